@@ -1,0 +1,50 @@
+"""The eight kinds of values, and how each lies in memory."""
+
+from __future__ import annotations
+
+from enum import StrEnum
+from typing import Any
+
+import numpy as np
+
+EXACT_DTYPE = np.dtype([("lo", "<u8"), ("hi", "<i8")])
+"""One exact decimal: a 128-bit whole number, to be read with the column's scale."""
+
+
+class Kind(StrEnum):
+    """What the values of a column are. The value is the word shown and stored."""
+
+    TEXT = "text"
+    WHOLE = "whole number"
+    NUMBER = "number"
+    EXACT = "exact decimal"
+    YES_NO = "yes/no"
+    DATE = "date"
+    DATE_TIME = "date-time"
+    TIME = "time"
+
+    @property
+    def dtype(self) -> np.dtype[Any]:
+        """The dtype of a column's values.
+
+        Text is a code per row into a dictionary; dates are days since 1970-01-01; date-times are
+        microseconds since then, as the clock on the wall shows; times microseconds since midnight.
+        """
+        return _DTYPES[self]
+
+    @property
+    def is_numeric(self) -> bool:
+        """Whether values are amounts, shown right-aligned."""
+        return self in (Kind.WHOLE, Kind.NUMBER, Kind.EXACT)
+
+
+_DTYPES: dict[Kind, np.dtype[Any]] = {
+    Kind.TEXT: np.dtype(np.int32),
+    Kind.WHOLE: np.dtype(np.int64),
+    Kind.NUMBER: np.dtype(np.float64),
+    Kind.EXACT: EXACT_DTYPE,
+    Kind.YES_NO: np.dtype(np.bool_),
+    Kind.DATE: np.dtype(np.int32),
+    Kind.DATE_TIME: np.dtype(np.int64),
+    Kind.TIME: np.dtype(np.int64),
+}

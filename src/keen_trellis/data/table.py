@@ -1,0 +1,207 @@
+"""Tables whose rows are fetched late: what a tie makes is row numbers, not copies."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
+from typing import Any, Self
+
+import numpy as np
+import pyarrow as pa
+
+from keen_trellis.data.column import Column, Rows, from_arrow
+from keen_trellis.data.kinds import Kind
+from keen_trellis.data.stacking import fill_gaps
+from keen_trellis.errors import UnknownColumnError
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Strand:
+    """Columns that came together from one source, and which of their rows are taken.
+
+    Attributes
+    ----------
+    columns : tuple of Column
+        All of one length.
+    rows : ndarray of row numbers, or None
+        For each row of the table the row of `columns` that it shows; -1 is a gap. None takes
+        every row as it stands.
+    """
+
+    columns: tuple[Column, ...]
+    rows: Rows | None = None
+
+    def take(self, rows: Rows) -> Strand:
+        """Return the strand with its rows chosen again; -1 is a gap, and a gap stays one."""
+        return Strand(self.columns, compose(self.rows, rows))
+
+
+@dataclass(frozen=True, slots=True)
+class Field:
+    """One named column of a table: where its cells lie and which lane they come from.
+
+    Attributes
+    ----------
+    name : str
+    kind : Kind
+    origin : str
+        The lane that the values come from; an empty text where nobody said.
+    places : tuple of (strand, column) numbers
+        Where the cells are fetched. With several places, a cell is taken from the first one
+        that is not a gap.
+    """
+
+    name: str
+    kind: Kind
+    origin: str
+    places: tuple[tuple[int, int], ...]
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Table:
+    """Named columns of equal length, fetched when asked for.
+
+    Attributes
+    ----------
+    fields : tuple of Field
+        The columns in order; names are unique.
+    strands : tuple of Strand
+    n_rows : int
+    """
+
+    fields: tuple[Field, ...]
+    strands: tuple[Strand, ...]
+    n_rows: int
+
+    def __len__(self) -> int:
+        return self.n_rows
+
+    @classmethod
+    def of(cls, columns: Mapping[str, Column], origin: str = "") -> Self:
+        """Return a table of columns of one length.
+
+        Raises
+        ------
+        ValueError
+            The columns differ in length.
+        """
+        lengths = {len(column) for column in columns.values()}
+        if len(lengths) > 1:
+            raise ValueError(f"The columns differ in length: {sorted(lengths)}.")
+        fields = tuple(
+            Field(name, column.kind, origin, ((0, place),))
+            for place, (name, column) in enumerate(columns.items())
+        )
+        return cls(fields, (Strand(tuple(columns.values())),), lengths.pop() if lengths else 0)
+
+    @classmethod
+    def from_columns(cls, columns: Mapping[str, Sequence[Any]], origin: str = "") -> Self:
+        """Return a table of Python values, None being a blank.
+
+        >>> Table.from_columns({"code": ["KP-MS", None], "miles": [12, 7]}).columns
+        ('code', 'miles')
+
+        Raises
+        ------
+        TypeError
+            The values of a column are not of one kind.
+        ValueError
+            The columns differ in length.
+        """
+        return cls.of({name: Column.of(values) for name, values in columns.items()}, origin)
+
+    @classmethod
+    def from_arrow(cls, table: pa.Table, origin: str = "") -> Self:
+        """Return an Arrow table as ours; null and not-a-number become blanks.
+
+        Raises
+        ------
+        TypeError
+            A column's type has no kind of ours.
+        """
+        return cls.of(
+            {name: from_arrow(table.column(i)) for i, name in enumerate(table.column_names)}, origin
+        )
+
+    @property
+    def columns(self) -> tuple[str, ...]:
+        """The names of the columns, in order."""
+        return tuple(field.name for field in self.fields)
+
+    def field(self, name: str, where: str = "this table") -> Field:
+        """Return the field called `name`.
+
+        Raises
+        ------
+        UnknownColumnError
+            There is no such column; the message says so about `where`.
+        """
+        for field in self.fields:
+            if field.name == name:
+                return field
+        raise UnknownColumnError(name, where, self.columns)
+
+    def column(self, name: str, where: str = "this table") -> Column:
+        """Return the values of one column.
+
+        Raises
+        ------
+        UnknownColumnError
+            There is no such column; the message says so about `where`.
+        """
+        return self.fetch(self.field(name, where))
+
+    def fetch(self, field: Field) -> Column:
+        """Return the values of one of this table's fields."""
+        first, *others = (self._place(place) for place in field.places)
+        for other in others:
+            first = fill_gaps(first, other)
+        return first
+
+    def take(self, rows: Rows) -> Table:
+        """Return the table with its rows chosen again; nothing is copied but row numbers."""
+        strands = tuple(strand.take(rows) for strand in self.strands)
+        return Table(self.fields, strands, len(rows))
+
+    def window(self, start: int, stop: int) -> Table:
+        """Return the rows from `start` up to `stop`, without touching any other row."""
+        return self.take(np.arange(start, min(stop, self.n_rows)))
+
+    def with_origin(self, origin: str) -> Table:
+        """Return the table with every column coming from `origin`."""
+        fields = tuple(replace(field, origin=origin) for field in self.fields)
+        return Table(fields, self.strands, self.n_rows)
+
+    def to_arrow(self) -> pa.Table:
+        """Return the table as an Arrow table; blanks and gaps both become null."""
+        arrays = [self.fetch(field).to_arrow() for field in self.fields]
+        return pa.Table.from_arrays(arrays, names=list(self.columns))
+
+    def rows(self) -> Iterator[tuple[Any, ...]]:
+        """Yield every row as a tuple of Python values; blanks and gaps are None."""
+        if not self.fields:
+            return iter(() for _ in range(self.n_rows))
+        return zip(*(self.fetch(field).to_list() for field in self.fields), strict=True)
+
+    def _place(self, place: tuple[int, int]) -> Column:
+        strand = self.strands[place[0]]
+        column = strand.columns[place[1]]
+        return column if strand.rows is None else column.take(strand.rows)
+
+
+def row_dtype(n_rows: int) -> type[np.signedinteger[Any]]:
+    """Return the smallest dtype that numbers the rows of a table, -1 included."""
+    return np.int32 if n_rows < 2**31 else np.int64
+
+
+def compose(inner: Rows | None, outer: Rows) -> Rows:
+    """Return the row numbers of `outer`'s rows of `inner`'s rows; -1 stays -1."""
+    if inner is None:
+        return outer
+    if len(inner) == 0:
+        return np.full(len(outer), -1, inner.dtype)
+    composed = inner.take(outer, mode="clip")
+    if len(outer) and outer.min() < 0:
+        composed[outer < 0] = -1
+    return composed
+

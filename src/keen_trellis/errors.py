@@ -1,0 +1,79 @@
+"""What can go wrong in a way that the person at the screen can mend.
+
+UserError
+├── SourceError          a file, sheet or table cannot be read
+├── UnknownColumnError   something names a column that is not there
+├── LinkError            two fields cannot be linked
+├── TooManyRowsError     a tie would make more rows than is sensible
+├── DocumentError        a trellis file cannot be opened or saved
+├── EditError            a change that the trellis does not allow
+└── DeliveryError        an outcome cannot be written
+
+Anything else that is raised is a fault of the program.
+"""
+
+from __future__ import annotations
+
+import difflib
+from collections.abc import Sequence
+
+
+class UserError(Exception):
+    """What happened and what to do about it, in sentences that can be shown as they stand.
+
+    Attributes
+    ----------
+    happened : str
+        One sentence: what went wrong and where.
+    remedy : str
+        One sentence: what to do. May be empty.
+    """
+
+    exit_code = 2
+
+    def __init__(self, happened: str, remedy: str = "") -> None:
+        super().__init__(f"{happened} {remedy}".strip())
+        self.happened = happened
+        self.remedy = remedy
+
+
+class SourceError(UserError):
+    """A file, sheet or table cannot be read as asked."""
+
+
+class UnknownColumnError(UserError):
+    """A tie, step or delivery names a column that its table does not have."""
+
+    def __init__(self, name: str, where: str, available: Sequence[str]) -> None:
+        near = difflib.get_close_matches(name, available, n=1)
+        remedy = (
+            f"Did you mean “{near[0]}”?" if near else f"Choose one of: {', '.join(available)}."
+        )
+        super().__init__(f"There is no column “{name}” in {where}.", remedy)
+        self.name = name
+        self.available = tuple(available)
+
+
+class LinkError(UserError):
+    """Two fields cannot be linked, or a link is missing."""
+
+
+class TooManyRowsError(UserError):
+    """A tie would make more rows than the limit allows."""
+
+
+class DocumentError(UserError):
+    """A trellis file cannot be opened or saved."""
+
+
+class EditError(UserError):
+    """A change that the trellis does not allow."""
+
+
+class DeliveryError(UserError):
+    """An outcome cannot be written where it was asked for."""
+
+
+def reason(error: OSError) -> str:
+    """Return the operating system's reason in lower case, without the path."""
+    return (error.strerror or str(error)).rstrip(".").lower()
