@@ -46,9 +46,7 @@ class UnknownColumnError(UserError):
 
     def __init__(self, name: str, where: str, available: Sequence[str]) -> None:
         near = difflib.get_close_matches(name, available, n=1)
-        remedy = (
-            f"Did you mean “{near[0]}”?" if near else f"Choose one of: {', '.join(available)}."
-        )
+        remedy = f"Did you mean “{near[0]}”?" if near else f"Choose one of: {', '.join(available)}."
         super().__init__(f"There is no column “{name}” in {where}.", remedy)
         self.name = name
         self.available = tuple(available)

@@ -204,4 +204,3 @@ def compose(inner: Rows | None, outer: Rows) -> Rows:
     if len(outer) and outer.min() < 0:
         composed[outer < 0] = -1
     return composed
-

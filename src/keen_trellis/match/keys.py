@@ -168,9 +168,7 @@ def _pair_up(first: Codes, second: Codes, second_size: int) -> NDArray[np.int64]
     return paired
 
 
-def _bounds(
-    values: NDArray[np.int64], absent: NDArray[np.bool_] | None
-) -> tuple[int, int] | None:
+def _bounds(values: NDArray[np.int64], absent: NDArray[np.bool_] | None) -> tuple[int, int] | None:
     if absent is not None:
         values = values[~absent]
     return (int(values.min()), int(values.max())) if len(values) else None

@@ -154,9 +154,7 @@ def grouped(codes: Codes, size: int) -> tuple[Rows, Rows]:
     return by_column.indices, by_column.indptr
 
 
-def _field_codes(
-    left: Table, right: Table, field: LinkField, names: Sequence[str]
-) -> LinkCodes:
+def _field_codes(left: Table, right: Table, field: LinkField, names: Sequence[str]) -> LinkCodes:
     left_kind = left.field(field.left, names[0]).kind
     right_kind = right.field(field.right, names[1]).kind
     if left_kind is not right_kind:

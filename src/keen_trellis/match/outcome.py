@@ -8,8 +8,11 @@ from dataclasses import replace
 import numpy as np
 
 from keen_trellis.data import Field, Rows, Table
+from keen_trellis.errors import TooManyRowsError
 from keen_trellis.match.link import Bay, Keep, Link
 from keen_trellis.match.matching import Match
+
+ROW_LIMIT = 200_000_000
 
 
 def outcome_rows(match: Match, keep: Keep) -> tuple[Rows, Rows]:
@@ -37,7 +40,18 @@ def outcome(
     The columns of the left table come first. A link field stands there once, under its left
     name, filled from whichever side has the row. A right column whose name is taken gets the
     right table's name behind it. A side that has no row among those kept brings no columns.
+
+    Raises
+    ------
+    TooManyRowsError
+        There would be more rows than `ROW_LIMIT`; nothing has been built.
     """
+    rows = match.counts.rows(keep)
+    if rows > ROW_LIMIT:
+        raise TooManyRowsError(
+            f"The tie with {right_name} would make {rows:,} rows; the limit is {ROW_LIMIT:,}.",
+            "Add a link field: the fields chosen repeat on both sides.",
+        )
     left_rows, right_rows = outcome_rows(match, keep)
     if keep == (Bay.LEFT,):
         return left.take(left_rows)
@@ -62,9 +76,7 @@ def bay_table(left: Table, right: Table, match: Match, bay: Bay, right_name: str
     return Table(tuple(fields), tuple(strands), len(left_rows))
 
 
-def outcome_fields(
-    left: Table, right: Table, link: Link | None, right_name: str
-) -> list[Field]:
+def outcome_fields(left: Table, right: Table, link: Link | None, right_name: str) -> list[Field]:
     """Return the columns of both sides; with a link, its fields once."""
     shift = len(left.strands)
     shared = {} if link is None else {field.left: field.right for field in link.fields}

@@ -1,0 +1,154 @@
+"""The command line: keen-trellis open | run | describe."""
+
+from __future__ import annotations
+
+import argparse
+import dataclasses
+import json
+import os
+import sys
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any
+
+from keen_trellis.errors import UserError
+from keen_trellis.flow import Delivered, Results, Runner, Trellis, describe, load, make_deliveries
+from keen_trellis.match import JOIN_NAMES, Tie
+
+DONE, UNUSABLE = 0, 2
+
+
+def main(arguments: Sequence[str] | None = None) -> int:
+    """Run one command and return its exit code: 0 done, 2 unusable input."""
+    options = _parser().parse_args(arguments)
+    try:
+        return int(options.command(options))
+    except UserError as error:
+        print(f"keen-trellis: {error}", file=sys.stderr)
+        return error.exit_code
+    except BrokenPipeError:  # the reader of our output has seen enough
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        return DONE
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(
+        prog="keen-trellis",
+        description="Joins between tables, with every matched and unmatched row in view.",
+    )
+    commands = parser.add_subparsers(required=True, metavar="COMMAND")
+    opening = commands.add_parser("open", help="open a trellis in the window")
+    opening.add_argument("file", type=Path, nargs="?", metavar="FILE")
+    opening.add_argument("--dark", action="store_true", help="with the dark theme")
+    opening.set_defaults(command=_open)
+    running = commands.add_parser("run", help="read, tie and count, without a screen")
+    running.add_argument("file", type=Path, metavar="FILE")
+    running.add_argument("--json", action="store_true", help="print the counts as JSON")
+    running.add_argument("--deliver", action="store_true", help="write the deliveries")
+    running.set_defaults(command=_run)
+    describing = commands.add_parser("describe", help="say in sentences what a trellis does")
+    describing.add_argument("file", type=Path, metavar="FILE")
+    describing.set_defaults(command=_describe)
+    return parser
+
+
+def _open(options: argparse.Namespace) -> int:
+    if not _has_screen():
+        print(
+            "keen-trellis: there is no display to open a window on. "
+            "“keen-trellis run FILE” does the same work without one.",
+            file=sys.stderr,
+        )
+        return UNUSABLE
+    from keen_trellis.desktop.application import start
+
+    return start(options.file, dark=options.dark)
+
+
+def _has_screen() -> bool:
+    return bool(
+        os.environ.get("DISPLAY")
+        or os.environ.get("WAYLAND_DISPLAY")
+        or os.environ.get("QT_QPA_PLATFORM") in ("offscreen", "minimal", "vnc")
+    )
+
+
+def _run(options: argparse.Namespace) -> int:
+    trellis = load(options.file)
+    results = Runner().run(trellis)
+    errors = results.errors()
+    made: list[Delivered] = []
+    if not errors:
+        made = make_deliveries(trellis, results, write=options.deliver)
+    if options.json:
+        print(json.dumps(_summary(trellis, results, made, errors), indent=2, ensure_ascii=False))
+    else:
+        _print_counts(trellis, results, made)
+    for error in errors:
+        print(f"keen-trellis: {error}", file=sys.stderr)
+    return UNUSABLE if errors else DONE
+
+
+def _describe(options: argparse.Namespace) -> int:
+    for line in describe(load(options.file)):
+        print(line)
+    return DONE
+
+
+def _print_counts(trellis: Trellis, results: Results, made: Sequence[Delivered]) -> None:
+    for lane in trellis.lanes:
+        reading = results.readings[lane.id]
+        if not isinstance(reading, UserError):
+            columns = len(reading.table.columns)
+            print(f"{lane.name}: {len(reading.table):,} rows, {columns} columns read")
+            for note in reading.notes:
+                print(f"  {note}")
+    for lane, item in trellis.ties():
+        tie = results.ties[item.id]
+        if not isinstance(tie, UserError):
+            print(f"{lane.name} + {tie.names[1]}: {tie.sentence()}")
+    for delivered in made:
+        what = "written" if delivered.written else "not written (ask with --deliver)"
+        what += ", in place of the file that was there" if delivered.replaced else ""
+        print(f"{delivered.name}: {delivered.rows:,} rows to {delivered.path}, {what}")
+
+
+def _summary(
+    trellis: Trellis, results: Results, made: Sequence[Delivered], errors: Sequence[UserError]
+) -> dict[str, Any]:
+    """Return what a scheduler needs to know; the names of its parts stay what they are."""
+    sources, ties = [], []
+    for lane in trellis.lanes:
+        reading = results.readings[lane.id]
+        if not isinstance(reading, UserError):
+            sources.append(
+                {"lane": lane.name, "rows": len(reading.table), "notes": list(reading.notes)}
+            )
+    for lane, item in trellis.ties():
+        tie = results.ties[item.id]
+        if isinstance(tie, Tie):
+            ties.append(
+                {
+                    "id": item.id,
+                    "left": {"lane": lane.name, **_side(tie.counts.left)},
+                    "right": {"lane": tie.names[1], **_side(tie.counts.right)},
+                    "pairs": tie.counts.pairs,
+                    "join": JOIN_NAMES[item.keep],
+                    "rows": tie.counts.rows(item.keep),
+                }
+            )
+    return {
+        "trellis": trellis.name,
+        "sources": sources,
+        "ties": ties,
+        "deliveries": [{**dataclasses.asdict(d), "path": str(d.path)} for d in made],
+        "errors": [str(error) for error in errors],
+    }
+
+
+def _side(counts: Any) -> dict[str, int]:
+    return {**dataclasses.asdict(counts), "not_found": counts.not_found}
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,90 @@
+"""Making the deliveries of a trellis."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from pathlib import Path
+
+from keen_trellis.deliver import deliver
+from keen_trellis.errors import DeliveryError, UserError
+from keen_trellis.flow.document import Trellis
+from keen_trellis.flow.run import Results
+from keen_trellis.progress import Report, part, quiet
+
+
+@dataclass(frozen=True, slots=True)
+class Delivered:
+    """What became of one delivery.
+
+    Attributes
+    ----------
+    delivery : str
+        Its id.
+    name : str
+    path : Path
+    rows : int
+    written : bool
+    replaced : bool
+        Whether a file was there before.
+    """
+
+    delivery: str
+    name: str
+    path: Path
+    rows: int
+    written: bool
+    replaced: bool
+
+
+def make_deliveries(
+    trellis: Trellis,
+    results: Results,
+    only: Iterable[str] | None = None,
+    report: Report = quiet,
+    write: bool = True,
+) -> list[Delivered]:
+    """Write the outcomes of a run where the trellis says, each whole or not at all.
+
+    Parameters
+    ----------
+    trellis, results
+        A trellis and what it gave.
+    only : iterable of delivery ids, optional
+        Where not given, all are made.
+    write : bool
+        False tells what would be written.
+
+    Raises
+    ------
+    UserError
+        The rows of a delivery could not be worked out; raised before anything is written.
+    DeliveryError
+        A file cannot be written, or is one of the sources.
+    Cancelled
+        Raised by `report` once the user has asked to stop.
+    """
+    wanted = None if only is None else set(only)
+    jobs = []
+    sources = {Path(lane.source.path).resolve() for lane in trellis.lanes}
+    for lane, item in trellis.deliveries():
+        if wanted is not None and item.id not in wanted:
+            continue
+        table = results.tables[lane.id, trellis.place_of(item.id)[1]]
+        if isinstance(table, UserError):
+            raise table
+        if Path(item.path).resolve() in sources:
+            raise DeliveryError(
+                f"{item.name} would be written over {item.path}, which is a source.",
+                "Choose another file: sources are never written to.",
+            )
+        jobs.append((item, table))
+    made = []
+    for number, (item, table) in enumerate(jobs):
+        path = Path(item.path)
+        replaced = path.exists()
+        if write:
+            share = part(report, number / len(jobs), (number + 1) / len(jobs))
+            deliver(table, path, item.name, share)
+        made.append(Delivered(item.id, item.name, path, len(table), write, replaced and write))
+    return made

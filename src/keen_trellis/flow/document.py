@@ -1,0 +1,265 @@
+"""The trellis: lanes with their sources, ties and deliveries, as it is saved.
+
+Nothing in it is ever changed in place; an edit makes a new one that shares what stayed.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from typing import Annotated, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, model_validator
+
+from keen_trellis.errors import EditError
+from keen_trellis.match import Bay, Keep, Link, LinkField, keep_of
+
+VERSION: Literal[1] = 1
+
+
+class _Part(BaseModel):
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+
+class DelimitedSource(_Part):
+    """A delimited text file; what is left out is found anew at each read."""
+
+    type: Literal["delimited"] = "delimited"
+    path: str
+    delimiter: str | None = Field(None, min_length=1, max_length=1)
+    encoding: str | None = None
+    header: bool | None = None
+
+
+class SheetSource(_Part):
+    """A sheet of a workbook; the header's row is counted from 1, and 0 says there is none."""
+
+    type: Literal["sheet"] = "sheet"
+    path: str
+    sheet: str
+    header_row: int | None = Field(None, ge=0)
+
+
+class TableSource(_Part):
+    """A table or view of an SQLite file."""
+
+    type: Literal["table"] = "table"
+    path: str
+    table: str
+
+
+Source = Annotated[DelimitedSource | SheetSource | TableSource, Field(discriminator="type")]
+
+
+class LinkedFields(_Part):
+    """A field of the lane that goes on and the field of the other lane it is compared with."""
+
+    left: str
+    right: str
+    operator: Literal["="] = "="
+
+
+class TieItem(_Part):
+    """The place where another lane meets the lane that this item stands on.
+
+    Attributes
+    ----------
+    lane : str
+        The id of the other lane.
+    after : str or None
+        The item of the other lane after which its rows are taken; None takes them at its end.
+    link : tuple of LinkedFields
+        All must hold together.
+    keep : tuple of bays
+        The bays whose rows go on.
+    """
+
+    type: Literal["tie"] = "tie"
+    id: str
+    lane: str
+    after: str | None = None
+    link: tuple[LinkedFields, ...] = ()
+    keep: tuple[Bay, ...] = (Bay.LEFT, Bay.BOTH)
+    note: str = ""
+
+    @model_validator(mode="after")
+    def _keeps_something(self) -> TieItem:
+        if keep_of(self.keep) != self.keep:
+            raise ValueError("The bays kept must stand in the order left, both, right.")
+        return self
+
+    def match_link(self) -> Link:
+        """Return the link as the matching takes it."""
+        return Link(tuple(LinkField(f.left, f.right, f.operator) for f in self.link))
+
+
+class DeliveryItem(_Part):
+    """An outcome written to a file whenever deliveries are made."""
+
+    type: Literal["delivery"] = "delivery"
+    id: str
+    name: str
+    path: str
+    note: str = ""
+
+
+Item = Annotated[TieItem | DeliveryItem, Field(discriminator="type")]
+
+
+class Lane(_Part):
+    """One table on its way.
+
+    Attributes
+    ----------
+    id : str
+        Never changes, so that a lane can be renamed.
+    name : str
+        Unique in the trellis.
+    colour : int
+        The place in the theme's row of lane colours.
+    """
+
+    id: str
+    name: str = Field(min_length=1)
+    colour: int = Field(0, ge=0)
+    source: Source
+    items: tuple[Item, ...] = ()
+    note: str = ""
+
+
+class Trellis(_Part):
+    """The whole document."""
+
+    format: Literal["keen trellis"] = "keen trellis"
+    version: Literal[1] = VERSION
+    name: str = "Untitled"
+    lanes: tuple[Lane, ...] = ()
+
+    @model_validator(mode="after")
+    def _hangs_together(self) -> Trellis:
+        ids = [part.id for lane in self.lanes for part in (lane, *lane.items)]
+        names = [lane.name for lane in self.lanes]
+        for what, values in (("id", ids), ("lane name", names)):
+            for value in values:
+                if values.count(value) > 1:
+                    raise ValueError(f"The {what} “{value}” stands there more than once.")
+        lane_ids = {lane.id for lane in self.lanes}
+        for lane in self.lanes:
+            for item in lane.items:
+                if isinstance(item, TieItem):
+                    if item.lane not in lane_ids:
+                        raise ValueError(f"The tie “{item.id}” names no lane: “{item.lane}”.")
+                    other = self.lane(item.lane)
+                    if item.after not in (None, *(i.id for i in other.items)):
+                        raise ValueError(f"The tie “{item.id}” names no item: “{item.after}”.")
+        _refuse_circles(self)
+        return self
+
+    def lane(self, lane_id: str) -> Lane:
+        """Return the lane with an id; `KeyError` where there is none."""
+        for lane in self.lanes:
+            if lane.id == lane_id:
+                return lane
+        raise KeyError(lane_id)
+
+    def place_of(self, item_id: str) -> tuple[Lane, int]:
+        """Return the lane that an item stands on, and its place there."""
+        for lane in self.lanes:
+            for place, item in enumerate(lane.items):
+                if item.id == item_id:
+                    return lane, place
+        raise KeyError(item_id)
+
+    def item(self, item_id: str) -> TieItem | DeliveryItem:
+        """Return the item with an id; `KeyError` where there is none."""
+        lane, place = self.place_of(item_id)
+        return lane.items[place]
+
+    def tie(self, item_id: str) -> TieItem:
+        """Return the tie with an id; `KeyError` where there is none."""
+        item = self.item(item_id)
+        if not isinstance(item, TieItem):
+            raise KeyError(item_id)
+        return item
+
+    def ties(self) -> Iterator[tuple[Lane, TieItem]]:
+        """Yield every tie with its lane."""
+        for lane in self.lanes:
+            for item in lane.items:
+                if isinstance(item, TieItem):
+                    yield lane, item
+
+    def deliveries(self) -> Iterator[tuple[Lane, DeliveryItem]]:
+        """Yield every delivery with its lane."""
+        for lane in self.lanes:
+            for item in lane.items:
+                if isinstance(item, DeliveryItem):
+                    yield lane, item
+
+    def taken_place(self, tie: TieItem) -> int:
+        """Return after how many items of the other lane a tie takes its rows."""
+        if tie.after is None:
+            return len(self.lane(tie.lane).items)
+        return self.place_of(tie.after)[1] + 1
+
+    def fresh_id(self, wish: str) -> str:
+        """Return an id made of `wish` that nothing in the trellis has."""
+        taken = {part.id for lane in self.lanes for part in (lane, *lane.items)}
+        slug = re.sub(r"[^a-z0-9]+", "-", wish.lower()).strip("-") or "lane"
+        return first_free(slug, taken, "-")
+
+    def fresh_lane_name(self, wish: str) -> str:
+        """Return a lane name made of `wish` that no lane has."""
+        return first_free(wish, {lane.name for lane in self.lanes}, " ")
+
+    def fresh_colour(self) -> int:
+        """Return the first colour that no lane has."""
+        taken = {lane.colour for lane in self.lanes}
+        return next(c for c in range(len(taken) + 1) if c not in taken)
+
+
+def first_free(wish: str, taken: set[str], joint: str) -> str:
+    """Return `wish`, or the first of `wish`, joint, 2, 3 ... that is not taken."""
+    candidate, number = wish, 1
+    while candidate in taken:
+        number += 1
+        candidate = f"{wish}{joint}{number}"
+    return candidate
+
+
+def kept_with(keep: Keep, bay: Bay, kept: bool) -> Keep:
+    """Return the bays kept once one of them is kept or left.
+
+    Raises
+    ------
+    EditError
+        No bay would be kept.
+    """
+    bays = {*keep, bay} if kept else set(keep) - {bay}
+    if not bays:
+        raise EditError("At least one bay must be kept.", "Keep another one first.")
+    return keep_of(bays)
+
+
+def _refuse_circles(trellis: Trellis) -> None:
+    """Refuse a lane whose rows would have to be there before they are made."""
+    settled: set[tuple[str, int]] = set()
+    under_way: set[tuple[str, int]] = set()
+
+    def settle(lane: Lane, place: int) -> None:
+        node = (lane.id, place)
+        if node in settled:
+            return
+        if node in under_way:
+            raise ValueError(f"The lane “{lane.name}” would feed itself.")
+        under_way.add(node)
+        if place:
+            settle(lane, place - 1)
+            item = lane.items[place - 1]
+            if isinstance(item, TieItem):
+                settle(trellis.lane(item.lane), trellis.taken_place(item))
+        under_way.remove(node)
+        settled.add(node)
+
+    for lane in trellis.lanes:
+        settle(lane, len(lane.items))

@@ -1,0 +1,296 @@
+"""Changes to a trellis as small values; applying one gives the change that takes it back."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Protocol, TypeVar
+
+from pydantic import BaseModel, ValidationError
+
+from keen_trellis.errors import EditError
+from keen_trellis.flow.document import (
+    DeliveryItem,
+    Lane,
+    LinkedFields,
+    Source,
+    TieItem,
+    Trellis,
+    kept_with,
+)
+from keen_trellis.match import Bay
+
+_P = TypeVar("_P", bound=BaseModel)
+
+
+class Edit(Protocol):
+    """A change that can be named and applied."""
+
+    @property
+    def label(self) -> str:
+        """What the change does, as the undo menu says it."""
+
+    def changed(self, trellis: Trellis) -> Trellis:
+        """Return the trellis with the change made; `EditError` where it cannot be."""
+
+
+def apply(edit: Edit, trellis: Trellis) -> tuple[Trellis, Edit]:
+    """Return the changed trellis, and the edit that takes the change back.
+
+    Raises
+    ------
+    EditError
+        The trellis does not allow the change; it is as it was.
+    """
+    try:
+        return edit.changed(trellis), Restore(edit.label, trellis)
+    except ValidationError as error:
+        raise EditError(first_fault(error)) from error
+
+
+def first_fault(error: ValidationError) -> str:
+    """Return the first fault of a document as a sentence."""
+    fault = error.errors()[0]
+    cause = fault.get("ctx", {}).get("error")
+    if cause is not None:
+        return str(cause)
+    where = ".".join(str(place) for place in fault["loc"])
+    return f"{where}: {fault['msg']}."
+
+
+@dataclass(frozen=True, slots=True)
+class Restore:
+    """Back to a trellis that was."""
+
+    label: str
+    trellis: Trellis
+
+    def changed(self, trellis: Trellis) -> Trellis:
+        """Return the trellis that was."""
+        return self.trellis
+
+
+@dataclass(frozen=True, slots=True)
+class RenameTrellis:
+    """Give the trellis another name."""
+
+    name: str
+    label: str = "Rename the trellis"
+
+    def changed(self, trellis: Trellis) -> Trellis:
+        """Return the trellis with its new name."""
+        return _with(trellis, name=_required(self.name, "A trellis"))
+
+
+@dataclass(frozen=True, slots=True)
+class AddLane:
+    """Bring in a table as a lane, below the others."""
+
+    name: str
+    source: Source
+
+    @property
+    def label(self) -> str:
+        """What the change does."""
+        return f"Add the lane {self.name}"
+
+    def changed(self, trellis: Trellis) -> Trellis:
+        """Return the trellis with the lane; its name gets a number where it is taken."""
+        name = trellis.fresh_lane_name(_required(self.name, "A lane"))
+        lane = Lane(
+            id=trellis.fresh_id(name),
+            name=name,
+            colour=trellis.fresh_colour(),
+            source=self.source,
+        )
+        return _with(trellis, lanes=(*trellis.lanes, lane))
+
+
+@dataclass(frozen=True, slots=True)
+class RenameLane:
+    """Give a lane another name."""
+
+    lane: str
+    name: str
+    label: str = "Rename a lane"
+
+    def changed(self, trellis: Trellis) -> Trellis:
+        """Return the trellis with the lane's new name; `EditError` where it is taken."""
+        name = _required(self.name, "A lane")
+        if any(lane.name == name and lane.id != self.lane for lane in trellis.lanes):
+            raise EditError(f"Another lane is called “{name}”.", "Choose a name of its own.")
+        return _with_lane(trellis, self.lane, lambda lane: _with(lane, name=name))
+
+
+@dataclass(frozen=True, slots=True)
+class RemoveLane:
+    """Take a lane out, with the items on it."""
+
+    lane: str
+    label: str = "Remove a lane"
+
+    def changed(self, trellis: Trellis) -> Trellis:
+        """Return the trellis without the lane; `EditError` where a tie takes its rows."""
+        gone = trellis.lane(self.lane)
+        for lane, tie in trellis.ties():
+            if tie.lane == self.lane and lane.id != self.lane:
+                raise EditError(
+                    f"{lane.name} takes rows of {gone.name} in a tie.", "Remove the tie first."
+                )
+        return _with(trellis, lanes=tuple(x for x in trellis.lanes if x.id != self.lane))
+
+
+@dataclass(frozen=True, slots=True)
+class MoveLane:
+    """Put a lane at another place among the lane heads."""
+
+    lane: str
+    place: int
+    label: str = "Reorder the lanes"
+
+    def changed(self, trellis: Trellis) -> Trellis:
+        """Return the trellis with the lane at its new place, counted without it."""
+        moved = trellis.lane(self.lane)
+        lanes = [lane for lane in trellis.lanes if lane.id != self.lane]
+        lanes.insert(self.place, moved)
+        return _with(trellis, lanes=tuple(lanes))
+
+
+@dataclass(frozen=True, slots=True)
+class AddTie:
+    """Tie another lane to the end of a lane."""
+
+    lane: str
+    other: str
+    link: tuple[LinkedFields, ...]
+    label: str = "Tie two lanes"
+
+    def changed(self, trellis: Trellis) -> Trellis:
+        """Return the trellis with the tie; `EditError` where a lane would feed itself."""
+        if self.lane == self.other:
+            raise EditError(
+                "A lane cannot be tied to itself.",
+                "To link a table with itself, add it a second time as a lane of its own.",
+            )
+        wish = f"{trellis.lane(self.lane).name} {trellis.lane(self.other).name}"
+        tie = TieItem(id=trellis.fresh_id(wish), lane=self.other, link=self.link)
+        return _with_lane(trellis, self.lane, lambda lane: _with(lane, items=(*lane.items, tie)))
+
+
+@dataclass(frozen=True, slots=True)
+class SetLink:
+    """Choose the fields of a tie."""
+
+    tie: str
+    link: tuple[LinkedFields, ...]
+    label: str = "Change the link"
+
+    def changed(self, trellis: Trellis) -> Trellis:
+        """Return the trellis with the tie's new fields."""
+        return _with_item(trellis, self.tie, lambda tie: _with(tie, link=self.link))
+
+
+@dataclass(frozen=True, slots=True)
+class SetBay:
+    """Keep or leave a bay."""
+
+    tie: str
+    bay: Bay
+    kept: bool
+
+    @property
+    def label(self) -> str:
+        """What the change does."""
+        return "Keep a bay" if self.kept else "Leave a bay"
+
+    def changed(self, trellis: Trellis) -> Trellis:
+        """Return the trellis with the bay switched; `EditError` where none would be kept."""
+        keep = kept_with(trellis.tie(self.tie).keep, self.bay, self.kept)
+        return _with_item(trellis, self.tie, lambda tie: _with(tie, keep=keep))
+
+
+@dataclass(frozen=True, slots=True)
+class SetKeep:
+    """Choose a join type, which sets all three bays."""
+
+    tie: str
+    keep: tuple[Bay, ...]
+    label: str = "Choose a join type"
+
+    def changed(self, trellis: Trellis) -> Trellis:
+        """Return the trellis with the tie's new bays."""
+        return _with_item(trellis, self.tie, lambda tie: _with(tie, keep=self.keep))
+
+
+@dataclass(frozen=True, slots=True)
+class AddDelivery:
+    """Write the rows at a lane's end to a file whenever deliveries are made."""
+
+    lane: str
+    name: str
+    path: str
+    label: str = "Add a delivery"
+
+    def changed(self, trellis: Trellis) -> Trellis:
+        """Return the trellis with the delivery."""
+        name = _required(self.name, "A delivery")
+        delivery = DeliveryItem(id=trellis.fresh_id(name), name=name, path=self.path)
+        return _with_lane(
+            trellis, self.lane, lambda lane: _with(lane, items=(*lane.items, delivery))
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class SetDelivery:
+    """Change a delivery's name or file."""
+
+    delivery: str
+    name: str
+    path: str
+    label: str = "Change a delivery"
+
+    def changed(self, trellis: Trellis) -> Trellis:
+        """Return the trellis with the delivery changed."""
+        name = _required(self.name, "A delivery")
+        return _with_item(
+            trellis, self.delivery, lambda item: _with(item, name=name, path=self.path)
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class RemoveItem:
+    """Take a tie or a delivery out of its lane."""
+
+    item: str
+    label: str = "Remove an item"
+
+    def changed(self, trellis: Trellis) -> Trellis:
+        """Return the trellis without the item."""
+        lane, place = trellis.place_of(self.item)
+        items = lane.items[:place] + lane.items[place + 1 :]
+        return _with_lane(trellis, lane.id, lambda lane: _with(lane, items=items))
+
+
+def _required(name: str, what: str) -> str:
+    stripped = name.strip()
+    if not stripped:
+        raise EditError(f"{what} needs a name.", "Type one.")
+    return stripped
+
+
+def _with(part: _P, **changes: object) -> _P:
+    """Return a checked copy: pydantic's own `model_copy` checks nothing."""
+    return type(part)(**{**dict(part), **changes})
+
+
+def _with_lane(trellis: Trellis, lane_id: str, change: Callable[[Lane], Lane]) -> Trellis:
+    lanes = tuple(change(lane) if lane.id == lane_id else lane for lane in trellis.lanes)
+    return _with(trellis, lanes=lanes)
+
+
+def _with_item(
+    trellis: Trellis, item_id: str, change: Callable[[TieItem | DeliveryItem], BaseModel]
+) -> Trellis:
+    lane, place = trellis.place_of(item_id)
+    items = (*lane.items[:place], change(lane.items[place]), *lane.items[place + 1 :])
+    return _with_lane(trellis, lane.id, lambda lane: _with(lane, items=items))

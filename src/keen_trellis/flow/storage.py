@@ -1,0 +1,163 @@
+"""A trellis on the disk: readable JSON, saved whole, refused with a sentence when broken."""
+
+from __future__ import annotations
+
+import json
+import os
+from collections.abc import Callable
+from pathlib import Path, PurePosixPath
+from typing import Any
+
+from pydantic import ValidationError
+
+from keen_trellis.deliver import whole_file
+from keen_trellis.errors import DocumentError, reason
+from keen_trellis.flow.document import VERSION, DeliveryItem, Trellis
+from keen_trellis.flow.edits import first_fault
+
+ENDING = ".trellis"
+_LINE_WIDTH = 92
+
+MIGRATIONS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {}
+"""For each old version, what lifts a document to the next one."""
+
+
+def save(trellis: Trellis, path: Path) -> None:
+    """Write a trellis to `path`, whole or not at all; paths become relative where they can.
+
+    Raises
+    ------
+    DocumentError
+        The folder cannot be written to.
+    """
+    located = with_paths(trellis, lambda place: _relative(place, path.absolute().parent))
+    try:
+        with whole_file(path) as beside:
+            beside.write_text(dumps(located), encoding="utf-8")
+    except OSError as error:
+        raise DocumentError(
+            f"{path} cannot be saved: {reason(error)}.",
+            "Nothing is lost: choose another folder and save again.",
+        ) from error
+
+
+def load(path: Path) -> Trellis:
+    """Return the trellis saved at `path`, with all its paths absolute.
+
+    Raises
+    ------
+    DocumentError
+        The file is missing, broken, or from a newer version.
+    """
+    try:
+        text = path.read_text(encoding="utf-8")
+    except OSError as error:
+        raise DocumentError(
+            f"The trellis {path} cannot be opened: {reason(error)}.", "Choose where it is now."
+        ) from error
+    except UnicodeDecodeError as error:
+        raise _broken(path, "it is not text") from error
+    folder = path.absolute().parent
+    return with_paths(loads(text, path), lambda place: os.path.normpath(folder / place))
+
+
+def dumps(trellis: Trellis) -> str:
+    """Return a trellis as JSON, one line per small thing; settings left open are left out."""
+    content = trellis.model_dump(mode="json", exclude_none=True)
+    return _laid_out(_without_empty_notes(content), 0) + "\n"
+
+
+def loads(text: str, path: Path) -> Trellis:
+    """Return the trellis that a text holds.
+
+    Raises
+    ------
+    DocumentError
+        The text is broken, or from a newer version; the message names `path`.
+    """
+    try:
+        content = json.loads(text)
+    except json.JSONDecodeError as error:
+        raise _broken(path, f"line {error.lineno}: {error.msg.lower()}") from error
+    if not isinstance(content, dict) or content.get("format") != "keen trellis":
+        raise _broken(path, "it does not say that it is a trellis")
+    version = content.get("version")
+    if not isinstance(version, int):
+        raise _broken(path, "it does not say its version")
+    if version > VERSION:
+        raise DocumentError(
+            f"{path} was saved by a newer Keen Trellis (document version {version}; this one "
+            f"reads up to {VERSION}).",
+            "Open it with that one; nothing has been changed.",
+        )
+    try:
+        while version < VERSION:
+            content = MIGRATIONS[version](content)
+            version = content["version"]
+        return Trellis.model_validate(content)
+    except ValidationError as error:
+        raise _broken(path, first_fault(error)) from error
+    except KeyError as error:
+        raise _broken(path, f"its version {version} is unknown") from error
+
+
+def with_paths(trellis: Trellis, change: Callable[[str], str]) -> Trellis:
+    """Return the trellis with every path of a source or delivery changed."""
+    lanes = []
+    for lane in trellis.lanes:
+        source = lane.source.model_copy(update={"path": change(lane.source.path)})
+        items = tuple(
+            item.model_copy(update={"path": change(item.path)})
+            if isinstance(item, DeliveryItem)
+            else item
+            for item in lane.items
+        )
+        lanes.append(lane.model_copy(update={"source": source, "items": items}))
+    return trellis.model_copy(update={"lanes": tuple(lanes)})
+
+
+def schema() -> dict[str, Any]:
+    """Return the JSON Schema of a document."""
+    return Trellis.model_json_schema()
+
+
+def _relative(place: str, folder: Path) -> str:
+    """Return `place` from `folder`, unless they share nothing but the root."""
+    absolute = Path(place).absolute()
+    if absolute.parts[:2] != folder.parts[:2]:
+        return str(absolute)
+    return str(PurePosixPath(os.path.relpath(absolute, folder)))
+
+
+def _without_empty_notes(content: Any) -> Any:
+    if isinstance(content, dict):
+        return {k: _without_empty_notes(v) for k, v in content.items() if (k, v) != ("note", "")}
+    if isinstance(content, list):
+        return [_without_empty_notes(value) for value in content]
+    return content
+
+
+def _laid_out(content: Any, depth: int) -> str:
+    """Return JSON in which whatever fits stands on one line, so that a diff reads well."""
+    line = json.dumps(content, ensure_ascii=False)
+    if not isinstance(content, dict | list) or len(line) + 2 * depth <= _LINE_WIDTH:
+        return line
+    inner, outer = "  " * (depth + 1), "  " * depth
+    if isinstance(content, dict):
+        parts = [
+            f"{json.dumps(key, ensure_ascii=False)}: {_laid_out(value, depth + 1)}"
+            for key, value in content.items()
+        ]
+        opening, closing = "{", "}"
+    else:
+        parts = [_laid_out(value, depth + 1) for value in content]
+        opening, closing = "[", "]"
+    body = ",\n".join(inner + part for part in parts)
+    return f"{opening}\n{body}\n{outer}{closing}"
+
+
+def _broken(path: Path, why: str) -> DocumentError:
+    return DocumentError(
+        f"{path} is not a trellis that can be opened: {why.rstrip('.')}.",
+        "Choose another file, or bring back a copy from before; it has not been changed.",
+    )

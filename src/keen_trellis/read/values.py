@@ -1,0 +1,198 @@
+"""From texts to values: the kind of a column, decided on every row of it.
+
+The first texts only suggest where to begin. A kind is settled when every text of the column can
+be read as it; the first that cannot sends the whole column on to the next wider kind, and at the
+end of that way stands text, which takes everything.
+"""
+
+from __future__ import annotations
+
+import datetime as dt
+import re
+from collections.abc import Callable
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from keen_trellis.data import BLANK, Column, Kind, from_arrow
+from keen_trellis.data.kinds import EXACT_DTYPE
+
+_SAMPLE = 1_000
+_DECIMALS_AT_MOST = 6
+_DIGITS_OF_A_FLOAT = 15
+"""Decimal digits that a double holds for certain (IEEE 754: 15.95)."""
+
+_YES_NO = {"yes": True, "no": False, "true": True, "false": False}
+_SHAPES = (
+    (Kind.WHOLE, re.compile(r"-?\d+")),
+    (Kind.EXACT, re.compile(r"-?\d*\.?\d+")),
+    (Kind.NUMBER, re.compile(r"[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d+)?")),
+    (Kind.DATE, re.compile(r"\d{4}-\d\d-\d\d")),
+    (Kind.DATE_TIME, re.compile(r"\d{4}-\d\d-\d\d[T ]\d\d:\d\d(:\d\d(\.\d{1,6})?)?")),
+    (Kind.TIME, re.compile(r"\d\d:\d\d(:\d\d(\.\d{1,6})?)?")),
+    (Kind.YES_NO, re.compile("|".join(_YES_NO), re.IGNORECASE)),
+)
+_WIDER = {
+    Kind.WHOLE: Kind.EXACT,
+    Kind.EXACT: Kind.NUMBER,
+    Kind.DATE: Kind.DATE_TIME,
+}
+
+
+def column_of_texts(texts: pa.ChunkedArray) -> Column:
+    """Return texts as a column of the narrowest kind that all of them can be read as.
+
+    Null becomes a blank. A whole number with a leading zero keeps the column text, and so does
+    one with more digits than can be kept.
+    """
+    sample = texts.slice(0, 20 * _SAMPLE).drop_null().slice(0, _SAMPLE).to_pylist()
+    if not sample:  # nothing at all, or blanks for long: let every text speak
+        sample = texts.drop_null().slice(0, _SAMPLE).to_pylist()
+    kind = _suggested(sample)
+    few = len(set(sample)) <= len(sample) // 2 or kind in (Kind.YES_NO, Kind.TIME)
+    array = _one_array(texts)
+    if few:
+        encoded = array.dictionary_encode()
+        while kind is not Kind.TEXT:
+            values = _CONVERT[kind](encoded.dictionary)
+            if values is not None:
+                return _spread(values, encoded)
+            kind = _WIDER.get(kind, Kind.TEXT)
+        return from_arrow(encoded)
+    while kind is not Kind.TEXT:
+        values = _CONVERT[kind](array)
+        if values is not None:
+            return values
+        kind = _WIDER.get(kind, Kind.TEXT)
+    return from_arrow(array)
+
+
+def _suggested(sample: list[str]) -> Kind:
+    if not sample:
+        return Kind.TEXT
+    for kind, shape in _SHAPES:
+        if all(map(shape.fullmatch, sample)):
+            return kind
+    return Kind.TEXT
+
+
+def _spread(values: Column, encoded: pa.DictionaryArray) -> Column:
+    """Return values of a dictionary for every row that refers to them; null stays a blank."""
+    rows = encoded.indices.fill_null(0).to_numpy(zero_copy_only=False)
+    spread = values.take(rows)
+    if encoded.null_count == 0:
+        return spread
+    state = encoded.is_null().to_numpy(zero_copy_only=False).astype(np.uint8)
+    return Column(spread.kind, spread.values, state, scale=spread.scale)
+
+
+def _one_array(texts: pa.ChunkedArray) -> pa.StringArray:
+    return texts.chunk(0) if texts.num_chunks == 1 else texts.combine_chunks()
+
+
+def _whole(texts: pa.StringArray) -> Column | None:
+    return None if _leading_zero(texts) else _cast(texts, pa.int64())
+
+
+def _exact(texts: pa.StringArray) -> Column | None:
+    """Plain decimals, all digits kept; None where one is not plain or has too many digits."""
+    longest = pc.max(pc.binary_length(texts)).as_py()
+    if longest is None or longest > 20 or _leading_zero(texts):
+        return None
+    if _has(texts, "e") or _has(texts, "E"):
+        return None
+    marks = pc.find_substring(texts, ".")
+    decimals = pc.subtract(pc.subtract(pc.binary_length(texts), marks), 1)
+    scale = pc.max(pc.if_else(pc.greater_equal(marks, 0), decimals, 0)).as_py()
+    if scale > _DECIMALS_AT_MOST:
+        return None
+    if longest > _DIGITS_OF_A_FLOAT + 1:
+        return _cast(texts, pa.decimal128(38, scale))
+    numbers = _finite(texts)
+    if numbers is None:
+        return None
+    # up to 15 digits, the double nearest to a decimal gives that decimal back when rounded
+    whole = np.rint(numbers.values * 10.0**scale).astype(np.int64)
+    values = np.empty(len(whole), EXACT_DTYPE)
+    values["lo"] = whole.view(np.uint64)
+    values["hi"] = whole >> 63
+    return Column(Kind.EXACT, values, numbers.state, scale=scale)
+
+
+def _number(texts: pa.StringArray) -> Column | None:
+    if _leading_zero(texts):
+        return None
+    longest = pc.max(pc.binary_length(texts)).as_py()
+    if longest is not None and longest > _DIGITS_OF_A_FLOAT:
+        too_many_digits = rf"^-?\d{{{_DIGITS_OF_A_FLOAT + 1},}}$"
+        if pc.any(pc.match_substring_regex(texts, too_many_digits)).as_py():
+            return None
+    return _finite(texts)
+
+
+def _date(texts: pa.StringArray) -> Column | None:
+    return _cast(texts, pa.date32())
+
+
+def _date_time(texts: pa.StringArray) -> Column | None:
+    return _cast(texts, pa.timestamp("us"))
+
+
+def _time(texts: pa.StringArray) -> Column | None:
+    try:
+        times = [None if t is None else dt.time.fromisoformat(t) for t in texts.to_pylist()]
+    except ValueError:
+        return None
+    if any(t is not None and t.tzinfo is not None for t in times):
+        return None
+    return Column.of(times, Kind.TIME)
+
+
+def _yes_no(texts: pa.StringArray) -> Column | None:
+    words = [None if t is None else _YES_NO.get(t.lower(), t) for t in texts.to_pylist()]
+    return None if any(isinstance(w, str) for w in words) else Column.of(words, Kind.YES_NO)
+
+
+def _cast(texts: pa.StringArray, target: pa.DataType) -> Column | None:
+    try:
+        return from_arrow(texts.cast(target))
+    except pa.ArrowInvalid:
+        return None
+
+
+def _leading_zero(texts: pa.StringArray) -> bool:
+    """Whether a text is a code like 007 or -07, which a number would change."""
+    _, offsets_buffer, letters_buffer = texts.buffers()
+    if letters_buffer is None:
+        return False
+    offsets = np.frombuffer(offsets_buffer, np.int32)[texts.offset : texts.offset + len(texts) + 1]
+    letters = np.append(np.frombuffer(letters_buffer, np.uint8), np.zeros(2, np.uint8))
+    start, end = offsets[:-1], offsets[1:]
+    start = start + (letters[start] == ord("-"))
+    after = letters[start + 1]
+    coded = (letters[start] == ord("0")) & (after >= ord("0")) & (after <= ord("9"))
+    return bool((coded & (end - start > 1)).any())
+
+
+def _finite(texts: pa.StringArray) -> Column | None:
+    """Numbers; None where a text is no number, or a word like “inf” or “nan” that passes as one."""
+    numbers = _cast(texts, pa.float64())
+    if numbers is None or numbers.count(BLANK) > texts.null_count:
+        return None
+    return numbers if bool(np.isfinite(numbers.values).all()) else None
+
+
+def _has(texts: pa.StringArray, part: str) -> bool:
+    return bool(pc.any(pc.match_substring(texts, part)).as_py())
+
+
+_CONVERT: dict[Kind, Callable[[pa.StringArray], Column | None]] = {
+    Kind.WHOLE: _whole,
+    Kind.EXACT: _exact,
+    Kind.NUMBER: _number,
+    Kind.DATE: _date,
+    Kind.DATE_TIME: _date_time,
+    Kind.TIME: _time,
+    Kind.YES_NO: _yes_no,
+}
