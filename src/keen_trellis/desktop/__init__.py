@@ -1,0 +1,1 @@
+"""The window: the only part of the program that knows Qt."""

@@ -1,0 +1,281 @@
+"""Every action of the program, in one list: menus, shortcuts, the finder and tests read it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from keen_trellis.desktop.session import Session
+from keen_trellis.flow.document import DeliveryItem, TieItem
+from keen_trellis.flow.edits import RemoveItem, RemoveLane, SetBay
+from keen_trellis.match import Bay
+
+if TYPE_CHECKING:
+    from keen_trellis.desktop.window import Window
+
+
+def _always(session: Session) -> bool:
+    return True
+
+
+def _has_lanes(session: Session) -> bool:
+    return bool(session.trellis.lanes)
+
+
+def _lane_selected(session: Session) -> bool:
+    return session.selected_lane is not None
+
+
+def _two_lanes(session: Session) -> bool:
+    return _lane_selected(session) and len(session.trellis.lanes) > 1
+
+
+def _tie_selected(session: Session) -> bool:
+    return isinstance(session.selected_item, TieItem)
+
+
+def _item_selected(session: Session) -> bool:
+    return session.selected_item is not None
+
+
+def _delivery_selected(session: Session) -> bool:
+    return isinstance(session.selected_item, DeliveryItem)
+
+
+def _has_deliveries(session: Session) -> bool:
+    return any(True for _ in session.trellis.deliveries())
+
+
+@dataclass(frozen=True, slots=True)
+class ActionSpec:
+    """One thing that can be done.
+
+    Attributes
+    ----------
+    id : str
+        Object name, and handle for tests.
+    text : str
+        As menus and the finder say it.
+    tip : str
+        One sentence on what it does.
+    run : callable
+        Takes the window.
+    shortcut : str
+    when : callable
+        Tells from the session whether it can be done now.
+    """
+
+    id: str
+    text: str
+    tip: str
+    run: Callable[[Window], object]
+    shortcut: str = ""
+    when: Callable[[Session], bool] = _always
+
+
+def _remove(window: Window) -> None:
+    session = window.session
+    item, lane = session.selected_item, session.selected_lane
+    if item is not None:
+        session.do(RemoveItem(item.id))
+    elif lane is not None:
+        session.do(RemoveLane(lane.id))
+
+
+def _toggle(bay: Bay) -> Callable[[Window], object]:
+    def toggle(window: Window) -> None:
+        item = window.session.selected_item
+        if isinstance(item, TieItem):
+            window.session.do(SetBay(item.id, bay, bay not in item.keep))
+
+    return toggle
+
+
+ACTIONS = (
+    ActionSpec(
+        "file.new", "New trellis", "Begin an empty trellis.", lambda w: w.new(), "Ctrl+N"
+    ),
+    ActionSpec("file.open", "Open …", "Open a trellis.", lambda w: w.open(), "Ctrl+O"),
+    ActionSpec("file.save", "Save", "Save the trellis.", lambda w: w.save(), "Ctrl+S"),
+    ActionSpec(
+        "file.save_as",
+        "Save as …",
+        "Save the trellis as another file.",
+        lambda w: w.save_as(),
+        "Ctrl+Shift+S",
+    ),
+    ActionSpec(
+        "edit.undo",
+        "Undo",
+        "Take the last change back.",
+        lambda w: w.session.undo.undo(),
+        "Ctrl+Z",
+        lambda s: s.undo.canUndo(),
+    ),
+    ActionSpec(
+        "edit.redo",
+        "Redo",
+        "Make the change again that was taken back.",
+        lambda w: w.session.undo.redo(),
+        "Ctrl+Shift+Z",
+        lambda s: s.undo.canRedo(),
+    ),
+    ActionSpec(
+        "trellis.rename",
+        "Rename the trellis",
+        "Give the trellis another name.",
+        lambda w: w.rename_trellis(),
+    ),
+    ActionSpec(
+        "lane.add",
+        "Add a lane …",
+        "Bring in a sheet, a text file or a database table.",
+        lambda w: w.add_lane(),
+        "Ctrl+L",
+    ),
+    ActionSpec(
+        "lane.rename",
+        "Rename the lane",
+        "Give the selected lane another name.",
+        lambda w: w.bench.rename_lane(),
+        "F2",
+        _lane_selected,
+    ),
+    ActionSpec(
+        "lane.tie",
+        "Tie the lane with …",
+        "Bring another lane to the selected one.",
+        lambda w: w.offer_ties(),
+        "Ctrl+T",
+        _two_lanes,
+    ),
+    ActionSpec(
+        "lane.deliver",
+        "Add a delivery …",
+        "Write the rows at the selected lane's end to a file.",
+        lambda w: w.add_delivery(),
+        "Ctrl+D",
+        _lane_selected,
+    ),
+    ActionSpec(
+        "part.remove",
+        "Remove what is selected",
+        "Take the selected lane, tie or delivery out.",
+        _remove,
+        "Ctrl+Delete",
+        _lane_selected,
+    ),
+    ActionSpec(
+        "tie.toggle_left",
+        "Keep or leave the rows only in the first lane",
+        "Switch the left bay of the selected tie.",
+        _toggle(Bay.LEFT),
+        "Alt+1",
+        _tie_selected,
+    ),
+    ActionSpec(
+        "tie.toggle_both",
+        "Keep or leave the rows in both",
+        "Switch the middle bay of the selected tie.",
+        _toggle(Bay.BOTH),
+        "Alt+2",
+        _tie_selected,
+    ),
+    ActionSpec(
+        "tie.toggle_right",
+        "Keep or leave the rows only in the second lane",
+        "Switch the right bay of the selected tie.",
+        _toggle(Bay.RIGHT),
+        "Alt+3",
+        _tie_selected,
+    ),
+    ActionSpec(
+        "tie.join_types",
+        "What would other join types give?",
+        "Show rows and gaps of every join type at the selected tie.",
+        lambda w: w.show_join_types(),
+        "Ctrl+J",
+        _tie_selected,
+    ),
+    ActionSpec(
+        "page.match",
+        "Show the match",
+        "Open the Match page of the selected tie.",
+        lambda w: w.bench.open_page("Match"),
+        "Ctrl+1",
+        _tie_selected,
+    ),
+    ActionSpec(
+        "page.outcome",
+        "Show the outcome",
+        "Open the Outcome page of the selected tie.",
+        lambda w: w.bench.open_page("Outcome"),
+        "Ctrl+2",
+        _tie_selected,
+    ),
+    ActionSpec(
+        "trellis.reread",
+        "Re-read every source",
+        "Read every source anew and do everything again.",
+        lambda w: w.session.run(reread=True),
+        "Ctrl+R",
+        _has_lanes,
+    ),
+    ActionSpec(
+        "delivery.write",
+        "Deliver what is selected",
+        "Write the selected delivery.",
+        lambda w: w.session.deliver([w.session.selection]),
+        "",
+        _delivery_selected,
+    ),
+    ActionSpec(
+        "trellis.deliver",
+        "Deliver all",
+        "Write every delivery of the trellis.",
+        lambda w: w.session.deliver(),
+        "Ctrl+Shift+D",
+        _has_deliveries,
+    ),
+    ActionSpec(
+        "job.stop",
+        "Stop the work under way",
+        "Stop reading, matching or writing; nothing half done is kept.",
+        lambda w: w.session.jobs.stop_all(),
+        "Ctrl+.",
+        lambda s: s.jobs.busy,
+    ),
+    ActionSpec(
+        "view.finder",
+        "Find an action",
+        "Search every action by its name.",
+        lambda w: w.find_action(),
+        "Ctrl+K",
+    ),
+    ActionSpec(
+        "view.map", "Go to the map", "Put the keyboard on the map.", lambda w: w.map.setFocus(), "F6"
+    ),
+    ActionSpec(
+        "view.zoom_in",
+        "Make the map larger",
+        "Zoom into the map.",
+        lambda w: w.map.zoom_by(1.1),
+        "Ctrl++",
+    ),
+    ActionSpec(
+        "view.zoom_out",
+        "Make the map smaller",
+        "Zoom out of the map.",
+        lambda w: w.map.zoom_by(1 / 1.1),
+        "Ctrl+-",
+    ),
+    ActionSpec(
+        "view.theme",
+        "Switch between light and dark",
+        "Show the window in the other set of colours.",
+        lambda w: w.switch_theme(),
+        "Ctrl+Shift+L",
+    ),
+    ActionSpec("app.quit", "Quit", "Close the window.", lambda w: w.close(), "Ctrl+Q"),
+)

@@ -1,0 +1,1 @@
+"""The lower half: looks into whatever is selected on the map."""

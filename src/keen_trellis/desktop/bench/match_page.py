@@ -1,0 +1,386 @@
+"""The Match page: a tie as a sentence with choices, its three bays, and what comes out."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QColor, QPainter, QPaintEvent
+from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+
+from keen_trellis.data import Table
+from keen_trellis.desktop.bench.grid import Grid, Origins
+from keen_trellis.desktop.controls import Choice, Flow, Notice, Switch, button, label
+from keen_trellis.desktop.session import Session
+from keen_trellis.desktop.theme import LaneColours, Theme
+from keen_trellis.errors import UserError
+from keen_trellis.flow.document import Lane, LinkedFields, TieItem
+from keen_trellis.flow.edits import SetBay, SetKeep, SetLink
+from keen_trellis.match import Bay, Keep, Tie
+from keen_trellis.match.sentences import cardinality_words, join_title, outcome_sentences
+
+
+class BayPanel(QFrame):
+    """One bay: its name and rows, Keep or Leave, and the rows themselves."""
+
+    def __init__(self, bay: Bay, theme: Theme) -> None:
+        super().__init__()
+        self.bay, self.theme = bay, theme
+        self.setProperty("card", True)
+        self.setObjectName(f"bay.{bay}")
+        self.head = _BayHead()
+        self.name = label(strong=True)
+        self.rows = label(soft=True)
+        self.rows.setObjectName(f"bay.{bay}.rows")
+        self.switch = Switch(f"bay.{bay}.switch", ("Keep", "Leave"), "This bay")
+        row = QHBoxLayout(self.head)
+        row.setContentsMargins(15, 4, 8, 4)
+        row.addWidget(self.name)
+        row.addWidget(self.rows)
+        row.addStretch()
+        row.addWidget(self.switch)
+        self.grid = Grid(theme, f"bay.{bay}.grid")
+        self.empty = label(soft=True)
+        self.empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self.empty.setWordWrap(True)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(1, 1, 1, 1)
+        column.setSpacing(0)
+        column.addWidget(self.head)
+        column.addWidget(self.grid, 1)
+        column.addWidget(self.empty, 1)
+
+    def show_bay(
+        self,
+        table: Table,
+        name: str,
+        kept: bool,
+        colours: LaneColours,
+        origins: Origins,
+        link_fields: set[str],
+    ) -> None:
+        """Show the rows of the bay, and whether they are kept."""
+        theme = self.theme
+        self.name.setText(name)
+        rows = len(table)
+        self.rows.setText(f"{rows:,} {'row' if rows == 1 else 'rows'}")
+        self.switch.set_chosen(0 if kept else 1)
+        fill = colours.fill if kept else theme.left_out
+        self.head.set_colours(fill, colours.tint if kept else theme.surface_soft)
+        self.name.setStyleSheet(f"color: {colours.ink if kept else theme.ink_soft};")
+        on_fill = theme.surface if theme.name == "light" else theme.ground
+        strong = colours.ink if kept else theme.ink_soft
+        self.switch.paint_with(theme.surface, theme.line, strong, on_fill, theme.ink_soft)
+        self.grid.show_table(table, origins, link_fields)
+        self.grid.setVisible(rows > 0)
+        self.empty.setVisible(rows == 0)
+        self.empty.setText("No rows here." if self.bay is Bay.BOTH else "Every row has a match.")
+
+
+class _BayHead(QWidget):
+    """The tinted head of a bay, with a strip of full colour at its left."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._strip, self._ground = QColor(), QColor()
+        self.setFixedHeight(34)
+
+    def set_colours(self, strip: str, ground: str) -> None:
+        self._strip, self._ground = QColor(strip), QColor(ground)
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), self._ground)
+        painter.fillRect(0, 0, 5, self.height(), self._strip)
+
+
+class MatchPage(QWidget):
+    """What belongs together, which rows found a partner, and the fate of those that did not."""
+
+    def __init__(self, session: Session, theme: Theme) -> None:
+        super().__init__()
+        self._session, self._theme = session, theme
+        self._sentence = Flow()
+        self._sentence_key: object = None
+        self._notice = Notice("match.trouble")
+        self._bays = {bay: BayPanel(bay, theme) for bay in Bay}
+        self._bay_row = QWidget()
+        self._said = _SaidBar(self._choose_join_type, theme)
+        self._lay_out()
+        for bay, panel in self._bays.items():
+            panel.switch.chosen.connect(lambda number, b=bay: self._switch_bay(b, number == 0))
+
+    def _lay_out(self) -> None:
+        bays = QHBoxLayout(self._bay_row)
+        bays.setContentsMargins(0, 0, 0, 0)
+        bays.setSpacing(12)
+        for bay, share in ((Bay.LEFT, 35), (Bay.BOTH, 56), (Bay.RIGHT, 31)):
+            bays.addWidget(self._bays[bay], share)
+        sentence = QWidget()
+        sentence.setLayout(self._sentence)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(20, 8, 20, 8)
+        column.setSpacing(9)
+        column.addWidget(sentence)
+        column.addWidget(self._notice)
+        column.addWidget(self._bay_row, 1)
+        column.addWidget(self._said)
+        column.addStretch(0)
+
+    def set_theme(self, theme: Theme) -> None:
+        """Take the colours of a theme."""
+        self._theme = self._said.theme = theme
+        self._sentence_key = None
+        for panel in self._bays.values():
+            panel.theme = theme
+            panel.grid.set_theme(theme)
+
+    def show_tie(self, lane: Lane, item: TieItem, origins: Origins) -> None:
+        """Show a tie as the latest results have it."""
+        result = self._session.results.ties.get(item.id)
+        self._show_sentence(lane, item, origins)
+        trouble = str(result) if isinstance(result, UserError) else ""
+        self._notice.tell(trouble)
+        self._bay_row.setVisible(not trouble)
+        self._said.setVisible(not trouble)
+        if isinstance(result, Tie):
+            self._show_bays(item, result, origins)
+            words = outcome_sentences(result.counts, item.keep, *result.names)
+            tip = cardinality_words(result.counts, *result.names)
+            self._said.say(f"{join_title(item.keep)}.", words, tip)
+            self._said.types = (result, item.keep)
+
+    def _show_bays(self, item: TieItem, tie: Tie, origins: Origins) -> None:
+        left, right = tie.names
+        lane_ids = self._session.trellis.place_of(item.id)[0].id, item.lane
+        both = LaneColours(
+            self._theme.both_fill, self._theme.ink, origins.colours[lane_ids[0]].tint
+        )
+        left_fields = {field.left for field in item.link}
+        right_fields = {field.right for field in item.link}
+        shown = tie.bays.both.columns
+        shift = len(tie.left.fields)
+        moved = {
+            shown[shift + place]
+            for place, field in enumerate(tie.right.fields)
+            if field.name in right_fields
+        }
+        for bay, name, colours, fields in (
+            (Bay.LEFT, f"Only in {left}", origins.colours[lane_ids[0]], left_fields),
+            (Bay.BOTH, "In both", both, left_fields | moved),
+            (Bay.RIGHT, f"Only in {right}", origins.colours[lane_ids[1]], right_fields),
+        ):
+            table = _link_first(tie.bay(bay), fields)
+            self._bays[bay].show_bay(table, name, bay in item.keep, colours, origins, fields)
+
+    # the sentence
+
+    def _show_sentence(self, lane: Lane, item: TieItem, origins: Origins) -> None:
+        left_table = self._session.results.tables.get(
+            (lane.id, self._session.trellis.place_of(item.id)[1])
+        )
+        other = self._session.trellis.lane(item.lane)
+        taken = self._session.trellis.taken_place(item)
+        right_table = self._session.results.tables.get((other.id, taken))
+        left_options, right_options = _options(left_table), _options(right_table)
+        key = (item.id, item.link, lane.name, other.name, left_options, right_options)
+        if key == self._sentence_key:
+            return
+        self._sentence_key = key
+        focused = self.focusWidget()
+        name = focused.objectName() if focused else ""
+        self._sentence.clear()
+        own, its = origins.colours[lane.id], origins.colours[other.id]
+        self._word("For each")
+        self._word(lane.name, own.ink)
+        self._word("row, take every match in")
+        self._word(other.name, its.ink)
+        self._word("where")
+        for place, field in enumerate(item.link):
+            if place:
+                self._word("and")
+            self._field_choice(item, place, "left", field.left, left_options, own)
+            self._word("equals")
+            self._field_choice(item, place, "right", field.right, right_options, its)
+            if len(item.link) > 1:
+                self._add_button("×", f"link.{place}.remove", "Take this pair of fields out", place)
+        if item.link:
+            self._sentence.addWidget(
+                button("+ field", "link.add", lambda: self._add_field(item), "soft")
+            )
+        else:
+            self._sentence.addWidget(
+                button("choose fields", "link.add", lambda: self._add_field(item), "main")
+            )
+        self._word("· blanks never match")
+        if name and (again := self.findChild(QWidget, name)):
+            again.setFocus()
+
+    def _word(self, text: str, colour: str = "") -> None:
+        word = QLabel(text)
+        word.setTextFormat(Qt.TextFormat.PlainText)
+        if colour:
+            word.setStyleSheet(f"color: {colour}; font-weight: 600;")
+        self._sentence.addWidget(word)
+
+    def _add_button(self, text: str, name: str, says: str, place: int) -> None:
+        made = button(text, name, lambda: self._remove_field(place), "plain")
+        made.setToolTip(says)
+        made.setAccessibleName(says)
+        self._sentence.addWidget(made)
+
+    def _field_choice(
+        self,
+        item: TieItem,
+        place: int,
+        side: str,
+        current: str,
+        options: tuple[tuple[str, str], ...],
+        colours: LaneColours,
+    ) -> None:
+        choice = Choice(f"link.{place}.{side}", f"The {side} link field", is_value=True)
+        choice.setStyleSheet(f"QPushButton {{ color: {colours.ink}; }}")
+        choice.offer([(name, name, kind) for name, kind in options], current)
+        choice.chosen.connect(lambda name: self._set_field(item, place, side, name))
+        self._sentence.addWidget(choice)
+
+    def _current(self) -> TieItem | None:
+        item = self._session.selected_item
+        return item if isinstance(item, TieItem) else None
+
+    def _set_field(self, item: TieItem, place: int, side: str, name: str) -> None:
+        link = list(item.link)
+        link[place] = link[place].model_copy(update={side: name})
+        self._session.do(SetLink(item.id, tuple(link)))
+
+    def _add_field(self, item: TieItem) -> None:
+        """Add the first pair of like-named fields that is not linked yet, else the first of each."""
+        result = self._session.results.tables
+        lane, place = self._session.trellis.place_of(item.id)
+        left = _options(result.get((lane.id, place)))
+        taken = self._session.trellis.taken_place(item)
+        right = _options(result.get((item.lane, taken)))
+        if not left or not right:
+            return
+        used = {(f.left, f.right) for f in item.link}
+        pairs = [
+            (a, b, (a != b, ka != kb)) for a, ka in left for b, kb in right if (a, b) not in used
+        ]
+        a, b, _ = min(pairs, key=lambda pair: pair[2])
+        link = (*item.link, LinkedFields(left=a, right=b))
+        self._session.do(SetLink(item.id, link))
+
+    def _remove_field(self, place: int) -> None:
+        item = self._current()
+        if item is not None:
+            link = item.link[:place] + item.link[place + 1 :]
+            self._session.do(SetLink(item.id, link))
+
+    # the bays
+
+    def _switch_bay(self, bay: Bay, kept: bool) -> None:
+        item = self._current()
+        if item is not None and not self._session.do(SetBay(item.id, bay, kept)):
+            self._bays[bay].switch.set_chosen(0 if bay in item.keep else 1)
+
+    def _choose_join_type(self, keep: Keep) -> None:
+        item = self._current()
+        if item is not None:
+            self._session.do(SetKeep(item.id, keep))
+
+
+class _SaidBar(QFrame):
+    """What comes out, in words, and the way to what the other join types would give."""
+
+    def __init__(self, choose: Callable[[Keep], object], theme: Theme) -> None:
+        super().__init__()
+        self.setProperty("said", True)
+        self.setObjectName("match.said")
+        self.theme = theme
+        self._choose = choose
+        self.types: tuple[Tie, Keep] | None = None
+        self._title, self._words = label(strong=True), label()
+        self._words.setObjectName("match.said.words")
+        self._title.setObjectName("match.said.title")
+        self._words.setWordWrap(True)
+        self._ask = button(
+            "What would other join types give?", "match.join_types", self.show_types, "plain"
+        )
+        row = QHBoxLayout(self)
+        row.setContentsMargins(14, 4, 6, 4)
+        row.addWidget(self._title)
+        row.addWidget(self._words, 1)
+        row.addWidget(self._ask)
+        self._popover: QFrame | None = None
+
+    def say(self, title: str, words: str, tip: str) -> None:
+        self._title.setText(title)
+        self._words.setText(words)
+        self.setToolTip(tip)
+
+    def show_types(self) -> None:
+        """Open a small table of all join types with their rows and gaps."""
+        if self.types is None:
+            return
+        tie, keep = self.types
+        popover = QFrame(self.window(), Qt.WindowType.Popup)
+        popover.setObjectName("popover")
+        popover.setAccessibleName("What every join type would give")
+        popover.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        grid = QGridLayout(popover)
+        grid.setContentsMargins(14, 12, 14, 12)
+        grid.setHorizontalSpacing(22)
+        grid.setVerticalSpacing(3)
+        left, right = tie.names
+        heads = ("join type", "rows", f"gaps in {left}", f"gaps in {right}", "multiplied")
+        for column, head in enumerate(heads):
+            side = Qt.AlignmentFlag.AlignRight if column else Qt.AlignmentFlag.AlignLeft
+            grid.addWidget(label(head, soft=True, small=True), 0, column, side)
+        for row, kind in enumerate(tie.join_types(), start=1):
+            chosen = button(
+                kind.name, f"join_type.{'-'.join(kind.keep)}", lambda k=kind.keep: pick(k), "plain"
+            )
+            if kind.keep == keep:
+                chosen.setText(f"{kind.name}  · now")
+            grid.addWidget(chosen, row, 0, Qt.AlignmentFlag.AlignLeft)
+            numbers = (kind.rows, kind.left_gaps, kind.right_gaps, kind.multiplied)
+            for column, number in enumerate(numbers, start=1):
+                shown = label(f"{number:,}" if number else "–", soft=not number)
+                grid.addWidget(shown, row, column, Qt.AlignmentFlag.AlignRight)
+
+        def pick(keep: Keep) -> None:
+            popover.close()
+            self._choose(keep)
+
+        popover.adjustSize()
+        corner = self._ask.mapToGlobal(self._ask.rect().topRight())
+        popover.move(corner.x() - popover.width(), corner.y() - popover.height() - 6)
+        popover.show()
+        self._popover = popover
+
+
+def _link_first(table: Table, fields: set[str]) -> Table:
+    """Return the table with its first column, then the link fields, then the rest.
+
+    A bay is narrow; why a row has no partner must be seen without scrolling.
+    """
+    linked = [field for field in table.fields if field.name in fields]
+    if not linked or len(table.fields) <= 3:
+        return table
+    groups: list[str] = []
+    for field in table.fields:
+        if field.origin not in groups:
+            groups.append(field.origin)
+    ordered = []
+    for origin in groups:
+        own = [field for field in table.fields if field.origin == origin]
+        front = own[:1] + [f for f in own[1:] if f.name in fields]
+        ordered += front + [f for f in own if f not in front]
+    return Table(tuple(ordered), table.strands, table.n_rows)
+
+
+def _options(table: Table | UserError | None) -> tuple[tuple[str, str], ...]:
+    if not isinstance(table, Table):
+        return ()
+    return tuple((field.name, str(field.kind)) for field in table.fields)

@@ -1,0 +1,218 @@
+"""Small widgets that the window is put together from."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+
+from PySide6.QtCore import QPoint, QRect, QSize, Qt, Signal
+from PySide6.QtWidgets import (
+    QButtonGroup,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QLayout,
+    QLayoutItem,
+    QMenu,
+    QPushButton,
+    QSizePolicy,
+    QWidget,
+)
+
+
+def label(text: str = "", **properties: bool) -> QLabel:
+    """Return a label; `soft`, `small`, `heading` and `strong` say how it looks."""
+    made = QLabel(text)
+    for name, value in properties.items():
+        made.setProperty(name, value)
+    made.setTextFormat(Qt.TextFormat.PlainText)
+    return made
+
+
+def button(text: str, name: str, clicked: Callable[[], object], look: str = "") -> QPushButton:
+    """Return a button; its look is `soft`, `main`, `plain` or the usual one."""
+    made = QPushButton(text)
+    made.setObjectName(name)
+    made.setAccessibleName(text.replace("&", ""))
+    if look:
+        made.setProperty(look, True)
+    made.setCursor(Qt.CursorShape.PointingHandCursor)
+    made.clicked.connect(lambda: clicked())
+    return made
+
+
+class Choice(QPushButton):
+    """A word of a sentence that can be exchanged: a button that opens its alternatives."""
+
+    chosen = Signal(str)
+
+    def __init__(self, name: str, says: str, is_value: bool = False) -> None:
+        super().__init__()
+        self.setObjectName(name)
+        self.setProperty("choice", True)
+        self.setProperty("value", is_value)
+        self._says = says
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.setMenu(QMenu(self))
+
+    def offer(self, options: Sequence[tuple[str, str, str]], current: str) -> None:
+        """Offer (value, words, remark) to choose from, and show the current one's words."""
+        menu = self.menu()
+        menu.clear()
+        words = {value: text for value, text, _ in options}
+        for value, text, remark in options:
+            action = menu.addAction(f"{text}    {remark}" if remark else text)
+            action.setObjectName(f"{self.objectName()}.{value}")
+            action.setCheckable(True)
+            action.setChecked(value == current)
+            action.triggered.connect(lambda _=False, v=value: self.chosen.emit(v))
+        self.setText(words.get(current, current or "choose"))
+        self.setAccessibleName(f"{self._says}: {self.text()}")
+
+
+class Switch(QFrame):
+    """Two or more words of which one holds, side by side."""
+
+    chosen = Signal(int)
+
+    def __init__(self, name: str, words: Sequence[str], says: str) -> None:
+        super().__init__()
+        self.setObjectName(name)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(2, 2, 2, 2)
+        row.setSpacing(0)
+        self._group = QButtonGroup(self)
+        self._group.setExclusive(True)
+        for number, word in enumerate(words):
+            part = QPushButton(word)
+            part.setObjectName(f"{name}.{word.lower()}")
+            part.setAccessibleName(f"{says}: {word}")
+            part.setCheckable(True)
+            part.setCursor(Qt.CursorShape.PointingHandCursor)
+            self._group.addButton(part, number)
+            row.addWidget(part)
+        self._group.idClicked.connect(self.chosen.emit)
+
+    def set_chosen(self, number: int) -> None:
+        """Show which one holds."""
+        self._group.button(number).setChecked(True)
+
+    def part(self, number: int) -> QPushButton:
+        """Return one of the words as a button."""
+        found = self._group.button(number)
+        assert isinstance(found, QPushButton)
+        return found
+
+    def paint_with(self, ground: str, line: str, fill: str, on_fill: str, ink: str) -> None:
+        """Take colours."""
+        self.setStyleSheet(
+            f"QFrame {{ background: {ground}; border: 1px solid {line}; border-radius: 13px; }}"
+            f"QPushButton {{ background: transparent; border: 1px solid transparent; color: {ink};"
+            f" border-radius: 10px; padding: 1px 11px; }}"
+            f"QPushButton:checked {{ background: {fill}; color: {on_fill}; font-weight: 600; }}"
+            f"QPushButton:focus {{ border: 1px solid {ink}; }}"
+        )
+
+
+class Flow(QLayout):
+    """Lays widgets out like words: one behind the other, going on in the next line."""
+
+    def __init__(self, spacing: int = 6) -> None:
+        super().__init__()
+        self._items: list[QLayoutItem] = []
+        self.setSpacing(spacing)
+        self.setContentsMargins(0, 0, 0, 0)
+
+    def addItem(self, item: QLayoutItem) -> None:
+        self._items.append(item)
+
+    def count(self) -> int:
+        return len(self._items)
+
+    def itemAt(self, index: int) -> QLayoutItem | None:  # type: ignore[override]
+        return self._items[index] if 0 <= index < len(self._items) else None
+
+    def takeAt(self, index: int) -> QLayoutItem | None:  # type: ignore[override]
+        return self._items.pop(index) if 0 <= index < len(self._items) else None
+
+    def hasHeightForWidth(self) -> bool:
+        return True
+
+    def heightForWidth(self, width: int) -> int:
+        return self._arrange(QRect(0, 0, width, 0), move=False)
+
+    def sizeHint(self) -> QSize:
+        return self.minimumSize()
+
+    def minimumSize(self) -> QSize:
+        size = QSize()
+        for item in self._items:
+            size = size.expandedTo(item.minimumSize())
+        return size
+
+    def setGeometry(self, rect: QRect) -> None:
+        super().setGeometry(rect)
+        self._arrange(rect, move=True)
+
+    def _arrange(self, rect: QRect, move: bool) -> int:
+        lines: list[list[tuple[QLayoutItem, QSize, int]]] = [[]]
+        x = rect.x()
+        for item in self._items:
+            size = item.sizeHint()
+            if lines[-1] and x + size.width() > rect.right() + 1:
+                lines.append([])
+                x = rect.x()
+            lines[-1].append((item, size, x))
+            x += size.width() + self.spacing()
+        y = rect.y()
+        for line in lines:
+            height = max((size.height() for _, size, _ in line), default=0)
+            if move:
+                for item, size, at in line:
+                    top = y + (height - size.height()) // 2
+                    item.setGeometry(QRect(QPoint(at, top), size))
+            y += height + self.spacing()
+        return y - self.spacing() - rect.y()
+
+    def clear(self) -> None:
+        """Take everything out."""
+        while item := self.takeAt(0):
+            if widget := item.widget():
+                widget.hide()
+                widget.deleteLater()
+
+
+class Notice(QFrame):
+    """A line that tells what is wrong and what to do, where it concerns, in nobody's way."""
+
+    def __init__(self, name: str) -> None:
+        super().__init__()
+        self.setObjectName(name)
+        self.setProperty("trouble", True)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(12, 8, 12, 8)
+        self._text = QLabel()
+        self._text.setObjectName(f"{name}.text")
+        self._text.setWordWrap(True)
+        self._text.setTextFormat(Qt.TextFormat.PlainText)
+        self._text.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        self._text.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Preferred)
+        row.addWidget(self._text)
+        self.hide()
+
+    @property
+    def text(self) -> str:
+        """What it tells; empty when there is nothing to tell."""
+        return self._text.text()
+
+    def tell(self, text: str) -> None:
+        """Tell something, or with an empty text vanish."""
+        self._text.setText(text)
+        self.setAccessibleName(text)
+        self.setVisible(bool(text))
+
+
+def stretch(widget: QWidget | None = None) -> QWidget:
+    """Return a widget that takes up the room that is left."""
+    made = widget or QWidget()
+    made.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Preferred)
+    return made

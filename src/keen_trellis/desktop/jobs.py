@@ -1,0 +1,110 @@
+"""Long work on other threads, with progress and a stop; its end comes back to the window."""
+
+from __future__ import annotations
+
+import threading
+import time
+from collections.abc import Callable
+from typing import Any
+
+from PySide6.QtCore import QObject, QRunnable, QThreadPool, Signal
+
+from keen_trellis.progress import Cancelled, Report
+
+_REPORTS_A_SECOND = 20
+
+
+class Job(QObject):
+    """One piece of work. `ended` comes exactly once: with a value, an error, or neither.
+
+    Made on the window's thread and kept by `Jobs` until it has ended: made elsewhere its slots
+    would run there, and dropped early its signals would fail.
+    """
+
+    progressed = Signal(float, str)
+    ended = Signal(object, object)  # value, error
+
+    def __init__(self, work: Callable[[Report], Any]) -> None:
+        super().__init__()
+        self._work = work
+        self._stop = threading.Event()
+        self._last_report = 0.0
+
+    def stop(self) -> None:
+        """Ask the work to stop at its next report."""
+        self._stop.set()
+
+    def run(self) -> None:
+        """Do the work; called on a thread of the pool."""
+        try:
+            value, error = self._work(self._report), None
+        except Cancelled as stopped:
+            value, error = None, stopped
+        except Exception as fault:  # noqa: BLE001  the border between threads; nothing is dropped
+            value, error = None, fault
+        self.ended.emit(value, error)
+
+    def _report(self, fraction: float, doing: str) -> None:
+        if self._stop.is_set():
+            raise Cancelled
+        now = time.monotonic()
+        if now - self._last_report > 1 / _REPORTS_A_SECOND:
+            self._last_report = now
+            self.progressed.emit(fraction, doing)
+
+
+class _Runnable(QRunnable):
+    def __init__(self, job: Job) -> None:
+        super().__init__()
+        self._job = job
+
+    def run(self) -> None:
+        self._job.run()
+
+
+class Jobs:
+    """Starts jobs one after the other on one thread, so that two runs never meet in the cache."""
+
+    def __init__(self) -> None:
+        self._pool = QThreadPool()
+        self._pool.setMaxThreadCount(1)
+        self._running: set[Job] = set()
+
+    @property
+    def busy(self) -> bool:
+        """Whether a job has not ended yet."""
+        return bool(self._running)
+
+    def start(
+        self,
+        work: Callable[[Report], Any],
+        done: Callable[[Any], None],
+        failed: Callable[[Exception], None],
+        progressed: Callable[[float, str], None] | None = None,
+    ) -> Job:
+        """Start `work` on the pool; exactly one of `done` and `failed` is called on this thread."""
+        job = Job(work)
+        self._running.add(job)
+
+        def ended(value: Any, error: Exception | None) -> None:
+            self._running.discard(job)
+            if error is None:
+                done(value)
+            else:
+                failed(error)
+
+        job.ended.connect(ended)
+        if progressed is not None:
+            job.progressed.connect(progressed)
+        self._pool.start(_Runnable(job))
+        return job
+
+    def stop_all(self) -> None:
+        """Ask every job to stop."""
+        for job in self._running:
+            job.stop()
+
+    def finish(self) -> None:
+        """Stop every job and wait for the last to end; for closing."""
+        self.stop_all()
+        self._pool.waitForDone()

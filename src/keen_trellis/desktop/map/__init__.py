@@ -1,0 +1,1 @@
+"""The upper half: lanes, ties and deliveries as ribbons."""

@@ -1,0 +1,477 @@
+"""The map on the screen: it draws what the layout says, and passes on what is done to it."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import (
+    QBrush,
+    QColor,
+    QContextMenuEvent,
+    QFontMetricsF,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPainterPath,
+    QPaintEvent,
+    QPen,
+    QResizeEvent,
+    QWheelEvent,
+)
+from PySide6.QtWidgets import QAbstractScrollArea, QToolTip, QWidget
+
+from keen_trellis.desktop.map.layout import (
+    HEADS_WIDTH,
+    Box,
+    Capsule,
+    Flag,
+    Head,
+    MapLayout,
+    Plus,
+    Ribbon,
+    Spill,
+    lay_out,
+)
+from keen_trellis.desktop.session import Session
+from keen_trellis.desktop.theme import Theme, text_font
+from keen_trellis.flow.edits import MoveLane
+
+_DRAG_STARTS_AT = 6
+
+
+class MapView(QAbstractScrollArea):
+    """Lane heads on the left, ribbons running to the right.
+
+    A click selects; the arrow keys walk along and across the lanes. A lane's end can be dragged
+    onto another lane to tie them, and a head up or down to reorder the lanes.
+    """
+
+    add_lane_asked = Signal()
+    add_item_asked = Signal(str, object)  # lane, global position
+    menu_asked = Signal(object)  # global position
+    tie_asked = Signal(str, str)  # the lane that goes on, the lane dragged onto it
+
+    def __init__(self, session: Session, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setObjectName("map")
+        self.setAccessibleName("Map of lanes")
+        self.setFrameShape(QAbstractScrollArea.Shape.NoFrame)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.viewport().setMouseTracking(True)
+        self._session, self._theme = session, theme
+        self._zoom = 1.0
+        self._hovered: object = None
+        self._press: QPointF | None = None
+        self._dragged: Plus | Head | None = None
+        self._pointer = QPointF()
+        small = QFontMetricsF(text_font(11))
+        self._measure = small.horizontalAdvance
+        self._layout = lay_out(session.trellis, session.results, self._measure)
+        session.changed.connect(self.renew)
+        session.ran.connect(self.renew)
+        session.selected.connect(self._follow_selection)
+
+    @property
+    def shown(self) -> MapLayout:
+        """Where everything lies, before zoom and scroll."""
+        return self._layout
+
+    def set_theme(self, theme: Theme) -> None:
+        """Draw in the colours of a theme."""
+        self._theme = theme
+        self.viewport().update()
+
+    def renew(self) -> None:
+        """Lay everything out anew."""
+        self._layout = lay_out(self._session.trellis, self._session.results, self._measure)
+        self._fit_scrollbars()
+        self.viewport().update()
+
+    def to_screen(self, box: Box) -> QRectF:
+        """Return where a box of the layout is seen in the viewport."""
+        in_heads = box.x < HEADS_WIDTH
+        x = 0 if in_heads else self.horizontalScrollBar().value()
+        y = self.verticalScrollBar().value()
+        zoom = self._zoom
+        return QRectF(box.x * zoom - x, box.y * zoom - y, box.width * zoom, box.height * zoom)
+
+    # what is done to it
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            self.zoom_by(1.1 if event.angleDelta().y() > 0 else 1 / 1.1)
+        elif event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+            bar = self.horizontalScrollBar()
+            bar.setValue(bar.value() - event.angleDelta().y())
+        else:
+            super().wheelEvent(event)
+
+    def zoom_by(self, factor: float) -> None:
+        """Make everything larger or smaller, from a half to twice its size."""
+        self._zoom = min(max(self._zoom * factor, 0.5), 2.0)
+        self._fit_scrollbars()
+        self.viewport().update()
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if event.button() != Qt.MouseButton.LeftButton:
+            return
+        self.setFocus(Qt.FocusReason.MouseFocusReason)
+        self._press = event.position()
+        x, y = self._in_layout(event.position())
+        thing = self._layout.at(x, y)
+        self._dragged = thing if isinstance(thing, Plus | Head) else None
+        if isinstance(thing, Head):
+            self._session.select(thing.lane)
+        elif isinstance(thing, Capsule | Flag | Spill):
+            self._session.select(thing.item)
+        elif thing is None and (lane := self._layout.lane_at(x, y)):
+            self._session.select(lane)
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        self._pointer = event.position()
+        if self._dragging():
+            self.viewport().update()
+            return
+        x, y = self._in_layout(event.position())
+        thing = self._layout.at(x, y)
+        over_button = isinstance(thing, Plus) or self._layout.add_lane.holds(x, y)
+        pointing = Qt.CursorShape.PointingHandCursor
+        self.viewport().setCursor(
+            pointing if over_button or thing is not None else Qt.CursorShape.ArrowCursor
+        )
+        if thing != self._hovered:
+            self._hovered = thing
+            QToolTip.showText(event.globalPosition().toPoint(), _tip(thing), self)
+            self.viewport().update()
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        dragged, was_drag = self._dragged, self._dragging()
+        self._press = self._dragged = None
+        x, y = self._in_layout(event.position())
+        if event.button() != Qt.MouseButton.LeftButton:
+            return
+        if was_drag and isinstance(dragged, Plus):
+            target = self._layout.lane_at(x, y)
+            if target and target != dragged.lane:
+                self.tie_asked.emit(target, dragged.lane)
+        elif was_drag and isinstance(dragged, Head):
+            heads = [head for head in self._layout.heads if head.lane != dragged.lane]
+            place = sum(head.box.middle < y for head in heads)
+            self._session.do(MoveLane(dragged.lane, place))
+        elif isinstance(dragged, Plus):
+            self.add_item_asked.emit(dragged.lane, event.globalPosition().toPoint())
+        elif self._layout.add_lane.holds(x, y):
+            self.add_lane_asked.emit()
+        self.viewport().update()
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        x, y = self._in_layout(QPointF(event.pos()))
+        thing = self._layout.at(x, y)
+        if isinstance(thing, Head):
+            self._session.select(thing.lane)
+        elif isinstance(thing, Capsule | Flag | Spill):
+            self._session.select(thing.item)
+        self.menu_asked.emit(event.globalPos())
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        steps = {
+            Qt.Key.Key_Left: (0, -1),
+            Qt.Key.Key_Right: (0, 1),
+            Qt.Key.Key_Up: (-1, 0),
+            Qt.Key.Key_Down: (1, 0),
+        }
+        step = steps.get(Qt.Key(event.key()))
+        if step is not None:
+            self._walk(*step)
+        elif event.key() == Qt.Key.Key_Plus and (lane := self._session.selected_lane):
+            plus = next((p for p in self._layout.pluses if p.lane == lane.id), None)
+            if plus:
+                corner = self.to_screen(plus.box).bottomLeft().toPoint()
+                self.add_item_asked.emit(lane.id, self.viewport().mapToGlobal(corner))
+        else:
+            super().keyPressEvent(event)
+
+    def _walk(self, down: int, right: int) -> None:
+        """Select the neighbour in a direction: along a lane, or at the head of the next one."""
+        lanes = self._session.trellis.lanes
+        if not lanes:
+            return
+        lane = self._session.selected_lane or lanes[0]
+        parts = [lane.id, *(item.id for item in lane.items)]
+        selection = self._session.selection
+        place = parts.index(selection) if selection in parts else 0
+        if down:
+            row = min(max(lanes.index(lane) + down, 0), len(lanes) - 1)
+            target = lanes[row]
+            others = [target.id, *(item.id for item in target.items)]
+            self._session.select(others[min(place, len(others) - 1)])
+        else:
+            self._session.select(parts[min(max(place + right, 0), len(parts) - 1)])
+
+    def _follow_selection(self) -> None:
+        box = self._layout.box_of(self._session.selection)
+        if box is not None:
+            seen = self.to_screen(box)
+            for bar, low, high, room in (
+                (
+                    self.horizontalScrollBar(),
+                    seen.left() - HEADS_WIDTH,
+                    seen.right(),
+                    self.viewport().width(),
+                ),
+                (self.verticalScrollBar(), seen.top(), seen.bottom(), self.viewport().height()),
+            ):
+                if low < 0 and not (bar is self.horizontalScrollBar() and box.x < HEADS_WIDTH):
+                    bar.setValue(int(bar.value() + low - 20))
+                elif high > room:
+                    bar.setValue(int(bar.value() + high - room + 20))
+        self.setAccessibleDescription(self._session.selection)
+        self.viewport().update()
+
+    def _dragging(self) -> bool:
+        if self._press is None or self._dragged is None:
+            return False
+        return (self._pointer - self._press).manhattanLength() > _DRAG_STARTS_AT
+
+    def _in_layout(self, at: QPointF) -> tuple[float, float]:
+        y = (at.y() + self.verticalScrollBar().value()) / self._zoom
+        if at.x() / self._zoom < HEADS_WIDTH:
+            return at.x() / self._zoom, y
+        return (at.x() + self.horizontalScrollBar().value()) / self._zoom, y
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        self._fit_scrollbars()
+
+    def _fit_scrollbars(self) -> None:
+        room = self.viewport().size()
+        for bar, needed, page in (
+            (self.horizontalScrollBar(), self._layout.width * self._zoom, room.width()),
+            (self.verticalScrollBar(), self._layout.height * self._zoom, room.height()),
+        ):
+            bar.setRange(0, max(0, int(needed) - page))
+            bar.setPageStep(page)
+            bar.setSingleStep(24)
+
+    # drawing
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self.viewport())
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.fillRect(self.viewport().rect(), QColor(self._theme.ground))
+        zoom, top = self._zoom, -self.verticalScrollBar().value()
+        painter.translate(-self.horizontalScrollBar().value(), top)
+        painter.scale(zoom, zoom)
+        self._draw_ground(painter)
+        for ribbon in self._layout.ribbons:
+            self._draw_ribbon(painter, ribbon)
+        for spill in self._layout.spills:
+            self._draw_spill(painter, spill)
+        for capsule in self._layout.capsules:
+            self._draw_capsule(painter, capsule)
+        for flag in self._layout.flags:
+            self._draw_flag(painter, flag)
+        for plus in self._layout.pluses:
+            self._draw_plus(painter, plus)
+        painter.resetTransform()
+        painter.translate(0, top)
+        painter.scale(zoom, zoom)
+        self._draw_heads(painter)
+        painter.resetTransform()
+        self._draw_drag(painter)
+        painter.end()
+
+    def _draw_ground(self, painter: QPainter) -> None:
+        painter.setPen(QPen(_faded(self._theme.line, 0.6), 1))
+        bottom = max(self._layout.height, self.viewport().height() / self._zoom)
+        for x in self._layout.stakes:
+            painter.drawLine(QPointF(x, 0), QPointF(x, bottom))
+        right = max(self._layout.width, self.viewport().width() / self._zoom * 2)
+        for head in self._layout.heads:
+            y = head.box.middle
+            painter.drawLine(QPointF(HEADS_WIDTH, y), QPointF(right, y))
+
+    def _draw_ribbon(self, painter: QPainter, ribbon: Ribbon) -> None:
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        offset = -ribbon.thickness / 2
+        for stripe in ribbon.stripes:
+            middle = offset + stripe.thickness / 2
+            offset += stripe.thickness
+            colour = QColor(self._theme.lane(stripe.colour).fill)
+            pen = QPen(colour, stripe.thickness + 0.3)
+            pen.setCapStyle(Qt.PenCapStyle.FlatCap)
+            painter.setPen(pen)
+            start = QPointF(ribbon.x1, ribbon.y1 + middle)
+            end = QPointF(ribbon.x2, ribbon.y2 + middle)
+            if ribbon.y1 == ribbon.y2:
+                painter.drawLine(start, end)
+                continue
+            path = QPainterPath(start)
+            half = (ribbon.x2 - ribbon.x1) / 2
+            path.cubicTo(
+                QPointF(start.x() + half, start.y()), QPointF(end.x() - half, end.y()), end
+            )
+            painter.drawPath(path)
+
+    def _draw_capsule(self, painter: QPainter, capsule: Capsule) -> None:
+        theme, box = self._theme, _rect(capsule.box)
+        if capsule.item == self._session.selection:
+            self._draw_ring(painter, box, 9)
+        painter.setPen(QPen(QColor(theme.warn_ink if capsule.trouble else theme.ink), 1.4))
+        painter.setBrush(QColor(theme.warn_soft if capsule.trouble else theme.surface))
+        painter.drawRoundedRect(box, 8, 8)
+        painter.setPen(Qt.PenStyle.NoPen)
+        for part in capsule.parts:
+            fill = theme.both_fill if part.colour is None else theme.lane(part.colour).fill
+            if not part.kept:
+                painter.setBrush(QBrush(QColor(theme.left_out), Qt.BrushStyle.BDiagPattern))
+            else:
+                painter.setBrush(QColor(fill))
+            painter.drawRoundedRect(_rect(part.box), 2, 2)
+        if capsule.trouble:
+            painter.setPen(QColor(theme.warn_ink))
+            painter.setFont(text_font(18, bold=True))
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, "!")
+        title = _rect(capsule.title_box)
+        top = QRectF(title.x(), title.y(), title.width(), 17)
+        self._draw_text(painter, top, capsule.title, theme.ink, bold=True)
+        colour = theme.warn_ink if capsule.trouble else theme.ink_soft
+        self._draw_text(painter, top.translated(0, 15), capsule.counts, colour)
+
+    def _draw_spill(self, painter: QPainter, spill: Spill) -> None:
+        pen = QPen(QColor(self._theme.left_out), 1.5, Qt.PenStyle.DashLine)
+        painter.setPen(pen)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        start = QPointF(*spill.start)
+        box = _rect(spill.box)
+        path = QPainterPath(start)
+        end = QPointF(box.left(), box.center().y())
+        path.quadTo(QPointF(start.x(), end.y()), end)
+        painter.drawPath(path)
+        painter.setPen(QPen(QColor(self._theme.line), 1))
+        painter.setBrush(QColor(self._theme.surface_soft))
+        painter.drawRoundedRect(box, 6, 6)
+        self._draw_text(
+            painter, box.adjusted(9, 0, -4, 0), spill.text, self._theme.ink_soft, centred=True
+        )
+
+    def _draw_flag(self, painter: QPainter, flag: Flag) -> None:
+        theme, box = self._theme, _rect(flag.box)
+        selected = flag.item == self._session.selection
+        painter.setPen(QPen(QColor(theme.accent), 2.4 if selected else 1.4))
+        painter.setBrush(QColor(theme.surface))
+        painter.drawRoundedRect(box, 6, 6)
+        line = QRectF(box.x() + 9, box.y() + 4, box.width() - 16, 15)
+        self._draw_text(painter, line, flag.name, theme.ink, bold=True)
+        rows = flag.trouble or flag.rows
+        colour = theme.warn_ink if flag.trouble else theme.ink_soft
+        self._draw_text(painter, line.translated(0, 14.5), rows, colour)
+        self._draw_text(painter, line.translated(0, 28), flag.file, theme.ink_soft)
+
+    def _draw_plus(self, painter: QPainter, plus: Plus) -> None:
+        box = _rect(plus.box)
+        hovered = self._hovered == plus
+        painter.setPen(QPen(QColor(self._theme.accent_ink), 1.4))
+        painter.setBrush(QColor(self._theme.accent_soft if hovered else self._theme.surface))
+        painter.drawEllipse(box.adjusted(1, 1, -1, -1))
+        painter.setPen(QPen(QColor(self._theme.accent_ink), 2))
+        middle = box.center()
+        painter.drawLine(middle - QPointF(5, 0), middle + QPointF(5, 0))
+        painter.drawLine(middle - QPointF(0, 5), middle + QPointF(0, 5))
+
+    def _draw_heads(self, painter: QPainter) -> None:
+        theme = self._theme
+        bottom = max(self._layout.height, self.viewport().height() / self._zoom + 10_000)
+        painter.fillRect(QRectF(0, 0, HEADS_WIDTH, bottom), QColor(theme.head_ground))
+        painter.setPen(QPen(QColor(theme.line), 1))
+        painter.drawLine(QPointF(HEADS_WIDTH, 0), QPointF(HEADS_WIDTH, bottom))
+        for head in self._layout.heads:
+            self._draw_head(painter, head)
+        add = _rect(self._layout.add_lane).adjusted(28, 0, 0, 0)
+        self._draw_text(painter, add, "+  Add a lane", theme.accent_ink, bold=True, centred=True)
+
+    def _draw_head(self, painter: QPainter, head: Head) -> None:
+        theme, box = self._theme, _rect(head.box)
+        if head.lane == self._session.selection:
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(QColor(theme.selected))
+            painter.drawRoundedRect(box.adjusted(6, -1, -6, 1), 6, 6)
+            if self.hasFocus():
+                painter.setPen(QPen(QColor(theme.accent_ink), 1.5))
+                painter.setBrush(Qt.BrushStyle.NoBrush)
+                painter.drawRoundedRect(box.adjusted(6, -1, -6, 1), 6, 6)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(QColor(theme.lane(head.colour).fill))
+        painter.drawRoundedRect(QRectF(14, box.y() + 6, 4, box.height() - 12), 2, 2)
+        line = QRectF(28, box.y() + 3, HEADS_WIDTH - 44, 19)
+        self._draw_text(painter, line, head.name, theme.ink, bold=True, size=14)
+        self._draw_text(painter, line.translated(0, 18), head.source, theme.ink_soft)
+        colour = theme.warn_ink if head.trouble else theme.ink_soft
+        self._draw_text(painter, line.translated(0, 33), head.size, colour)
+
+    def _draw_ring(self, painter: QPainter, box: QRectF, radius: float) -> None:
+        width = 2.4 if self.hasFocus() else 1.8
+        painter.setPen(QPen(QColor(self._theme.accent_ink), width))
+        painter.setBrush(QColor(self._theme.ground))
+        painter.drawRoundedRect(box.adjusted(-6, -6, 6, 6), radius + 2, radius + 2)
+
+    def _draw_drag(self, painter: QPainter) -> None:
+        if not self._dragging() or self._press is None:
+            return
+        colour = QColor(self._theme.accent_ink)
+        painter.setPen(QPen(colour, 2, Qt.PenStyle.DashLine))
+        if isinstance(self._dragged, Head):
+            y = self._pointer.y()
+            painter.drawLine(QPointF(8, y), QPointF(HEADS_WIDTH * self._zoom - 8, y))
+            return
+        painter.drawLine(self._press, self._pointer)
+        lane = self._layout.lane_at(*self._in_layout(self._pointer))
+        if lane and isinstance(self._dragged, Plus) and lane != self._dragged.lane:
+            other = self._session.trellis.lane(lane).name
+            own = self._session.trellis.lane(self._dragged.lane).name
+            text = f"Tie {own} to {other}"
+            room = QRectF(self._pointer.x() + 12, self._pointer.y() - 12, 260, 24)
+            self._draw_text(painter, room, text, self._theme.accent_ink, bold=True, centred=True)
+
+    def _draw_text(
+        self,
+        painter: QPainter,
+        room: QRectF,
+        text: str,
+        colour: str,
+        bold: bool = False,
+        centred: bool = False,
+        size: int = 11,
+    ) -> None:
+        """Draw one line; what does not fit ends in an ellipsis."""
+        font = text_font(size, bold)
+        painter.setFont(font)
+        painter.setPen(QColor(colour))
+        shown = QFontMetricsF(font).elidedText(text, Qt.TextElideMode.ElideRight, room.width())
+        height = Qt.AlignmentFlag.AlignVCenter if centred else Qt.AlignmentFlag.AlignTop
+        painter.drawText(room, Qt.AlignmentFlag.AlignLeft | height, shown)
+
+
+def _rect(box: Box) -> QRectF:
+    return QRectF(box.x, box.y, box.width, box.height)
+
+
+def _faded(colour: str, alpha: float) -> QColor:
+    faded = QColor(colour)
+    faded.setAlphaF(alpha)
+    return faded
+
+
+def _tip(thing: object) -> str:
+    match thing:
+        case Capsule():
+            return thing.trouble or f"{thing.title}: {thing.counts}"
+        case Head():
+            return thing.trouble or f"{thing.name}: {thing.source}, {thing.size}"
+        case Flag():
+            return thing.trouble or f"{thing.name}: {thing.rows} to {thing.file}"
+        case Spill():
+            return f"{thing.text}: still there to look at in the bays of the tie"
+        case Plus():
+            return "Add a tie or a delivery here, or drag onto another lane to tie them"
+    return ""
+
+

@@ -1,0 +1,253 @@
+"""What the window works on: one trellis, its undo stack, its latest results, its jobs."""
+
+from __future__ import annotations
+
+import datetime as dt
+from pathlib import Path
+
+from PySide6.QtCore import QObject, Signal
+from PySide6.QtGui import QUndoCommand, QUndoStack
+
+from keen_trellis.data import Table
+from keen_trellis.desktop.jobs import Jobs
+from keen_trellis.errors import UserError
+from keen_trellis.flow import Delivered, Lane, Results, Runner, Trellis, load, make_deliveries, save
+from keen_trellis.flow.edits import AddTie, Edit, apply
+from keen_trellis.flow.document import DeliveryItem, LinkedFields, TieItem
+from keen_trellis.match.proposals import propose_links
+from keen_trellis.progress import Cancelled, Report
+
+
+class Session(QObject):
+    """The trellis in the window, and all that may be done with it.
+
+    Signals
+    -------
+    changed
+        The trellis, its file or its name is another.
+    ran
+        The results are those of the trellis as it stands.
+    selected
+        Something else is selected.
+    working(fraction, doing)
+        A job goes on; a fraction of 1 says that all have ended.
+    said(sentence, is_trouble)
+        Something to tell, without a box in the way.
+    """
+
+    changed = Signal()
+    ran = Signal()
+    selected = Signal()
+    working = Signal(float, str)
+    said = Signal(str, bool)
+    crashed = Signal(object)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.trellis = Trellis()
+        self.results = Results()
+        self.path: Path | None = None
+        self.selection = ""
+        self.jobs = Jobs()
+        self.undo = QUndoStack(self)
+        self._runner = Runner()
+        self._request = 0
+        self.up_to_date = True
+        self.undo.cleanChanged.connect(lambda _: self.changed.emit())
+
+    # documents
+
+    def new(self) -> None:
+        """Begin an empty trellis."""
+        self._take_up(Trellis(), None)
+
+    def open(self, path: Path) -> bool:
+        """Open a trellis and run it; say why when it cannot be opened."""
+        try:
+            trellis = load(path)
+        except UserError as error:
+            self.said.emit(str(error), True)
+            return False
+        self._take_up(trellis, path)
+        return True
+
+    def save(self, path: Path) -> bool:
+        """Save the trellis; say why when it cannot be saved."""
+        try:
+            save(self.trellis, path)
+        except UserError as error:
+            self.said.emit(str(error), True)
+            return False
+        self.path = path
+        self.undo.setClean()
+        self.changed.emit()
+        self.said.emit(f"Saved as {path.name}.", False)
+        return True
+
+    def _take_up(self, trellis: Trellis, path: Path | None) -> None:
+        self.trellis, self.path = trellis, path
+        self.undo.clear()
+        self.results = Results()
+        first_tie = next((tie.id for _, tie in trellis.ties()), "")
+        self.selection = first_tie or (trellis.lanes[0].id if trellis.lanes else "")
+        self.changed.emit()
+        self.selected.emit()
+        self.run()
+
+    # edits
+
+    def do(self, edit: Edit) -> bool:
+        """Make a change that can be undone, and run; say why when it is not allowed."""
+        try:
+            trellis, back = apply(edit, self.trellis)
+        except UserError as error:
+            self.said.emit(str(error), True)
+            return False
+        if trellis == self.trellis:
+            return True
+        self.undo.push(_EditCommand(self, trellis, back))
+        return True
+
+    def take(self, trellis: Trellis) -> None:
+        """Make a changed trellis the one that is shown; for the undo stack."""
+        self.trellis = trellis
+        if self.selection and self._missing(self.selection):
+            self.selection = ""
+            self.selected.emit()
+        self.changed.emit()
+        self.run()
+
+    def select(self, part: str) -> None:
+        """Select a lane or an item by its id."""
+        if part != self.selection and not (part and self._missing(part)):
+            self.selection = part
+            self.selected.emit()
+
+    def _missing(self, part: str) -> bool:
+        ids = {p.id for lane in self.trellis.lanes for p in (lane, *lane.items)}
+        return part not in ids
+
+    @property
+    def selected_lane(self) -> Lane | None:
+        """The selected lane, or the lane that the selected item stands on."""
+        for lane in self.trellis.lanes:
+            if self.selection in (lane.id, *(item.id for item in lane.items)):
+                return lane
+        return None
+
+    @property
+    def selected_item(self) -> TieItem | DeliveryItem | None:
+        """The selected tie or delivery."""
+        lane = self.selected_lane
+        items = lane.items if lane else ()
+        return next((item for item in items if item.id == self.selection), None)
+
+    def end_table(self, lane: Lane) -> Table | UserError | None:
+        """Return the rows at a lane's end, as far as they are known."""
+        return self.results.tables.get((lane.id, len(lane.items)))
+
+    # work
+
+    def run(self, reread: bool = False) -> None:
+        """Work out what the trellis gives; only the newest answer is shown."""
+        self._request += 1
+        request, trellis = self._request, self.trellis
+        self.jobs.stop_all()
+        self.up_to_date = False
+
+        def done(results: Results) -> None:
+            if request != self._request:
+                return
+            self.results = results
+            self.up_to_date = True
+            self.working.emit(1.0, "")
+            self.ran.emit()
+            if reread:
+                self.said.emit("Every source has been read again.", False)
+
+        def failed(error: Exception) -> None:
+            if request == self._request:
+                self._failed(error, "Stopped: what is shown is from before.")
+
+        self.jobs.start(
+            lambda report: self._runner.run(trellis, report, reread),
+            done,
+            failed,
+            self.working.emit,
+        )
+
+    def tie(self, lane: str, other: str) -> None:
+        """Tie a lane's end to another lane, on the fields that most likely belong together."""
+        left = self.end_table(self.trellis.lane(lane))
+        right = self.end_table(self.trellis.lane(other))
+        if lane == other or not isinstance(left, Table) or not isinstance(right, Table):
+            self._tie(lane, other, ())
+            return
+
+        def propose(report: Report) -> tuple[LinkedFields, ...]:
+            best = propose_links(left, right, report)[:1]
+            return tuple(LinkedFields(left=link.left, right=link.right) for link in best)
+
+        self.jobs.start(
+            propose,
+            lambda link: self._tie(lane, other, link),
+            lambda error: self._failed(error, "Stopped: nothing has been tied."),
+            self.working.emit,
+        )
+
+    def _tie(self, lane: str, other: str, link: tuple[LinkedFields, ...]) -> None:
+        if self.do(AddTie(lane, other, link)):
+            self.select(self.trellis.lane(lane).items[-1].id)
+
+    def deliver(self, only: list[str] | None = None) -> None:
+        """Write the deliveries, or some of them."""
+        trellis, results = self.trellis, self.results
+
+        def done(made: list[Delivered]) -> None:
+            self.working.emit(1.0, "")
+            words = [
+                f"{d.name}: {d.rows:,} rows {'in place of' if d.replaced else 'written to'} "
+                f"{'the earlier ' if d.replaced else ''}{d.path.name}"
+                for d in made
+            ]
+            self.said.emit(". ".join(words) + ".", False)
+            self.ran.emit()
+
+        self.jobs.start(
+            lambda report: make_deliveries(trellis, results, only, report),
+            done,
+            lambda error: self._failed(error, "Stopped: nothing more has been written."),
+            self.working.emit,
+        )
+
+    def _failed(self, error: Exception, stopped: str) -> None:
+        self.working.emit(1.0, "")
+        if isinstance(error, Cancelled):
+            self.said.emit(stopped, False)
+        elif isinstance(error, UserError):
+            self.said.emit(str(error), True)
+        else:
+            self.crashed.emit(error)
+
+    @property
+    def read_words(self) -> str:
+        """When the sources were read, for the top bar."""
+        at: dt.datetime | None = self.results.read_at
+        if at is None:
+            return ""
+        today = at.date() == dt.date.today()
+        return f"Sources read {at:%H:%M}" if today else f"Sources read {at:%Y-%m-%d %H:%M}"
+
+
+class _EditCommand(QUndoCommand):
+    """A change on the undo stack: applying one gives the change that takes it back."""
+
+    def __init__(self, session: Session, trellis: Trellis, back: Edit) -> None:
+        super().__init__(back.label)
+        self._session, self._after, self._back = session, trellis, back
+
+    def redo(self) -> None:
+        self._session.take(self._after)
+
+    def undo(self) -> None:
+        self._session.take(apply(self._back, self._after)[0])

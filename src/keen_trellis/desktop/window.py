@@ -1,0 +1,441 @@
+"""The window: top bar, map, bench and the status line, and what its actions ask for."""
+
+from __future__ import annotations
+
+import traceback
+from collections.abc import Callable
+from pathlib import Path
+
+from PySide6.QtCore import QPoint, QSettings, Qt, QTimer
+from PySide6.QtGui import QAction, QCloseEvent, QColor, QKeySequence, QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import (
+    QApplication,
+    QFileDialog,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QMainWindow,
+    QMenu,
+    QMessageBox,
+    QProgressBar,
+    QPushButton,
+    QSplitter,
+    QVBoxLayout,
+    QWidget,
+)
+
+from keen_trellis.desktop import theme as themes
+from keen_trellis.desktop.actions import ACTIONS, ActionSpec
+from keen_trellis.desktop.bench.bench import Bench
+from keen_trellis.desktop.bench.pages import ask_delivery_path
+from keen_trellis.desktop.chooser import Chooser, ask_source_path
+from keen_trellis.desktop.controls import button, label
+from keen_trellis.desktop.finder import Finder
+from keen_trellis.desktop.map.view import MapView
+from keen_trellis.desktop.session import Session
+from keen_trellis.desktop.theme import Theme
+from keen_trellis.flow.describe import counted, deliveries
+from keen_trellis.flow.edits import AddDelivery, AddLane, RenameTrellis
+from keen_trellis.flow.storage import ENDING
+
+_MESSAGE_MS = 9_000
+
+
+class Window(QMainWindow):
+    """One trellis: the map above, the bench below."""
+
+    def __init__(self, session: Session, theme: Theme) -> None:
+        super().__init__()
+        self.setObjectName("window")
+        self.session, self.theme = session, theme
+        self.map = MapView(session, theme)
+        self.bench = Bench(session, theme)
+        self._top = _TopBar(self)
+        self._status = _StatusLine(self)
+        self._finder: Finder | None = None
+        self._actions = {spec.id: self._action(spec) for spec in ACTIONS}
+        self._lay_out()
+        self._connect()
+        self.resize(1280, 800)
+        self.setMinimumSize(1000, 640)
+        self._show_document()
+
+    def _lay_out(self) -> None:
+        halves = QSplitter(Qt.Orientation.Vertical)
+        halves.setChildrenCollapsible(False)
+        halves.setHandleWidth(5)
+        halves.addWidget(self.map)
+        halves.addWidget(self.bench)
+        halves.setSizes([300, 430])
+        halves.setStretchFactor(1, 1)
+        whole = QWidget()
+        column = QVBoxLayout(whole)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self._top)
+        column.addWidget(halves, 1)
+        column.addWidget(self._status)
+        self.setCentralWidget(whole)
+
+    def _connect(self) -> None:
+        session = self.session
+        session.changed.connect(self._show_document)
+        session.ran.connect(self._show_document)
+        session.selected.connect(self._enable_actions)
+        session.said.connect(self.tell)
+        session.working.connect(self._status.show_work)
+        session.crashed.connect(self.show_crash)
+        self.map.add_lane_asked.connect(self.add_lane)
+        self.map.add_item_asked.connect(self.offer_items)
+        self.map.menu_asked.connect(self.offer_actions)
+        self.map.tie_asked.connect(session.tie)
+
+    def _action(self, spec: ActionSpec) -> QAction:
+        action = QAction(spec.text, self)
+        action.setObjectName(spec.id)
+        action.setToolTip(spec.tip)
+        if spec.shortcut:
+            action.setShortcut(QKeySequence(spec.shortcut))
+        action.triggered.connect(lambda: spec.run(self))
+        self.addAction(action)
+        return action
+
+    def action(self, action_id: str) -> QAction:
+        """Return the action with an id."""
+        return self._actions[action_id]
+
+    def _enable_actions(self) -> None:
+        for spec in ACTIONS:
+            self._actions[spec.id].setEnabled(spec.when(self.session))
+        undo = self.session.undo
+        self.action("edit.undo").setText(f"Undo: {undo.undoText()}" if undo.canUndo() else "Undo")
+        self.action("edit.redo").setText(f"Redo: {undo.redoText()}" if undo.canRedo() else "Redo")
+
+    def _show_document(self) -> None:
+        session = self.session
+        saved = session.undo.isClean()
+        self.setWindowTitle(f"{session.trellis.name}{'' if saved else ' *'} – Keen Trellis")
+        self._top.show_document(session)
+        self._status.show_document(session)
+        self._enable_actions()
+
+    # documents
+
+    def new(self) -> None:
+        """Begin an empty trellis, once the one in the window is safe."""
+        if self._may_leave():
+            self.session.new()
+
+    def open(self) -> None:
+        """Ask for a trellis and open it, once the one in the window is safe."""
+        if not self._may_leave():
+            return
+        folder = str(self.session.path.parent if self.session.path else Path.cwd())
+        path, _ = QFileDialog.getOpenFileName(
+            self, "Open a trellis", folder, f"Trellises (*{ENDING});;All files (*)"
+        )
+        if path:
+            self.session.open(Path(path))
+
+    def save(self) -> bool:
+        """Save the trellis, asking where if it has no file yet; tell whether it was saved."""
+        return self.session.save(self.session.path) if self.session.path else self.save_as()
+
+    def save_as(self) -> bool:
+        """Ask where to save the trellis; tell whether it was saved."""
+        start = str(self.session.path or Path.cwd() / f"{self.session.trellis.name}{ENDING}")
+        path, _ = QFileDialog.getSaveFileName(self, "Save the trellis", start, f"*{ENDING}")
+        if not path:
+            return False
+        named = Path(path)
+        return self.session.save(named if named.suffix == ENDING else Path(f"{path}{ENDING}"))
+
+    def rename_trellis(self) -> None:
+        """Let the trellis's name be typed over in the top bar."""
+        self._top.edit_name(
+            self.session.trellis.name, lambda name: self.session.do(RenameTrellis(name))
+        )
+
+    def _may_leave(self) -> bool:
+        if self.session.undo.isClean():
+            return True
+        buttons = QMessageBox.StandardButton
+        answer = QMessageBox.question(
+            self,
+            "Keen Trellis",
+            f"Save the changes to “{self.session.trellis.name}” first?",
+            buttons.Save | buttons.Discard | buttons.Cancel,
+            buttons.Save,
+        )
+        return self.save() if answer == buttons.Save else answer == buttons.Discard
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        if not self._may_leave():
+            event.ignore()
+            return
+        self.session.jobs.finish()
+        event.accept()
+
+    # lanes and items
+
+    def add_lane(self) -> None:
+        """Ask for a file, then for what of it to bring in."""
+        folder = str(self.session.path.parent if self.session.path else Path.cwd())
+        path = ask_source_path(self, folder)
+        if path is not None:
+            self.choose_from(path)
+
+    def choose_from(self, path: Path) -> None:
+        """Show what is in a file, and bring in what is chosen of it."""
+        chooser = Chooser(path, self.session.trellis, self.theme, self)
+        chooser.accepted.connect(lambda: self._add_chosen(chooser))
+        chooser.finished.connect(chooser.deleteLater)
+        chooser.open()
+
+    def _add_chosen(self, chooser: Chooser) -> None:
+        if chooser.source is not None and self.session.do(
+            AddLane(chooser.lane_name, chooser.source)
+        ):
+            self.session.select(self.session.trellis.lanes[-1].id)
+
+    def offer_items(self, lane_id: str, at: QPoint) -> None:
+        """Offer what can be added at a lane's end."""
+        self.session.select(lane_id)
+        menu = self._tie_menu()
+        menu.addSeparator()
+        menu.addAction(self.action("lane.deliver"))
+        menu.popup(at)
+
+    def offer_ties(self) -> None:
+        """Offer the lanes that the selected one can be tied with."""
+        lane = self.session.selected_lane
+        plus = next((p for p in self.map.shown.pluses if lane and p.lane == lane.id), None)
+        box = plus.box if plus else self.map.shown.add_lane
+        corner = self.map.to_screen(box).bottomLeft().toPoint()
+        self._tie_menu().popup(self.map.viewport().mapToGlobal(corner))
+
+    def _tie_menu(self) -> QMenu:
+        menu = QMenu(self)
+        menu.setObjectName("tie.menu")
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        lane = self.session.selected_lane
+        for other in self.session.trellis.lanes:
+            if lane is not None and other.id != lane.id:
+                action = menu.addAction(f"Tie with {other.name}")
+                action.setObjectName(f"tie.with.{other.id}")
+                action.triggered.connect(
+                    lambda _=False, a=lane.id, b=other.id: self.session.tie(a, b)
+                )
+        if menu.isEmpty():
+            menu.addAction("Tie with another lane: add one first").setEnabled(False)
+        return menu
+
+    def offer_actions(self, at: QPoint) -> None:
+        """Offer what can be done with what is selected."""
+        menu = QMenu(self)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        for name in ("lane.tie", "lane.deliver", "lane.rename", "part.remove", "lane.add"):
+            if self.action(name).isEnabled():
+                menu.addAction(self.action(name))
+        menu.popup(at)
+
+    def add_delivery(self) -> None:
+        """Ask for a file that the rows at the selected lane's end go to."""
+        lane = self.session.selected_lane
+        if lane is None:
+            return
+        folder = self.session.path.parent if self.session.path else Path.cwd()
+        path = ask_delivery_path(self, str(folder / f"{lane.name}.xlsx"))
+        if path and self.session.do(AddDelivery(lane.id, Path(path).stem, path)):
+            self.session.select(self.session.trellis.lane(lane.id).items[-1].id)
+
+    def show_join_types(self) -> None:
+        """Open the table of what every join type would give."""
+        self.bench.open_page("Match")
+        asked = self.bench.findChild(QPushButton, "match.join_types")
+        if asked is not None:
+            asked.click()
+
+    # the window itself
+
+    def find_action(self) -> None:
+        """Open the action finder below the top bar."""
+        self._enable_actions()
+        self._finder = Finder(list(self._actions.values()), self)
+        middle = self.mapToGlobal(QPoint((self.width() - self._finder.width()) // 2, 52))
+        self._finder.move(middle)
+        self._finder.show()
+
+    def switch_theme(self) -> None:
+        """Show the window in the other set of colours, and remember it."""
+        self.set_theme(themes.LIGHT if self.theme is themes.DARK else themes.DARK)
+        QSettings().setValue("theme", self.theme.name)
+
+    def set_theme(self, theme: Theme) -> None:
+        """Take the colours of a theme."""
+        self.theme = theme
+        application = QApplication.instance()
+        assert isinstance(application, QApplication)
+        themes.dress(application, theme)
+        self.map.set_theme(theme)
+        self.bench.set_theme(theme)
+        self._top.set_theme(theme)
+
+    def tell(self, sentence: str, is_trouble: bool) -> None:
+        """Tell something: trouble stands in the bench's head, the rest in the status line."""
+        if is_trouble:
+            self.bench.notice.tell(sentence)
+            QTimer.singleShot(_MESSAGE_MS, self, lambda: self._forget(sentence))
+        else:
+            self.bench.notice.tell("")
+            self._status.tell(sentence)
+
+    def _forget(self, sentence: str) -> None:
+        if self.bench.notice.text == sentence:
+            self.bench.notice.tell("")
+
+    def show_crash(self, error: BaseException) -> None:
+        """Tell of a fault of the program itself; the trellis stays as it is."""
+        box = QMessageBox(self)
+        box.setObjectName("crash")
+        box.setIcon(QMessageBox.Icon.Warning)
+        box.setText("Keen Trellis made a mistake. Your trellis is as it was; save it now.")
+        box.setDetailedText("".join(traceback.format_exception(error)))
+        box.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        box.open()
+
+
+class _Mark(QWidget):
+    """The sign of the program: a small lattice."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setFixedSize(26, 26)
+        self.colour = QColor()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(self.colour, 2))
+        for at in (6, 13, 20):
+            painter.drawLine(at, 2, at, 24)
+            painter.drawLine(2, at, 24, at)
+
+
+class _TopBar(QWidget):
+    """The document, when its sources were read, and the way to every action."""
+
+    def __init__(self, window: Window) -> None:
+        super().__init__()
+        self.setObjectName("topbar")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.setFixedHeight(44)
+        self._window = window
+        self._mark = _Mark()
+        self._name = button("", "topbar.name", window.rename_trellis, "plain")
+        self._name.setToolTip("Rename the trellis")
+        self._file = label(soft=True)
+        self._file.setObjectName("topbar.file")
+        self._read = label(soft=True)
+        self._row = QHBoxLayout(self)
+        self._row.setContentsMargins(10, 0, 12, 0)
+        self._row.setSpacing(8)
+        self._row.addWidget(self._mark)
+        self._row.addWidget(self._name)
+        self._row.addWidget(self._file)
+        self._row.addStretch()
+        self._row.addWidget(self._read)
+        self._row.addWidget(self._trigger("Re-read", "topbar.reread", "trellis.reread", "soft"))
+        self._row.addWidget(
+            self._trigger("Deliver all", "topbar.deliver", "trellis.deliver", "soft")
+        )
+        self._row.addWidget(self._trigger("Find an action   Ctrl K", "topbar.find", "view.finder"))
+        self.set_theme(window.theme)
+
+    def _trigger(self, text: str, name: str, action: str, look: str = "") -> QPushButton:
+        return button(text, name, lambda: self._window.action(action).trigger(), look)
+
+    def set_theme(self, theme: Theme) -> None:
+        self._mark.colour = QColor(theme.accent)
+        self._name.setStyleSheet(f"font-size: 16px; color: {theme.ink}; padding: 2px 4px;")
+        self._mark.update()
+
+    def show_document(self, session: Session) -> None:
+        self._name.setText(session.trellis.name.replace("&", "&&"))
+        self._name.setAccessibleName(f"Name of the trellis: {session.trellis.name}")
+        file = session.path.name if session.path else "not saved yet"
+        state = "saved" if session.undo.isClean() else "changed"
+        self._file.setText(f"{file} · {state}" if session.path else file)
+        self._read.setText(session.read_words)
+
+    def edit_name(self, name: str, done: Callable[[str], object]) -> None:
+        """Put a field in the place of the name until it is left."""
+        field = QLineEdit(name)
+        field.setObjectName("topbar.rename")
+        field.setAccessibleName("Name of the trellis")
+        self._row.insertWidget(1, field)
+        self._name.hide()
+        field.selectAll()
+        field.setFocus()
+
+        def finish() -> None:
+            if self._name.isHidden():
+                self._name.show()
+                text = field.text()
+                field.deleteLater()
+                if text.strip() and text != name:
+                    done(text)
+
+        field.editingFinished.connect(finish)
+
+
+class _StatusLine(QWidget):
+    """What the trellis holds, what goes on, and the button that stops it."""
+
+    def __init__(self, window: Window) -> None:
+        super().__init__()
+        self.setObjectName("statusline")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.setFixedHeight(26)
+        self._holds, self._doing = QLabel(), QLabel()
+        self._holds.setObjectName("status.holds")
+        self._doing.setObjectName("status.doing")
+        self._bar = QProgressBar()
+        self._bar.setRange(0, 1000)
+        self._bar.setTextVisible(False)
+        self._bar.setFixedWidth(160)
+        self._stop = button("Stop", "status.stop", window.session.jobs.stop_all, "plain")
+        self._stop.setStyleSheet("padding: 0 8px;")
+        row = QHBoxLayout(self)
+        row.setContentsMargins(20, 0, 20, 0)
+        row.addWidget(self._holds)
+        row.addStretch()
+        for widget in (self._doing, self._bar, self._stop):
+            row.addWidget(widget)
+        self._bar.hide()
+        self._stop.hide()
+        self._told = QTimer(self, singleShot=True, interval=_MESSAGE_MS)
+        self._told.timeout.connect(lambda: self.show_document(window.session))
+
+    def show_document(self, session: Session) -> None:
+        trellis = session.trellis
+        ties, made = len(list(trellis.ties())), len(list(trellis.deliveries()))
+        self._holds.setText(
+            " · ".join(
+                [counted(len(trellis.lanes), "lane"), counted(ties, "tie"), deliveries(made)]
+            )
+        )
+        if not self._told.isActive():
+            self._doing.setText("Everything is up to date" if session.up_to_date else "Working …")
+
+    def tell(self, sentence: str) -> None:
+        self._doing.setText(sentence)
+        self._told.start()
+
+    def show_work(self, fraction: float, doing: str) -> None:
+        going_on = fraction < 1
+        self._bar.setVisible(going_on)
+        self._stop.setVisible(going_on)
+        self._bar.setValue(int(1000 * fraction))
+        if going_on:
+            self._doing.setText(doing)
