@@ -93,9 +93,7 @@ def _toggle(bay: Bay) -> Callable[[Window], object]:
 
 
 ACTIONS = (
-    ActionSpec(
-        "file.new", "New trellis", "Begin an empty trellis.", lambda w: w.new(), "Ctrl+N"
-    ),
+    ActionSpec("file.new", "New trellis", "Begin an empty trellis.", lambda w: w.new(), "Ctrl+N"),
     ActionSpec("file.open", "Open …", "Open a trellis.", lambda w: w.open(), "Ctrl+O"),
     ActionSpec("file.save", "Save", "Save the trellis.", lambda w: w.save(), "Ctrl+S"),
     ActionSpec(
@@ -254,7 +252,11 @@ ACTIONS = (
         "Ctrl+K",
     ),
     ActionSpec(
-        "view.map", "Go to the map", "Put the keyboard on the map.", lambda w: w.map.setFocus(), "F6"
+        "view.map",
+        "Go to the map",
+        "Put the keyboard on the map.",
+        lambda w: w.map.setFocus(),
+        "F6",
     ),
     ActionSpec(
         "view.zoom_in",

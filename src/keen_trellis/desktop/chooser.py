@@ -21,7 +21,14 @@ from keen_trellis.desktop.controls import Notice, button, label
 from keen_trellis.desktop.jobs import Jobs
 from keen_trellis.desktop.theme import Theme
 from keen_trellis.errors import UserError
-from keen_trellis.flow import DelimitedSource, SheetSource, Source, TableSource, Trellis, read_source
+from keen_trellis.flow import (
+    DelimitedSource,
+    SheetSource,
+    Source,
+    TableSource,
+    Trellis,
+    read_source,
+)
 from keen_trellis.progress import Cancelled, Report
 from keen_trellis.read import Reading, database, sheet_names, table_names, workbook
 
@@ -199,5 +206,3 @@ def ask_source_path(parent: QWidget, folder: str) -> Path | None:
 def _nice_name(wish: str) -> str:
     stem = Path(wish).stem.replace("_", " ").replace("-", " ").strip()
     return stem[:1].upper() + stem[1:] if stem else "Lane"
-
-

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
-from PySide6.QtCore import QPoint, QRect, QSize, Qt, Signal
+from PySide6.QtCore import QPoint, QPointF, QRect, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QColor, QFont, QFontMetrics, QPainter, QPaintEvent, QPalette, QPen
 from PySide6.QtWidgets import (
     QButtonGroup,
     QFrame,
@@ -45,12 +46,12 @@ class Choice(QPushButton):
 
     chosen = Signal(str)
 
-    def __init__(self, name: str, says: str, is_value: bool = False) -> None:
+    def __init__(self, name: str, says: str, font: QFont | None = None, ink: str = "") -> None:
         super().__init__()
         self.setObjectName(name)
-        self.setProperty("choice", True)
-        self.setProperty("value", is_value)
-        self._says = says
+        self._says, self._ink = says, ink
+        if font is not None:
+            self.setFont(font)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setMenu(QMenu(self))
 
@@ -60,13 +61,43 @@ class Choice(QPushButton):
         menu.clear()
         words = {value: text for value, text, _ in options}
         for value, text, remark in options:
-            action = menu.addAction(f"{text}    {remark}" if remark else text)
+            action = menu.addAction(f"{text}\t{remark}" if remark else text)
             action.setObjectName(f"{self.objectName()}.{value}")
             action.setCheckable(True)
             action.setChecked(value == current)
             action.triggered.connect(lambda _=False, v=value: self.chosen.emit(v))
         self.setText(words.get(current, current or "choose"))
         self.setAccessibleName(f"{self._says}: {self.text()}")
+
+    def sizeHint(self) -> QSize:
+        width = QFontMetrics(self._shown_font()).horizontalAdvance(self.text())
+        return QSize(width + 36, 27)
+
+    def _shown_font(self) -> QFont:
+        font = QFont(self.font())
+        font.setPixelSize(13)
+        font.setWeight(QFont.Weight.DemiBold)
+        return font
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        """Draw a word in a frame with a small wedge; a stylesheet leaves no room for it."""
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        palette = self.palette()
+        marked = self.hasFocus() or self.underMouse()
+        accent = palette.color(QPalette.ColorRole.Link)
+        frame = accent if marked else palette.color(QPalette.ColorRole.Mid)
+        painter.setPen(QPen(frame, 1.6 if self.hasFocus() else 1.0))
+        painter.setBrush(palette.color(QPalette.ColorRole.Base))
+        painter.drawRoundedRect(QRectF(self.rect()).adjusted(1, 1, -1, -1), 6, 6)
+        ink = QColor(self._ink) if self._ink else palette.color(QPalette.ColorRole.WindowText)
+        painter.setPen(ink)
+        painter.setFont(self._shown_font())
+        room = self.rect().adjusted(10, 0, -24, 0)
+        painter.drawText(room, Qt.AlignmentFlag.AlignVCenter, self.text())
+        painter.setPen(QPen(ink, 1.5))
+        x, y = self.width() - 16, self.height() / 2 - 1.5
+        painter.drawPolyline([QPointF(x - 4, y), QPointF(x, y + 4), QPointF(x + 4, y)])
 
 
 class Switch(QFrame):

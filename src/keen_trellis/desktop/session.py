@@ -12,8 +12,8 @@ from keen_trellis.data import Table
 from keen_trellis.desktop.jobs import Jobs
 from keen_trellis.errors import UserError
 from keen_trellis.flow import Delivered, Lane, Results, Runner, Trellis, load, make_deliveries, save
-from keen_trellis.flow.edits import AddTie, Edit, apply
 from keen_trellis.flow.document import DeliveryItem, LinkedFields, TieItem
+from keen_trellis.flow.edits import AddTie, Edit, apply
 from keen_trellis.match.proposals import propose_links
 from keen_trellis.progress import Cancelled, Report
 

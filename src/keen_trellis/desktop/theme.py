@@ -194,6 +194,7 @@ def dress(application: QApplication, theme: Theme) -> None:
         QPalette.ColorRole.ToolTipBase: theme.surface,
         QPalette.ColorRole.ToolTipText: theme.ink,
         QPalette.ColorRole.Link: theme.accent_ink,
+        QPalette.ColorRole.Mid: theme.line,
     }
     for role, colour in roles.items():
         palette.setColor(role, QColor(colour))
@@ -260,16 +261,6 @@ QPushButton[plain="true"] {
 QPushButton[plain="true"]:hover { background: $accent_soft; }
 QPushButton[plain="true"]:focus { border-color: $accent_ink; }
 
-QPushButton[choice="true"] {
-  background: $surface; border: 1px solid $line; border-radius: 6px; padding: 3px 22px 3px 9px;
-  font-weight: 600; text-align: left;
-}
-QPushButton[choice="true"]:focus { border-color: $accent_ink; background: $accent_soft; }
-QPushButton[value="true"] { font-family: "$mono"; }
-QPushButton[choice="true"]::menu-indicator {
-  subcontrol-origin: border; subcontrol-position: right center; right: 7px; width: 9px;
-}
-
 QMenu { background: $surface; border: 1px solid $line; padding: 4px; }
 QMenu::item { padding: 5px 24px 5px 12px; border-radius: 4px; }
 QMenu::item:selected { background: $accent_soft; color: $ink; }
@@ -284,7 +275,7 @@ QLineEdit:focus, QComboBox:focus, QSpinBox:focus { border-color: $accent_ink; }
 QComboBox::drop-down { border: 0; width: 20px; }
 QComboBox QAbstractItemView { background: $surface; border: 1px solid $line; }
 
-#bench { background: $surface; border-top: 1px solid $line; }
+#bench { background: $surface; }
 QPushButton[page="true"] {
   background: transparent; border: 0; border-bottom: 3px solid transparent; border-radius: 0;
   padding: 6px 2px; color: $ink_soft; font-weight: 600;
@@ -305,11 +296,12 @@ QTableView {
 }
 QTableView:focus { border: 1px solid $accent_ink; }
 QTableCornerButton::section { background: $surface; border: 0; }
-QListView, QTreeView { background: $surface; border: 1px solid $line; border-radius: 6px; }
+QListView { background: $surface; border: 1px solid $line; border-radius: 6px; outline: 0; }
 QListView::item { padding: 5px 8px; }
 QListView::item:selected { background: $selected; color: $ink; }
 QListView:focus { border-color: $accent_ink; }
 
+QAbstractScrollArea::corner { background: transparent; border: 0; }
 QScrollBar:vertical { background: transparent; width: 11px; margin: 0; }
 QScrollBar:horizontal { background: transparent; height: 11px; margin: 0; }
 QScrollBar::handle { background: $line; border-radius: 4px; margin: 2px; }
@@ -321,7 +313,7 @@ QScrollBar::add-page, QScrollBar::sub-page { background: transparent; }
 
 QProgressBar { background: $surface_soft; border: 0; border-radius: 3px; max-height: 6px; }
 QProgressBar::chunk { background: $accent; border-radius: 3px; }
-QSplitter::handle:vertical { background: $line; height: 1px; }
+QSplitter::handle:vertical { background: $ground; border-bottom: 1px solid $line; }
 
 #finder { background: $surface; border: 1px solid $line; border-radius: 10px; }
 #popover { background: $surface; border: 1px solid $line; border-radius: 8px; }

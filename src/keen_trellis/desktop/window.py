@@ -58,6 +58,7 @@ class Window(QMainWindow):
         self._connect()
         self.resize(1280, 800)
         self.setMinimumSize(1000, 640)
+        self.map.setFocus()
         self._show_document()
 
     def _lay_out(self) -> None:

@@ -80,8 +80,9 @@ class Counts:
                 name=name,
                 keep=keep,
                 rows=self.rows(keep),
-                left_gaps=self.bay(Bay.RIGHT) if Bay.RIGHT in keep else 0,
-                right_gaps=self.bay(Bay.LEFT) if Bay.LEFT in keep else 0,
+                # a side none of whose rows go on brings no columns, hence no gaps
+                left_gaps=self.bay(Bay.RIGHT) if Bay.RIGHT in keep[1:] else 0,
+                right_gaps=self.bay(Bay.LEFT) if keep[:1] == (Bay.LEFT,) != keep else 0,
                 multiplied=self.pairs - self.left.found if Bay.BOTH in keep else 0,
             )
             for keep, name in JOIN_NAMES.items()

@@ -187,6 +187,7 @@ class Bench(QWidget):
             for old in buttons:
                 self._group.removeButton(old)
                 self._tabs.removeWidget(old)
+                old.hide()
                 old.deleteLater()
             buttons = [self._tab(name) for name in names]
         current = self._page.get(self._selected_kind(), "")

@@ -226,9 +226,7 @@ class CellDelegate(QStyledItemDelegate):
         colours = self._grid.origins.colours.get(origin)
         colour = QColor(colours.fill if colours else theme.left_out)
         colour.setAlphaF(0.45)
-        painter.fillRect(
-            room.adjusted(2, 2, -2, -2), QBrush(colour, Qt.BrushStyle.BDiagPattern)
-        )
+        painter.fillRect(room.adjusted(2, 2, -2, -2), QBrush(colour, Qt.BrushStyle.BDiagPattern))
         painter.setFont(text_font(11))
         width = QFontMetrics(text_font(11)).horizontalAdvance("gap") + 8
         label = QRect(room.left() + 6, room.top() + 4, width, room.height() - 8)
@@ -292,9 +290,7 @@ class Grid(QTableView):
         self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self.setTabKeyNavigation(False)
 
-    def show_table(
-        self, table: Table, origins: Origins, link_fields: Collection[str] = ()
-    ) -> None:
+    def show_table(self, table: Table, origins: Origins, link_fields: Collection[str] = ()) -> None:
         """Show a table; its columns keep the widths they were given while their names stay."""
         before = self.table_model.table.columns
         self.origins = self._band.origins = origins

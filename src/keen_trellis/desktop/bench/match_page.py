@@ -8,11 +8,11 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent
 from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
-from keen_trellis.data import Table
+from keen_trellis.data import Field, Table
 from keen_trellis.desktop.bench.grid import Grid, Origins
 from keen_trellis.desktop.controls import Choice, Flow, Notice, Switch, button, label
 from keen_trellis.desktop.session import Session
-from keen_trellis.desktop.theme import LaneColours, Theme
+from keen_trellis.desktop.theme import LaneColours, Theme, readable, value_font
 from keen_trellis.errors import UserError
 from keen_trellis.flow.document import Lane, LinkedFields, TieItem
 from keen_trellis.flow.edits import SetBay, SetKeep, SetLink
@@ -154,9 +154,9 @@ class MatchPage(QWidget):
     def _show_bays(self, item: TieItem, tie: Tie, origins: Origins) -> None:
         left, right = tie.names
         lane_ids = self._session.trellis.place_of(item.id)[0].id, item.lane
-        both = LaneColours(
-            self._theme.both_fill, self._theme.ink, origins.colours[lane_ids[0]].tint
-        )
+        tint = origins.colours[lane_ids[0]].tint
+        ink = readable(self._theme.both_fill, tint, self._theme.ink)
+        both = LaneColours(self._theme.both_fill, ink, tint)
         left_fields = {field.left for field in item.link}
         right_fields = {field.right for field in item.link}
         shown = tie.bays.both.columns
@@ -171,7 +171,7 @@ class MatchPage(QWidget):
             (Bay.BOTH, "In both", both, left_fields | moved),
             (Bay.RIGHT, f"Only in {right}", origins.colours[lane_ids[1]], right_fields),
         ):
-            table = _link_first(tie.bay(bay), fields)
+            table = _link_first(tie.bay(bay), fields, lane_ids[1])
             self._bays[bay].show_bay(table, name, bay in item.keep, colours, origins, fields)
 
     # the sentence
@@ -239,8 +239,8 @@ class MatchPage(QWidget):
         options: tuple[tuple[str, str], ...],
         colours: LaneColours,
     ) -> None:
-        choice = Choice(f"link.{place}.{side}", f"The {side} link field", is_value=True)
-        choice.setStyleSheet(f"QPushButton {{ color: {colours.ink}; }}")
+        says = f"The {side} link field"
+        choice = Choice(f"link.{place}.{side}", says, value_font(), colours.ink)
         choice.offer([(name, name, kind) for name, kind in options], current)
         choice.chosen.connect(lambda name: self._set_field(item, place, side, name))
         self._sentence.addWidget(choice)
@@ -360,24 +360,23 @@ class _SaidBar(QFrame):
         self._popover = popover
 
 
-def _link_first(table: Table, fields: set[str]) -> Table:
-    """Return the table with its first column, then the link fields, then the rest.
+def _link_first(table: Table, fields: set[str], right_origin: str) -> Table:
+    """Return the table with what shows the match in front: a bay is narrow.
 
-    A bay is narrow; why a row has no partner must be seen without scrolling.
+    First come the first column and the link fields of the left side, then the right side, its
+    link fields first, then the rest of the left side.
     """
-    linked = [field for field in table.fields if field.name in fields]
-    if not linked or len(table.fields) <= 3:
-        return table
-    groups: list[str] = []
-    for field in table.fields:
-        if field.origin not in groups:
-            groups.append(field.origin)
+    left = [field for field in table.fields if field.origin != right_origin]
+    right = [field for field in table.fields if field.origin == right_origin]
     ordered = []
-    for origin in groups:
-        own = [field for field in table.fields if field.origin == origin]
-        front = own[:1] + [f for f in own[1:] if f.name in fields]
-        ordered += front + [f for f in own if f not in front]
+    for field in (*left[:1], *_linked(left, fields), *_linked(right, fields), *right, *left):
+        if field not in ordered:
+            ordered.append(field)
     return Table(tuple(ordered), table.strands, table.n_rows)
+
+
+def _linked(fields: list[Field], names: set[str]) -> list[Field]:
+    return [field for field in fields if field.name in names]
 
 
 def _options(table: Table | UserError | None) -> tuple[tuple[str, str], ...]:

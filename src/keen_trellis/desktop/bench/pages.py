@@ -177,5 +177,3 @@ def ask_delivery_path(parent: QWidget, start: str) -> str:
     if path and Path(path).suffix.lower() not in endings():
         path += pattern.removeprefix("*") or endings()[0]
     return path
-
-

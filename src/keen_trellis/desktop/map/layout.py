@@ -23,7 +23,7 @@ HEADS_WIDTH = 226
 HEAD_HEIGHT = 56
 ROW_HEIGHT = 62
 TITLE_HEIGHT = 34
-SPILL_HEIGHT = 16
+SPILL_HEIGHT = 20
 STAKE_GAP = 178
 FIRST_STAKE = HEADS_WIDTH + 96
 TOP = 20
@@ -341,7 +341,9 @@ class _Drawing:
                 for _, item in self.trellis.ties()
                 if item.lane == lane.id and item.after is None
             )
-            yield Ribbon(lane.id, start, y, max(end, start), y, self._stripes(lane, len(lane.items)))
+            yield Ribbon(
+                lane.id, start, y, max(end, start), y, self._stripes(lane, len(lane.items))
+            )
 
     def _tie_place(self, item: str) -> tuple[Lane, int]:
         return self.trellis.place_of(item)
@@ -377,7 +379,7 @@ class _Drawing:
         text = _spill_words(tie)
         if text:
             start = (capsule.box.x + CAPSULE_WIDTH / 2, capsule.box.bottom + 2)
-            box = Box(capsule.box.right + 8, capsule.box.bottom, self.measure(text) + 18, 21)
+            box = Box(capsule.box.right + 8, capsule.box.bottom + 4, self.measure(text) + 18, 21)
             yield Spill(item.id, start, box, text)
 
     def _flag(self, lane: Lane, place: int, item: DeliveryItem) -> Flag:
@@ -419,7 +421,7 @@ def _parts(box: Box, tie: Tie, colours: tuple[int | None, ...]) -> tuple[Part, .
     held = [count > 0 for count in rows]
     gaps = 2 * max(sum(held) - 1, 0)
     room = inner.height - gaps
-    heights = [max(room * count / max(sum(rows), 1), 3.0) if count else 0.0 for count in rows]
+    heights = [max(room * count / max(sum(rows), 1), 5.0) if count else 0.0 for count in rows]
     shrink = room / sum(heights) if any(heights) else 1.0
     parts, y = [], inner.y
     for bay, height, colour in zip(Bay, heights, colours, strict=True):

@@ -321,10 +321,12 @@ class MapView(QAbstractScrollArea):
         painter.setPen(Qt.PenStyle.NoPen)
         for part in capsule.parts:
             fill = theme.both_fill if part.colour is None else theme.lane(part.colour).fill
-            if not part.kept:
-                painter.setBrush(QBrush(QColor(theme.left_out), Qt.BrushStyle.BDiagPattern))
-            else:
+            if part.kept:
+                painter.setPen(Qt.PenStyle.NoPen)
                 painter.setBrush(QColor(fill))
+            else:
+                painter.setPen(QPen(QColor(theme.left_out), 1))
+                painter.setBrush(QBrush(QColor(theme.left_out), Qt.BrushStyle.BDiagPattern))
             painter.drawRoundedRect(_rect(part.box), 2, 2)
         if capsule.trouble:
             painter.setPen(QColor(theme.warn_ink))
@@ -473,5 +475,3 @@ def _tip(thing: object) -> str:
         case Plus():
             return "Add a tie or a delivery here, or drag onto another lane to tie them"
     return ""
-
-
