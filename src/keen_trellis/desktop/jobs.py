@@ -36,12 +36,14 @@ class Job(QObject):
 
     def run(self) -> None:
         """Do the work; called on a thread of the pool."""
+        value: Any = None
+        error: Exception | None = None
         try:
-            value, error = self._work(self._report), None
+            value = self._work(self._report)
         except Cancelled as stopped:
-            value, error = None, stopped
+            error = stopped
         except Exception as fault:  # noqa: BLE001  the border between threads; nothing is dropped
-            value, error = None, fault
+            error = fault
         self.ended.emit(value, error)
 
     def _report(self, fraction: float, doing: str) -> None:

@@ -44,6 +44,11 @@ _MESSAGE_MS = 9_000
 class Window(QMainWindow):
     """One trellis: the map above, the bench below."""
 
+    session: Session
+    theme: Theme
+    map: MapView
+    bench: Bench
+
     def __init__(self, session: Session, theme: Theme) -> None:
         super().__init__()
         self.setObjectName("window")

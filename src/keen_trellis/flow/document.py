@@ -26,7 +26,7 @@ class DelimitedSource(_Part):
 
     type: Literal["delimited"] = "delimited"
     path: str
-    delimiter: str | None = Field(None, min_length=1, max_length=1)
+    delimiter: str | None = Field(default=None, min_length=1, max_length=1)
     encoding: str | None = None
     header: bool | None = None
 
@@ -37,7 +37,7 @@ class SheetSource(_Part):
     type: Literal["sheet"] = "sheet"
     path: str
     sheet: str
-    header_row: int | None = Field(None, ge=0)
+    header_row: int | None = Field(default=None, ge=0)
 
 
 class TableSource(_Part):
@@ -121,7 +121,7 @@ class Lane(_Part):
 
     id: str
     name: str = Field(min_length=1)
-    colour: int = Field(0, ge=0)
+    colour: int = Field(default=0, ge=0)
     source: Source
     items: tuple[Item, ...] = ()
     note: str = ""

@@ -29,7 +29,7 @@ _SHAPES = (
     (Kind.EXACT, re.compile(r"-?\d*\.?\d+")),
     (Kind.NUMBER, re.compile(r"[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d+)?")),
     (Kind.DATE, re.compile(r"\d{4}-\d\d-\d\d")),
-    (Kind.DATE_TIME, re.compile(r"\d{4}-\d\d-\d\d[T ]\d\d:\d\d(:\d\d(\.\d{1,6})?)?")),
+    (Kind.DATE_TIME, re.compile(r"\d{4}-\d\d-\d\d([T ]\d\d:\d\d(:\d\d(\.\d{1,6})?)?)?")),
     (Kind.TIME, re.compile(r"\d\d:\d\d(:\d\d(\.\d{1,6})?)?")),
     (Kind.YES_NO, re.compile("|".join(_YES_NO), re.IGNORECASE)),
 )

@@ -43,6 +43,7 @@ _SPACES = " \t\u00a0\u2007\u202f\u200b\ufeff"
 
 Index = QModelIndex | QPersistentModelIndex
 Role = Qt.ItemDataRole
+_ROOT = QModelIndex()
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,10 +79,10 @@ class TableModel(QAbstractTableModel):
         self._table, self._blocks = table, {}
         self.endResetModel()
 
-    def rowCount(self, parent: Index = QModelIndex()) -> int:
+    def rowCount(self, parent: Index = _ROOT) -> int:
         return 0 if parent.isValid() else min(len(self._table), _ROWS_AT_MOST)
 
-    def columnCount(self, parent: Index = QModelIndex()) -> int:
+    def columnCount(self, parent: Index = _ROOT) -> int:
         return 0 if parent.isValid() else len(self._table.fields)
 
     def data(self, index: Index, role: int = Role.DisplayRole) -> object:
@@ -202,9 +203,9 @@ class CellDelegate(QStyledItemDelegate):
         field = model.table.fields[index.column()]
         column, row = model.cell(index.row(), index.column())
         state = PRESENT if column.state is None else int(column.state[row])
-        room = option.rect.adjusted(0, 0, 0, -1)  # type: ignore[attr-defined]
+        room = option.rect.adjusted(0, 0, 0, -1)
         painter.save()
-        if option.state & QStyle.StateFlag.State_Selected:  # type: ignore[attr-defined]
+        if option.state & QStyle.StateFlag.State_Selected:
             painter.fillRect(room, QColor(theme.selected))
         linked = field.name in self._grid.link_fields
         if linked and state != GAP:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent
@@ -255,7 +256,7 @@ class MatchPage(QWidget):
         self._session.do(SetLink(item.id, tuple(link)))
 
     def _add_field(self, item: TieItem) -> None:
-        """Add the first pair of like-named fields that is not linked yet, else the first of each."""
+        """Add the first pair of like-named fields that is not linked yet, else of one kind."""
         result = self._session.results.tables
         lane, place = self._session.trellis.place_of(item.id)
         left = _options(result.get((lane.id, place)))
@@ -333,13 +334,18 @@ class _SaidBar(QFrame):
         grid.setHorizontalSpacing(22)
         grid.setVerticalSpacing(3)
         left, right = tie.names
+
+        def pick(keep: Keep) -> None:
+            popover.close()
+            self._choose(keep)
+
         heads = ("join type", "rows", f"gaps in {left}", f"gaps in {right}", "multiplied")
         for column, head in enumerate(heads):
             side = Qt.AlignmentFlag.AlignRight if column else Qt.AlignmentFlag.AlignLeft
             grid.addWidget(label(head, soft=True, small=True), 0, column, side)
         for row, kind in enumerate(tie.join_types(), start=1):
             chosen = button(
-                kind.name, f"join_type.{'-'.join(kind.keep)}", lambda k=kind.keep: pick(k), "plain"
+                kind.name, f"join_type.{'-'.join(kind.keep)}", partial(pick, kind.keep), "plain"
             )
             if kind.keep == keep:
                 chosen.setText(f"{kind.name}  · now")
@@ -348,10 +354,6 @@ class _SaidBar(QFrame):
             for column, number in enumerate(numbers, start=1):
                 shown = label(f"{number:,}" if number else "–", soft=not number)
                 grid.addWidget(shown, row, column, Qt.AlignmentFlag.AlignRight)
-
-        def pick(keep: Keep) -> None:
-            popover.close()
-            self._choose(keep)
 
         popover.adjustSize()
         corner = self._ask.mapToGlobal(self._ask.rect().topRight())

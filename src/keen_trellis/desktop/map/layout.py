@@ -216,10 +216,8 @@ class MapLayout:
         for head in self.heads:
             if head.lane == selected:
                 return head.box
-        for thing in (*self.capsules, *self.flags):
-            if thing.item == selected:
-                return thing.box
-        return None
+        things: list[Capsule | Flag] = [*self.capsules, *self.flags]
+        return next((thing.box for thing in things if thing.item == selected), None)
 
 
 def thickness(rows: int) -> float:
@@ -242,7 +240,10 @@ class _Drawing:
     def layout(self) -> MapLayout:
         bottom = self._place_rows()
         ribbons: list[Ribbon] = []
-        capsules, spills, flags, pluses = [], [], [], []
+        capsules: list[Capsule] = []
+        spills: list[Spill] = []
+        flags: list[Flag] = []
+        pluses: list[Plus] = []
         for lane in self.trellis.lanes:
             ribbons += self._level_ribbons(lane)
             for place, item in enumerate(lane.items):
@@ -327,26 +328,15 @@ class _Drawing:
             yield Ribbon(lane.id, start, y, end, y, self._stripes(lane, place))
             start = end if isinstance(item, TieItem) else x + FLAG_WIDTH / 2
         if lane.id not in self.tied_ends:
-            yield Ribbon(
-                lane.id,
-                start,
-                y,
-                self._plus(lane).box.x + PLUS_SIZE / 2,
-                y,
-                self._stripes(lane, len(lane.items)),
-            )
+            end = self._plus(lane).box.x + PLUS_SIZE / 2
         else:
-            end = max(
-                self._x(*self._tie_place(item.id)) - CURVE_WIDTH
+            ends = [
+                self._x(*self.trellis.place_of(item.id)) - CURVE_WIDTH
                 for _, item in self.trellis.ties()
                 if item.lane == lane.id and item.after is None
-            )
-            yield Ribbon(
-                lane.id, start, y, max(end, start), y, self._stripes(lane, len(lane.items))
-            )
-
-    def _tie_place(self, item: str) -> tuple[Lane, int]:
-        return self.trellis.place_of(item)
+            ]
+            end = max(start, *ends)
+        yield Ribbon(lane.id, start, y, end, y, self._stripes(lane, len(lane.items)))
 
     def _curve(self, item: TieItem, capsule: Capsule) -> Ribbon:
         other = self.trellis.lane(item.lane)

@@ -1,0 +1,128 @@
+"""Columns hold values of one kind exactly, and never mix up a blank with a gap."""
+
+import datetime as dt
+import unittest
+from decimal import Decimal
+
+import numpy as np
+import pyarrow as pa
+from hypothesis import given
+from hypothesis import strategies as st
+
+from keen_trellis.data import BLANK, GAP, Column, Kind, Table, from_arrow
+from keen_trellis.data.column import EXACT_DTYPE
+from keen_trellis.data.stacking import fill_gaps, stack_columns
+from keen_trellis.errors import UnknownColumnError
+
+VALUES = {
+    Kind.TEXT: st.text(max_size=8).filter(lambda t: "\ud800" > max(t, default="")),
+    Kind.WHOLE: st.integers(-(2**63), 2**63 - 1),
+    Kind.NUMBER: st.floats(allow_nan=False),
+    Kind.EXACT: st.decimals(-(10**20), 10**20, places=3),
+    Kind.YES_NO: st.booleans(),
+    Kind.DATE: st.dates(),
+    Kind.DATE_TIME: st.datetimes(),
+    Kind.TIME: st.times(),
+}
+COLUMNS = st.sampled_from(list(Kind)).flatmap(
+    lambda kind: st.tuples(st.just(kind), st.lists(st.none() | VALUES[kind], max_size=12))
+)
+
+
+class EveryKindTest(unittest.TestCase):
+    """Whatever is put into a column comes out of it."""
+
+    @given(COLUMNS)
+    def test_values_survive_python_and_arrow(self, case: tuple[Kind, list[object]]) -> None:
+        kind, values = case
+        column = Column.of(values, kind)
+        self.assertIs(column.kind, kind)
+        self.assertEqual(column.values.dtype, kind.dtype)
+        self.assertEqual(column.to_list(), values)
+        self.assertEqual(from_arrow(column.to_arrow()).to_list(), values)
+        self.assertEqual(column.count(BLANK), values.count(None))
+
+    @given(COLUMNS, st.lists(st.integers(-1, 11), max_size=15))
+    def test_taken_rows_are_the_rows_or_gaps(
+        self, case: tuple[Kind, list[object]], rows: list[int]
+    ) -> None:
+        kind, values = case
+        rows = [row for row in rows if row < len(values)]
+        taken = Column.of(values, kind).take(np.array(rows, np.int32))
+        self.assertEqual(taken.to_list(), [None if row < 0 else values[row] for row in rows])
+        self.assertEqual(taken.count(GAP), rows.count(-1))
+        self.assertEqual(taken.count(BLANK), sum(r >= 0 and values[r] is None for r in rows))
+
+    @given(COLUMNS)
+    def test_the_text_of_a_cell_is_the_text_that_is_written(
+        self, case: tuple[Kind, list[object]]
+    ) -> None:
+        kind, values = case
+        if kind is Kind.DATE_TIME:
+            values = [v for v in values if v is None or 1700 < v.year < 2200]
+        column = Column.of(values, kind)
+        written = column.texts().to_pylist()
+        self.assertEqual([t or "" for t in written], [column.text(n) for n in range(len(values))])
+
+    @given(COLUMNS, st.data())
+    def test_stacked_columns_keep_their_cells(
+        self, case: tuple[Kind, list[object]], data: st.DataObject
+    ) -> None:
+        kind, above = case
+        below = data.draw(st.lists(st.none() | VALUES[kind], max_size=6))
+        stacked = stack_columns([Column.of(above, kind), Column.of(below, kind)])
+        self.assertEqual(stacked.to_list(), [*above, *below])
+
+
+class ExactnessTest(unittest.TestCase):
+    def test_a_decimal_of_thirty_digits_stays_as_it_is(self) -> None:
+        values = [Decimal("123456789012345678901234567.890"), Decimal("-0.001"), None]
+        column = Column.of(values)
+        self.assertEqual(column.to_list(), values)
+        self.assertEqual(column.values.dtype, EXACT_DTYPE)
+        self.assertEqual(column.text(0), "123456789012345678901234567.890")
+
+    def test_cells_read_as_an_analyst_writes_them(self) -> None:
+        for value, text in (
+            (3.0, "3"),
+            (0.1, "0.1"),
+            (True, "yes"),
+            (dt.date(2026, 1, 5), "2026-01-05"),
+            (dt.datetime(2026, 1, 5, 8, 30), "2026-01-05 08:30:00"),
+            (dt.time(8, 30), "08:30:00"),
+            (Decimal("12.50"), "12.50"),
+        ):
+            self.assertEqual(Column.of([value]).text(0), text)
+
+    def test_not_a_number_is_a_blank_and_mixed_kinds_are_refused(self) -> None:
+        self.assertEqual(from_arrow(pa.array([1.5, float("nan")])).to_list(), [1.5, None])
+        with self.assertRaises(TypeError):
+            Column.of(["KP-MS", 7])
+
+
+class LateRowsTest(unittest.TestCase):
+    """A table made by a tie is row numbers; a gap stays a gap through any number of them."""
+
+    ROUTES = Table.from_columns({"code": ["KP-MS", None, "GH-TO"]}, origin="routes")
+
+    def test_a_gap_is_told_from_a_blank_after_three_ties(self) -> None:
+        table = self.ROUTES.take(np.array([1, -1, 0]))
+        table = table.take(np.array([0, 1, 2, -1])).take(np.array([3, 2, 1, 0]))
+        code = table.column("code")
+        self.assertEqual(code.to_list(), [None, "KP-MS", None, None])
+        assert code.state is not None
+        self.assertEqual(list(code.state), [GAP, 0, GAP, BLANK])
+
+    def test_nothing_is_copied_until_someone_looks(self) -> None:
+        table = self.ROUTES.take(np.array([0] * 1000)).window(10, 12)
+        self.assertIs(table.strands[0].columns[0], self.ROUTES.strands[0].columns[0])
+        self.assertEqual(list(table.rows()), [("KP-MS",), ("KP-MS",)])
+
+    def test_a_gap_is_filled_from_the_other_side_and_a_blank_is_not(self) -> None:
+        left = Column.of(["a", None, "c"]).take(np.array([0, 1, -1]))
+        filled = fill_gaps(left, Column.of(["x", "y", "z"]))
+        self.assertEqual(filled.to_list(), ["a", None, "z"])
+
+    def test_a_wrong_name_gets_the_right_one_proposed(self) -> None:
+        with self.assertRaisesRegex(UnknownColumnError, "“cod” in Routes. Did you mean “code”"):
+            self.ROUTES.column("cod", "Routes")
