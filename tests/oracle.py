@@ -29,11 +29,7 @@ def bays(
             return database.execute(query.format(on=condition)).fetchall()
 
         both = ask("select l.i, r.i from l join r on {on} order by l.i, r.i")
-        only_left = ask(
-            "select i from l where not exists (select 1 from r where {on}) order by i"
-        )
-        only_right = ask(
-            "select i from r where not exists (select 1 from l where {on}) order by i"
-        )
+        only_left = ask("select i from l where not exists (select 1 from r where {on}) order by i")
+        only_right = ask("select i from r where not exists (select 1 from l where {on}) order by i")
     database.close()
     return only_left, both, only_right

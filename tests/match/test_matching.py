@@ -184,7 +184,9 @@ class OutcomeTest(unittest.TestCase):
             )
 
     def test_what_cannot_be_linked_is_refused_with_the_fields_named(self) -> None:
-        with self.assertRaisesRegex(LinkError, "“sailing” in Sailings is a whole number, but “code”"):
+        with self.assertRaisesRegex(
+            LinkError, "“sailing” in Sailings is a whole number, but “code”"
+        ):
             tie(self.SAILINGS, self.ROUTES, [("sailing", "code")], names=("Sailings", "Routes"))
         with self.assertRaisesRegex(LinkError, "without a link field"):
             match(self.SAILINGS, self.ROUTES, Link(()))

@@ -193,7 +193,9 @@ class WorkbookTest(SourceTestCase):
         )
 
     def test_numbers_kept_as_text_stay_text(self) -> None:
-        table = read_sheet(self.workbook([["id", "mentor"], [101, "007"], [102, "12"]]), "Crew").table
+        table = read_sheet(
+            self.workbook([["id", "mentor"], [101, "007"], [102, "12"]]), "Crew"
+        ).table
         self.assertEqual([f.kind for f in table.fields], [Kind.WHOLE, Kind.TEXT])
         mixed = read_sheet(self.workbook([["id"], [7], ["8a"]]), "Crew").table
         self.assertEqual(list(mixed.rows()), [("7",), ("8a",)])

@@ -1,0 +1,96 @@
+"""What is delivered is what goes on: every value exactly, and a file whole or not at all."""
+
+import csv
+import datetime as dt
+import tempfile
+import unittest
+from decimal import Decimal
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from keen_trellis.data import Table
+from keen_trellis.deliver import deliver
+from keen_trellis.errors import DeliveryError
+from keen_trellis.progress import Cancelled
+from keen_trellis.read import read_delimited, read_sheet
+
+
+class DeliveryTest(unittest.TestCase):
+    ROWS = Table.from_columns(
+        {
+            "code": ["007", ' a,"b" ', "Skerry\nVoe", None],
+            "count": [1, -2, 2**53 + 1, None],
+            "share": [0.1, 3.0, 1e20, None],
+            "fare": [Decimal("12.50"), Decimal("0.01"), Decimal("-3.00"), None],
+            "open": [True, False, True, None],
+            "day": [dt.date(2026, 1, 5), dt.date(1899, 12, 31), dt.date(2026, 2, 28), None],
+            "sailed": [dt.datetime(2026, 1, 5, 8, 30), dt.datetime(2026, 1, 5), None, None],
+            "departs": [dt.time(8, 30), dt.time(0, 0, 1), dt.time(23, 59), None],
+        }
+    )
+
+    def setUp(self) -> None:
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+
+    def test_text_read_back_is_the_same_table(self) -> None:
+        table = self.ROWS.take(np.array([0, 1, 2, 3, -1]))
+        deliver(table, self.folder / "rows.csv")
+        back = read_delimited(self.folder / "rows.csv").table
+        self.assertEqual(back.columns, table.columns)
+        self.assertEqual(list(back.rows()), list(table.rows()))
+        self.assertEqual([f.kind for f in back.fields], [f.kind for f in table.fields])
+        with (self.folder / "rows.csv").open(newline="") as file:
+            self.assertEqual(len(list(csv.reader(file))), 6)
+
+    def test_a_sheet_read_back_has_every_value_and_too_long_numbers_as_text(self) -> None:
+        deliver(self.ROWS, self.folder / "rows.xlsx", "Season [2026]")
+        table = read_sheet(self.folder / "rows.xlsx", "Season (2026)").table
+        expected: dict[str, list[Any]] = {
+            "code": ["007", ' a,"b" ', "Skerry\nVoe"],
+            "count": ["1", "-2", str(2**53 + 1)],
+            "share": [0.1, 3.0, 1e20],
+            "fare": [12.5, 0.01, -3.0],
+            "open": [True, False, True],
+            "day": ["2026-01-05", "1899-12-31", "2026-02-28"],
+            "departs": [dt.time(8, 30), dt.time(0, 0, 1), dt.time(23, 59)],
+        }
+        for name, values in expected.items():
+            self.assertEqual(table.column(name).to_list()[:3], values, name)
+
+    def test_the_same_rows_give_the_same_bytes(self) -> None:
+        for name in ("a.csv", "a.xlsx"):
+            path = self.folder / name
+            deliver(self.ROWS, path)
+            first = path.read_bytes()
+            deliver(self.ROWS, path)
+            self.assertEqual(path.read_bytes(), first, name)
+
+    def test_a_delivery_that_is_stopped_or_fails_leaves_the_earlier_file(self) -> None:
+        def stop(fraction: float, doing: str) -> None:
+            raise Cancelled
+
+        for name in ("a.csv", "a.xlsx"):
+            path = self.folder / name
+            path.write_text("the file of last month")
+            with self.assertRaises(Cancelled):
+                deliver(self.ROWS, path, report=stop)
+            self.assertEqual(path.read_text(), "the file of last month")
+        wide = Table.from_columns({"text": ["x" * 40_000]})
+        with self.assertRaisesRegex(
+            DeliveryError, "40,000 letters; a cell of a sheet holds 32,767"
+        ):
+            deliver(wide, self.folder / "a.xlsx")
+        self.assertEqual(sorted(p.name for p in self.folder.iterdir()), ["a.csv", "a.xlsx"])
+
+    def test_where_nothing_can_be_written_is_said(self) -> None:
+        (self.folder / "file").write_text("in the way")
+        for path, words in (
+            (self.folder / "file" / "rows.csv", "cannot be written"),
+            (self.folder / "rows.doc", "ending is none of .csv, .xlsx"),
+        ):
+            with self.subTest(words=words), self.assertRaisesRegex(DeliveryError, words):
+                deliver(self.ROWS, path)

@@ -1,0 +1,96 @@
+"""A run gives every lane and tie, does again only what changed, and says what failed."""
+
+import tempfile
+import unittest
+from pathlib import Path
+from unittest import mock
+
+from keen_trellis.errors import UserError
+from keen_trellis.flow import DelimitedSource, Runner, Trellis, make_deliveries
+from keen_trellis.flow import run as run_module
+from keen_trellis.flow.document import LinkedFields
+from keen_trellis.flow.edits import AddDelivery, AddLane, AddTie, Edit, SetBay, SetLink, apply
+from keen_trellis.flow.run import WaitingError
+from keen_trellis.match import Bay, Tie
+from keen_trellis.progress import Cancelled
+
+
+class RunTest(unittest.TestCase):
+    def setUp(self) -> None:
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+        self.write("sailings.csv", "sailing,route\n1,KP-MS\n2,ZZ-00\n3,KP-MS\n")
+        self.write("routes.csv", "code,zone\nKP-MS,Inner\nGH-TO,Outer\n")
+        self.trellis = Trellis()
+        for name in ("sailings", "routes"):
+            self.do(AddLane(name.capitalize(), self.source(name)))
+        self.do(AddTie("sailings", "routes", (LinkedFields(left="route", right="code"),)))
+        self.runner = Runner()
+
+    def write(self, name: str, text: str) -> None:
+        (self.folder / name).write_text(text)
+
+    def source(self, name: str) -> DelimitedSource:
+        return DelimitedSource(path=str(self.folder / f"{name}.csv"))
+
+    def do(self, edit: Edit) -> None:
+        self.trellis, _ = apply(edit, self.trellis)
+
+    def tie(self) -> Tie:
+        tie = self.runner.run(self.trellis).ties["sailings-routes"]
+        assert isinstance(tie, Tie), tie
+        return tie
+
+    def test_a_switched_bay_matches_nothing_again_and_an_edit_reads_nothing_again(self) -> None:
+        first = self.tie()
+        with (
+            mock.patch.object(run_module, "match", side_effect=AssertionError("matched again")),
+            mock.patch.object(run_module, "read_source", side_effect=AssertionError("read again")),
+        ):
+            self.do(SetBay("sailings-routes", Bay.RIGHT, True))
+            second = self.tie()
+        self.assertIs(second.match, first.match)
+        self.assertEqual((len(first.outcome), len(second.outcome)), (3, 4))
+
+    def test_reading_again_takes_in_what_changed_in_the_file(self) -> None:
+        self.assertEqual(self.tie().counts.left.found, 2)
+        self.write("routes.csv", "code,zone\nKP-MS,Inner\nZZ-00,Outer\n")
+        self.assertEqual(self.tie().counts.left.found, 2)
+        results = self.runner.run(self.trellis, reread=True)
+        tie = results.ties["sailings-routes"]
+        assert isinstance(tie, Tie)
+        self.assertEqual(tie.counts.left.found, 3)
+
+    def test_one_source_that_fails_leaves_the_others_and_is_said_once(self) -> None:
+        (self.folder / "routes.csv").unlink()
+        results = self.runner.run(self.trellis)
+        self.assertEqual(len(results.errors()), 1)
+        self.assertIn("routes.csv is not there", str(results.errors()[0]))
+        self.assertIsInstance(results.ties["sailings-routes"], WaitingError)
+        self.assertNotIsInstance(results.tables["sailings", 0], UserError)
+        self.write("routes.csv", "code,zone\nKP-MS,Inner\n")
+        self.assertEqual(self.tie().counts.left.found, 2)
+
+    def test_a_link_of_different_kinds_is_said_and_can_be_mended(self) -> None:
+        self.do(SetLink("sailings-routes", (LinkedFields(left="sailing", right="code"),)))
+        error = self.runner.run(self.trellis).ties["sailings-routes"]
+        assert isinstance(error, UserError)
+        self.assertIn("“sailing” in Sailings is a whole number", str(error))
+        self.do(SetLink("sailings-routes", (LinkedFields(left="route", right="code"),)))
+        self.assertEqual(self.tie().counts.left.found, 2)
+
+    def test_a_stopped_run_leaves_the_next_one_whole(self) -> None:
+        def stop(fraction: float, doing: str) -> None:
+            raise Cancelled
+
+        with self.assertRaises(Cancelled):
+            self.runner.run(self.trellis, stop)
+        self.assertEqual(self.tie().counts.left.found, 2)
+
+    def test_a_delivery_is_never_written_over_a_source(self) -> None:
+        self.do(AddDelivery("sailings", "Rows", str(self.folder / "routes.csv")))
+        results = self.runner.run(self.trellis)
+        with self.assertRaisesRegex(UserError, "routes.csv, which is a source"):
+            make_deliveries(self.trellis, results)
+        self.assertIn("GH-TO", (self.folder / "routes.csv").read_text())
