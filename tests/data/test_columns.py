@@ -15,7 +15,7 @@ from keen_trellis.data.stacking import fill_gaps, stack_columns
 from keen_trellis.errors import UnknownColumnError
 
 VALUES = {
-    Kind.TEXT: st.text(max_size=8).filter(lambda t: "\ud800" > max(t, default="")),
+    Kind.TEXT: st.text(max_size=8).filter(lambda t: max(t, default="") < "\ud800"),
     Kind.WHOLE: st.integers(-(2**63), 2**63 - 1),
     Kind.NUMBER: st.floats(allow_nan=False),
     Kind.EXACT: st.decimals(-(10**20), 10**20, places=3),

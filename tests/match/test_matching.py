@@ -162,8 +162,8 @@ class OutcomeTest(unittest.TestCase):
         for keep, said in (
             (
                 ("left", "both"),
-                "Left outer join. 4 rows go on: every Sailings row once, 2 of them with gaps in the "
-                "Routes columns. 1 Routes row stays behind.",
+                "Left outer join. 4 rows go on: every Sailings row once, 2 of them with gaps in "
+                "the Routes columns. 1 Routes row stays behind.",
             ),
             (
                 ("both",),
@@ -178,10 +178,8 @@ class OutcomeTest(unittest.TestCase):
             ),
         ):
             sentence = self.tied(*keep).sentence()
-            self.assertEqual(
-                sentence,
-                f"For each Sailings row, take every match in Routes where route equals code. {said}",
-            )
+            link = "For each Sailings row, take every match in Routes where route equals code."
+            self.assertEqual(sentence, f"{link} {said}")
 
     def test_what_cannot_be_linked_is_refused_with_the_fields_named(self) -> None:
         with self.assertRaisesRegex(

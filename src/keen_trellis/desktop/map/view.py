@@ -115,7 +115,7 @@ class MapView(QAbstractScrollArea):
         if event.button() != Qt.MouseButton.LeftButton:
             return
         self.setFocus(Qt.FocusReason.MouseFocusReason)
-        self._press = event.position()
+        self._press = self._pointer = event.position()
         x, y = self._in_layout(event.position())
         thing = self._layout.at(x, y)
         self._dragged = thing if isinstance(thing, Plus | Head) else None
@@ -154,9 +154,8 @@ class MapView(QAbstractScrollArea):
             if target and target != dragged.lane:
                 self.tie_asked.emit(target, dragged.lane)
         elif was_drag and isinstance(dragged, Head):
-            heads = [head for head in self._layout.heads if head.lane != dragged.lane]
-            place = sum(head.box.middle < y for head in heads)
-            self._session.do(MoveLane(dragged.lane, place))
+            place = sum(head.box.y <= y for head in self._layout.heads) - 1
+            self._session.do(MoveLane(dragged.lane, max(place, 0)))
         elif isinstance(dragged, Plus):
             self.add_item_asked.emit(dragged.lane, event.globalPosition().toPoint())
         elif self._layout.add_lane.holds(x, y):

@@ -1,0 +1,42 @@
+# Two commands are all it takes: `make demo` opens the window, `make test` runs the tests.
+PYTHON := .venv/bin/python
+READY := .venv/.ready
+
+.PHONY: demo example test check bench docs shots clean
+
+demo: $(READY) ## open the window with the demo trellis
+	@if [ -n "$$DISPLAY$$WAYLAND_DISPLAY" ]; then \
+	  tools/system_libraries.sh window && $(PYTHON) -m keen_trellis open demo/winter-season.trellis; \
+	else echo "There is no display to open a window on; “make example” runs the demo without one."; fi
+
+example: $(READY) ## run the demo without a screen: read, tie, deliver, print the counts
+	$(PYTHON) -m keen_trellis run demo/winter-season.trellis --deliver
+
+test: $(READY) ## run all tests
+	@tools/system_libraries.sh tests
+	$(PYTHON) -W error::ResourceWarning -m unittest discover -s tests -t .
+
+check: $(READY) ## lint, format, types and layering
+	.venv/bin/ruff check .
+	.venv/bin/ruff format --check .
+	.venv/bin/mypy
+	.venv/bin/lint-imports
+
+bench: $(READY) ## measure against SQLite and csv, as ratios
+	$(PYTHON) -m benchmarks
+
+docs: $(READY) ## write what the docs take from the code
+	$(PYTHON) tools/write_schema.py
+
+shots: $(READY) ## take the pictures in docs/screenshots
+	$(PYTHON) tools/screenshots.py
+
+clean:
+	rm -rf .venv demo/out .mypy_cache .ruff_cache .hypothesis build
+
+$(READY): requirements.lock pyproject.toml
+	@tools/system_libraries.sh python
+	python3 -m venv .venv
+	.venv/bin/pip install --quiet --disable-pip-version-check -r requirements.lock
+	.venv/bin/pip install --quiet --disable-pip-version-check --no-deps -e .
+	@touch $(READY)

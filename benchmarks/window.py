@@ -1,0 +1,34 @@
+"""From the start of the process to the window with the demo's bays in it."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+from collections.abc import Iterator
+from pathlib import Path
+
+from benchmarks.measure import Result, timed
+
+DEMO = Path(__file__).parents[1] / "demo" / "winter-season.trellis"
+START = """
+import sys, time
+from pathlib import Path
+from keen_trellis.desktop import theme
+from keen_trellis.desktop.application import make_application, make_window
+application = make_application()
+window = make_window(application, theme.LIGHT)
+window.show()
+window.session.open(Path(sys.argv[1]))
+while window.session.jobs.busy:
+    application.processEvents()
+application.processEvents()
+assert window.session.results.ties
+"""
+
+
+def run() -> Iterator[Result]:
+    environment = {**os.environ, "QT_QPA_PLATFORM": "offscreen"}
+    command = [sys.executable, "-c", START, str(DEMO)]
+    ours_s, _ = timed(lambda: subprocess.run(command, check=True, env=environment))
+    yield Result("window shown with the demo, new process", ours_s, None, 2, "s")

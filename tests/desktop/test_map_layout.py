@@ -1,0 +1,107 @@
+"""Where things lie on the map, without a screen."""
+
+import itertools
+import unittest
+
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from keen_trellis.data import Table
+from keen_trellis.desktop.map import layout
+from keen_trellis.errors import EditError
+from keen_trellis.flow import DelimitedSource, Results, Trellis
+from keen_trellis.flow.edits import AddDelivery, AddLane, AddTie, apply
+from keen_trellis.match import Tie, tie
+
+
+def measure(text: str) -> float:
+    return 6.0 * len(text)
+
+
+def drawn(trellis: Trellis, results: Results | None = None) -> layout.MapLayout:
+    return layout.lay_out(trellis, results or Results(), measure)
+
+
+def trellis_of(lanes: int, moves: list[tuple[int, int]]) -> Trellis:
+    """Return a trellis in which lanes are tied, or delivered where a move names one lane twice."""
+    trellis = Trellis()
+    for number in range(lanes):
+        trellis, _ = apply(AddLane(f"L{number}", DelimitedSource(path=f"/{number}.csv")), trellis)
+    for a, b in moves:
+        lane, other = f"l{a % lanes}", f"l{b % lanes}"
+        edit = AddDelivery(lane, "Rows", "/r.csv") if lane == other else AddTie(lane, other, ())
+        try:
+            trellis, _ = apply(edit, trellis)
+        except EditError:  # a lane would feed itself
+            continue
+    return trellis
+
+
+MOVES = st.lists(st.tuples(st.integers(0, 5), st.integers(0, 5)), max_size=8)
+
+
+class AnyTrellisTest(unittest.TestCase):
+    @settings(max_examples=60)
+    @given(st.integers(1, 6), MOVES)
+    def test_nothing_overlaps_and_no_ribbon_runs_backwards(
+        self, lanes: int, moves: list[tuple[int, int]]
+    ) -> None:
+        shown = drawn(trellis_of(lanes, moves))
+        boxes = [h.box for h in shown.heads] + [p.box for p in shown.pluses]
+        boxes += [c.box for c in shown.capsules] + [f.box for f in shown.flags]
+        for one, other in itertools.combinations(boxes, 2):
+            self.assertFalse(one.meets(other), (one, other))
+        for ribbon in shown.ribbons:
+            self.assertLessEqual(ribbon.x1, ribbon.x2)
+        for box in boxes:
+            self.assertLessEqual(box.right, shown.width)
+            self.assertLessEqual(box.bottom, shown.height)
+
+    def test_a_hundred_lanes_are_laid_out(self) -> None:
+        trellis = trellis_of(1, [])
+        for number in range(100):
+            source = DelimitedSource(path="/x.csv")
+            trellis, _ = apply(AddLane(f"Lane {number}", source), trellis)
+            trellis, _ = apply(AddTie("l0", f"lane-{number}", ()), trellis)
+        shown = drawn(trellis)
+        self.assertEqual((len(shown.heads), len(shown.capsules)), (101, 100))
+
+
+class SeasonTest(unittest.TestCase):
+    """Sailings tied to Routes: 3 of 4 found, one of two routes not used."""
+
+    def setUp(self) -> None:
+        sailings = Table.from_columns({"route": ["a", "a", "b", "zz"]})
+        routes = Table.from_columns({"code": ["a", "b", "c", "d"]})
+        self.trellis = trellis_of(2, [(0, 1)])
+        tied = tie(sailings, routes, [("route", "code")], names=("L0", "L1"))
+        tables = {("l0", 0): sailings, ("l1", 0): routes, ("l0", 1): tied.outcome}
+        self.shown = drawn(self.trellis, Results({}, dict(tables), {"l0-l1": tied}))
+        self.tied: Tie = tied
+
+    def test_the_capsule_shows_the_bays_in_their_true_proportion(self) -> None:
+        capsule = self.shown.capsules[0]
+        self.assertEqual((capsule.title, capsule.counts), ("Join · left outer", "3 of 4 found"))
+        left, both, right = capsule.parts
+        self.assertAlmostEqual(both.box.height / left.box.height, 3)
+        self.assertEqual([p.kept for p in (left, both, right)], [True, True, False])
+        for part in capsule.parts:
+            self.assertLessEqual(part.box.bottom, capsule.box.bottom)
+
+    def test_the_spill_says_what_is_left_and_the_ribbon_carries_both_colours(self) -> None:
+        self.assertEqual([s.text for s in self.shown.spills], ["2 L1 rows left"])
+        behind = [r for r in self.shown.ribbons if r.lane == "l0" and len(r.stripes) == 2]
+        self.assertEqual([s.colour for s in behind[0].stripes], [0, 1])
+
+    def test_ten_and_ten_million_rows_both_read_well(self) -> None:
+        few, many = layout.thickness(10), layout.thickness(10_000_000)
+        self.assertGreater(few, 4)
+        self.assertLess(many, layout.HEAD_HEIGHT)
+        self.assertGreater(many, 3 * few)
+
+    def test_what_lies_at_a_point_is_found(self) -> None:
+        capsule, head = self.shown.capsules[0], self.shown.heads[1]
+        self.assertEqual(self.shown.at(capsule.box.x + 2, capsule.box.middle), capsule)
+        self.assertEqual(self.shown.at(head.box.x + 30, head.box.middle), head)
+        self.assertEqual(self.shown.lane_at(layout.HEADS_WIDTH + 40, head.box.middle), "l1")
+        self.assertIsNone(self.shown.at(layout.HEADS_WIDTH + 3, 2))

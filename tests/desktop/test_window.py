@@ -1,0 +1,302 @@
+"""An analyst at the window: adds lanes, ties them, decides about the bays, delivers."""
+
+import itertools
+import unittest
+from pathlib import Path
+from unittest import mock
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QKeySequence
+from PySide6.QtTest import QAbstractItemModelTester, QTest
+from PySide6.QtWidgets import QFileDialog, QLineEdit, QListWidget, QPushButton, QWidget
+
+from keen_trellis.data import GAP, Table
+from keen_trellis.desktop import theme as themes
+from keen_trellis.desktop.actions import ACTIONS
+from keen_trellis.desktop.bench.grid import Grid
+from keen_trellis.desktop.chooser import Chooser
+from keen_trellis.flow import TieItem, load
+from keen_trellis.match import Bay, Tie
+from keen_trellis.read import read_delimited
+from tests.desktop.window_case import WindowTestCase
+
+
+class TieOnTheBenchTest(WindowTestCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.open_demo()
+
+    def tie(self) -> Tie:
+        tie = self.session.results.ties["sailings-routes"]
+        assert isinstance(tie, Tie)
+        return tie
+
+    def item(self) -> TieItem:
+        return self.session.trellis.tie("sailings-routes")
+
+    def test_the_three_bays_show_their_rows_and_the_outcome_is_said(self) -> None:
+        self.assertEqual(self.text("bench.title"), "Sailings + Routes")
+        for bay, rows in (("left", "11 rows"), ("both", "1,198 rows"), ("right", "2 rows")):
+            self.assertEqual(self.text(f"bay.{bay}.rows"), rows)
+        model = self.find(Grid, "bay.right.grid").table_model
+        self.assertEqual([model.index(r, 0).data() for r in range(2)], ["GH-BR", "TO-BR"])
+        self.assertEqual(self.text("match.said.title"), "Left outer join.")
+        self.assertIn("11 of them with gaps in the Routes columns", self.text("match.said.words"))
+
+    def test_keep_and_leave_name_the_join_and_undo_takes_it_back(self) -> None:
+        self.click("bay.right.switch.keep")
+        self.assertEqual(self.text("match.said.title"), "Full outer join.")
+        self.click("bay.both.switch.leave")
+        self.assertEqual(self.text("match.said.title"), "Full anti join.")
+        self.assertIn("13 rows go on", self.text("match.said.words"))
+        self.trigger("edit.undo")
+        self.trigger("edit.undo")
+        self.assertEqual(self.text("match.said.title"), "Left outer join.")
+        self.trigger("edit.redo")
+        self.assertEqual(self.item().keep, (Bay.LEFT, Bay.BOTH, Bay.RIGHT))
+
+    def test_the_last_bay_cannot_be_left(self) -> None:
+        self.click("bay.left.switch.leave")
+        self.click("bay.both.switch.leave")
+        self.assertIn("At least one bay must be kept", self.text("bench.notice.text"))
+        self.assertTrue(self.find(QPushButton, "bay.both.switch.keep").isChecked())
+
+    def test_link_fields_are_chosen_added_and_taken_out_in_the_sentence(self) -> None:
+        self.choose("link.0.right", "from_port")
+        self.assertEqual(self.tie().counts.left.found, 0)
+        self.choose("link.0.right", "code")
+        self.assertEqual(self.tie().counts.left.found, 1198)
+        self.click("link.add")
+        self.assertEqual(len(self.item().link), 2)
+        self.choose("link.1.left", "vessel")
+        self.assertEqual(self.tie().counts.left.found, 0)
+        self.click("link.1.remove")
+        self.assertEqual(self.tie().counts.left.found, 1198)
+
+    def test_text_linked_to_number_is_said_in_place_and_costs_nothing(self) -> None:
+        self.choose("link.0.right", "distance")
+        said = self.text("match.trouble.text")
+        self.assertIn("“route” in Sailings is text, but “distance” in Routes is a number", said)
+        self.assertFalse(self.find(QWidget, "bay.both").isVisible())
+        self.trigger("edit.undo")
+        self.assertEqual(self.text("bay.both.rows"), "1,198 rows")
+        self.assertTrue(self.find(QWidget, "bay.both").isVisible())
+
+    def test_every_join_type_is_told_before_choosing(self) -> None:
+        self.click("match.join_types")
+        popover = self.application.activePopupWidget()
+        assert popover is not None
+        shown = [w.property("text") for w in popover.findChildren(QWidget)]
+        for rows in ("1,198", "1,209", "1,200", "1,211", "13"):
+            self.assertIn(rows, shown)
+        self.click("join_type.left-right")
+        self.assertEqual(self.item().keep, (Bay.LEFT, Bay.RIGHT))
+
+    def test_the_outcome_shows_gaps_apart_from_blanks(self) -> None:
+        self.click("page.outcome")
+        grid = self.find(Grid, "outcome.grid")
+        table = grid.table_model.table
+        self.assertEqual(len(table), 1209)
+        zone = table.columns.index("zone")
+        gaps = [row for row in range(120) if grid.table_model.state(row, zone) == GAP]
+        self.assertEqual([table.column("sailing").text(row) for row in gaps], ["S-0077"])
+        index = grid.table_model.index(gaps[0], zone)
+        self.assertEqual(index.data(Qt.ItemDataRole.AccessibleTextRole), "gap")
+        self.assertIn("55 cells are gaps", self.text("outcome.line"))
+
+    def test_cells_are_copied_as_a_sheet_takes_them(self) -> None:
+        grid = self.find(Grid, "bay.right.grid")
+        grid.setFocus()
+        grid.selectAll()
+        QTest.keySequence(grid, QKeySequence(QKeySequence.StandardKey.Copy))
+        copied = self.application.clipboard().text().splitlines()
+        self.assertEqual(
+            [line.split("\t")[:3] for line in copied],
+            [["GH-BR", "Gannet Head", "Brae"], ["TO-BR", "Tolland", "Brae"]],
+        )
+
+    def test_every_model_is_one_that_qt_accepts(self) -> None:
+        for name in ("bay.left.grid", "bay.both.grid", "bay.right.grid"):
+            model = self.find(Grid, name).table_model
+            tester = QAbstractItemModelTester(
+                model, QAbstractItemModelTester.FailureReportingMode.Warning
+            )
+            model.show_table(Table.from_columns({"x": [1, 2]}))
+            tester.deleteLater()
+
+
+class MapTest(WindowTestCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.open_demo()
+
+    def test_a_click_selects_into_the_bench_and_the_arrows_walk(self) -> None:
+        self.click_map(self.window.map.shown.capsules[1].box)
+        self.assertEqual(self.text("bench.title"), "Sailings + Vessels")
+        for key, title in (
+            (Qt.Key.Key_Right, "Season report"),
+            (Qt.Key.Key_Left, "Sailings + Vessels"),
+            (Qt.Key.Key_Left, "Sailings + Routes"),
+            (Qt.Key.Key_Left, "Sailings"),
+            (Qt.Key.Key_Down, "Routes"),
+            (Qt.Key.Key_Up, "Sailings"),
+        ):
+            self.key(key, self.window.map)
+            self.assertEqual(self.text("bench.title"), title)
+
+    def test_a_lanes_end_dragged_onto_another_lane_ties_them_on_the_likeliest_fields(self) -> None:
+        self.window.choose_from(self.folder / "fares.csv")
+        self.accept_chooser()
+        shown = self.window.map.shown
+        plus = next(p for p in shown.pluses if p.lane == "fares")
+        self.drag_map(plus.box, shown.heads[0].box)
+        item = self.session.selected_item
+        assert isinstance(item, TieItem)
+        self.assertEqual([(f.left, f.right) for f in item.link], [("route", "route")])
+        tie = self.session.results.ties[item.id]
+        assert isinstance(tie, Tie)
+        self.assertIn("more than once", self.text("match.said.words"))
+
+    def test_a_head_dragged_down_reorders_the_lanes(self) -> None:
+        heads = self.window.map.shown.heads
+        self.drag_map(heads[0].box, heads[1].box)
+        self.assertEqual(self.session.trellis.lanes[0].id, "routes")
+        self.trigger("edit.undo")
+        self.assertEqual(self.session.trellis.lanes[0].id, "sailings")
+
+    def test_the_plus_offers_the_other_lanes(self) -> None:
+        self.click_map(self.window.map.shown.pluses[0].box)
+        menu = self.application.activePopupWidget()
+        assert menu is not None
+        texts = [action.text() for action in menu.actions()]
+        self.assertIn("Tie with Vessels", texts)
+        self.assertIn("Add a delivery …", texts)
+        menu.close()
+
+    def accept_chooser(self) -> None:
+        chooser = self.find(Chooser, "chooser")
+        self.wait_until(lambda: self.find(QPushButton, "chooser.add").isEnabled())
+        self.assertGreater(chooser.findChild(Grid, "chooser.grid").table_model.rowCount(), 0)
+        self.click("chooser.add")
+
+
+class NewTrellisTest(WindowTestCase):
+    """From an empty window to a delivered file, and the document saved and opened again."""
+
+    def choose_lane(self, file: str, sheet: str = "", name: str = "") -> None:
+        path = str(self.folder / file)
+        with mock.patch.object(QFileDialog, "getOpenFileName", return_value=(path, "")):
+            self.trigger("lane.add")
+        if sheet:
+            tables = self.find(QListWidget, "chooser.tables")
+            self.wait_until(lambda: tables.count() > 0)
+            tables.setCurrentItem(tables.findItems(sheet, Qt.MatchFlag.MatchExactly)[0])
+        add = self.find(QPushButton, "chooser.add")
+        self.wait_until(add.isEnabled)
+        if name:
+            field = self.find(QLineEdit, "chooser.name")
+            field.selectAll()
+            QTest.keyClicks(field, name)
+        QTest.mouseClick(add, Qt.MouseButton.LeftButton)
+        self.settle()
+
+    def test_the_whole_job(self) -> None:
+        self.choose_lane("operations.ods", "Sailings")
+        self.choose_lane("harbour.sqlite", name="Ways")
+        self.assertEqual([x.name for x in self.session.trellis.lanes], ["Sailings", "Ways"])
+        self.session.select("sailings")
+        self.trigger("lane.tie")
+        menu = self.application.activePopupWidget()
+        assert menu is not None
+        menu.actions()[0].trigger()
+        menu.close()
+        self.settle()
+        self.assertIn("1,209 rows go on", self.text("match.said.words"))
+        out = str(self.folder / "rows.csv")
+        with mock.patch.object(QFileDialog, "getSaveFileName", return_value=(out, "*.csv")):
+            self.trigger("lane.deliver")
+        self.assertEqual(self.text("delivery.rows"), "1,209 rows of 14 columns")
+        self.assertFalse(Path(out).exists())
+        self.click("delivery.write")
+        self.assertEqual(len(read_delimited(Path(out)).table), 1209)
+        self.assertIn("Delivering replaces it", self.text("delivery.there"))
+        saved = str(self.folder / "mine.trellis")
+        with mock.patch.object(QFileDialog, "getSaveFileName", return_value=(saved, "")):
+            self.trigger("file.save")
+        self.assertEqual(load(Path(saved)), self.session.trellis)
+        self.assertEqual(self.text("topbar.file"), "mine.trellis · saved")
+
+    def test_a_lane_is_renamed_everywhere_at_once(self) -> None:
+        self.open_demo()
+        self.session.select("routes")
+        self.trigger("lane.rename")
+        self.key(Qt.Key.Key_Return, self.find(QLineEdit, "bench.rename"), "Ways")
+        self.session.select("sailings-routes")
+        self.assertEqual(self.text("bench.title"), "Sailings + Ways")
+        self.assertIn("gaps in the Ways columns", self.text("match.said.words"))
+
+    def test_what_cannot_be_read_is_said_in_the_chooser(self) -> None:
+        (self.folder / "empty.csv").write_text("")
+        self.window.choose_from(self.folder / "empty.csv")
+        self.wait_until(lambda: "empty.csv is empty" in self.text("chooser.trouble.text"))
+        self.assertFalse(self.find(QPushButton, "chooser.add").isEnabled())
+        self.click("chooser.cancel")
+        self.assertEqual(self.session.trellis.lanes, ())
+
+    def test_a_source_that_went_missing_is_said_and_nothing_is_lost(self) -> None:
+        harbour = self.folder / "harbour.sqlite"
+        harbour.rename(self.folder / "away.sqlite")
+        self.open_demo()
+        self.assertIn("harbour.sqlite is not there", self.text("match.trouble.text"))
+        self.session.select("routes")
+        self.settle()
+        self.assertIn("harbour.sqlite is not there", self.text("rows.trouble.text"))
+        (self.folder / "away.sqlite").rename(harbour)
+        self.trigger("trellis.reread")
+        self.assertEqual(self.find(Grid, "rows.grid").table_model.rowCount(), 23)
+
+    def test_a_broken_document_leaves_the_open_one_as_it_is(self) -> None:
+        self.open_demo()
+        before = self.session.trellis
+        (self.folder / "broken.trellis").write_text("{")
+        self.assertFalse(self.session.open(self.folder / "broken.trellis"))
+        self.assertIn("is not a trellis that can be opened", self.text("bench.notice.text"))
+        self.assertIs(self.session.trellis, before)
+
+
+class EveryActionTest(WindowTestCase):
+    def test_every_action_can_be_found_by_its_name_from_the_keyboard(self) -> None:
+        self.open_demo()
+        shortcuts = [spec.shortcut for spec in ACTIONS if spec.shortcut]
+        self.assertEqual(len(shortcuts), len(set(shortcuts)))
+        for spec in ACTIONS:
+            self.assertTrue(spec.tip.endswith("."), spec.id)
+        self.trigger("view.finder")
+        field = self.find(QLineEdit, "finder.field")
+        found = self.find(QListWidget, "finder.found")
+        self.assertEqual(found.count(), len(ACTIONS))
+        self.key(Qt.Key.Key_Return, field, "keep rows second lane")
+        self.assertEqual(self.text("match.said.title"), "Full outer join.")
+
+    def test_every_control_has_a_name_to_hear(self) -> None:
+        self.open_demo()
+        for button in self.window.findChildren(QPushButton):
+            self.assertTrue(button.accessibleName(), button.objectName())
+
+
+class ThemeTest(unittest.TestCase):
+    def test_text_can_be_read_in_both_themes(self) -> None:
+        for theme in (themes.LIGHT, themes.DARK):
+            inks = ("ink", "ink_soft", "accent_ink", "blank")
+            grounds = ("surface", "ground", "head_ground")
+            pairs = [
+                (getattr(theme, a), getattr(theme, b)) for a, b in itertools.product(inks, grounds)
+            ]
+            pairs += [(theme.warn_ink, theme.warn_soft), (theme.ink, theme.link_cell)]
+            pairs += [(theme.accent_ink, theme.accent_soft), (theme.ink, theme.selected)]
+            for number in range(len(theme.lane_fills)):
+                lane = theme.lane(number)
+                pairs += [(lane.ink, lane.tint), (lane.ink, theme.surface)]
+            for ink, ground in pairs:
+                with self.subTest(theme=theme.name, ink=ink, ground=ground):
+                    self.assertGreaterEqual(themes.contrast(ink, ground), themes.READABLE)

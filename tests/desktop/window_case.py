@@ -1,0 +1,126 @@
+"""A real window, offscreen, used by clicks and keys."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import tempfile
+import time
+import unittest
+from collections.abc import Callable
+from pathlib import Path
+from typing import TypeVar
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+from PySide6.QtCore import QEvent, QPoint, QStandardPaths, Qt, qInstallMessageHandler
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QPushButton, QWidget
+
+from keen_trellis.desktop import theme as themes
+from keen_trellis.desktop.application import make_application, make_window
+from keen_trellis.desktop.map.layout import Box
+
+DEMO = Path(__file__).parents[2] / "demo"
+HARMLESS = ("propagateSizeHints", "does not support raise", "grabbing the keyboard")
+W = TypeVar("W", bound=QWidget)
+
+
+class WindowTestCase(unittest.TestCase):
+    """Opens a window on a copy of the demo; a Qt warning or a fault on the way fails the test."""
+
+    def setUp(self) -> None:
+        QStandardPaths.setTestModeEnabled(True)
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name) / "demo"
+        shutil.copytree(DEMO, self.folder, ignore=shutil.ignore_patterns("out"))
+        self.complaints: list[str] = []
+        qInstallMessageHandler(lambda kind, context, text: self.complaints.append(text))
+        self.application = make_application()
+        self.window = make_window(self.application, themes.LIGHT)
+        self.session = self.window.session
+        self.session.crashed.connect(lambda error: self.complaints.append(repr(error)))
+        self.window.show()
+        self.addCleanup(self.close)
+
+    def close(self) -> None:
+        self.session.undo.setClean()
+        self.window.close()
+        self.window.deleteLater()
+        self.settle()
+        qInstallMessageHandler(None)
+        complaints = [c for c in self.complaints if not any(h in c for h in HARMLESS)]
+        self.assertEqual(complaints, [])
+
+    def open_demo(self) -> None:
+        self.assertTrue(self.session.open(self.folder / "winter-season.trellis"))
+        self.settle()
+
+    def settle(self) -> None:
+        """Wait until no job runs and everything is drawn."""
+        self.wait_until(lambda: not self.session.jobs.busy)
+        for _ in range(3):
+            self.application.processEvents()
+            self.application.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+
+    def wait_until(self, true: Callable[[], bool], seconds: float = 20) -> None:
+        """Let the window work until something holds; QTest's waits would keep Python's lock."""
+        end = time.monotonic() + seconds
+        while not true():
+            if time.monotonic() > end:
+                self.fail("It did not come about in time.")
+            self.application.processEvents()
+            time.sleep(0.001)
+
+    def find(self, kind: type[W], name: str) -> W:
+        found = (self.application.activePopupWidget() or self.window).findChild(kind, name)
+        found = found or self.window.findChild(kind, name)
+        if found is None:
+            self.fail(f"There is no {kind.__name__} called {name}.")
+        return found
+
+    def text(self, name: str) -> str:
+        widget = self.find(QWidget, name)
+        return str(widget.property("text"))
+
+    def click(self, name: str) -> None:
+        QTest.mouseClick(self.find(QPushButton, name), Qt.MouseButton.LeftButton)
+        self.settle()
+
+    def trigger(self, action: str) -> None:
+        self.assertTrue(self.window.action(action).isEnabled(), action)
+        self.window.action(action).trigger()
+        self.settle()
+
+    def choose(self, choice: str, value: str) -> None:
+        """Open a word of a sentence and pick one of its alternatives."""
+        menu = self.find(QPushButton, choice).menu()
+        picked = [a for a in menu.actions() if a.objectName() == f"{choice}.{value}"]
+        self.assertEqual(len(picked), 1, [a.objectName() for a in menu.actions()])
+        picked[0].trigger()
+        self.settle()
+
+    def key(self, key: Qt.Key, into: QWidget | None = None, text: str = "") -> None:
+        target = into or QApplication.focusWidget() or self.window
+        if text:
+            QTest.keyClicks(target, text)
+        QTest.keyClick(target, key)
+        self.settle()
+
+    def on_map(self, box: Box) -> QPoint:
+        return self.window.map.to_screen(box).center().toPoint()
+
+    def click_map(self, box: Box) -> None:
+        QTest.mouseClick(
+            self.window.map.viewport(), Qt.MouseButton.LeftButton, pos=self.on_map(box)
+        )
+        self.settle()
+
+    def drag_map(self, start: Box, end: Box) -> None:
+        viewport = self.window.map.viewport()
+        QTest.mousePress(viewport, Qt.MouseButton.LeftButton, pos=self.on_map(start))
+        QTest.mouseMove(viewport, self.on_map(start) + QPoint(9, 9))
+        QTest.mouseMove(viewport, self.on_map(end))
+        QTest.mouseRelease(viewport, Qt.MouseButton.LeftButton, pos=self.on_map(end))
+        self.settle()

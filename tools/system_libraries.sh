@@ -1,0 +1,42 @@
+#!/bin/sh
+# Looks for what must come from Debian: python (venv), tests (Qt offscreen), window (Qt on a screen).
+# As root it installs what is missing; otherwise it says which packages to install.
+set -u
+missing=""
+
+need() { # need FILE-OR-LIBRARY PACKAGE
+  ldconfig -p | grep -q "$1" || missing="$missing $2"
+}
+
+case "${1:-window}" in
+python)
+  python3 -c 'import sys; sys.exit(sys.version_info < (3, 11))' 2>/dev/null || missing="python3"
+  python3 -c 'import ensurepip, venv' 2>/dev/null || missing="$missing python3-venv"
+  ;;
+tests | window)
+  need libGL.so.1 libgl1
+  need libEGL.so.1 libegl1
+  need libglib-2.0.so.0 libglib2.0-0
+  need libfontconfig.so.1 libfontconfig1
+  need libdbus-1.so.3 libdbus-1-3
+  need libxkbcommon.so.0 libxkbcommon0
+  ;;
+esac
+if [ "${1:-window}" = window ]; then
+  need libxcb-cursor.so.0 libxcb-cursor0
+  need libxcb-icccm.so.4 libxcb-icccm4
+  need libxcb-keysyms.so.1 libxcb-keysyms1
+  need libxcb-image.so.0 libxcb-image0
+  need libxcb-render-util.so.0 libxcb-render-util0
+  need libxcb-shape.so.0 libxcb-shape0
+  need libxkbcommon-x11.so.0 libxkbcommon-x11-0
+fi
+
+[ -z "$missing" ] && exit 0
+if [ "$(id -u)" = 0 ]; then
+  echo "Installing from Debian:$missing"
+  apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq $missing >/dev/null
+else
+  echo "Some Debian packages are missing. Install them and try again: sudo apt install$missing" >&2
+  exit 1
+fi

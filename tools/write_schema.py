@@ -1,0 +1,10 @@
+"""Writes the JSON Schema of a document into the docs, made from the model."""
+
+import json
+from pathlib import Path
+
+from keen_trellis.flow.storage import schema
+
+if __name__ == "__main__":
+    target = Path(__file__).parents[1] / "docs" / "trellis.schema.json"
+    target.write_text(json.dumps(schema(), indent=2) + "\n")
