@@ -9,9 +9,6 @@ from decimal import Decimal
 from pathlib import Path
 from typing import Any
 
-import xlsxwriter
-from xlsxwriter.exceptions import XlsxWriterException
-
 from keen_trellis.data import Table
 from keen_trellis.deliver.whole_files import whole_file
 from keen_trellis.errors import DeliveryError, reason
@@ -69,6 +66,9 @@ def _write_csv(table: Table, path: Path, sheet: str, report: Report) -> None:
 
 
 def _write_xlsx(table: Table, path: Path, sheet: str, report: Report) -> None:
+    import xlsxwriter
+    from xlsxwriter.exceptions import XlsxWriterException
+
     if len(table) >= _SHEET_ROWS or len(table.columns) > _SHEET_COLUMNS:
         raise DeliveryError(
             f"{len(table):,} rows of {len(table.columns):,} columns do not fit into a sheet, which "

@@ -7,7 +7,6 @@ compound key is folded into one code, so that all that follows works on one arra
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 import pyarrow.compute as pc
@@ -20,7 +19,7 @@ from keen_trellis.data.stacking import rescaled
 NO_KEY = -1
 """The code of a row that cannot have a partner, since a link field of it is blank."""
 
-Codes = NDArray[np.signedinteger[Any]]
+Codes = NDArray[np.intp]  # what NumPy indexes with, so that nothing is converted on the way
 
 _GOLDEN = np.uint64(0x9E3779B97F4A7C15)
 
@@ -82,12 +81,7 @@ def number_codes(
     low, high = min(b[0] for b in known), max(b[1] for b in known)
     span = high - low + 1
     if span <= 4 * (len(left) + len(right)) + 65_536:
-        code = np.int32 if span < 2**31 else np.int64
-        return LinkCodes(
-            _marked((left - low).astype(code), left_absent),
-            _marked((right - low).astype(code), right_absent),
-            span,
-        )
+        return LinkCodes(_marked(left - low, left_absent), _marked(right - low, right_absent), span)
     codes, size = hashed_codes(np.concatenate([left, right]))
     return LinkCodes(
         _marked(codes[: len(left)], left_absent), _marked(codes[len(left) :], right_absent), size
@@ -119,8 +113,7 @@ def hashed_codes(values: NDArray[np.int64]) -> tuple[Codes, int]:
         slots = (slots[~same] + 1) & mask
     is_owner = owner == np.arange(n)
     code_of_owner = np.cumsum(is_owner) - 1
-    dtype = np.int32 if n < 2**31 else np.int64
-    return code_of_owner[owner].astype(dtype), int(is_owner.sum())
+    return code_of_owner[owner], int(is_owner.sum())
 
 
 def _text_codes(left: Column, right: Column) -> LinkCodes:
@@ -128,13 +121,13 @@ def _text_codes(left: Column, right: Column) -> LinkCodes:
     assert left.dictionary is not None and right.dictionary is not None
     n_right = len(right.dictionary)
     if left.dictionary is right.dictionary:
-        return LinkCodes(left.values, right.values, n_right)
+        return LinkCodes(left.values.astype(np.intp), right.values.astype(np.intp), n_right)
     place = pc.index_in(left.dictionary, value_set=right.dictionary)
     codes = place.fill_null(NO_KEY).to_numpy(zero_copy_only=False)
     missing = codes < 0
-    codes = np.where(missing, n_right - 1 + np.cumsum(missing), codes).astype(np.int32)
-    joint = np.append(codes, np.int32(NO_KEY))  # the absent code -1 finds the appended entry
-    return LinkCodes(joint[left.values], right.values, n_right + int(missing.sum()))
+    codes = np.where(missing, n_right - 1 + np.cumsum(missing), codes).astype(np.intp)
+    joint = np.append(codes, NO_KEY)  # the absent code -1 finds the appended entry
+    return LinkCodes(joint[left.values], right.values.astype(np.intp), n_right + int(missing.sum()))
 
 
 def _whole_numbers(left: Column, right: Column) -> tuple[NDArray[np.int64], NDArray[np.int64]]:

@@ -9,7 +9,6 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import sparse
 
 from keen_trellis.data import Rows, Table, row_dtype
 from keen_trellis.errors import LinkError
@@ -18,7 +17,7 @@ from keen_trellis.match.keys import Codes, LinkCodes, codes_of, combine
 from keen_trellis.match.link import Link, LinkField
 from keen_trellis.progress import Report, quiet
 
-Tally = NDArray[np.int64]
+Tally = NDArray[np.integer[Any]]
 
 
 @dataclass(frozen=True, eq=False)  # no slots: pairs are kept once they have been asked for
@@ -32,8 +31,9 @@ class Match:
     Attributes
     ----------
     order : ndarray of right row numbers
+        With a -1 at its end, for the rows that have no partner.
     first : ndarray, shape (left rows,)
-        Where the run of each left row starts in `order`.
+        Where the run of each left row starts in `order`; the last place for one without a partner.
     partners : ndarray, shape (left rows,)
         How long the run of each left row is; 0 where it has no partner.
     right_partners : ndarray, shape (right rows,)
@@ -60,34 +60,31 @@ class Match:
     @cached_property
     def pairs(self) -> tuple[Rows, Rows]:
         """Every pair of partners as left and right row numbers, by left, then right order."""
-        return self.expand(self.partners)
+        if self._at_most_one:
+            left = np.flatnonzero(self.partners)
+            return left.astype(row_dtype(len(self.partners))), self.order[self.first[left]]
+        return self._expand(self.partners)
 
     @cached_property
     def pairs_and_left_only(self) -> tuple[Rows, Rows]:
         """As `pairs`, with the left rows that have none in their place, -1 at their right."""
-        return self.expand(np.maximum(self.partners, 1))
+        if self._at_most_one:
+            n_left = len(self.partners)
+            return np.arange(n_left, dtype=row_dtype(n_left)), self.order[self.first]
+        return self._expand(np.maximum(self.partners, 1))
 
-    def expand(self, times: Tally) -> tuple[Rows, Rows]:
-        """Return each left row `times` times beside its partners; -1 where it has none."""
+    @property
+    def _at_most_one(self) -> bool:
+        return self.counts.left.multiplied == 0
+
+    def _expand(self, times: Tally) -> tuple[Rows, Rows]:
+        """Return each left row `times` times beside its partners."""
         n_left = len(times)
-        left_dtype = row_dtype(n_left)
-        alone = self.partners == 0
-        if n_left == 0 or int(times.max()) <= 1:
-            left = np.arange(n_left, dtype=left_dtype)
-            if times is self.partners and alone.any():
-                left = left[~alone]
-            return left, self._partner_at(self.first[left], alone[left])
-        left = np.repeat(np.arange(n_left, dtype=left_dtype), times)
+        left = np.repeat(np.arange(n_left, dtype=row_dtype(n_left)), times)
         starts = self.first - (np.cumsum(times) - times)
-        place = np.arange(len(left)) + np.repeat(starts, times)
-        return left, self._partner_at(place, alone[left])
-
-    def _partner_at(self, place: Rows, alone: NDArray[np.bool_]) -> Rows:
-        if len(self.order) == 0:
-            return np.full(len(place), -1, self.order.dtype)
-        partner: Rows = self.order.take(place, mode="clip")
-        partner[alone] = -1
-        return partner
+        place = np.repeat(starts, times)
+        place += np.arange(len(place))
+        return left, self.order[place]
 
 
 def match(
@@ -124,31 +121,36 @@ def match(
 
 def match_codes(codes: LinkCodes) -> Match:
     """Return the partners of rows whose codes are equal."""
-    left_tally = np.bincount(codes.left[codes.left >= 0], minlength=codes.size)
-    right_tally = np.bincount(codes.right[codes.right >= 0], minlength=codes.size)
+    left_tally, right_tally = _tally(codes.left, codes.size), _tally(codes.right, codes.size)
     order, starts = grouped(codes.right, codes.size)
-    partners = _tally_of(codes.left, right_tally)
-    right_partners = _tally_of(codes.right, left_tally)
+    nowhere = len(order)  # where the -1 at the end of the order stands
+    first = np.append(np.where(right_tally > 0, starts[:-1], nowhere), nowhere)[codes.left]
+    if right_tally.max(initial=0) <= 1:
+        partners = (first != nowhere).astype(np.int32)
+    else:
+        partners = np.append(right_tally, 0)[codes.left]
     counts = Counts(
-        left=_side_counts(codes.left, partners, left_tally, right_tally),
-        right=_side_counts(codes.right, right_partners, right_tally, left_tally),
+        left=_side_counts(len(codes.left), left_tally, right_tally),
+        right=_side_counts(len(codes.right), right_tally, left_tally),
         pairs=int(np.dot(left_tally, right_tally)),
     )
-    return Match(order, starts[codes.left], partners, right_partners, counts)
+    right_partners = np.append(left_tally, 0)[codes.right]
+    return Match(np.append(order, -1), first, partners, right_partners, counts)
 
 
 def grouped(codes: Codes, size: int) -> tuple[Rows, Rows]:
     """Return the row numbers grouped by code, in row order within a code, and where each starts.
 
     A counting sort: turning a sparse matrix with one entry a row from rows to columns is one.
-    The starts have `size` + 1 entries and a last one more, so that the code -1 finds a start
-    that is never read.
+    The starts have `size` + 1 entries; rows without a key are left out.
     """
+    from scipy import sparse  # takes a while to load, and the window need not wait for it
+
     n = len(codes)
     dtype = row_dtype(n)
     held = codes >= 0
     ends = np.concatenate([[0], np.cumsum(held)]).astype(dtype)
-    columns = codes[held].astype(dtype, copy=False)
+    columns = codes[held].astype(dtype)
     ones = np.ones(len(columns), np.int8)
     by_column = sparse.csr_array((ones, columns, ends), shape=(n, size)).tocsc()
     return by_column.indices, by_column.indptr
@@ -171,19 +173,20 @@ def _with_article(kind: str) -> str:
     return words.get(kind, f"a {kind}")
 
 
-def _tally_of(codes: Codes, tally: NDArray[Any]) -> Tally:
-    """Return how often each row's code occurs on the other side; 0 for a row without one."""
-    return np.append(tally, 0)[codes]
+def _tally(codes: Codes, size: int) -> Tally:
+    """Return how many rows have each code."""
+    if len(codes) and codes.min() < 0:
+        codes = codes[codes >= 0]
+    return np.bincount(codes, minlength=size)
 
 
-def _side_counts(codes: Codes, partners: Tally, own: Tally, other: Tally) -> SideCounts:
-    found = int(np.count_nonzero(partners))
+def _side_counts(n_rows: int, own: Tally, other: Tally) -> SideCounts:
     return SideCounts(
-        rows=len(codes),
-        found=found,
-        blank=int(np.count_nonzero(codes < 0)),
+        rows=n_rows,
+        found=int(own[other > 0].sum()),
+        blank=n_rows - int(own.sum()),
         repeated=int(own[own > 1].sum()),
-        multiplied=int(np.count_nonzero(partners > 1)),
+        multiplied=int(own[other > 1].sum()),
         distinct=int(np.count_nonzero(own)),
         distinct_found=int(np.count_nonzero((own > 0) & (other > 0))),
     )

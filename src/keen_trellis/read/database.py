@@ -6,15 +6,16 @@ import datetime as dt
 from collections.abc import Sequence
 from decimal import Decimal
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 from urllib.parse import quote
-
-import sqlalchemy as sa
 
 from keen_trellis.data import Column, Kind, Table
 from keen_trellis.errors import SourceError
 from keen_trellis.progress import Report, quiet
 from keen_trellis.read.reading import Reading, existing_file, require_rows
+
+if TYPE_CHECKING:
+    import sqlalchemy as sa  # takes a while to load; only those who read a database wait for it
 
 ENDINGS = (".sqlite", ".sqlite3", ".db")
 
@@ -39,6 +40,8 @@ def table_names(path: Path) -> list[str]:
     SourceError
         The file is missing or no SQLite database.
     """
+    import sqlalchemy as sa
+
     try:
         inspector = sa.inspect(_engine(path))
         return sorted(inspector.get_table_names() + inspector.get_view_names())
@@ -57,6 +60,8 @@ def read_table(path: Path, table: str, report: Report = quiet) -> Reading:
     Cancelled
         Raised by `report` once the user has asked to stop.
     """
+    import sqlalchemy as sa
+
     report(0.0, f"Reading {path.name} › {table}")
     names = table_names(path)
     if table not in names:
@@ -82,6 +87,8 @@ def read_table(path: Path, table: str, report: Report = quiet) -> Reading:
 
 
 def _engine(path: Path) -> sa.Engine:
+    import sqlalchemy as sa
+
     existing_file(path)
     read_only = f"file:{quote(str(path.resolve()))}?mode=ro&uri=true"
     return sa.create_engine(f"sqlite:///{read_only}", poolclass=sa.pool.NullPool)
