@@ -226,7 +226,7 @@ class CellDelegate(QStyledItemDelegate):
         theme = self._grid.theme
         colours = self._grid.origins.colours.get(origin)
         colour = QColor(colours.fill if colours else theme.left_out)
-        colour.setAlphaF(0.45)
+        colour.setAlphaF(0.8)
         painter.fillRect(room.adjusted(2, 2, -2, -2), QBrush(colour, Qt.BrushStyle.BDiagPattern))
         painter.setFont(text_font(11))
         width = QFontMetrics(text_font(11)).horizontalAdvance("gap") + 8
