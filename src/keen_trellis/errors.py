@@ -4,6 +4,7 @@ UserError
 ├── SourceError          a file, sheet or table cannot be read
 ├── UnknownColumnError   something names a column that is not there
 ├── LinkError            two fields cannot be linked
+│   └── KindsDifferError their kinds cannot be compared
 ├── TooManyRowsError     a tie would make more rows than is sensible
 ├── DocumentError        a trellis file cannot be opened or saved
 ├── EditError            a change that the trellis does not allow
@@ -54,6 +55,30 @@ class UnknownColumnError(UserError):
 
 class LinkError(UserError):
     """Two fields cannot be linked, or a link is missing."""
+
+
+class KindsDifferError(LinkError):
+    """Two fields are linked whose kinds cannot be compared.
+
+    Attributes
+    ----------
+    fields, tables, kinds : (str, str)
+        Of the left and the right side.
+    """
+
+    def __init__(
+        self, fields: tuple[str, str], tables: tuple[str, str], kinds: tuple[str, str]
+    ) -> None:
+        left, right = (_WITH_ARTICLE.get(kind, f"a {kind}") for kind in kinds)
+        super().__init__(
+            f"“{fields[0]}” in {tables[0]} is {left}, but “{fields[1]}” in {tables[1]} is {right}: "
+            "as they are, no row can find a partner.",
+            "Link fields of one kind, or compare both as one kind.",
+        )
+        self.fields, self.tables, self.kinds = fields, tables, kinds
+
+
+_WITH_ARTICLE = {"text": "text", "exact decimal": "an exact decimal", "yes/no": "yes/no"}
 
 
 class TooManyRowsError(UserError):

@@ -26,6 +26,8 @@ class SideCounts:
         Different link values.
     distinct_found : int
         Different link values that the other side has too.
+    ambiguous : int
+        Rows that had several partners of which one, or none, was taken.
     """
 
     rows: int
@@ -35,6 +37,7 @@ class SideCounts:
     multiplied: int
     distinct: int
     distinct_found: int
+    ambiguous: int = 0
 
     @property
     def not_found(self) -> int:
@@ -74,8 +77,8 @@ class Counts:
         return sum(self.bay(bay) for bay in Bay if bay not in keep)
 
     def join_types(self) -> list[JoinType]:
-        """Return what every join type would give."""
-        return [
+        """Return what every join type would give, semi joins included."""
+        types = [
             JoinType(
                 name=name,
                 keep=keep,
@@ -87,6 +90,9 @@ class Counts:
             )
             for keep, name in JOIN_NAMES.items()
         ]
+        for side, counts in (("left", self.left), ("right", self.right)):
+            types.append(JoinType(f"{side} semi", (Bay.BOTH,), counts.found, 0, 0, 0, side))
+        return types
 
 
 @dataclass(frozen=True, slots=True)
@@ -103,6 +109,8 @@ class JoinType:
         Rows with gaps in the columns of the left or the right side.
     multiplied : int
         Rows over one for each left row that was found.
+    semi : "left", "right" or ""
+        With a semi join the side whose columns go on.
     """
 
     name: str
@@ -111,3 +119,4 @@ class JoinType:
     left_gaps: int
     right_gaps: int
     multiplied: int
+    semi: str = ""

@@ -6,15 +6,20 @@ compound key is folded into one code, so that all that follows works on one arra
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
+import pyarrow as pa
 import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from keen_trellis.data import Column, Kind
 from keen_trellis.data.column import narrow_exact
 from keen_trellis.data.stacking import rescaled
+from keen_trellis.match.comparing import converted, in_one_kind
+from keen_trellis.match.link import TextRule
+from keen_trellis.match.tidying import tidied, tidy
 
 NO_KEY = -1
 """The code of a row that cannot have a partner, since a link field of it is blank."""
@@ -41,23 +46,42 @@ class LinkCodes:
     size: int
 
 
-def codes_of(left: Column, right: Column) -> LinkCodes:
-    """Return the codes of two columns of one kind.
+def codes_of(
+    left: Column,
+    right: Column,
+    text: tuple[TextRule, ...] = (),
+    blanks_match: bool = False,
+    pairs: Sequence[tuple[str, str]] = (),
+) -> LinkCodes:
+    """Return the codes of two columns whose kinds can be compared.
 
     Text costs one hash look-up per distinct value; other kinds cost a subtraction per row where
     the values lie close together, and a hash per row otherwise.
 
+    Parameters
+    ----------
+    left, right : Column
+    text : tuple of TextRule
+        What is ignored in texts.
+    blanks_match : bool
+        Whether blanks and gaps have a code of their own.
+    pairs : sequence of (left text, right text)
+        Values that are the same; texts and other kinds are given as they are shown.
+
     Raises
     ------
     ValueError
-        The columns are not of one kind.
+        The kinds cannot be compared.
     """
-    if left.kind is not right.kind:
-        raise ValueError(f"A {left.kind} column cannot be coded together with {right.kind}.")
+    left, right = in_one_kind(left, right)
+    if pairs and left.kind is not Kind.TEXT:
+        left, right = (converted(column, Kind.TEXT) for column in (left, right))
     if left.kind is Kind.TEXT:
-        return _text_codes(left, right)
-    left_values, right_values = _whole_numbers(left, right)
-    return number_codes(left_values, right_values, left.absent, right.absent)
+        codes = _text_codes(left, right, text, pairs)
+    else:
+        a, b = _whole_numbers(left, right)
+        codes = number_codes(a, b, left.absent, right.absent)
+    return _with_blanks(codes) if blanks_match else codes
 
 
 def combine(first: LinkCodes, second: LinkCodes) -> LinkCodes:
@@ -116,18 +140,73 @@ def hashed_codes(values: NDArray[np.int64]) -> tuple[Codes, int]:
     return code_of_owner[owner], int(is_owner.sum())
 
 
-def _text_codes(left: Column, right: Column) -> LinkCodes:
+def _text_codes(
+    left: Column, right: Column, rules: tuple[TextRule, ...], pairs: Sequence[tuple[str, str]]
+) -> LinkCodes:
     """Left texts that the right dictionary lacks get codes behind it: they count as distinct."""
     assert left.dictionary is not None and right.dictionary is not None
-    n_right = len(right.dictionary)
-    if left.dictionary is right.dictionary:
-        return LinkCodes(left.values.astype(np.intp), right.values.astype(np.intp), n_right)
-    place = pc.index_in(left.dictionary, value_set=right.dictionary)
-    codes = place.fill_null(NO_KEY).to_numpy(zero_copy_only=False)
-    missing = codes < 0
-    codes = np.where(missing, n_right - 1 + np.cumsum(missing), codes).astype(np.intp)
-    joint = np.append(codes, NO_KEY)  # the absent code -1 finds the appended entry
-    return LinkCodes(joint[left.values], right.values.astype(np.intp), n_right + int(missing.sum()))
+    if left.dictionary is right.dictionary and not rules and not pairs:
+        size = len(left.dictionary)
+        return LinkCodes(left.values.astype(np.intp), right.values.astype(np.intp), size)
+    a, b = tidied(left.dictionary, rules), tidied(right.dictionary, rules)
+    n_right = len(b.texts)
+    place = pc.index_in(a.texts, value_set=b.texts)
+    joint = place.fill_null(NO_KEY).to_numpy(zero_copy_only=False).astype(np.intp)
+    missing = joint < 0
+    joint[missing] = n_right + np.arange(np.count_nonzero(missing))
+    size = n_right + int(np.count_nonzero(missing))
+    left_codes, right_codes = joint[a.place], b.place
+    if pairs:
+        same = _paired(a.texts, joint, b.texts, rules, pairs, size)
+        left_codes, right_codes = same[left_codes], same[right_codes]
+    return LinkCodes(
+        np.append(left_codes, NO_KEY)[left.values],  # the absent code -1 finds what was appended
+        np.append(right_codes, NO_KEY)[right.values],
+        size,
+    )
+
+
+def _paired(
+    left: pa.StringArray,
+    joint: Codes,
+    right: pa.StringArray,
+    rules: tuple[TextRule, ...],
+    pairs: Sequence[tuple[str, str]],
+    size: int,
+) -> Codes:
+    """Return for each code the one it counts as, once the values of pairs are the same.
+
+    Values that stand on neither side still make others the same: with a = b and b = c, a = c.
+    """
+    named = tidy(pa.array([text for pair in pairs for text in pair], pa.string()), rules)
+    distinct = named.dictionary_encode()
+    in_right = pc.index_in(distinct.dictionary, value_set=right).to_pylist()
+    in_left = pc.index_in(distinct.dictionary, value_set=left).to_pylist()
+    codes = []
+    for number, (r, at) in enumerate(zip(in_right, in_left, strict=True)):
+        codes.append(r if r is not None else joint[at] if at is not None else size + number)
+    group = {int(code): int(code) for code in codes}
+
+    def head(code: int) -> int:
+        while group[code] != code:
+            code = group[code]
+        return code
+
+    places = distinct.indices.to_pylist()
+    for a, b in zip(places[::2], places[1::2], strict=True):
+        one, other = sorted((head(int(codes[a])), head(int(codes[b]))))
+        group[other] = one  # the smaller one stays, which is a code that there is
+    same = np.arange(size)
+    for code in group:
+        if code < size:
+            same[code] = head(code)
+    return same
+
+
+def _with_blanks(codes: LinkCodes) -> LinkCodes:
+    """Return the codes with one more for blanks."""
+    sides = [np.where(side < 0, codes.size, side) for side in (codes.left, codes.right)]
+    return LinkCodes(sides[0], sides[1], codes.size + 1)
 
 
 def _whole_numbers(left: Column, right: Column) -> tuple[NDArray[np.int64], NDArray[np.int64]]:

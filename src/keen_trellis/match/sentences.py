@@ -5,9 +5,35 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from keen_trellis.match.counts import Counts
-from keen_trellis.match.link import JOIN_NAMES, Bay, Keep, Link
+from keen_trellis.match.link import (
+    ALL_COLUMNS,
+    NEAREST,
+    Bay,
+    Columns,
+    Keep,
+    Link,
+    LinkField,
+    Operator,
+    join_name,
+    semi_side,
+)
 
-OPERATOR_WORDS = {"=": "equals"}
+OPERATOR_WORDS: dict[Operator, str] = {
+    "=": "equals",
+    "<>": "is not",
+    "<": "is before or less than",
+    "<=": "is at most",
+    ">": "is after or more than",
+    ">=": "is at least",
+    "nearest earlier": "is nearest at or after",
+    "nearest later": "is nearest at or before",
+}
+PARTNER_WORDS = {
+    "every": "every match",
+    "first": "the first match",
+    "last": "the last match",
+    "only": "the match, if it is the only one,",
+}
 
 
 def link_sentence(link: Link, left: str, right: str) -> str:
@@ -17,13 +43,39 @@ def link_sentence(link: Link, left: str, right: str) -> str:
     >>> link_sentence(Link((LinkField("route", "code"),)), "Sailings", "Routes")
     'For each Sailings row, take every match in Routes where route equals code.'
     """
-    conditions = [f"{f.left} {OPERATOR_WORDS[f.operator]} {f.right}" for f in link.fields]
-    return f"For each {left} row, take every match in {right} where {listed(conditions)}."
+    if link.cross:
+        return f"Pair each {left} row with every row of {right}."
+    own, other = (left, right) if link.partner_for == "left" else (right, left)
+    conditions = listed([condition_words(field) for field in link.fields])
+    parts = [
+        f"For each {own} row, take {PARTNER_WORDS[link.partner]} in {other} where {conditions}"
+    ]
+    if link.order and link.partner in ("first", "last"):
+        order = [f"{f.field}{' downwards' if f.descending else ''}" for f in link.order]
+        parts.append(f"in the order of {listed(order)}")
+    if link.text:
+        parts.append(f"ignoring {listed(link.text)} in texts")
+    if link.blanks == "match":
+        parts.append("blanks matching blanks")
+    if link.pairs:
+        count = len(link.pairs)
+        parts.append(f"with {count:,} {'pair' if count == 1 else 'pairs'} of values the same")
+    return f"{', '.join(parts)}."
 
 
-def join_title(keep: Keep) -> str:
+def condition_words(field: LinkField) -> str:
+    """Return one comparison in words."""
+    words = OPERATOR_WORDS[field.operator]
+    if field.operator in NEAREST and field.strict:
+        words = "is nearest after" if field.operator == "nearest earlier" else "is nearest before"
+    within = f" within {field.within:g}" if field.within is not None else ""
+    kind = f" compared as {field.compare_as}" if field.compare_as else ""
+    return f"{field.left} {words} {field.right}{within}{kind}"
+
+
+def join_title(keep: Keep, columns: Columns = ALL_COLUMNS, cross: bool = False) -> str:
     """Return the name of the join with a capital, as a title."""
-    return f"{JOIN_NAMES[keep].capitalize()} join"
+    return f"{join_name(keep, columns).capitalize()} join" if not cross else "Cross join"
 
 
 def found_words(counts: Counts) -> str:
@@ -36,11 +88,23 @@ def found_words(counts: Counts) -> str:
     return f"{left.found:,} of {left.rows:,} found"
 
 
-def outcome_sentences(counts: Counts, keep: Keep, left: str, right: str) -> str:
+def outcome_sentences(
+    counts: Counts, keep: Keep, left: str, right: str, columns: Columns = ALL_COLUMNS
+) -> str:
     """Return what goes on and what stays behind.
 
     The same words stand on the screen, on the command line and in a description.
     """
+    side = semi_side(keep, columns)
+    if side:
+        own, name, other = (
+            (counts.left, left, right) if side == "left" else (counts.right, right, left)
+        )
+        goes = f"{_rows(own.found)} {'goes' if own.found == 1 else 'go'} on"
+        return (
+            f"{goes}: the {name} rows that have a match in {other}, each once, without {other} "
+            f"columns. {_rows(own.not_found, name)} {_stay(own.not_found)} behind."
+        )
     rows = counts.rows(keep)
     goes_on = f"{_rows(rows)} {'goes' if rows == 1 else 'go'} on"
     parts = [part for part in _parts(counts, keep, left, right) if part]
@@ -61,7 +125,7 @@ def cardinality_words(counts: Counts, left: str, right: str) -> str:
     if counts.pairs == 0:
         return "no row has a partner"
     if many_left and many_right:
-        return "many-to-many: link values repeat on both sides"
+        return "many-to-many: rows repeat on both sides"
     if many_right:
         return f"one-to-many: a {left} row can have several {right} rows"
     if many_left:
@@ -93,17 +157,22 @@ def _parts(counts: Counts, keep: Keep, left: str, right: str) -> list[str]:
 
 
 def _behind(counts: Counts, keep: Keep, left: str, right: str) -> str:
-    behind = []
-    if Bay.LEFT not in keep and counts.left.not_found:
-        behind.append(_rows(counts.left.not_found, left))
-    if Bay.BOTH not in keep and counts.pairs:
-        behind.append(f"{counts.pairs:,} matched {'pair' if counts.pairs == 1 else 'pairs'}")
-    if Bay.RIGHT not in keep and counts.right.not_found:
-        behind.append(_rows(counts.right.not_found, right))
+    behind, rows = [], 0
+    for bay, count, words in (
+        (Bay.LEFT, counts.left.not_found, _rows(counts.left.not_found, left)),
+        (Bay.BOTH, counts.pairs, f"{counts.pairs:,} matched pair{'s'[: counts.pairs != 1]}"),
+        (Bay.RIGHT, counts.right.not_found, _rows(counts.right.not_found, right)),
+    ):
+        if bay not in keep and count:
+            behind.append(words)
+            rows += count
     if not behind:
         return "No row stays behind."
-    verb = "stays" if len(behind) == 1 and behind[0].startswith("1 ") else "stay"
-    return f"{listed(behind)} {verb} behind."
+    return f"{listed(behind)} {_stay(rows)} behind."
+
+
+def _stay(rows: int) -> str:
+    return "stays" if rows == 1 else "stay"
 
 
 def _rows(count: int, name: str = "") -> str:

@@ -2,17 +2,44 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
-from dataclasses import dataclass
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
 from functools import cached_property
+from typing import TYPE_CHECKING, Literal
 
-from keen_trellis.data import Table
+import numpy as np
+from numpy.typing import NDArray
+
+from keen_trellis.data import GAP, Table
+from keen_trellis.errors import LinkError
 from keen_trellis.match.counts import Counts, JoinType
-from keen_trellis.match.link import JOIN_NAMES, Bay, Keep, Link, LinkField, keep_of
-from keen_trellis.match.matching import Match, match
+from keen_trellis.match.link import (
+    ALL_COLUMNS,
+    Bay,
+    Blanks,
+    Columns,
+    Keep,
+    Link,
+    LinkField,
+    Operator,
+    OrderField,
+    Pair,
+    Partner,
+    Side,
+    TextRule,
+    join_name,
+    keep_of,
+)
+from keen_trellis.match.matches import Match
+from keen_trellis.match.matching import match
 from keen_trellis.match.outcome import bay_table, outcome
 from keen_trellis.match.sentences import join_title, link_sentence, outcome_sentences
 from keen_trellis.progress import Report, quiet
+
+if TYPE_CHECKING:
+    from keen_trellis.match.findings import Finding
+
+On = Iterable["tuple[str, str] | tuple[str, Operator, str] | str | LinkField"]
 
 
 @dataclass(frozen=True)
@@ -50,6 +77,9 @@ class Tie:
         Which rows are partners; the same for every `keep`.
     names : (str, str)
         What the two tables are called in sentences and column names.
+    columns : Columns
+    limit : int or None
+        The most rows that the outcome may have.
     """
 
     left: Table
@@ -58,6 +88,8 @@ class Tie:
     keep: Keep
     match: Match
     names: tuple[str, str] = ("left", "right")
+    columns: Columns = ALL_COLUMNS
+    limit: int | None = None
 
     @property
     def counts(self) -> Counts:
@@ -67,7 +99,7 @@ class Tie:
     @property
     def join_name(self) -> str:
         """The name of the join that the kept bays make."""
-        return JOIN_NAMES[self.keep]
+        return "cross" if self.link.cross else join_name(self.keep, self.columns)
 
     @property
     def bays(self) -> Bays:
@@ -80,24 +112,61 @@ class Tie:
 
     @cached_property
     def outcome(self) -> Table:
-        """The rows that go on: in left order, then right order; right-only rows at the end."""
-        return outcome(self.left, self.right, self.link, self.match, self.keep, self.names[1])
+        """The rows that go on: in left order, then right order; right-only rows at the end.
+
+        Raises
+        ------
+        TooManyRowsError
+            There would be more rows than the limit.
+        """
+        return outcome(
+            self.left,
+            self.right,
+            self.link,
+            self.match,
+            self.keep,
+            self.names[1],
+            self.columns,
+            self.limit,
+        )
+
+    def gaps(self, column: str) -> NDArray[np.bool_]:
+        """Return which rows of the outcome have a gap in a column, as opposed to a blank.
+
+        Raises
+        ------
+        UnknownColumnError
+            The outcome has no such column.
+        """
+        state = self.outcome.column(column, "the outcome").state
+        return np.zeros(len(self.outcome), bool) if state is None else state == GAP
 
     def join_types(self) -> list[JoinType]:
         """Return what every join type would give."""
         return self.counts.join_types()
 
+    def findings(self, report: Report = quiet) -> list[Finding]:
+        """Return what an expert would notice at this tie, the most valuable first."""
+        from keen_trellis.match.findings import findings
+
+        return findings(self, report)
+
     def keeping(self, keep: Iterable[str]) -> Tie:
         """Return the same tie with other bays kept; nothing is matched again."""
-        return Tie(self.left, self.right, self.link, keep_of(keep), self.match, self.names)
+        return replace(self, keep=keep_of(keep))
+
+    def linked(self, link: Link, report: Report = quiet) -> Tie:
+        """Return the tie with another link, matched anew."""
+        found = match(self.left, self.right, link, self.names, report)
+        return replace(self, link=link, match=found)
 
     def sentence(self) -> str:
         """Return the tie in plain words."""
         return " ".join(
             (
                 link_sentence(self.link, *self.names),
-                join_title(self.keep) + ".",
-                outcome_sentences(self.counts, self.keep, *self.names),
+                join_title(self.keep, self.columns, self.link.cross) + ".",
+                outcome_sentences(self.counts, self.keep, *self.names, self.columns),
             )
         )
 
@@ -105,9 +174,18 @@ class Tie:
 def tie(
     left: Table,
     right: Table,
-    on: Iterable[tuple[str, str] | str],
+    on: On | Literal["natural", "cross"],
     keep: Iterable[str] = ("left", "both"),
+    *,
+    text: Iterable[TextRule] = (),
+    blanks: Blanks = "never",
+    partner: Partner = "every",
+    partner_for: Side = "left",
+    order: Sequence[str | OrderField] = (),
+    pairs: Mapping[str, str] | Sequence[Pair] = {},
+    columns: Columns = ALL_COLUMNS,
     names: tuple[str, str] = ("left", "right"),
+    limit: int | None = None,
     report: Report = quiet,
 ) -> Tie:
     """Return two tables tied on the fields of `on`.
@@ -115,12 +193,30 @@ def tie(
     Parameters
     ----------
     left, right : Table
-    on : iterable of (left field, right field), or of a name that both have
-        All must be equal together.
+        May be the same (a self join).
+    on : iterable, "natural" or "cross"
+        Conditions that must hold together: a name that both have, (left, right) for equality,
+        (left, operator, right), or a `LinkField`. Natural takes all common names; cross pairs
+        every row with every row.
     keep : iterable of "left", "both", "right"
         The bays whose rows go on.
+    text : iterable of TextRule
+        What is ignored when texts are compared for equality.
+    blanks : "never" or "match"
+    partner : "every", "first", "last" or "only"
+        Which partner a row takes when there are several.
+    partner_for : "left" or "right"
+        The side whose rows take one.
+    order : sequence of str or OrderField
+        By which first and last are meant: fields of the side that partners are taken from.
+    pairs : mapping of left to right value, or sequence of Pair
+        Values that mean the same in this tie. A mapping is of the first field.
+    columns : Columns
+        Which columns go on; with `Columns(right=())` and only both kept, a semi join.
     names : (str, str)
         What the tables are called in sentences and column names.
+    limit : int, optional
+        The most rows the outcome may have: 200 million, of a cross join 10 million.
 
     Examples
     --------
@@ -132,11 +228,58 @@ def tie(
     Raises
     ------
     UnknownColumnError
-        A link field is not a column of its table.
+        A field is not a column of its table.
     LinkError
-        No link field is given, or two are of kinds that cannot be compared.
+        No field is given, or two are of kinds that cannot be compared, or a natural join finds no
+        common name.
     """
-    pairs = [(field, field) if isinstance(field, str) else field for field in on]
-    link = Link(tuple(LinkField(a, b) for a, b in pairs))
+    if isinstance(pairs, Mapping):
+        pairs = [Pair(a, b) for a, b in pairs.items()]
+    link = Link(
+        fields=natural_fields(left, right, names) if on == "natural" else _fields(on),
+        blanks=blanks,
+        partner=partner,
+        partner_for=partner_for,
+        order=tuple(OrderField(f) if isinstance(f, str) else f for f in order),
+        pairs=tuple(pairs),
+        cross=on == "cross",
+    ).with_text(text)
     found = match(left, right, link, names, report)
-    return Tie(left, right, link, keep_of(keep), found, names)
+    return Tie(left, right, link, keep_of(keep), found, names, columns, limit)
+
+
+def natural_fields(
+    left: Table, right: Table, names: tuple[str, str] = ("left", "right")
+) -> tuple[LinkField, ...]:
+    """Return a link field for every name that both tables have.
+
+    Raises
+    ------
+    LinkError
+        They have none in common.
+    """
+    common = [name for name in left.columns if name in right.columns]
+    if not common:
+        raise LinkError(
+            f"{names[0]} and {names[1]} have no column name in common: "
+            f"{', '.join(left.columns)} on one side, {', '.join(right.columns)} on the other.",
+            "Choose the fields that belong together.",
+        )
+    return tuple(LinkField(name, name) for name in common)
+
+
+def _fields(on: On | Literal["natural", "cross"]) -> tuple[LinkField, ...]:
+    if isinstance(on, str):
+        return ()
+    fields = []
+    for condition in on:
+        match condition:
+            case LinkField():
+                fields.append(condition)
+            case str():
+                fields.append(LinkField(condition, condition))
+            case (a, b):
+                fields.append(LinkField(a, b))
+            case (a, operator, b):
+                fields.append(LinkField(a, b, operator))
+    return tuple(fields)

@@ -15,10 +15,10 @@ import pyarrow as pa
 import pyarrow.csv as pacsv
 
 from keen_trellis.data import Column, Table
+from keen_trellis.data.reading_texts import column_of_texts
 from keen_trellis.errors import SourceError
 from keen_trellis.progress import Report, part, quiet
 from keen_trellis.read.reading import Reading, column_names, existing_file, require_rows
-from keen_trellis.read.values import column_of_texts
 
 DELIMITERS = {",": "comma", ";": "semicolon", "\t": "tab", "|": "bar"}
 ENCODINGS = {"utf-8-sig": "UTF-8", "utf-16": "UTF-16", "cp1252": "Windows-1252"}
