@@ -202,6 +202,5 @@ class OutcomeTest(unittest.TestCase):
 
     def test_the_fields_that_share_values_are_proposed_first(self) -> None:
         best = propose_links(self.SAILINGS, self.ROUTES)[0]
-        self.assertEqual((best.left, best.right), ("route", "code"))
-        link = Link((LinkField(best.left, best.right),))
-        self.assertEqual(match(self.SAILINGS, self.ROUTES, link).counts.left.found, 2)
+        self.assertEqual(best.fields, (LinkField("route", "code"),))
+        self.assertEqual(match(self.SAILINGS, self.ROUTES, Link(best.fields)).counts.left.found, 2)

@@ -186,7 +186,9 @@ class Session(QObject):
 
         def propose(report: Report) -> tuple[LinkedFields, ...]:
             best = propose_links(left, right, report)[:1]
-            return tuple(LinkedFields(left=link.left, right=link.right) for link in best)
+            return tuple(
+                LinkedFields(left=f.left, right=f.right) for link in best for f in link.fields
+            )
 
         self.jobs.start(
             propose,
