@@ -258,6 +258,13 @@ def narrow_exact(values: NDArray[Any]) -> NDArray[np.int64] | None:
     return low if bool((values["hi"] == low >> 63).all()) else None
 
 
+def widened_exact(whole: NDArray[np.int64]) -> NDArray[Any]:
+    """Return int64 whole numbers as 128-bit ones."""
+    values = np.empty(len(whole), EXACT_DTYPE)
+    values["lo"], values["hi"] = whole.view(np.uint64), whole >> 63
+    return values
+
+
 def _one_chunk(array: pa.ChunkedArray) -> pa.Array:
     if pa.types.is_dictionary(array.type):
         array = array.unify_dictionaries()

@@ -18,8 +18,8 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from keen_trellis.data.column import BLANK, Column, from_arrow
-from keen_trellis.data.kinds import EXACT_DTYPE, Kind
+from keen_trellis.data.column import BLANK, Column, from_arrow, widened_exact
+from keen_trellis.data.kinds import Kind
 
 _SAMPLE = 1_000
 _DECIMALS_AT_MOST = 6
@@ -170,10 +170,7 @@ def _exact(texts: pa.StringArray) -> Column | None:
         return None
     # up to 15 digits, the double nearest to a decimal gives that decimal back when rounded
     whole = np.rint(numbers.values * 10.0**scale).astype(np.int64)
-    values = np.empty(len(whole), EXACT_DTYPE)
-    values["lo"] = whole.view(np.uint64)
-    values["hi"] = whole >> 63
-    return Column(Kind.EXACT, values, numbers.state, scale=scale)
+    return Column(Kind.EXACT, widened_exact(whole), numbers.state, scale=scale)
 
 
 def _number(texts: pa.StringArray) -> Column | None:

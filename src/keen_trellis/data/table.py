@@ -167,6 +167,12 @@ class Table:
         """Return the rows from `start` up to `stop`, without touching any other row."""
         return self.take(np.arange(start, min(stop, self.n_rows)))
 
+    def renamed(self, names: Sequence[str]) -> Table:
+        """Return the table with other column names, as many as there are columns."""
+        fields = zip(self.fields, names, strict=True)
+        renamed = tuple(replace(field, name=name) for field, name in fields)
+        return Table(renamed, self.strands, self.n_rows)
+
     def with_origin(self, origin: str) -> Table:
         """Return the table with every column coming from `origin`."""
         fields = tuple(replace(field, origin=origin) for field in self.fields)

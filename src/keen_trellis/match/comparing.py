@@ -13,7 +13,7 @@ import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from keen_trellis.data import Column, Kind
-from keen_trellis.data.column import MICROSECONDS_A_DAY, from_arrow, narrow_exact
+from keen_trellis.data.column import MICROSECONDS_A_DAY, from_arrow, narrow_exact, widened_exact
 from keen_trellis.data.reading_texts import values_of_texts
 from keen_trellis.data.stacking import rescaled
 
@@ -188,9 +188,7 @@ def _text_order(left: Column, right: Column) -> OrderKeys:
 def _as_exact(column: Column) -> Column:
     if column.kind is Kind.EXACT:
         return column
-    values = np.empty(len(column), Kind.EXACT.dtype)
-    values["lo"], values["hi"] = column.values.view(np.uint64), column.values >> 63
-    return Column(Kind.EXACT, values, column.state)
+    return Column(Kind.EXACT, widened_exact(column.values), column.state)
 
 
 def _fits_doubles(column: Column) -> bool:

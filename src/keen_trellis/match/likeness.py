@@ -12,6 +12,7 @@ import unicodedata
 from collections import defaultdict
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
+from functools import partial
 
 import numpy as np
 import pyarrow as pa
@@ -104,14 +105,11 @@ def _equal_once_tidied(values: Sequence[str], others: Sequence[str]) -> dict[int
     a, b = pa.array(values, pa.string()), pa.array(others, pa.string())
     found: dict[int, Likeness] = {}
     ways: list[tuple[str, Callable[[pa.StringArray], Iterable[str]]]] = [
-        (_RULE_NAMES[rule], lambda texts, r=rule: tidy(texts, (r,)).to_pylist())
-        for rule in TEXT_RULES
-    ]
-    ways += [
-        ("spaces and case", lambda t: tidy(t, TEXT_RULES[:3]).to_pylist()),
+        *((_RULE_NAMES[rule], partial(_tidied, (rule,))) for rule in TEXT_RULES),
+        ("spaces and case", partial(_tidied, TEXT_RULES[:3])),
         ("leading zeros", lambda t: [_without_zeros(x) for x in t.to_pylist()]),
         ("a number written otherwise", lambda t: [_as_number(x) for x in t.to_pylist()]),
-        ("several small differences", lambda t: tidy(t, TEXT_RULES).to_pylist()),
+        ("several small differences", partial(_tidied, TEXT_RULES)),
         ("word order", lambda t: [_sorted_words(x) for x in tidy(t, TEXT_RULES[:4]).to_pylist()]),
     ]
     for reason, way in ways:
@@ -120,7 +118,8 @@ def _equal_once_tidied(values: Sequence[str], others: Sequence[str]) -> dict[int
             places[key].append(place)
         for place, key in enumerate(way(a)):
             if key and place not in found and (fitting := places.get(key)):
-                found[place] = Likeness(fitting[0], reason, 1.0, len(fitting) == 1)
+                safe = len(fitting) == 1 and reason != "word order"
+                found[place] = Likeness(fitting[0], reason, 1.0, safe)
     return found
 
 
@@ -169,13 +168,13 @@ def _misspelled(
 
     mine, theirs = [_plain(values[n]) for n in left], [_plain(other) for other in others]
     runs: dict[str, int] = {}
-    a, b = (_run_matrix(texts, runs, sparse) for texts in (mine, theirs))
+    a, b = (_run_matrix(texts, runs) for texts in (mine, theirs))
     a.resize((a.shape[0], len(runs)))
     b.resize((b.shape[0], len(runs)))
     common = np.asarray(b.sum(axis=0)).ravel()
     weights = np.where(common > _COMMON_RUN, 0.0, 1.0 / np.sqrt(np.maximum(common, 1)))
     columns = (b @ sparse.diags_array(weights)).T.tocsr()
-    found = {}
+    found: dict[int, Likeness] = {}
     for start in range(0, len(left), _CHUNK):
         report(start / len(left), f"Comparing value {start:,} of {len(left):,}")
         shared = (a[start : start + _CHUNK] @ columns).tocsr()
@@ -190,7 +189,10 @@ def _misspelled(
     return found
 
 
-def _run_matrix(texts: Sequence[str], runs: dict[str, int], sparse: object) -> "object":
+def _run_matrix(texts: Sequence[str], runs: dict[str, int]) -> Any:
+    """Return which runs of three letters each text has; new runs are numbered as they come."""
+    from scipy import sparse
+
     rows, columns = [], []
     for row, text in enumerate(texts):
         padded = f" {text} "
@@ -199,7 +201,7 @@ def _run_matrix(texts: Sequence[str], runs: dict[str, int], sparse: object) -> "
             columns.append(runs.setdefault(padded[n : n + _RUN], len(runs)))
     shape = (len(texts), max(len(runs), 1))
     ones = np.ones(len(rows), np.float32)
-    return sparse.csr_array((ones, (rows, columns)), shape=shape)  # type: ignore[attr-defined]
+    return sparse.csr_array((ones, (rows, columns)), shape=shape)
 
 
 def _letters_alike(value: str, other: str) -> float:
@@ -267,6 +269,10 @@ def _plain(text: str) -> str:
     return " ".join("".join(c for c in apart if unicodedata.category(c) != "Mn").split())
 
 
+def _tidied(rules: tuple[TextRule, ...], texts: pa.StringArray) -> list[str]:
+    return list(tidy(texts, rules).to_pylist())
+
+
 def _without_zeros(text: str) -> str:
     return re.sub(r"(?<!\d)0+(?=\d)", "", text.strip())
 
@@ -283,5 +289,9 @@ def _as_number(text: str) -> str:
 
 
 def _sorted_words(text: str) -> str:
-    words = sorted(_words(text))
+    """Return the words between spaces and commas in one order; empty for a single word.
+
+    A hyphen does not part words here: a route there is not the route back.
+    """
+    words = sorted(word for word in re.split(r"[\s,]+", text) if word)
     return " ".join(words) if len(words) > 1 else ""

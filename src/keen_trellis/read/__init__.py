@@ -3,6 +3,7 @@
 A source is only ever opened for reading.
 """
 
+from keen_trellis.read.any_source import read
 from keen_trellis.read.database import read_table, table_names
 from keen_trellis.read.delimited import DelimitedForm, detect_form, read_delimited, taken_as
 from keen_trellis.read.reading import Reading
@@ -12,6 +13,7 @@ __all__ = [
     "DelimitedForm",
     "Reading",
     "detect_form",
+    "read",
     "read_delimited",
     "read_sheet",
     "read_table",
