@@ -13,7 +13,7 @@ from typing import Any
 
 from keen_trellis.errors import UserError
 from keen_trellis.flow import Delivered, Results, Runner, Trellis, describe, load, make_deliveries
-from keen_trellis.match import JOIN_NAMES, Tie
+from keen_trellis.match import Tie
 
 DONE, UNUSABLE = 0, 2
 
@@ -133,8 +133,8 @@ def _summary(
                     "left": {"lane": lane.name, **_side(tie.counts.left)},
                     "right": {"lane": tie.names[1], **_side(tie.counts.right)},
                     "pairs": tie.counts.pairs,
-                    "join": JOIN_NAMES[item.keep],
-                    "rows": tie.counts.rows(item.keep),
+                    "join": tie.join_name,
+                    "rows": len(tie.outcome),
                 }
             )
     return {

@@ -19,6 +19,7 @@ from tests import oracle
 TEXTS = st.none() | st.sampled_from(
     ["a", "A", "á", " a", "a  b", "A b", "a-b", "a\u200bb", "ß", "SS"]
 )
+SIDES = st.sampled_from(["left", "right"])
 NUMBERS = st.none() | st.integers(-3, 3)
 ROWS = st.lists(st.tuples(TEXTS, NUMBERS, NUMBERS), max_size=8)
 OPERATORS = st.sampled_from(["=", "<>", "<", "<=", ">", ">="])

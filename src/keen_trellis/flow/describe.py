@@ -34,10 +34,11 @@ def item_sentence(trellis: Trellis, lane: Lane, item: TieItem | DeliveryItem) ->
     if isinstance(item, DeliveryItem):
         return f"Delivers {item.name} to {Path(item.path).name}."
     other = trellis.lane(item.lane)
-    if not item.link:
+    if not item.link and not item.cross:
         return f"Is tied to {other.name}, with no link field chosen yet."
     sentence = link_sentence(item.match_link(), lane.name, other.name)
-    return f"{sentence} {join_title(item.keep)}: {kept_words(item, lane.name, other.name)}."
+    title = join_title(item.keep, item.wanted_columns(), item.cross)
+    return f"{sentence} {title}: {kept_words(item, lane.name, other.name)}."
 
 
 def kept_words(tie: TieItem, left: str, right: str) -> str:

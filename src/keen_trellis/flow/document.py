@@ -11,8 +11,23 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
+from keen_trellis.data import Kind
 from keen_trellis.errors import EditError
-from keen_trellis.match import Bay, Keep, Link, LinkField, keep_of
+from keen_trellis.match.link import (
+    Bay,
+    Blanks,
+    Columns,
+    Keep,
+    Link,
+    LinkField,
+    Operator,
+    OrderField,
+    Pair,
+    Partner,
+    Side,
+    TextRule,
+    keep_of,
+)
 
 VERSION: Literal[1] = 1
 
@@ -52,11 +67,41 @@ Source = Annotated[DelimitedSource | SheetSource | TableSource, Field(discrimina
 
 
 class LinkedFields(_Part):
-    """A field of the lane that goes on and the field of the other lane it is compared with."""
+    """A field of the lane that goes on and the field of the other lane it is compared with.
+
+    The attributes mean what they mean in `match.LinkField`.
+    """
 
     left: str
     right: str
-    operator: Literal["="] = "="
+    operator: Operator = "="
+    strict: bool = False
+    within: float | None = Field(default=None, ge=0)
+    compare_as: Kind | None = None
+
+
+class OrderedBy(_Part):
+    """A field that several partners are put in order by."""
+
+    field: str
+    descending: bool = False
+
+
+class SameValues(_Part):
+    """Two values of a link field that mean the same in this tie; the field is its place."""
+
+    left: str
+    right: str
+    field: int = Field(default=0, ge=0)
+
+
+class WantedColumns(_Part):
+    """Which columns go on; the attributes mean what they mean in `match.Columns`."""
+
+    same_named: Literal["both", "left", "right", "filled"] = "both"
+    link: Literal["once", "both"] = "once"
+    left: tuple[str, ...] | None = None
+    right: tuple[str, ...] | None = None
 
 
 class TieItem(_Part):
@@ -72,6 +117,9 @@ class TieItem(_Part):
         All must hold together.
     keep : tuple of bays
         The bays whose rows go on.
+    text, blanks, partner, partner_for, order, pairs, cross
+        As in `match.Link`.
+    columns : WantedColumns
     """
 
     type: Literal["tie"] = "tie"
@@ -80,6 +128,14 @@ class TieItem(_Part):
     after: str | None = None
     link: tuple[LinkedFields, ...] = ()
     keep: tuple[Bay, ...] = (Bay.LEFT, Bay.BOTH)
+    text: tuple[TextRule, ...] = ()
+    blanks: Blanks = "never"
+    partner: Partner = "every"
+    partner_for: Side = "left"
+    order: tuple[OrderedBy, ...] = ()
+    pairs: tuple[SameValues, ...] = ()
+    cross: bool = False
+    columns: WantedColumns = WantedColumns()
     note: str = ""
 
     @model_validator(mode="after")
@@ -90,7 +146,19 @@ class TieItem(_Part):
 
     def match_link(self) -> Link:
         """Return the link as the matching takes it."""
-        return Link(tuple(LinkField(f.left, f.right, f.operator) for f in self.link))
+        return Link(
+            fields=tuple(LinkField(**dict(field)) for field in self.link),
+            blanks=self.blanks,
+            partner=self.partner,
+            partner_for=self.partner_for,
+            order=tuple(OrderField(**dict(field)) for field in self.order),
+            pairs=tuple(Pair(**dict(pair)) for pair in self.pairs),
+            cross=self.cross,
+        ).with_text(self.text)
+
+    def wanted_columns(self) -> Columns:
+        """Return the columns as the matching takes them."""
+        return Columns(**dict(self.columns))
 
 
 class DeliveryItem(_Part):

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from typing import Protocol, TypeVar
 
 from pydantic import BaseModel, ValidationError
@@ -13,12 +13,16 @@ from keen_trellis.flow.document import (
     DeliveryItem,
     Lane,
     LinkedFields,
+    OrderedBy,
+    SameValues,
     Source,
     TieItem,
     Trellis,
+    WantedColumns,
     kept_with,
 )
-from keen_trellis.match import Bay
+from keen_trellis.match import Bay, Link
+from keen_trellis.match.findings import Remedy
 
 _P = TypeVar("_P", bound=BaseModel)
 
@@ -188,6 +192,51 @@ class SetLink:
     def changed(self, trellis: Trellis) -> Trellis:
         """Return the trellis with the tie's new fields."""
         return _with_item(trellis, self.tie, lambda tie: _with(tie, link=self.link))
+
+
+@dataclass(frozen=True, slots=True)
+class TakeLink:
+    """Take a whole link: fields, text rules, blanks, partner, order and pairs."""
+
+    tie: str
+    link: Link
+    label: str = "Change the link"
+
+    def changed(self, trellis: Trellis) -> Trellis:
+        """Return the trellis with the tie's link as given."""
+        link = self.link
+        changes = {
+            "link": tuple(LinkedFields(**asdict(field)) for field in link.fields),
+            "text": link.text,
+            "blanks": link.blanks,
+            "partner": link.partner,
+            "partner_for": link.partner_for,
+            "order": tuple(OrderedBy(**asdict(field)) for field in link.order),
+            "pairs": tuple(SameValues(**asdict(pair)) for pair in link.pairs),
+            "cross": link.cross,
+        }
+        return _with_item(trellis, self.tie, lambda tie: _with(tie, **changes))
+
+
+def remedy_edit(tie: str, remedy: Remedy) -> Edit:
+    """Return the edit that carries out the remedy of a finding at a tie."""
+    if remedy.link is not None:
+        return TakeLink(tie, remedy.link, remedy.label)
+    assert remedy.keep is not None
+    return SetKeep(tie, remedy.keep, remedy.label)
+
+
+@dataclass(frozen=True, slots=True)
+class SetColumns:
+    """Choose which columns go on from a tie."""
+
+    tie: str
+    columns: WantedColumns
+    label: str = "Choose the columns"
+
+    def changed(self, trellis: Trellis) -> Trellis:
+        """Return the trellis with the tie's new columns."""
+        return _with_item(trellis, self.tie, lambda tie: _with(tie, columns=self.columns))
 
 
 @dataclass(frozen=True, slots=True)

@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import TypeVar
 
 from keen_trellis.data import Table
-from keen_trellis.errors import SourceError, TooManyRowsError, UserError
+from keen_trellis.errors import SourceError, UserError
 from keen_trellis.flow.document import (
     DelimitedSource,
     Lane,
@@ -191,11 +191,12 @@ class _Running:
         self.found.ties[item.id] = tie
         if isinstance(tie, UserError):
             return tie
-        key = _digest(self.keys[lane.id, place], *tie.keep, tie.names[1])
+        key = _digest(self.keys[lane.id, place], *tie.keep, tie.names[1], repr(tie.columns))
         self.keys[lane.id, place] = key
         try:
             return self.runner.kept(key, lambda: tie.outcome)
-        except TooManyRowsError as error:
+        except UserError as error:  # too many rows, or a column that is no longer there
+            self.found.ties[item.id] = error
             return error
 
     def _read(self, lane: Lane) -> Table | UserError:
@@ -222,7 +223,7 @@ class _Running:
         key = _digest(
             self.keys[lane.id, place - 1],
             self.keys[other.id, taken],
-            *(f.model_dump_json() for f in item.link),
+            repr(link),
         )
 
         def matched() -> Match:
@@ -233,7 +234,7 @@ class _Running:
         except UserError as error:
             return error
         self.keys[lane.id, place] = key
-        return Tie(left, right, link, item.keep, found, names)
+        return Tie(left, right, link, item.keep, found, names, item.wanted_columns())
 
     def _share(self) -> Report:
         """Return the report of the next piece of work, all pieces being taken as equally long."""

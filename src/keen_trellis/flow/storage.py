@@ -8,7 +8,7 @@ from collections.abc import Callable
 from pathlib import Path, PurePosixPath
 from typing import Any
 
-from pydantic import ValidationError
+from pydantic import BaseModel, ValidationError
 
 from keen_trellis.deliver import whole_file
 from keen_trellis.errors import DocumentError, reason
@@ -17,6 +17,7 @@ from keen_trellis.flow.edits import first_fault
 
 ENDING = ".trellis"
 _LINE_WIDTH = 92
+_ALWAYS_THERE = {"format", "version", "type", "name", "lanes", "items", "colour", "link", "keep"}
 
 MIGRATIONS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {}
 """For each old version, what lifts a document to the next one."""
@@ -63,8 +64,7 @@ def load(path: Path) -> Trellis:
 
 def dumps(trellis: Trellis) -> str:
     """Return a trellis as JSON, one line per small thing; settings left open are left out."""
-    content = trellis.model_dump(mode="json", exclude_none=True)
-    return _laid_out(_without_empty_notes(content), 0) + "\n"
+    return _laid_out(_essential(trellis), 0) + "\n"
 
 
 def loads(text: str, path: Path) -> Trellis:
@@ -129,12 +129,19 @@ def _relative(place: str, folder: Path) -> str:
     return str(PurePosixPath(os.path.relpath(absolute, folder)))
 
 
-def _without_empty_notes(content: Any) -> Any:
-    if isinstance(content, dict):
-        return {k: _without_empty_notes(v) for k, v in content.items() if (k, v) != ("note", "")}
-    if isinstance(content, list):
-        return [_without_empty_notes(value) for value in content]
-    return content
+def _essential(part: Any) -> Any:
+    """Return a document as plain values without the settings that are as they always are."""
+    if isinstance(part, BaseModel):
+        fields = type(part).model_fields
+        values = {name: getattr(part, name) for name in fields}
+        return {
+            name: _essential(value)
+            for name, value in values.items()
+            if name in _ALWAYS_THERE or value != fields[name].get_default()
+        }
+    if isinstance(part, tuple | list):
+        return [_essential(value) for value in part]
+    return part
 
 
 def _laid_out(content: Any, depth: int) -> str:

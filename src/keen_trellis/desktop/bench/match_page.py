@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 from functools import partial
+from typing import Any
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent
@@ -15,10 +17,33 @@ from keen_trellis.desktop.controls import Choice, Flow, Notice, Switch, button, 
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import LaneColours, Theme, readable, value_font
 from keen_trellis.errors import UserError
+from keen_trellis.flow.describe import counted
 from keen_trellis.flow.document import Lane, LinkedFields, TieItem
-from keen_trellis.flow.edits import SetBay, SetKeep, SetLink
-from keen_trellis.match import Bay, Keep, Tie
-from keen_trellis.match.sentences import cardinality_words, join_title, outcome_sentences
+from keen_trellis.flow.edits import SetBay, SetKeep, SetLink, TakeLink
+from keen_trellis.match import TEXT_RULES, Bay, Keep, Tie
+from keen_trellis.match.link import Operator, TextRule
+from keen_trellis.match.sentences import (
+    OPERATOR_WORDS,
+    cardinality_words,
+    join_title,
+    listed,
+    outcome_sentences,
+)
+
+_PARTNERS = {
+    "every": "every match",
+    "first": "the first match",
+    "last": "the last match",
+    "only": "the match if it is the only one",
+}
+_BLANKS = {"never": "never match", "match": "match blanks"}
+_TEXT_CHOICES: tuple[tuple[str, tuple[TextRule, ...]], ...] = (
+    ("exactly", ()),
+    ("ignoring outer spaces", ("outer spaces",)),
+    ("ignoring case", ("case",)),
+    ("ignoring case and spaces", TEXT_RULES[:3]),
+    ("ignoring all but the letters", TEXT_RULES),
+)
 
 
 class BayPanel(QFrame):
@@ -147,9 +172,10 @@ class MatchPage(QWidget):
         self._said.setVisible(not trouble)
         if isinstance(result, Tie):
             self._show_bays(item, result, origins)
-            words = outcome_sentences(result.counts, item.keep, *result.names)
+            columns = item.wanted_columns()
+            words = outcome_sentences(result.counts, item.keep, *result.names, columns)
             tip = cardinality_words(result.counts, *result.names)
-            self._said.say(f"{join_title(item.keep)}.", words, tip)
+            self._said.say(f"{join_title(item.keep, columns, item.cross)}.", words, tip)
             self._said.types = (result, item.keep)
 
     def _show_bays(self, item: TieItem, tie: Tie, origins: Origins) -> None:
@@ -185,7 +211,7 @@ class MatchPage(QWidget):
         taken = self._session.trellis.taken_place(item)
         right_table = self._session.results.tables.get((other.id, taken))
         left_options, right_options = _options(left_table), _options(right_table)
-        key = (item.id, item.link, lane.name, other.name, left_options, right_options)
+        key = (item, lane.name, other.name, left_options, right_options)
         if key == self._sentence_key:
             return
         self._sentence_key = key
@@ -193,28 +219,38 @@ class MatchPage(QWidget):
         name = focused.objectName() if focused else ""
         self._sentence.clear()
         own, its = origins.colours[lane.id], origins.colours[other.id]
+        if item.cross:
+            self._word("Every row of")
+            self._word(lane.name, own.ink)
+            self._word("stands beside every row of")
+            self._word(other.name, its.ink)
+            return
+        first, second = (lane.name, own.ink), (other.name, its.ink)
+        if item.partner_for == "right":
+            first, second = second, first
         self._word("For each")
-        self._word(lane.name, own.ink)
-        self._word("row, take every match in")
-        self._word(other.name, its.ink)
+        self._word(*first)
+        self._word("row, take")
+        self._option("link.partner", "Which match", _PARTNERS, item.partner, item, "partner")
+        self._word("in")
+        self._word(*second)
         self._word("where")
         for place, field in enumerate(item.link):
             if place:
                 self._word("and")
             self._field_choice(item, place, "left", field.left, left_options, own)
-            self._word("equals")
+            self._operator_choice(item, place, field.operator)
             self._field_choice(item, place, "right", field.right, right_options, its)
             if len(item.link) > 1:
                 self._add_button("×", f"link.{place}.remove", "Take this pair of fields out", place)
-        if item.link:
-            self._sentence.addWidget(
-                button("+ field", "link.add", lambda: self._add_field(item), "soft")
-            )
-        else:
-            self._sentence.addWidget(
-                button("choose fields", "link.add", lambda: self._add_field(item), "main")
-            )
-        self._word("· blanks never match")
+        look, text = ("soft", "+ field") if item.link else ("main", "choose fields")
+        self._sentence.addWidget(button(text, "link.add", lambda: self._add_field(item), look))
+        self._word("Text compares")
+        self._text_choice(item)
+        self._word("· blanks")
+        self._option("link.blanks", "Blanks", _BLANKS, item.blanks, item, "blanks")
+        if item.pairs:
+            self._word(f"· {counted(len(item.pairs), 'pair')} of values the same")
         if name and (again := self.findChild(QWidget, name)):
             again.setFocus()
 
@@ -245,6 +281,36 @@ class MatchPage(QWidget):
         choice.offer([(name, name, kind) for name, kind in options], current)
         choice.chosen.connect(lambda name: self._set_field(item, place, side, name))
         self._sentence.addWidget(choice)
+
+    def _option(
+        self, name: str, says: str, words: dict[str, str], current: str, item: TieItem, part: str
+    ) -> None:
+        """Add a word that stands for one setting of the link."""
+        choice = Choice(name, says)
+        choice.offer([(value, text, "") for value, text in words.items()], current)
+        choice.chosen.connect(lambda value: self._change_link(item, **{part: value}))
+        self._sentence.addWidget(choice)
+
+    def _operator_choice(self, item: TieItem, place: int, current: Operator) -> None:
+        choice = Choice(f"link.{place}.operator", "How the fields are compared")
+        choice.offer([(op, words, op) for op, words in OPERATOR_WORDS.items()], current)
+        choice.chosen.connect(lambda value: self._set_field(item, place, "operator", value))
+        self._sentence.addWidget(choice)
+
+    def _text_choice(self, item: TieItem) -> None:
+        """Add the word that says what is ignored when texts are compared."""
+        rules = dict(_TEXT_CHOICES)
+        current = next((w for w, chosen in rules.items() if chosen == item.text), None)
+        if current is None:
+            current = f"ignoring {listed(item.text)}"
+            rules[current] = item.text
+        choice = Choice("link.text", "How text compares")
+        choice.offer([(words, words, "") for words in rules], current)
+        choice.chosen.connect(lambda words: self._change_link(item, text=rules[words]))
+        self._sentence.addWidget(choice)
+
+    def _change_link(self, item: TieItem, **changes: Any) -> None:
+        self._session.do(TakeLink(item.id, replace(item.match_link(), **changes)))
 
     def _current(self) -> TieItem | None:
         item = self._session.selected_item
@@ -343,7 +409,8 @@ class _SaidBar(QFrame):
         for column, head in enumerate(heads):
             side = Qt.AlignmentFlag.AlignRight if column else Qt.AlignmentFlag.AlignLeft
             grid.addWidget(label(head, soft=True, small=True), 0, column, side)
-        for row, kind in enumerate(tie.join_types(), start=1):
+        kinds = [kind for kind in tie.join_types() if not kind.semi]  # those are about columns
+        for row, kind in enumerate(kinds, start=1):
             chosen = button(
                 kind.name, f"join_type.{'-'.join(kind.keep)}", partial(pick, kind.keep), "plain"
             )

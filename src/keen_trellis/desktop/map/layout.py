@@ -16,7 +16,8 @@ from keen_trellis.errors import UserError
 from keen_trellis.flow.describe import counted, source_words
 from keen_trellis.flow.document import DeliveryItem, Lane, TieItem, Trellis
 from keen_trellis.flow.run import Results
-from keen_trellis.match import JOIN_NAMES, Bay, Tie
+from keen_trellis.match import Bay, Tie
+from keen_trellis.match.link import join_name
 from keen_trellis.match.sentences import found_words
 
 HEADS_WIDTH = 226
@@ -354,7 +355,8 @@ class _Drawing:
         box = Box(x, y, CAPSULE_WIDTH, CAPSULE_HEIGHT)
         tie = self.results.ties.get(item.id)
         other = self.trellis.lane(item.lane)
-        title = f"Join · {JOIN_NAMES[item.keep]}"
+        name = "cross" if item.cross else join_name(item.keep, item.wanted_columns())
+        title = f"Join · {name}"
         if isinstance(tie, Tie):
             parts = _parts(box, tie, (lane.colour, None, other.colour))
             return Capsule(item.id, lane.id, box, parts, title, found_words(tie.counts), "")
