@@ -1,0 +1,203 @@
+"""An expert at the analyst's side: what stands out, why not, what could be meant."""
+
+import unittest
+from pathlib import Path
+from typing import Any
+
+import keen_trellis as kt
+from keen_trellis.match.findings import Finding
+from keen_trellis.match.likeness import likely_partners
+from keen_trellis.match.link import Link, LinkField
+from keen_trellis.match.pairs import with_pairs
+from keen_trellis.progress import Cancelled
+
+DEMO = Path(__file__).parents[2] / "demo"
+
+
+def season(sheet: str) -> kt.Table:
+    return kt.read(DEMO / "operations.ods", sheet=sheet)
+
+
+class DemoTest(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls) -> None:
+        cls.sailings, cls.vessels, cls.crew = map(season, ("Sailings", "Vessels", "Crew"))
+        cls.routes = kt.read(DEMO / "harbour.sqlite", table="routes")
+
+    def tied(self, other: kt.Table, on: Any, name: str, **more: Any) -> kt.Tie:
+        return kt.tie(self.sailings, other, on, names=("Sailings", name), **more)
+
+    def only(self, tie: kt.Tie, topic: str) -> Finding:
+        found = [finding for finding in tie.findings() if finding.topic == topic]
+        self.assertEqual(len(found), 1, topic)
+        return found[0]
+
+    def assert_wins(self, tie: kt.Tie, finding: Finding) -> None:
+        """What a remedy says that it wins is what it wins when it is taken."""
+        assert finding.remedy is not None
+        remedy = finding.remedy
+        if remedy.keep is not None:
+            won = len(tie.keeping(remedy.keep).outcome) - len(tie.outcome)
+        else:
+            assert remedy.link is not None
+            won = tie.linked(remedy.link).counts.left.found - tie.counts.left.found
+        self.assertEqual(won, remedy.wins)
+
+    def test_case_and_spaces(self) -> None:
+        tie = self.tied(self.routes, [("route", "code")], "Routes")
+        self.assertEqual(
+            {r: n for r, n in kt.text_rule_gains(tie).items() if n}, {"outer spaces": 2, "case": 1}
+        )
+        found = self.only(tie, "texts differ")
+        self.assertEqual(
+            found.text,
+            "3 Sailings rows differ from a value of Routes only by outer spaces and case.",
+        )
+        self.assert_wins(tie, found)
+        with_rule = self.tied(self.routes, [("route", "code")], "Routes", text=["case"])
+        self.assertEqual(kt.text_rule_gains(with_rule)["outer spaces"], 2)
+
+    def test_values_that_look_like_another(self) -> None:
+        tie = self.tied(self.routes, [("route", "code")], "Routes")
+        proposed = {p.pair.left: p for p in kt.propose_pairs(tie)}
+        for value, other, reason, safe, rows in (
+            ("KP-MS ", "KP-MS", "outer space", True, 2),
+            ("kp-ms", "KP-MS", "case", True, 1),
+            ("Kelp Pt-Brae", "KP-BR", "spelled out", False, 4),
+            ("Gannet Hd-Tolland", "GH-TO", "spelled out", False, 2),
+        ):
+            pair = proposed.pop(value)
+            self.assertEqual(
+                (pair.pair.right, pair.reason, pair.safe, pair.rows), (other, reason, safe, rows)
+            )
+        self.assertEqual(proposed, {})
+        self.assert_wins(tie, self.only(tie, "pairs"))
+        taken = tie.linked(with_pairs(tie.link, kt.propose_pairs(tie)))
+        self.assertEqual(kt.propose_pairs(taken), [])
+
+    def test_a_lookup_that_repeats_and_the_totals_it_would_double(self) -> None:
+        tie = self.tied(self.vessels, ["vessel"], "Vessels")
+        found = self.only(tie, "rows multiply")
+        self.assertEqual(found.rows, tie.counts.left.multiplied)
+        self.assertIn("Totals of passengers and vehicles would count them again", found.text)
+        assert found.remedy is not None and found.remedy.link is not None
+        once = tie.linked(found.remedy.link)
+        self.assertEqual((once.counts.left.multiplied, len(once.outcome)), (0, len(self.sailings)))
+
+    def test_rows_that_vanish_blanks_and_fields_with_nothing_in_common(self) -> None:
+        inner = self.tied(self.routes, [("route", "code")], "Routes", keep=["both"])
+        self.assert_wins(inner, self.only(inner, "rows vanish"))
+        self.assertEqual(self.only(inner, "blank keys").rows, 1)
+        wrong = self.tied(self.routes, [("vessel", "code")], "Routes")
+        found = self.only(wrong, "nothing found")
+        assert found.remedy is not None
+        self.assertIn("Link route = code", found.remedy.label)
+        self.assert_wins(wrong, found)
+        self.assertEqual(wrong.findings()[0], found)
+
+    def test_kinds_that_differ_are_refused_with_the_conversion(self) -> None:
+        link = Link((LinkField("id", "mentor id"),))
+        (found,) = kt.conversions(self.crew, self.crew, link, ("Crew", "Mentors"))
+        assert found.remedy is not None and found.remedy.link is not None
+        self.assertEqual(found.remedy.label, f"Compare both as whole number: +{found.remedy.wins}")
+        tie = kt.tie(self.crew, self.crew, found.remedy.link.fields)
+        self.assertEqual(tie.counts.left.found, found.remedy.wins)
+
+    def test_why_a_row_found_nothing(self) -> None:
+        tie = self.tied(self.routes, [("route", "code")], "Routes")
+        routes = self.sailings.column("route").to_list()
+        for value, text, nearest, reason in (
+            ("Kelp Pt-Brae", "Routes has no code “Kelp Pt-Brae”.", "KP-BR", "spelled out"),
+            ("KP-MS ", "Routes has no code “KP-MS ”.", "KP-MS", "outer space"),
+            (None, "route of this row is blank, and blanks match nothing.", "", ""),
+        ):
+            why = kt.why_not(tie, routes.index(value))
+            self.assertEqual(why.text, text)
+            if nearest:
+                self.assertEqual(why.candidates[0].values, (nearest,))
+                self.assertIn(reason, why.candidates[0].reason)
+        unused = int(tie.match.right_only[0])
+        self.assertIn("Sailings has no route “GH-BR”", kt.why_not(tie, unused, "right").text)
+        with self.assertRaises(ValueError):
+            kt.why_not(tie, 0)
+
+    def test_the_natural_fields_and_a_natural_join_without_any(self) -> None:
+        fares = kt.read(DEMO / "fares.csv")
+        best = kt.propose_links(self.sailings, fares)[0]
+        self.assertEqual(best.fields, (LinkField("route", "route"),))
+        natural = self.tied(fares, "natural", "Fares")
+        self.assertEqual(natural.link.fields, (LinkField("route", "route"),))
+        with self.assertRaisesRegex(kt.UserError, "have no column name in common"):
+            self.tied(self.routes, "natural", "Routes")
+
+
+class SmallCasesTest(unittest.TestCase):
+    def test_codes_that_differ_by_leading_zeros(self) -> None:
+        left = kt.Table.from_columns({"id": ["007", "12", "x"]})
+        right = kt.Table.from_columns({"id": ["7", "12"]})
+        tie = kt.tie(left, right, ["id"])
+        found = next(f for f in tie.findings() if f.topic == "leading zeros")
+        assert found.remedy is not None and found.remedy.link is not None
+        self.assertEqual(tie.linked(found.remedy.link).counts.left.found, 1 + found.remedy.wins)
+
+    def test_one_more_field_keeps_rows_from_multiplying(self) -> None:
+        people = [
+            ("Ailsa", "Orme", 1),
+            ("Ailsa", "Voe", 2),
+            ("Bram", "Orme", 3),
+            ("Bram", "Voe", 4),
+        ]
+        columns = {n: [p[i] for p in people] for i, n in enumerate(("first", "last", "number"))}
+        right = kt.Table.from_columns(columns)
+        left = kt.Table.from_columns({"first": columns["first"], "last": columns["last"]})
+        tie = kt.tie(left, right, ["first"])
+        found = next(f for f in tie.findings() if f.topic == "compound link")
+        assert found.remedy is not None and found.remedy.link is not None
+        self.assertEqual(found.remedy.link.fields[1], LinkField("last", "last"))
+        self.assertEqual(tie.linked(found.remedy.link).counts.left.multiplied, 0)
+
+    def test_each_likeness_has_its_reason(self) -> None:
+        for value, other, reason, safe in (
+            ("Kelp  Point", "Kelp Point", "doubled space", True),
+            ("Bräe", "Brae", "accents", True),
+            ("O'Dee", "ODee", "punctuation", True),
+            ("Bra\u200be", "Brae", "invisible characters", True),
+            ("007", "7", "leading zeros", True),
+            ("12.50", "12,5", "a number written otherwise", True),
+            ("Orme, Ailsa", "Ailsa Orme", "word order", False),
+            ("Kelp Pt", "Kelp Point", "abbreviation", False),
+            ("Marrow Sound", "Marow Sound", "misspelled", False),
+        ):
+            with self.subTest(value=value):
+                found = likely_partners([value], [other, "Something else"])
+                self.assertEqual(
+                    (found[0].other, found[0].reason, found[0].safe), (0, reason, safe)
+                )
+
+    def test_what_only_resembles_is_not_proposed(self) -> None:
+        codes = ["R-101", "R-110", "KP-MS"]
+        self.assertEqual(likely_partners(["R-111", "MS-KP", "Tolland"], codes), {})
+        two = likely_partners(["brae"], ["Brae", "BRAE"])
+        self.assertFalse(two[0].safe)
+
+    def test_a_long_search_can_be_stopped(self) -> None:
+        def stop(fraction: float, doing: str) -> None:
+            if fraction > 0.1:
+                raise Cancelled
+
+        with self.assertRaises(Cancelled):
+            likely_partners([f"value {n}x" for n in range(50)], ["another"] * 3, stop)
+
+    def test_a_true_link_between_a_small_and_a_large_table_is_not_sampled_away(self) -> None:
+        many = [f"K{n}" for n in range(60_000)]
+        large = kt.Table.from_columns({"key": many, "other": many[::-1]})
+        small = kt.Table.from_columns({"code": ["K3", "K59999", "K777"], "note": ["a", "b", "c"]})
+        best = kt.propose_links(small, large)[0]
+        self.assertEqual((best.fields[0].left, best.left_found), ("code", 1.0))
+
+    def test_a_compound_link_is_proposed_where_one_field_repeats(self) -> None:
+        days = [f"2026-01-{d:02d}" for d in range(1, 29)]
+        rows = [(route, day) for route in "ABCDEFGHIJ" for day in days]
+        table = kt.Table.from_columns({"route": [r for r, _ in rows], "day": [d for _, d in rows]})
+        best = kt.propose_links(table, table)[0]
+        self.assertEqual({f.left for f in best.fields}, {"route", "day"})

@@ -1,0 +1,129 @@
+"""What goes on: semi and cross joins, same-named columns, chains, and the face for notebooks."""
+
+import tempfile
+import unittest
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+import keen_trellis as kt
+from keen_trellis.data import GAP
+
+SAILINGS = kt.Table.from_columns(
+    {"sailing": [1, 2, 3, 4], "route": ["a", "b", "zz", "a"], "zone": ["x", None, "y", "z"]}
+)
+ROUTES = kt.Table.from_columns(
+    {"code": ["a", "a", "b", "c"], "zone": ["I", "J", None, "O"], "miles": [1, 2, 3, 4]}
+)
+ON = [("route", "code")]
+
+
+class ColumnsTest(unittest.TestCase):
+    def rows(self, keep: tuple[str, ...], **columns: Any) -> list[tuple[Any, ...]]:
+        tied = kt.tie(SAILINGS, ROUTES, ON, keep, columns=kt.Columns(**columns))
+        return list(tied.outcome.rows())
+
+    def test_a_semi_join_keeps_each_found_row_once(self) -> None:
+        self.assertEqual([r[0] for r in self.rows(("both",), right=())], [1, 2, 4])
+        self.assertEqual([r[2] for r in self.rows(("both",), left=())], [1, 2, 3])
+        tied = kt.tie(
+            SAILINGS,
+            ROUTES,
+            ON,
+            ("both",),
+            columns=kt.Columns(right=()),
+            names=("Sailings", "Routes"),
+        )
+        self.assertEqual(tied.join_name, "left semi")
+        self.assertIn(
+            "3 rows go on: the Sailings rows that have a match in Routes, each once",
+            tied.sentence(),
+        )
+        semi = {t.semi: t.rows for t in tied.join_types() if t.semi}
+        self.assertEqual(semi, {"left": 3, "right": 3})
+
+    def test_columns_of_the_same_name(self) -> None:
+        keep = ("left", "both", "right")
+        for same_named, columns in (
+            ("both", ("sailing", "route", "zone", "zone (right)", "miles")),
+            ("left", ("sailing", "route", "zone", "miles")),
+            ("right", ("sailing", "route", "zone", "miles")),
+            ("filled", ("sailing", "route", "zone", "miles")),
+        ):
+            tied = kt.tie(SAILINGS, ROUTES, ON, keep, columns=kt.Columns(same_named))
+            self.assertEqual(tied.outcome.columns, columns)
+        left, filled = (self.rows(keep, same_named=s) for s in ("left", "filled"))
+        self.assertEqual((left[-1][2], filled[-1][2]), (None, "O"))
+        self.assertEqual(filled[2][2], None)  # a blank of the left side is no gap
+        right = kt.tie(SAILINGS, ROUTES, ON, keep, columns=kt.Columns("right")).outcome
+        self.assertEqual(right.column("zone").to_list(), ["I", "J", None, None, "I", "J", "O"])
+
+    def test_link_fields_twice_and_only_the_columns_wanted(self) -> None:
+        tied = kt.tie(SAILINGS, ROUTES, ON, columns=kt.Columns(link="both", right=("code",)))
+        self.assertEqual(tied.outcome.columns, ("sailing", "route", "zone", "code"))
+        with self.assertRaisesRegex(kt.UserError, "no column “mile” in right. Did you mean"):
+            _ = kt.tie(SAILINGS, ROUTES, ON, columns=kt.Columns(right=("mile",))).outcome
+
+    def test_gaps_are_told_from_blanks_by_column(self) -> None:
+        tied = kt.tie(SAILINGS, ROUTES, ON)
+        self.assertEqual(tied.gaps("zone (right)").tolist(), [False] * 3 + [True] + [False] * 2)
+
+
+class CrossAndChainTest(unittest.TestCase):
+    def test_every_pair_only_when_asked_and_never_too_many(self) -> None:
+        tied = kt.tie(SAILINGS, ROUTES, "cross")
+        self.assertEqual((len(tied.outcome), tied.join_name), (16, "cross"))
+        self.assertEqual(len(tied.outcome.columns), 6)
+        many = kt.Table.of({"n": kt.Column(kt.Kind.WHOLE, np.arange(5_000))})
+        with self.assertRaisesRegex(kt.UserError, "25,000,000 rows; the limit is 10,000,000"):
+            _ = kt.tie(many, many, "cross").outcome
+        self.assertEqual(len(kt.tie(many, many, "cross", limit=30_000_000).outcome), 25_000_000)
+        with self.assertRaisesRegex(kt.UserError, "without a link field"):
+            kt.tie(many, many, [])
+
+    def test_a_table_tied_with_itself(self) -> None:
+        people = kt.Table.from_columns({"id": [1, 2, 3], "name": list("abc"), "lead": [None, 1, 1]})
+        tied = kt.tie(
+            people,
+            people,
+            [("lead", "id")],
+            names=("Crew", "Leads"),
+            columns=kt.Columns(right=("name",)),
+        )
+        self.assertEqual(tied.outcome.column("name (Leads)").to_list(), [None, "a", "a"])
+
+    def test_ten_ties_deep_nothing_is_copied_and_every_gap_is_known(self) -> None:
+        table = kt.Table.from_columns({"k": list(range(100))})
+        for depth in range(10):
+            keys = [n for n in range(100) if n % (depth + 2)]
+            other = kt.Table.from_columns({"k": keys, f"v{depth}": [n * depth for n in keys]})
+            table = kt.tie(table, other, ["k"]).outcome
+        self.assertEqual((len(table), len(table.columns)), (100, 11))
+        for depth in range(10):
+            column = table.column(f"v{depth}")
+            assert column.state is not None
+            gaps = np.flatnonzero(column.state == GAP)
+            self.assertEqual(gaps.tolist(), [n for n in range(100) if n % (depth + 2) == 0])
+
+
+class NotebookTest(unittest.TestCase):
+    def test_read_tie_and_deliver(self) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "in.csv"
+            path.write_text("code;fare\n007;1,5\n8;2\n")
+            table = kt.read(f"file://{path}", kinds={"code": "whole number"})
+            self.assertEqual(table.column("code").to_list(), [7, 8])
+            with self.assertRaisesRegex(kt.UserError, "“1,5” in row 1 of “fare” .* is no exact"):
+                kt.read(path, kinds={"fare": "exact decimal"})
+            with self.assertRaisesRegex(kt.UserError, "https addresses cannot be read"):
+                kt.read("https://example.org/x.csv")
+            out = Path(folder) / "out.csv"
+            kt.deliver(kt.tie(table, table, ["code"]).outcome, out)
+            self.assertEqual(kt.read(out).columns, ("code", "fare", "fare (right)"))
+
+    def test_every_public_name_is_there(self) -> None:
+        for name in kt.__all__:
+            self.assertTrue(getattr(kt, name).__doc__, name)
+        arrow = SAILINGS.to_arrow()
+        self.assertEqual(list(kt.Table.from_arrow(arrow).rows()), list(SAILINGS.rows()))
