@@ -32,7 +32,7 @@ def run() -> Iterator[Result]:
     other_s, expected = timed(_sqlite(left, right), times=2)
     ours_s, got = timed(ours)
     assert got == expected, (got, expected)
-    yield Result("left outer, text key, 2M x 200k: counts and bays", ours_s, other_s, 5)
+    yield Result("left outer, text key, 2M x 200k: counts and bays", ours_s, other_s, 6)
 
     tied = tie(ours_left, ours_right, ["key"])
     outcome = tied.outcome
@@ -45,6 +45,19 @@ def run() -> Iterator[Result]:
 
     switch_s, _ = timed(switch)
     yield Result("… a bay switched, to the new first screen", switch_s, None, 50, "ms")
+    noticed_s, _ = timed(lambda: (tied.join_types(), tied.findings()))
+    yield Result("… counts of all join types, and the findings", noticed_s, None, 1, "s")
+    yield from _ignoring_case(ours_left, ours_right)
+
+
+def _ignoring_case(left: Table, right: Table) -> Iterator[Result]:
+    exact_s, _ = timed(lambda: tie(left, right, ["key"]).match.pairs_and_left_only)
+    rules = ("case", "outer spaces", "doubled spaces")
+    tie(left, right, ["key"], text=rules)  # tidies the dictionaries, which are kept
+    loose_s, _ = timed(lambda: tie(left, right, ["key"], text=rules).match.pairs_and_left_only)
+    yield Result(
+        "… the same ignoring case and spaces, as a multiple", loose_s / exact_s, None, 1.5, "times"
+    )
 
 
 def _sqlite(left: pa.Table, right: pa.Table) -> object:

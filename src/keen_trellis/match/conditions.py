@@ -174,9 +174,10 @@ class _Sorted:
         return found.astype(np.int64)
 
     def group_runs(self, groups: NDArray[np.intp]) -> Runs:
-        """Return where each row's group starts and ends."""
-        zeros = np.zeros(len(groups), np.int64)
-        return self.before(groups, zeros, "left"), self.before(groups + 1, zeros, "left")
+        """Return where each row's group starts and ends; those without a group come last."""
+        n_groups = int(groups.max(initial=-1)) + 2
+        bounds = np.searchsorted(self.keys, np.arange(n_groups + 1) * self.span).astype(np.int64)
+        return bounds[groups], bounds[groups + 1]
 
 
 def _dense_span(codes: LinkCodes, keys: OrderKeys) -> OrderKeys:

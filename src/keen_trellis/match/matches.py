@@ -13,8 +13,11 @@ from numpy.typing import NDArray
 from keen_trellis.data import Rows, row_dtype
 from keen_trellis.match.counts import Counts, SideCounts
 from keen_trellis.match.keys import Codes, LinkCodes
+from keen_trellis.match.together import for_each, together
 
 Tally = NDArray[np.integer[Any]]
+
+_ROWS_AT_A_TIME = 65_536
 
 
 @dataclass(frozen=True, eq=False)  # no slots: pairs are kept once they have been asked for
@@ -169,21 +172,26 @@ class CrossMatch(Match):
 
 def match_codes(codes: LinkCodes) -> RunMatch:
     """Return the partners of rows whose codes are equal."""
-    left_tally, right_tally = tally(codes.left, codes.size), tally(codes.right, codes.size)
-    order, starts = grouped(codes.right, codes.size)
+    left_tally, (right_tally, order, starts) = together(
+        lambda: tally(codes.left, codes.size), lambda: _tallied_and_grouped(codes)
+    )
     nowhere = len(order)  # where the -1 at the end of the order stands
-    first = np.append(np.where(right_tally > 0, starts[:-1], nowhere), nowhere)[codes.left]
+    begins = np.where(right_tally > 0, starts[:-1], nowhere).astype(order.dtype)
+    begins = np.append(begins, order.dtype.type(nowhere))
     if right_tally.max(initial=0) <= 1:
+        first = begins[codes.left]
         partners: Tally = (first != nowhere).astype(np.int32)
     else:
-        partners = np.append(right_tally, 0)[codes.left]
+        first, partners = together(
+            lambda: begins[codes.left], lambda: _partners(right_tally, codes.left)
+        )
     counts = Counts(
         left=_key_counts(len(codes.left), left_tally, right_tally),
         right=_key_counts(len(codes.right), right_tally, left_tally),
         pairs=int(np.dot(left_tally, right_tally)),
     )
-    right_partners = np.append(left_tally, 0)[codes.right]
-    return RunMatch(partners, right_partners, counts, np.append(order, -1), first)
+    right_partners = _partners(left_tally, codes.right)
+    return RunMatch(partners, right_partners, counts, np.append(order, order.dtype.type(-1)), first)
 
 
 def counts_of(partners: Tally, right_partners: Tally, keys: LinkCodes) -> Counts:
@@ -195,31 +203,53 @@ def counts_of(partners: Tally, right_partners: Tally, keys: LinkCodes) -> Counts
     )
 
 
-def grouped(codes: Codes, size: int) -> tuple[Rows, Rows]:
+def grouped(codes: Codes, size: int, rows: Tally | None = None) -> tuple[Rows, Rows]:
     """Return the row numbers grouped by code, in row order within a code, and where each starts.
 
-    A counting sort: turning a sparse matrix with one entry a row from rows to columns is one.
-    The starts have `size` + 1 entries; rows without a key are left out.
+    Code and row number are packed into one 64-bit number and sorted as such: NumPy sorts those
+    with vector instructions (M. Blacher, J. Giesen, P. Sanders, J. Wassenberg, “Vectorized and
+    performance-portable Quicksort”, Software: Practice and Experience 52, 2022), several times
+    faster here than a counting sort, which writes all over memory. The starts have `size` + 1
+    entries; rows without a key are left out. `rows` is the tally of the codes, if it is known.
     """
-    from scipy import sparse  # takes a while to load, and the window need not wait for it
-
     n = len(codes)
-    dtype = row_dtype(n)
-    held = codes >= 0
-    ends = np.concatenate([[0], np.cumsum(held)]).astype(dtype)
-    columns = codes[held].astype(dtype)
-    ones = np.ones(len(columns), np.int8)
-    by_column = sparse.csr_array((ones, columns, ends), shape=(n, size)).tocsc()
-    return by_column.indices, by_column.indptr
+    bits = max(n - 1, 1).bit_length()
+    starts = np.zeros(size + 1, np.int64)
+    np.cumsum(tally(codes, size) if rows is None else rows, out=starts[1:])
+    n_blank = n - int(starts[-1])
+    if size.bit_length() + bits < 63:
+        packed = (codes << bits) | np.arange(n)  # rows without a key are negative: they come first
+        packed.sort()
+        order = packed[n_blank:] & ((1 << bits) - 1)
+    else:
+        order = np.argsort(codes, kind="stable")[n_blank:]
+    return order.astype(row_dtype(n)), starts
 
 
 def expanded(order: Rows, first: Rows, times: Tally) -> tuple[Rows, Rows]:
-    """Return each row `times` times, beside the rows of `order` from its `first` place on."""
+    """Return each row `times` times, beside the rows of `order` from its `first` place on.
+
+    A few rows at a time, so that what is worked out in between stays in the cache.
+    """
     n = len(times)
-    own = np.repeat(np.arange(n, dtype=row_dtype(n)), times)
-    place = np.repeat(first - (np.cumsum(times) - times), times)
-    place += np.arange(len(place))
-    return own, order[place]
+    starts = range(0, n, _ROWS_AT_A_TIME)
+    sizes = [int(times[start : start + _ROWS_AT_A_TIME].sum()) for start in starts]
+    places = np.cumsum([0, *sizes])
+    own = np.empty(places[-1], row_dtype(n))
+    other = np.empty(places[-1], order.dtype)
+
+    def expand(number: int) -> None:
+        rows = slice(starts[number], starts[number] + _ROWS_AT_A_TIME)
+        out = slice(places[number], places[number + 1])
+        ends = np.cumsum(times[rows], dtype=np.int64)
+        mine = np.repeat(np.arange(len(ends)), times[rows])
+        at = (first[rows] - (ends - times[rows]))[mine]
+        at += np.arange(len(mine))
+        np.take(order, at, out=other[out], mode="clip")
+        np.add(mine, starts[number], out=own[out], casting="unsafe")
+
+    for_each(expand, range(len(starts)))
+    return own, other
 
 
 def in_row_order(left: Rows, right: Rows) -> tuple[Rows, Rows]:
@@ -230,6 +260,18 @@ def in_row_order(left: Rows, right: Rows) -> tuple[Rows, Rows]:
     joint = left.astype(np.int64) * n_right + right
     joint.sort()
     return (joint // n_right).astype(left.dtype), (joint % n_right).astype(right.dtype)
+
+
+def _tallied_and_grouped(codes: LinkCodes) -> tuple[Tally, Rows, Rows]:
+    rows = tally(codes.right, codes.size)
+    return rows, *grouped(codes.right, codes.size, rows)
+
+
+def _partners(tally: Tally, codes: Codes) -> Tally:
+    """Return how often each row's code occurs on the other side; 0 for a row without one."""
+    small = np.append(tally, 0).astype(row_dtype(int(tally.max(initial=0))))
+    partners: Tally = small[codes]
+    return partners
 
 
 def tally(codes: Codes, size: int) -> Tally:
