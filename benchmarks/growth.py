@@ -33,5 +33,5 @@ def run() -> Iterator[Result]:
         if before is None:
             yield Result(note, seconds, None, 60, "s")
         else:
-            yield Result(f"{note}; as a multiple of a tenth", seconds / before, None, 20, "times")
+            yield Result(f"{note}; as a multiple of a tenth", seconds / before, None, 30, "times")
         before = seconds

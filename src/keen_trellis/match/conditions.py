@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -29,10 +29,12 @@ from keen_trellis.match.matches import (
     expanded,
     in_row_order,
 )
+from keen_trellis.match.together import for_each
 from keen_trellis.progress import Report
 
 CANDIDATES_AT_MOST = 2_000_000_000
 _CHUNK = 4_000_000
+_SEARCHED_AT_A_TIME = 100_000
 _COMPARE: dict[str, Callable[[Any, Any], Any]] = {
     "<": np.less,
     "<=": np.less_equal,
@@ -166,12 +168,18 @@ class _Sorted:
         return cls(rows[order].astype(row_dtype(len(groups))), keys[order], span)
 
     def before(
-        self, groups: NDArray[np.intp], values: NDArray[np.int64], side: str
+        self, groups: NDArray[np.intp], values: NDArray[np.int64], side: Literal["left", "right"]
     ) -> NDArray[np.int64]:
         """Return how many sorted rows stand before each value ("left"), or up to it ("right")."""
         keys = groups.astype(np.int64) * self.span + values
-        found = np.searchsorted(self.keys, keys, side="right" if side == "right" else "left")
-        return found.astype(np.int64)
+        found = np.empty(len(keys), np.int64)
+
+        def search(start: int) -> None:
+            part = slice(start, start + _SEARCHED_AT_A_TIME)
+            found[part] = np.searchsorted(self.keys, keys[part], side)
+
+        for_each(search, range(0, len(keys), _SEARCHED_AT_A_TIME))
+        return found
 
     def group_runs(self, groups: NDArray[np.intp]) -> Runs:
         """Return where each row's group starts and ends; those without a group come last."""
@@ -209,11 +217,11 @@ def _range(codes: LinkCodes, conditions: Sequence[_Condition], turned: bool) -> 
         operator = _TURNED[operator] if turned else operator
         assert start is not None and stop is not None
         if operator in ("<", "<="):
-            side = "right" if operator == "<" else "left"
-            start = np.maximum(start, ordered.before(own, mine, side))
+            start_side: Literal["left", "right"] = "right" if operator == "<" else "left"
+            start = np.maximum(start, ordered.before(own, mine, start_side))
         else:
-            side = "left" if operator == ">" else "right"
-            stop = np.minimum(stop, ordered.before(own, mine, side))
+            stop_side: Literal["left", "right"] = "left" if operator == ">" else "right"
+            stop = np.minimum(stop, ordered.before(own, mine, stop_side))
     assert ordered is not None and start is not None and stop is not None
     times = np.where(own >= 0, np.maximum(stop - start, 0), 0)
     return _run_match(codes, ordered.order, start, times, turned)

@@ -20,6 +20,7 @@ from keen_trellis.data.stacking import rescaled
 from keen_trellis.match.comparing import converted, in_one_kind
 from keen_trellis.match.link import TextRule
 from keen_trellis.match.tidying import tidied, tidy
+from keen_trellis.match.together import together
 
 NO_KEY = -1
 """The code of a row that cannot have a partner, since a link field of it is blank."""
@@ -98,14 +99,17 @@ def number_codes(
     right_absent: NDArray[np.bool_] | None,
 ) -> LinkCodes:
     """Return the codes of whole numbers: their distance from the smallest, or by hashing."""
-    bounds = [_bounds(left, left_absent), _bounds(right, right_absent)]
+    bounds = together(lambda: _bounds(left, left_absent), lambda: _bounds(right, right_absent))
     known = [b for b in bounds if b is not None]
     if not known:
         return LinkCodes(np.full(len(left), NO_KEY), np.full(len(right), NO_KEY), 0)
     low, high = min(b[0] for b in known), max(b[1] for b in known)
     span = high - low + 1
     if span <= 4 * (len(left) + len(right)) + 65_536:
-        return LinkCodes(_marked(left - low, left_absent), _marked(right - low, right_absent), span)
+        a, b = together(
+            lambda: _marked(left - low, left_absent), lambda: _marked(right - low, right_absent)
+        )
+        return LinkCodes(a, b, span)
     codes, size = hashed_codes(np.concatenate([left, right]))
     return LinkCodes(
         _marked(codes[: len(left)], left_absent), _marked(codes[len(left) :], right_absent), size

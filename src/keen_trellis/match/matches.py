@@ -185,12 +185,12 @@ def match_codes(codes: LinkCodes) -> RunMatch:
         first, partners = together(
             lambda: begins[codes.left], lambda: _partners(right_tally, codes.left)
         )
+    right_partners = _partners(left_tally, codes.right)
     counts = Counts(
         left=_key_counts(len(codes.left), left_tally, right_tally),
         right=_key_counts(len(codes.right), right_tally, left_tally),
         pairs=int(np.dot(left_tally, right_tally)),
     )
-    right_partners = _partners(left_tally, codes.right)
     return RunMatch(partners, right_partners, counts, np.append(order, order.dtype.type(-1)), first)
 
 
@@ -284,10 +284,10 @@ def tally(codes: Codes, size: int) -> Tally:
 def _key_counts(n_rows: int, own: Tally, other: Tally) -> SideCounts:
     return SideCounts(
         rows=n_rows,
-        found=int(own[other > 0].sum()),
+        found=int((own * (other > 0)).sum()),
         blank=n_rows - int(own.sum()),
-        repeated=int(own[own > 1].sum()),
-        multiplied=int(own[other > 1].sum()),
+        repeated=int((own * (own > 1)).sum()),
+        multiplied=int((own * (other > 1)).sum()),
         distinct=int(np.count_nonzero(own)),
         distinct_found=int(np.count_nonzero((own > 0) & (other > 0))),
     )
