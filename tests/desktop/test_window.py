@@ -73,6 +73,19 @@ class TieOnTheBenchTest(WindowTestCase):
         self.click("link.1.remove")
         self.assertEqual(self.tie().counts.left.found, 1198)
 
+    def test_how_values_compare_and_which_match_is_taken_is_said_in_the_sentence(self) -> None:
+        self.choose("link.text", "ignoring case and spaces")
+        self.assertEqual(self.tie().counts.left.found, 1201)
+        self.choose("link.blanks", "match")
+        self.choose("link.0.operator", "<>")
+        self.assertGreater(self.tie().counts.left.multiplied, 1000)
+        self.choose("link.partner", "first")
+        self.assertEqual(self.tie().counts.left.multiplied, 0)
+        for _ in range(4):
+            self.trigger("edit.undo")
+        self.assertEqual(self.item().text, ())
+        self.assertEqual(self.tie().counts.left.found, 1198)
+
     def test_text_linked_to_number_is_said_in_place_and_costs_nothing(self) -> None:
         self.choose("link.0.right", "distance")
         said = self.text("match.trouble.text")

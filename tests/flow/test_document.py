@@ -23,7 +23,7 @@ from keen_trellis.flow import (
     load,
     save,
 )
-from keen_trellis.flow.document import LinkedFields
+from keen_trellis.flow.document import LinkedFields, WantedColumns
 from keen_trellis.flow.edits import (
     AddDelivery,
     AddLane,
@@ -35,15 +35,28 @@ from keen_trellis.flow.edits import (
     RenameLane,
     RenameTrellis,
     SetBay,
+    SetColumns,
     SetDelivery,
     SetKeep,
     SetLink,
+    TakeLink,
     apply,
+    remedy_edit,
 )
 from keen_trellis.flow.storage import dumps, loads, schema
-from keen_trellis.match import Bay
+from keen_trellis.match import Bay, Link, LinkField, OrderField, Pair
+from keen_trellis.match.findings import Remedy
 
 LINK = (LinkedFields(left="route", right="code"),)
+RICH = Link(
+    fields=(LinkField("route", "code"), LinkField("date", "day", "nearest earlier", True, 30.0)),
+    text=("case",),
+    blanks="match",
+    partner="last",
+    partner_for="right",
+    order=(OrderField("date", descending=True),),
+    pairs=(Pair("Kelp Pt-Brae", "KP-BR"),),
+)
 
 
 def built(*edits: Edit) -> Trellis:
@@ -77,6 +90,8 @@ class EditTest(unittest.TestCase):
         ),
         st.builds(SetLink, st.just("sailings-routes"), st.just(LINK * 2)),
         st.builds(SetBay, st.just("sailings-routes"), st.sampled_from(list(Bay)), st.booleans()),
+        st.builds(TakeLink, st.just("sailings-routes"), st.just(RICH)),
+        st.builds(SetColumns, st.just("sailings-routes"), st.just(WantedColumns(right=("zone",)))),
         st.builds(SetKeep, st.just("sailings-routes"), st.just((Bay.LEFT, Bay.RIGHT))),
         st.builds(SetDelivery, st.just("report"), st.just("Rows"), st.just("/work/rows.xlsx")),
         st.builds(RemoveItem, st.sampled_from(["report", "sailings-routes"])),
@@ -113,6 +128,13 @@ class EditTest(unittest.TestCase):
         only_both, _ = apply(SetKeep("sailings-routes", (Bay.BOTH,)), SEASON)
         with self.assertRaisesRegex(EditError, "At least one bay must be kept"):
             apply(SetBay("sailings-routes", Bay.BOTH, False), only_both)
+
+    def test_a_remedy_is_an_edit_like_any_other(self) -> None:
+        mended, back = apply(remedy_edit("sailings-routes", Remedy("Mend", 3, RICH)), SEASON)
+        self.assertEqual(mended.tie("sailings-routes").match_link(), RICH)
+        self.assertEqual((back.label, apply(back, mended)[0]), ("Mend", SEASON))
+        kept, _ = apply(remedy_edit("sailings-routes", Remedy("Keep", 1, keep=(Bay.BOTH,))), SEASON)
+        self.assertEqual(kept.tie("sailings-routes").keep, (Bay.BOTH,))
 
     def test_a_second_lane_of_a_name_gets_a_number_and_its_own_colour(self) -> None:
         twice = built(*[AddLane("Crew", DelimitedSource(path="/w/crew.csv"))] * 2)

@@ -19,7 +19,8 @@ from keen_trellis.progress import Report, quiet
 _LEAST_OVERLAP = 0.1
 _TELLING_VALUES = 8
 """Fewer distinct values than this are shared by many columns that mean different things."""
-_COMPOUND_CANDIDATES = 4
+_COMPOUND_CANDIDATES = 3
+_FOUND_TOGETHER = 0.5
 _ROWS_TO_MEASURE, _VALUES_TO_MEASURE = 100_000, 50
 
 
@@ -114,13 +115,14 @@ def _compound(left: Table, right: Table, singles: list[ProposedLink]) -> list[Pr
     used = {best.fields[0].left}, {best.fields[0].right}
     for other in singles[1:]:
         field = other.fields[0]
-        if field.left in used[0] or field.right in used[1]:
+        weak = max(other.left_found, other.right_found) < _FOUND_TOGETHER
+        if weak or field.left in used[0] or field.right in used[1]:
             continue
         used[0].add(field.left)
         used[1].add(field.right)
         link = measured(left, right, (best.fields[0], field))
         gain = max(link.left_unique, link.right_unique) - max(alone.left_unique, alone.right_unique)
-        if gain > 0.2 and max(link.left_found, link.right_found) >= 0.5:
+        if gain > 0.2 and max(link.left_found, link.right_found) >= _FOUND_TOGETHER:
             found.append(link)
         if len(used[0]) > _COMPOUND_CANDIDATES:
             break
