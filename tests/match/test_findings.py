@@ -201,3 +201,76 @@ class SmallCasesTest(unittest.TestCase):
         table = kt.Table.from_columns({"route": [r for r, _ in rows], "day": [d for _, d in rows]})
         best = kt.propose_links(table, table)[0]
         self.assertEqual({f.left for f in best.fields}, {"route", "day"})
+
+
+class WhyNotTest(unittest.TestCase):
+    """Point at a row without a partner: the reason differs with the link."""
+
+    SAILINGS = kt.Table.from_columns(
+        {
+            "route": ["a", "a", "b", "a"],
+            "vessel": ["Tern", "Eider", "Tern", "Tern"],
+            "day": [5, 9, 5, None],
+        }
+    )
+    PLANS = kt.Table.from_columns(
+        {"route": ["a", "b"], "vessel": ["Tern", "Eider"], "first": [4, 1], "last": [6, 2]}
+    )
+
+    def test_values_that_are_there_but_not_together(self) -> None:
+        tie = kt.tie(self.SAILINGS, self.PLANS, ["route", "vessel"], names=("Sailings", "Plans"))
+        why = kt.why_not(tie, 1)
+        there = "Plans has route “a” and vessel “Eider”, but not together on one row."
+        self.assertEqual(why.text, there)
+        self.assertEqual(why.candidates[0].values, ("a", "Tern"))
+
+    def test_bounds_that_no_row_fulfils(self) -> None:
+        on = ["route", ("day", ">=", "first"), ("day", "<=", "last")]
+        tie = kt.tie(self.SAILINGS, self.PLANS, on, names=("Sailings", "Plans"))
+        self.assertEqual(tie.match.left_only.tolist(), [1, 2, 3])
+        why = kt.why_not(tie, 1)
+        self.assertIn("No Plans row fits day 9 and day 9: day is at least first", why.text)
+        self.assertEqual(why.candidates[0].row, 0)
+        self.assertIn("day and day of this row is blank", kt.why_not(tie, 3).text)
+
+    def test_a_partner_that_is_not_the_only_one(self) -> None:
+        twice = kt.Table.from_columns({"route": ["a", "a"]})
+        tie = kt.tie(self.SAILINGS, twice, ["route"], partner="only", names=("Sailings", "Plans"))
+        several = "This row has several matches in Plans, and only a single one is taken."
+        self.assertEqual(kt.why_not(tie, 0).text, several)
+        first = kt.tie(self.SAILINGS, twice, ["route"], partner="first")
+        self.assertIn("were taken by none", kt.why_not(first, 1, "right").text)
+
+
+class MoreFindingsTest(unittest.TestCase):
+    def topics(self, tie: kt.Tie) -> dict[str, Finding]:
+        return {finding.topic: finding for finding in tie.findings()}
+
+    def test_a_better_field_and_blanks_that_could_match(self) -> None:
+        left = kt.Table.from_columns(
+            {"code": ["a", "b", "c", None], "old": ["a", "x", "y", "z"], "n": [1, 2, 3, 4]}
+        )
+        right = kt.Table.from_columns({"key": ["a", "b", "c", None], "v": [9, 8, 7, 6]})
+        found = self.topics(kt.tie(left, right, [("old", "key")]))["better fields"]
+        assert found.remedy is not None
+        self.assertEqual(found.remedy.label, "Link code = key: +2")
+        blank = self.topics(kt.tie(left, right, [("code", "key")]))["blank keys"]
+        assert blank.remedy is not None
+        self.assertEqual((blank.rows, blank.remedy.label), (1, "Let blanks match: +1"))
+        self.assertEqual(blank.text, "1 left row has a blank in code and matches nothing.")
+
+    def test_a_date_against_a_date_time_is_told(self) -> None:
+        import datetime as dt
+
+        days = kt.Table.from_columns({"d": [dt.date(2026, 1, 1)]})
+        moments = kt.Table.from_columns({"d": [dt.datetime(2026, 1, 1, 8)]})
+        found = self.topics(kt.tie(days, moments, ["d"]))
+        self.assertIn("compared by their day", found["date against date-time"].text)
+
+    def test_a_range_link_has_findings_too(self) -> None:
+        left = kt.Table.from_columns({"zone": ["Inner", "outer "], "t": [5, 6]})
+        right = kt.Table.from_columns({"zone": ["Inner", "Outer"], "a": [1, 1], "b": [9, 9]})
+        on = ["zone", ("t", ">=", "a"), ("t", "<=", "b")]
+        found = self.topics(kt.tie(left, right, on))["texts differ"]
+        assert found.remedy is not None and found.remedy.link is not None
+        self.assertEqual(kt.tie(left, right, on).linked(found.remedy.link).counts.left.found, 2)

@@ -116,9 +116,9 @@ def order_keys(left: Column, right: Column) -> OrderKeys:
     if left.kind is Kind.TEXT:
         return _text_order(left, right)
     a, b = (sortable(column) for column in _same_scale(left, right))
-    held = np.concatenate([_held(a, left), _held(b, right)])
-    if held.dtype != np.int64:  # 128 bits
+    if a.dtype.names or b.dtype.names:  # 128 bits on either side
         return _rank(a, b)
+    held = np.concatenate([_held(a, left), _held(b, right)])
     low = int(held.min()) if len(held) else 0
     span = int(held.max()) - low + 1 if len(held) else 1
     if span < 2**40:

@@ -82,8 +82,13 @@ class _Condition:
 
     def distances(self, left: Rows, right: Rows) -> NDArray[np.float64]:
         """Return how far the values of pairs lie apart: in days, seconds, or as numbers."""
-        a, b = (_amounts(column) for column in self.columns)
-        return np.abs(a[left] - b[right])
+        amounts = [_amounts(column) for column in self.columns]
+        if amounts[0] is None or amounts[1] is None:  # more digits than a double has
+            a, b = (column.to_list() for column in self.columns)
+            apart = [abs(a[n] - b[m]) for n, m in zip(left, right, strict=True)]
+            return np.array(apart, np.float64)
+        distances: NDArray[np.float64] = np.abs(amounts[0][left] - amounts[1][right])
+        return distances
 
 
 def match_conditions(
@@ -375,12 +380,12 @@ def _only_nearest(condition: _Condition, left: Rows, right: Rows) -> tuple[Rows,
     return left[held], right[held]
 
 
-def _amounts(column: Column) -> NDArray[np.float64]:
-    """Return values as numbers whose differences are distances."""
+def _amounts(column: Column) -> NDArray[np.float64] | None:
+    """Return values as numbers whose differences are distances; None where they do not fit."""
     if column.kind is Kind.EXACT:
         whole = narrow_exact(column.values)
         if whole is None:
-            return np.array([float(v or 0) for v in column.to_list()])
+            return None
         amounts: NDArray[np.float64] = whole / 10.0**column.scale
         return amounts
     scale = MICROSECONDS_A_DAY // 86_400 if column.kind in (Kind.DATE_TIME, Kind.TIME) else 1
