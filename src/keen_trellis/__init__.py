@@ -11,19 +11,24 @@ In a notebook::
     tied.bays.left.rows()
 """
 
-from keen_trellis.data import Column, Kind, Table
-from keen_trellis.deliver import deliver
-from keen_trellis.errors import UserError
-from keen_trellis.match import Columns, LinkField, OrderField, Pair, Tie, tie
-from keen_trellis.match.blend import Blend, BlendSource, blend
-from keen_trellis.match.filtering import Filter
-from keen_trellis.match.findings import Finding, conversions, text_rule_gains
-from keen_trellis.match.pairs import propose_pairs
-from keen_trellis.match.proposals import propose_links
-from keen_trellis.match.stack import Stack, stack
-from keen_trellis.match.summary import Figure, summarise
-from keen_trellis.match.why import why_not
-from keen_trellis.read import read
+from importlib import import_module
+from typing import TYPE_CHECKING, Any
+
+from keen_trellis.deliver import deliver  # these two are called like the packages they are in,
+from keen_trellis.read import read  # and must take their place once those are loaded
+
+if TYPE_CHECKING:
+    from keen_trellis.data import Column, Kind, Table
+    from keen_trellis.errors import UserError
+    from keen_trellis.match import Columns, LinkField, OrderField, Pair, Tie, tie
+    from keen_trellis.match.blend import Blend, BlendSource, blend
+    from keen_trellis.match.filtering import Filter
+    from keen_trellis.match.findings import Finding, conversions, text_rule_gains
+    from keen_trellis.match.pairs import propose_pairs
+    from keen_trellis.match.proposals import propose_links
+    from keen_trellis.match.stack import Stack, stack
+    from keen_trellis.match.summary import Figure, summarise
+    from keen_trellis.match.why import why_not
 
 __all__ = [
     "Blend",
@@ -53,3 +58,37 @@ __all__ = [
     "tie",
     "why_not",
 ]
+
+_PLACES = {
+    "Blend": "keen_trellis.match.blend",
+    "BlendSource": "keen_trellis.match.blend",
+    "Column": "keen_trellis.data",
+    "Columns": "keen_trellis.match",
+    "Figure": "keen_trellis.match.summary",
+    "Filter": "keen_trellis.match.filtering",
+    "Finding": "keen_trellis.match.findings",
+    "Kind": "keen_trellis.data",
+    "LinkField": "keen_trellis.match",
+    "OrderField": "keen_trellis.match",
+    "Pair": "keen_trellis.match",
+    "Stack": "keen_trellis.match.stack",
+    "Table": "keen_trellis.data",
+    "Tie": "keen_trellis.match",
+    "UserError": "keen_trellis.errors",
+    "blend": "keen_trellis.match.blend",
+    "conversions": "keen_trellis.match.findings",
+    "propose_links": "keen_trellis.match.proposals",
+    "propose_pairs": "keen_trellis.match.pairs",
+    "stack": "keen_trellis.match.stack",
+    "summarise": "keen_trellis.match.summary",
+    "text_rule_gains": "keen_trellis.match.findings",
+    "tie": "keen_trellis.match",
+    "why_not": "keen_trellis.match.why",
+}
+"""Where each name is; loaded when it is first asked for, so that the window opens sooner."""
+
+
+def __getattr__(name: str) -> Any:
+    if name in _PLACES:
+        return getattr(import_module(_PLACES[name]), name)
+    raise AttributeError(f"keen_trellis has no {name}")

@@ -14,7 +14,6 @@ from keen_trellis.errors import UserError
 from keen_trellis.flow import Delivered, Lane, Results, Runner, Trellis, load, make_deliveries, save
 from keen_trellis.flow.document import DeliveryItem, LinkedFields, TieItem
 from keen_trellis.flow.edits import AddTie, Edit, apply
-from keen_trellis.match.proposals import propose_links
 from keen_trellis.progress import Cancelled, Report
 
 
@@ -185,6 +184,8 @@ class Session(QObject):
             return
 
         def propose(report: Report) -> tuple[LinkedFields, ...]:
+            from keen_trellis.match.proposals import propose_links  # on the job's time
+
             best = propose_links(left, right, report)[:1]
             return tuple(
                 LinkedFields(left=f.left, right=f.right) for link in best for f in link.fields

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import asdict, dataclass
-from typing import Protocol, TypeVar
+from typing import TYPE_CHECKING, Protocol, TypeVar
 
 from pydantic import BaseModel, ValidationError
 
@@ -22,7 +22,9 @@ from keen_trellis.flow.document import (
     kept_with,
 )
 from keen_trellis.match import Bay, Link
-from keen_trellis.match.findings import Remedy
+
+if TYPE_CHECKING:
+    from keen_trellis.match.findings import Remedy  # loads what the window need not wait for
 
 _P = TypeVar("_P", bound=BaseModel)
 
