@@ -15,7 +15,8 @@ from keen_trellis.desktop import theme as themes
 from keen_trellis.desktop.actions import ACTIONS
 from keen_trellis.desktop.bench.grid import Grid
 from keen_trellis.desktop.chooser import Chooser
-from keen_trellis.flow import TieItem, load
+from keen_trellis.flow import LinkedFields, SheetSource, TieItem, load
+from keen_trellis.flow.edits import AddLane, AddTie
 from keen_trellis.match import Bay, Tie
 from keen_trellis.read import read_delimited
 from tests.desktop.window_case import WindowTestCase
@@ -85,6 +86,35 @@ class TieOnTheBenchTest(WindowTestCase):
             self.trigger("edit.undo")
         self.assertEqual(self.item().text, ())
         self.assertEqual(self.tie().counts.left.found, 1198)
+
+    def test_what_stands_out_is_mended_with_one_click_and_undone_with_another(self) -> None:
+        self.assertIn("“Kelp Pt-Brae” looks like “KP-BR”", self.text("finding.text"))
+        self.click("finding.mend")
+        self.assertEqual(self.tie().counts.left.found, 1202)
+        self.assertIn("only by outer spaces and case", self.text("finding.text"))
+        others = self.find(QPushButton, "finding.more").menu().actions()
+        likely = next(a for a in others if a.objectName() == "finding.likely pair")
+        likely.trigger()
+        self.settle()
+        self.assertEqual(self.tie().counts.left.found, 1204)
+        self.trigger("edit.undo")
+        self.trigger("edit.undo")
+        self.assertEqual(self.tie().counts.left.found, 1198)
+        self.click("bay.left.switch.leave")
+        self.assertIn("11 Sailings rows without a match do not go on", self.text("finding.text"))
+
+    def test_kinds_that_differ_come_with_the_conversion(self) -> None:
+        for name in ("Crew", "Mentors"):
+            path = str(self.folder / "operations.ods")
+            self.session.do(AddLane(name, SheetSource(path=path, sheet="Crew")))
+            self.settle()
+        self.session.do(AddTie("crew", "mentors", (LinkedFields(left="mentor id", right="id"),)))
+        self.session.select("crew-mentors")
+        self.settle()
+        self.assertIn("“mentor id” in Crew is text", self.text("match.trouble.text"))
+        self.assertEqual(self.text("finding.mend"), "Compare both as whole number: +33")
+        self.click("finding.mend")
+        self.assertIn("33 of 38", self.window.map.shown.capsules[-1].counts)
 
     def test_text_linked_to_number_is_said_in_place_and_costs_nothing(self) -> None:
         self.choose("link.0.right", "distance")

@@ -71,7 +71,17 @@ class DemoTest(unittest.TestCase):
                 (pair.pair.right, pair.reason, pair.safe, pair.rows), (other, reason, safe, rows)
             )
         self.assertEqual(proposed, {})
-        self.assert_wins(tie, self.only(tie, "pairs"))
+        self.assert_wins(tie, self.only(tie, "safe pairs"))
+        likely = [finding for finding in tie.findings() if finding.topic == "likely pair"]
+        self.assertEqual(
+            [finding.text for finding in likely],
+            [
+                "“Kelp Pt-Brae” looks like “KP-BR” of Routes (spelled out, 77% alike).",
+                "“Gannet Hd-Tolland” looks like “GH-TO” of Routes (spelled out, 71% alike).",
+            ],
+        )
+        for finding in likely:
+            self.assert_wins(tie, finding)
         taken = tie.linked(with_pairs(tie.link, kt.propose_pairs(tie)))
         self.assertEqual(kt.propose_pairs(taken), [])
 

@@ -242,6 +242,31 @@ class Notice(QFrame):
         self.setVisible(bool(text))
 
 
+class OneLine(QLabel):
+    """A line that ends in an ellipsis where there is no room, and says all when pointed at."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setTextFormat(Qt.TextFormat.PlainText)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Preferred)
+        self.setMinimumWidth(80)
+
+    def setText(self, text: str) -> None:
+        super().setText(text)
+        self.setToolTip(text)
+
+    def sizeHint(self) -> QSize:
+        return QSize(self.fontMetrics().horizontalAdvance(self.text()) + 4, 20)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setPen(self.palette().color(QPalette.ColorRole.WindowText))
+        shown = self.fontMetrics().elidedText(
+            self.text(), Qt.TextElideMode.ElideRight, self.width()
+        )
+        painter.drawText(self.rect(), Qt.AlignmentFlag.AlignVCenter, shown)
+
+
 def stretch(widget: QWidget | None = None) -> QWidget:
     """Return a widget that takes up the room that is left."""
     made = widget or QWidget()

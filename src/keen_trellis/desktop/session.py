@@ -3,18 +3,24 @@
 from __future__ import annotations
 
 import datetime as dt
+from collections.abc import Callable
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QUndoCommand, QUndoStack
 
 from keen_trellis.data import Table
 from keen_trellis.desktop.jobs import Jobs
-from keen_trellis.errors import UserError
+from keen_trellis.errors import KindsDifferError, UserError
 from keen_trellis.flow import Delivered, Lane, Results, Runner, Trellis, load, make_deliveries, save
 from keen_trellis.flow.document import DeliveryItem, LinkedFields, TieItem
 from keen_trellis.flow.edits import AddTie, Edit, apply
+from keen_trellis.match import Tie
 from keen_trellis.progress import Cancelled, Report
+
+if TYPE_CHECKING:
+    from keen_trellis.match.findings import Finding
 
 
 class Session(QObject):
@@ -32,6 +38,8 @@ class Session(QObject):
         A job goes on; a fraction of 1 says that all have ended.
     said(sentence, is_trouble)
         Something to tell, without a box in the way.
+    noticed
+        What stands out at the selected tie is known.
     """
 
     changed = Signal()
@@ -40,6 +48,7 @@ class Session(QObject):
     working = Signal(float, str)
     said = Signal(str, bool)
     crashed = Signal(object)
+    noticed = Signal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -52,6 +61,9 @@ class Session(QObject):
         self._runner = Runner()
         self._request = 0
         self.up_to_date = True
+        self._looked_at: tuple[object, list[Finding]] | None = None
+        self.ran.connect(self.look)
+        self.selected.connect(self.look)
         self.undo.cleanChanged.connect(lambda _: self.changed.emit())
 
     # documents
@@ -174,6 +186,58 @@ class Session(QObject):
             failed,
             self.working.emit,
         )
+
+    def look(self) -> None:
+        """Find out what stands out at the selected tie, unless that is known already."""
+        item = self.selected_item
+        result = self.results.ties.get(item.id) if isinstance(item, TieItem) else None
+        if result is None or (self._looked_at and self._looked_at[0] is result):
+            self.noticed.emit()
+            return
+        self._looked_at = (result, [])
+        self.noticed.emit()
+        work = self._looking(item, result) if isinstance(item, TieItem) else None
+        if work is None:
+            return
+
+        def done(found: list[Finding]) -> None:
+            self.working.emit(1.0, "")
+            if self._looked_at and self._looked_at[0] is result:
+                self._looked_at = (result, found)
+                self.noticed.emit()
+
+        def failed(error: Exception) -> None:
+            self.working.emit(1.0, "")
+            if not isinstance(error, Cancelled | UserError):
+                self.crashed.emit(error)
+
+        self.jobs.start(work, done, failed, self.working.emit)
+
+    @property
+    def findings(self) -> list[Finding]:
+        """What stands out at the selected tie, as far as it is known."""
+        return self._looked_at[1] if self._looked_at else []
+
+    def _looking(
+        self, item: TieItem, result: Tie | UserError
+    ) -> Callable[[Report], list[Finding]] | None:
+        if isinstance(result, Tie):
+            return result.findings
+        if not isinstance(result, KindsDifferError):
+            return None
+        lane, place = self.trellis.place_of(item.id)
+        left = self.results.tables.get((lane.id, place))
+        right = self.results.tables.get((item.lane, self.trellis.taken_place(item)))
+        names = (lane.name, self.trellis.lane(item.lane).name)
+
+        def convert(report: Report) -> list[Finding]:
+            from keen_trellis.match.findings import conversions
+
+            assert isinstance(left, Table) and isinstance(right, Table)
+            found = conversions(left, right, item.match_link(), names)
+            return [finding for finding in found if finding.remedy]  # the rest is said already
+
+        return convert
 
     def tie(self, lane: str, other: str) -> None:
         """Tie a lane's end to another lane, on the fields that most likely belong together."""

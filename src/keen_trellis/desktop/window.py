@@ -403,6 +403,7 @@ class _StatusLine(QWidget):
         self.setObjectName("statusline")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setFixedHeight(26)
+        self._session = window.session
         self._holds, self._doing = QLabel(), QLabel()
         self._holds.setObjectName("status.holds")
         self._doing.setObjectName("status.doing")
@@ -421,7 +422,7 @@ class _StatusLine(QWidget):
         self._bar.hide()
         self._stop.hide()
         self._told = QTimer(self, singleShot=True, interval=_MESSAGE_MS)
-        self._told.timeout.connect(lambda: self.show_document(window.session))
+        self._told.timeout.connect(lambda: self.show_document(self._session))
 
     def show_document(self, session: Session) -> None:
         trellis = session.trellis
@@ -442,6 +443,8 @@ class _StatusLine(QWidget):
         going_on = fraction < 1
         self._bar.setVisible(going_on)
         self._stop.setVisible(going_on)
+        if not going_on:
+            self.show_document(self._session)
         self._bar.setValue(int(1000 * fraction))
         if going_on:
             self._doing.setText(doing)

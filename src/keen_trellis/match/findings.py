@@ -21,6 +21,8 @@ from keen_trellis.progress import Report, quiet
 
 _VALUES_FOR_PAIRS = 2_000
 _OTHERS_FOR_PAIRS = 20_000
+_LIKELY_PAIRS = 3
+"""What is only likely is decided one by one: more than a few would hide the rest."""
 _CLEARLY_BETTER = 1.2
 _RULE_WORDS: dict[TextRule, str] = {
     "outer spaces": "outer spaces",
@@ -120,7 +122,7 @@ def conversions(left: Table, right: Table, link: Link, names: Names) -> list[Fin
         tried = [_compared_as(left, right, link, place, kind) for kind in _as_kinds(error)]
         best_link, found = max(tried, key=lambda pair: pair[1])
         kind = best_link.fields[place].compare_as
-        remedy = Remedy(f"Compare both as {kind}: +{found:,}", found, best_link)
+        remedy = Remedy(f"Compare both as {kind}: +{found:,}", found, best_link) if found else None
         return [Finding("kinds differ", error.happened, len(left), remedy)]
     return []
 
@@ -226,17 +228,25 @@ def _pairs(tie: Tie) -> Iterator[Finding]:
     if side.left.not_found == 0 or not few or side.right.distinct > _OTHERS_FOR_PAIRS:
         return
     proposed = propose_pairs(tie)
-    if not proposed:
-        return
-    rows = sum(pair.rows for pair in proposed)
-    values = f"{len(proposed):,} {tie.names[0]} value{'s' if len(proposed) > 1 else ''}"
-    yield Finding(
-        "pairs",
-        f"{values} without a partner {'look' if len(proposed) > 1 else 'looks'} like a value of "
-        f"{tie.names[1]}.",
-        rows,
-        Remedy(f"Take as pairs: up to +{rows:,}", rows, with_pairs(tie.link, proposed)),
-    )
+    safe = [pair for pair in proposed if pair.safe]
+    if safe:
+        rows = sum(pair.rows for pair in safe)
+        values = f"{len(safe):,} {tie.names[0]} value{'s' if len(safe) > 1 else ''}"
+        yield Finding(
+            "safe pairs",
+            f"{values} without a partner {'are' if len(safe) > 1 else 'is'} surely a value of "
+            f"{tie.names[1]}, written otherwise.",
+            rows,
+            Remedy(f"Take as pairs: +{rows:,}", rows, with_pairs(tie.link, safe)),
+        )
+    for found in [pair for pair in proposed if not pair.safe][:_LIKELY_PAIRS]:
+        yield Finding(
+            "likely pair",
+            f"“{found.pair.left}” looks like “{found.pair.right}” of {tie.names[1]} "
+            f"({found.reason}, {found.likeness:.0%} alike).",
+            found.rows,
+            Remedy(f"The same: +{found.rows:,}", found.rows, with_pairs(tie.link, [found])),
+        )
 
 
 def _other_fields(tie: Tie) -> Iterator[Finding]:

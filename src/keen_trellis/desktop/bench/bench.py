@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
 )
 
 from keen_trellis.data import Table
+from keen_trellis.desktop.bench.finding_line import FindingLine
 from keen_trellis.desktop.bench.grid import Origins
 from keen_trellis.desktop.bench.match_page import MatchPage
 from keen_trellis.desktop.bench.pages import DeliveryPage, TablePage, outcome_line, rows_line
@@ -51,6 +52,7 @@ class Bench(QWidget):
         for page in (*pages, self._welcome):
             self._stack.addWidget(page)
         self.notice = Notice("bench.notice")
+        self.finding = FindingLine(session)
         self._title = label(heading=True)
         self._title.setObjectName("bench.title")
         self._rename = QLineEdit()
@@ -76,6 +78,7 @@ class Bench(QWidget):
         head.addLayout(self._tabs)
         head.addStretch(1)
         head.addWidget(self.notice, 4)
+        head.addWidget(self.finding, 4)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
