@@ -35,10 +35,6 @@ def _tie_selected(session: Session) -> bool:
     return isinstance(session.selected_item, TieItem)
 
 
-def _item_selected(session: Session) -> bool:
-    return session.selected_item is not None
-
-
 def _delivery_selected(session: Session) -> bool:
     return isinstance(session.selected_item, DeliveryItem)
 

@@ -16,7 +16,6 @@ from PySide6.QtWidgets import (
     QMenu,
     QPushButton,
     QSizePolicy,
-    QWidget,
 )
 
 
@@ -265,10 +264,3 @@ class OneLine(QLabel):
             self.text(), Qt.TextElideMode.ElideRight, self.width()
         )
         painter.drawText(self.rect(), Qt.AlignmentFlag.AlignVCenter, shown)
-
-
-def stretch(widget: QWidget | None = None) -> QWidget:
-    """Return a widget that takes up the room that is left."""
-    made = widget or QWidget()
-    made.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Preferred)
-    return made

@@ -170,10 +170,7 @@ def _added_up(column: Column, codes: NDArray[np.intp], times: NDArray[Any], how:
         values = sums / np.maximum(times, 1) if how == "average" else sums
         return Column(Kind.NUMBER, values, state)
     whole = narrow_exact(column.values) if column.kind is Kind.EXACT else column.values
-    if (
-        whole is not None
-        and np.bincount(codes, np.abs(whole.astype(float)), n).max(initial=0) < _FITS
-    ):
+    if whole is not None and _sums_fit(codes, whole, n):
         order, starts = grouped(codes, n)
         sums = np.zeros(n, np.int64)
         held = np.flatnonzero(np.diff(starts))
