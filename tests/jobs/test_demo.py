@@ -157,6 +157,31 @@ class CommandLineTest(unittest.TestCase):
                 self.assertNotIn("Traceback", done.stderr)
         self.assertFalse((self.demo / "out").exists())
 
+    def test_a_scheduler_reads_what_happened(self) -> None:
+        done = keen_trellis("run", self.trellis, "--json", "--deliver")
+        told = json.loads(done.stdout)
+        self.assertEqual(told["trellis"], "Winter season")
+        self.assertEqual([s["rows"] for s in told["sources"]], [1209, 23, 11])
+        second = told["ties"][1]
+        self.assertEqual((second["left"]["lane"], second["right"]["lane"]), ("Sailings", "Vessels"))
+        self.assertEqual(second["rows"], second["pairs"] + second["left"]["not_found"])
+        self.assertGreater(second["left"]["multiplied"], 0)
+        for delivery in told["deliveries"]:
+            self.assertTrue(delivery["written"])
+            self.assertTrue(Path(delivery["path"]).exists())
+        self.assertEqual(told["errors"], [])
+        (self.demo / "harbour.sqlite").unlink()
+        failed = keen_trellis("run", self.trellis, "--json")
+        self.assertIn("harbour.sqlite is not there", json.loads(failed.stdout)["errors"][0])
+
+    def test_a_trellis_is_described_without_reading_anything(self) -> None:
+        for source in ("operations.ods", "harbour.sqlite"):
+            (self.demo / source).unlink()
+        done = keen_trellis("describe", self.trellis)
+        self.assertEqual(done.returncode, 0, done.stderr)
+        self.assertIn("Lane Routes reads harbour.sqlite › routes.", done.stdout)
+        self.assertIn("take every match in Routes where route equals code", done.stdout)
+
     def test_without_a_display_the_window_says_so(self) -> None:
         done = keen_trellis(
             "open", self.trellis, DISPLAY="", WAYLAND_DISPLAY="", QT_QPA_PLATFORM=""

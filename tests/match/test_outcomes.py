@@ -107,6 +107,38 @@ class CrossAndChainTest(unittest.TestCase):
             self.assertEqual(gaps.tolist(), [n for n in range(100) if n % (depth + 2) == 0])
 
 
+class EmptyTest(unittest.TestCase):
+    """A month without a row is no accident of the program."""
+
+    NONE = kt.Table.of({"k": kt.Column.of([], kt.Kind.TEXT)})
+    ONE = kt.Table.from_columns({"k": ["a"]})
+
+    def test_ties_with_an_empty_side(self) -> None:
+        for left, right, rows, said in (
+            (self.NONE, self.ONE, [("a",)], "1 row goes on: the 1 right row without a match"),
+            (self.ONE, self.NONE, [("a",)], "1 row goes on: every left row once, 1 of them with"),
+            (self.NONE, self.NONE, [], "0 rows go on."),
+        ):
+            for on in (["k"], [("k", "<", "k")], [("k", "<>", "k")]):
+                tied = kt.tie(left, right, on, ["left", "both", "right"])
+                self.assertEqual(tied.counts.pairs, 0)
+                self.assertEqual(len(tied.outcome), len(rows))
+            tied = kt.tie(left, right, ["k"], ["left", "both", "right"])
+            self.assertEqual(list(tied.outcome.rows()), rows)
+            self.assertIn(said, tied.sentence())
+            self.assertIsInstance(tied.findings(), list)
+            self.assertEqual(kt.propose_pairs(tied), [])
+
+    def test_everything_else_takes_an_empty_table(self) -> None:
+        self.assertEqual(kt.propose_links(self.NONE, self.ONE), [])
+        counted = kt.summarise(self.NONE, [], [kt.Figure(None), kt.Figure("k", "max")])
+        self.assertEqual(list(counted.rows()), [(0, None)])
+        self.assertEqual(len(kt.summarise(self.NONE, ["k"], [kt.Figure(None)])), 0)
+        stacked = kt.stack({"A": self.NONE, "B": self.ONE})
+        self.assertEqual(list(stacked.outcome.rows()), [("B", "a")])
+        self.assertEqual(len(kt.tie(self.NONE, self.ONE, "cross").outcome), 0)
+
+
 class NotebookTest(unittest.TestCase):
     def test_read_tie_and_deliver(self) -> None:
         with tempfile.TemporaryDirectory() as folder:

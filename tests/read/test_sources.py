@@ -116,6 +116,19 @@ class DelimitedTextTest(SourceTestCase):
         self.assertIn("Windows-1252", reading.taken_as)
         self.assertEqual(list(reading.table.window(60_000, 60_001).rows()), [("café", 2)])
 
+    def test_odd_but_readable_texts_are_read(self) -> None:
+        for content, columns, rows in (
+            (b"a,b\r1,2\r", ("a", "b"), [(1, 2)]),
+            (b"a,b\r\n1,\r\n", ("a", "b"), [(1, None)]),
+            ("ä,ö\n1,2\n".encode("latin-1"), ("ä", "ö"), [(1, 2)]),
+            (b"only one\nx\ny\n", ("only one",), [("x",), ("y",)]),
+            (b"a,b\n1,2", ("a", "b"), [(1, 2)]),
+            (b" a , b\n1, 2\n", ("a", "b"), [(1, " 2")]),
+        ):
+            with self.subTest(content=content):
+                table = self.read(content).table
+                self.assertEqual((table.columns, list(table.rows())), (columns, rows))
+
     def test_quoted_line_breaks_and_delimiters_stay_in_their_cell(self) -> None:
         path = self.folder / "quoted.csv"
         with path.open("w", newline="") as file:
@@ -135,12 +148,16 @@ class DelimitedTextTest(SourceTestCase):
         self.text(b"a,b\n1,\x00\x01\n", "binary.csv")
         self.text("", "empty.csv")
         self.text("a,b\n", "header_only.csv")
+        self.text("\n\n\n", "blank_lines.csv")
+        self.text('"a,b\n1,2\n', "open_quote.csv")
         for name, *words in (
             ("ragged.csv", "2 lines with another number of cells", "line 3 with 1", "Mend"),
             ("really_a_workbook.csv", "content is a workbook", ".xlsx"),
             ("binary.csv", "bytes that no text has", "Choose"),
             ("empty.csv", "is empty", "Choose"),
             ("header_only.csv", "has no rows", "Choose"),
+            ("blank_lines.csv", "has no rows", "Choose"),
+            ("open_quote.csv", "a quote that is opened and never closed", "Close it"),
             ("missing.csv", "is not there", "Put it back"),
         ):
             with self.subTest(name=name), self.refused(name, *words):

@@ -137,6 +137,13 @@ def _read_texts(path: Path, form: DelimitedForm) -> tuple[list[str], pa.Table]:
     except pa.ArrowInvalid as error:
         if "UTF8" in str(error):
             raise UnicodeError from error
+        if "straddl" in str(error):
+            raise SourceError(
+                f"{path} has a quote that is opened and never closed.",
+                "Close it, or take it out, where the last cell that reads well ends.",
+            ) from error
+        if "Empty CSV" in str(error):
+            require_rows(0, str(path))
         raise SourceError(
             f"{path} cannot be read as {taken_as(form)}: {error}.",
             "Choose another delimiter or encoding.",
