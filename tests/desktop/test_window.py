@@ -8,7 +8,7 @@ from unittest import mock
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeySequence
 from PySide6.QtTest import QAbstractItemModelTester, QTest
-from PySide6.QtWidgets import QFileDialog, QLineEdit, QListWidget, QPushButton, QWidget
+from PySide6.QtWidgets import QFileDialog, QLabel, QLineEdit, QListWidget, QPushButton, QWidget
 
 from keen_trellis.data import GAP, Table
 from keen_trellis.desktop import theme as themes
@@ -124,6 +124,19 @@ class TieOnTheBenchTest(WindowTestCase):
         self.trigger("edit.undo")
         self.assertEqual(self.text("bay.both.rows"), "1,198 rows")
         self.assertTrue(self.find(QWidget, "bay.both").isVisible())
+
+    def test_pairs_that_are_too_many_to_show_are_said_and_counted(self) -> None:
+        with (
+            mock.patch("keen_trellis.match.outcome.ROW_LIMIT", 10_000),
+            mock.patch("keen_trellis.flow.run.ROW_LIMIT", 10_000),
+        ):
+            self.choose("link.0.operator", "<>")
+            self.assertIn("would make 26,5", self.text("match.trouble.text"))
+            self.click("page.match")
+            self.trigger("tie.toggle_both")
+            self.assertIn("26,5", self.text("bay.both.rows"))
+            shown = self.find(QWidget, "bay.both").findChildren(QLabel)
+            self.assertTrue(any("too many to show" in label.text() for label in shown))
 
     def test_every_join_type_is_told_before_choosing(self) -> None:
         self.click("match.join_types")

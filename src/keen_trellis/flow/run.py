@@ -21,6 +21,7 @@ from keen_trellis.flow.document import (
     Trellis,
 )
 from keen_trellis.match import Match, Tie, match
+from keen_trellis.match.outcome import ROW_LIMIT
 from keen_trellis.progress import Report, part, quiet
 from keen_trellis.read import DelimitedForm, Reading, read_delimited, read_sheet, read_table
 
@@ -227,7 +228,11 @@ class _Running:
         )
 
         def matched() -> Match:
-            return match(left, right, link, names, self._share())
+            found = match(left, right, link, names, self._share())
+            if found.counts.pairs <= ROW_LIMIT:
+                # what the bays show is built here, not when somebody looks and has to wait
+                _ = found.pairs, found.left_only, found.right_only
+            return found
 
         try:
             found = self.runner.kept(key, matched)

@@ -86,11 +86,22 @@ def require_few(
 
 
 def bay_table(left: Table, right: Table, match: Match, bay: Bay, right_name: str) -> Table:
-    """Return the rows of one bay: with the columns of its side, or for both with all of them."""
+    """Return the rows of one bay: with the columns of its side, or for both with all of them.
+
+    Raises
+    ------
+    TooManyRowsError
+        There are more pairs of partners than can be shown.
+    """
     if bay is Bay.LEFT:
         return left.take(match.left_only)
     if bay is Bay.RIGHT:
         return right.take(match.right_only)
+    if match.counts.pairs > ROW_LIMIT:
+        raise TooManyRowsError(
+            f"{match.counts.pairs:,} pairs of rows are too many to show.",
+            "Add a link field: the fields chosen repeat on both sides.",
+        )
     left_rows, right_rows = match.pairs
     strands = [strand.take(left_rows) for strand in left.strands]
     strands += [strand.take(right_rows) for strand in right.strands]

@@ -107,7 +107,7 @@ class Tie:
         return Bays(self)
 
     def bay(self, bay: Bay) -> Table:
-        """Return the rows of one bay."""
+        """Return the rows of one bay; `TooManyRowsError` where the pairs are too many to show."""
         return bay_table(self.left, self.right, self.match, bay, self.names[1])
 
     @cached_property

@@ -16,12 +16,13 @@ from keen_trellis.desktop.bench.grid import Grid, Origins
 from keen_trellis.desktop.controls import Choice, Flow, Notice, Switch, button, label
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import LaneColours, Theme, readable, value_font
-from keen_trellis.errors import UserError
+from keen_trellis.errors import TooManyRowsError, UserError
 from keen_trellis.flow.describe import counted
 from keen_trellis.flow.document import Lane, LinkedFields, TieItem
 from keen_trellis.flow.edits import SetBay, SetKeep, SetLink, TakeLink
 from keen_trellis.match import TEXT_RULES, Bay, Keep, Tie
-from keen_trellis.match.link import Operator, TextRule
+from keen_trellis.match.link import ALL_COLUMNS, Link, Operator, TextRule
+from keen_trellis.match.outcome import outcome_fields
 from keen_trellis.match.sentences import (
     OPERATOR_WORDS,
     cardinality_words,
@@ -76,19 +77,10 @@ class BayPanel(QFrame):
         column.addWidget(self.grid, 1)
         column.addWidget(self.empty, 1)
 
-    def show_bay(
-        self,
-        table: Table,
-        name: str,
-        kept: bool,
-        colours: LaneColours,
-        origins: Origins,
-        link_fields: set[str],
-    ) -> None:
-        """Show the rows of the bay, and whether they are kept."""
+    def show_head(self, name: str, rows: int, kept: bool, colours: LaneColours) -> None:
+        """Show what the bay is called, how many rows it has, and whether they are kept."""
         theme = self.theme
         self.name.setText(name)
-        rows = len(table)
         self.rows.setText(f"{rows:,} {'row' if rows == 1 else 'rows'}")
         self.switch.set_chosen(0 if kept else 1)
         fill = colours.fill if kept else theme.left_out
@@ -97,10 +89,22 @@ class BayPanel(QFrame):
         on_fill = theme.surface if theme.name == "light" else theme.ground
         strong = colours.ink if kept else theme.ink_soft
         self.switch.paint_with(theme.surface, theme.line, strong, on_fill, theme.ink_soft)
+
+    def show_rows(self, table: Table, origins: Origins, link_fields: set[str]) -> None:
+        """Show the rows of the bay, or that there are none."""
+        if not len(table):
+            none = "No rows here." if self.bay is Bay.BOTH else "Every row has a match."
+            self.show_sentence(none)
+            return
         self.grid.show_table(table, origins, link_fields)
-        self.grid.setVisible(rows > 0)
-        self.empty.setVisible(rows == 0)
-        self.empty.setText("No rows here." if self.bay is Bay.BOTH else "Every row has a match.")
+        self.grid.show()
+        self.empty.hide()
+
+    def show_sentence(self, sentence: str) -> None:
+        """Say why there are no rows to show."""
+        self.grid.hide()
+        self.empty.setText(sentence)
+        self.empty.show()
 
 
 class _BayHead(QWidget):
@@ -186,7 +190,7 @@ class MatchPage(QWidget):
         both = LaneColours(self._theme.both_fill, ink, tint)
         left_fields = {field.left for field in item.link}
         right_fields = {field.right for field in item.link}
-        shown = tie.bays.both.columns
+        shown = [f.name for f in outcome_fields(tie.left, tie.right, Link(), right, ALL_COLUMNS)]
         shift = len(tie.left.fields)
         moved = {
             shown[shift + place]
@@ -198,8 +202,14 @@ class MatchPage(QWidget):
             (Bay.BOTH, "In both", both, left_fields | moved),
             (Bay.RIGHT, f"Only in {right}", origins.colours[lane_ids[1]], right_fields),
         ):
-            table = _link_first(tie.bay(bay), fields, lane_ids[1])
-            self._bays[bay].show_bay(table, name, bay in item.keep, colours, origins, fields)
+            panel, rows = self._bays[bay], tie.counts.bay(bay)
+            panel.show_head(name, rows, bay in item.keep, colours)
+            try:
+                table = _link_first(tie.bay(bay), fields, lane_ids[1])
+            except TooManyRowsError as error:
+                panel.show_sentence(str(error))
+            else:
+                panel.show_rows(table, origins, fields)
 
     # the sentence
 
