@@ -2,17 +2,21 @@
 
 from __future__ import annotations
 
+import random
 import sqlite3
+import string
 import tracemalloc
 from collections.abc import Callable, Iterator, Sequence
 from typing import Any
 
 import numpy as np
 import pyarrow as pa
+from rapidfuzz.distance import Levenshtein
 
 from benchmarks.measure import Result, timed
 from keen_trellis.data import Table
 from keen_trellis.match import Tie, tie
+from keen_trellis.match.likeness import likely_partners
 from keen_trellis.match.proposals import propose_links
 
 PAIRS_MEMORY = 3
@@ -25,6 +29,7 @@ def run() -> Iterator[Result]:
     yield from ranges(rng)
     yield from nearest(rng)
     yield from proposals()
+    yield from pairs_proposed()
 
 
 def many_to_many(rng: np.random.Generator) -> Iterator[Result]:
@@ -161,6 +166,24 @@ def proposals() -> Iterator[Result]:
     left, right = wide_table(1), wide_table(2)
     ours_s, _ = timed(lambda: propose_links(left, right), times=2)
     yield Result("links proposed, 30 columns x 1M rows on both sides", ours_s, None, 3, "s")
+
+
+def pairs_proposed() -> Iterator[Result]:
+    """Names of two made-up words, one letter wrong in each."""
+    rng = random.Random(4)
+    letters = string.ascii_lowercase
+    words = ["".join(rng.choices(letters, k=rng.randint(4, 9))) for _ in range(20_000)]
+    names = list({" ".join(rng.sample(words, 2)) for _ in range(50_000)})
+    slips = []
+    for name in names:
+        at = rng.randrange(len(name))
+        slips.append(name[:at] + rng.choice(letters) + name[at + 1 :])
+    wrong = list(set(slips) - set(names))
+    ours_s, found = timed(lambda: likely_partners(wrong, names), times=1)
+    right = sum(Levenshtein.distance(wrong[n], names[like.other]) == 1 for n, like in found.items())
+    assert right > 0.99 * len(wrong), right
+    what = f"pairs proposed, {len(wrong):,} x {len(names):,} different values"
+    yield Result(what, ours_s, None, 15, "s")
 
 
 def wide_table(seed: int, n: int = 1_000_000) -> Table:

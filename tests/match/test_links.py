@@ -214,6 +214,8 @@ class PartnersTest(unittest.TestCase):
         counts = tied.counts.left if side == "left" else tied.counts.right
         several = {p[own] for p in both if sum(q[own] == p[own] for q in both) > 1}
         self.assertEqual(counts.ambiguous, len(several))
+        self.assertEqual(set(tied.match.ambiguous.tolist()), several)
+        self.assertEqual(len(tied.ambiguous), len(several))
 
 
 class KindsTest(unittest.TestCase):

@@ -69,6 +69,11 @@ class Match(ABC):
         return left, right
 
     @property
+    def ambiguous(self) -> Rows:
+        """The rows that had several partners of which one, or none, was taken."""
+        return np.zeros(0, np.int32)
+
+    @property
     def at_most_one(self) -> bool:
         """Whether no left row has more than one partner."""
         return self.counts.left.multiplied == 0
@@ -136,9 +141,17 @@ class PairMatch(Match):
     ----------
     found : (left row numbers, right row numbers)
         By left, then right order.
+    several : ndarray of row numbers, or None
+        Of the side whose rows take one partner, those that had several.
     """
 
     found: tuple[Rows, Rows]
+    several: Rows | None = None
+
+    @property
+    def ambiguous(self) -> Rows:
+        """The rows that had several partners of which one, or none, was taken."""
+        return super().ambiguous if self.several is None else self.several
 
     def _pairs(self) -> tuple[Rows, Rows]:
         return self.found
@@ -186,11 +199,11 @@ def match_codes(codes: LinkCodes) -> RunMatch:
             lambda: begins[codes.left], lambda: _partners(right_tally, codes.left)
         )
     right_partners = _partners(left_tally, codes.right)
-    counts = Counts(
-        left=_key_counts(len(codes.left), left_tally, right_tally),
-        right=_key_counts(len(codes.right), right_tally, left_tally),
-        pairs=int(np.dot(left_tally, right_tally)),
+    left_counts, right_counts = together(
+        lambda: _key_counts(len(codes.left), left_tally, right_tally),
+        lambda: _key_counts(len(codes.right), right_tally, left_tally),
     )
+    counts = Counts(left_counts, right_counts, pairs=int(np.dot(left_tally, right_tally)))
     return RunMatch(partners, right_partners, counts, np.append(order, order.dtype.type(-1)), first)
 
 
@@ -284,13 +297,18 @@ def tally(codes: Codes, size: int) -> Tally:
 def _key_counts(n_rows: int, own: Tally, other: Tally) -> SideCounts:
     return SideCounts(
         rows=n_rows,
-        found=int((own * (other > 0)).sum()),
+        found=_rows_of(own, other > 0),
         blank=n_rows - int(own.sum()),
-        repeated=int((own * (own > 1)).sum()),
-        multiplied=int((own * (other > 1)).sum()),
+        repeated=_rows_of(own, own > 1),
+        multiplied=_rows_of(own, other > 1),
         distinct=int(np.count_nonzero(own)),
         distinct_found=int(np.count_nonzero((own > 0) & (other > 0))),
     )
+
+
+def _rows_of(own: Tally, chosen: NDArray[np.bool_]) -> int:
+    """Return how many rows have one of the chosen values; in one pass, with nothing in between."""
+    return int(np.einsum("i,i->", own, chosen))
 
 
 def _row_counts(codes: Codes, size: int, partners: Tally) -> SideCounts:

@@ -21,8 +21,8 @@ def with_one_partner(found: Match, left: Table, right: Table, link: Link) -> Mat
     """
     of_left = link.partner_for == "left"
     partners = found.partners if of_left else found.right_partners
-    ambiguous = int(np.count_nonzero(partners > 1))
-    if link.partner == "every" or ambiguous == 0:
+    several = np.flatnonzero(partners > 1)
+    if link.partner == "every" or len(several) == 0:
         return found
     a, b = found.pairs
     own, other = (a, b) if of_left else (b, a)
@@ -34,8 +34,8 @@ def with_one_partner(found: Match, left: Table, right: Table, link: Link) -> Mat
     a, b = a[chosen], b[chosen]
     left_now = np.bincount(a, minlength=len(left))
     right_now = np.bincount(b, minlength=len(right))
-    counts = _recounted(found.counts, left_now, right_now, ambiguous, of_left)
-    return PairMatch(left_now, right_now, counts, (a, b))
+    counts = _recounted(found.counts, left_now, right_now, len(several), of_left)
+    return PairMatch(left_now, right_now, counts, (a, b), several)
 
 
 def row_ranks(table: Table, order: tuple[OrderField, ...]) -> Rows:

@@ -110,6 +110,12 @@ class Tie:
         """Return the rows of one bay; `TooManyRowsError` where the pairs are too many to show."""
         return bay_table(self.left, self.right, self.match, bay, self.names[1])
 
+    @property
+    def ambiguous(self) -> Table:
+        """The rows that had several partners, where the link takes only one for each."""
+        table = self.left if self.link.partner_for == "left" else self.right
+        return table.take(self.match.ambiguous)
+
     @cached_property
     def outcome(self) -> Table:
         """The rows that go on: in left order, then right order; right-only rows at the end.
