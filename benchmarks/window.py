@@ -21,12 +21,12 @@ application = make_application()
 window = make_window(application, theme.LIGHT)
 window.show()
 window.session.open(Path(sys.argv[1]))
-while window.session.jobs.busy:
+while not window.session.results.ties:
     application.processEvents()
     time.sleep(0.002)  # an event loop waits, and lets the job have the interpreter
 application.processEvents()
-assert window.session.results.ties
 print(time.time())
+window.session.jobs.finish()
 """
 
 
