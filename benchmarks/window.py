@@ -13,13 +13,15 @@ from benchmarks.measure import Result
 
 DEMO = Path(__file__).parents[1] / "demo" / "winter-season.trellis"
 START = """
-import sys, time
+import gc, sys, time
+gc.disable()
 from pathlib import Path
 from keen_trellis.desktop import theme
 from keen_trellis.desktop.application import make_application, make_window
 application = make_application()
 window = make_window(application, theme.LIGHT)
 window.show()
+gc.enable()
 window.session.open(Path(sys.argv[1]))
 while not window.session.results.ties:
     application.processEvents()

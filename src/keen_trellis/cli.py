@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 import dataclasses
+import gc
 import json
 import os
 import sys
@@ -60,6 +61,7 @@ def _open(options: argparse.Namespace) -> int:
             file=sys.stderr,
         )
         return UNUSABLE
+    gc.disable()  # nothing that loading makes is garbage; `start` collects again
     from keen_trellis.desktop.application import start
 
     return start(options.file, dark=options.dark)

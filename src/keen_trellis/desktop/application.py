@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import sys
 from pathlib import Path
 from types import TracebackType
@@ -21,6 +22,7 @@ def start(file: Path | None, dark: bool = False) -> int:
     theme = themes.DARK if dark or remembered == "dark" else themes.LIGHT
     window = make_window(application, theme)
     window.show()
+    QTimer.singleShot(0, gc.enable)  # the command line put it off while everything was loaded
     if file is not None:
         QTimer.singleShot(0, lambda: window.session.open(file.absolute()))
     return application.exec()
