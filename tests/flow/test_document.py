@@ -8,6 +8,7 @@ import sys
 import tempfile
 import time
 import unittest
+from dataclasses import replace
 from pathlib import Path
 
 from hypothesis import given
@@ -32,6 +33,7 @@ from keen_trellis.flow.edits import (
     MoveLane,
     RemoveItem,
     RemoveLane,
+    RemoveLinkField,
     RenameLane,
     RenameTrellis,
     SetBay,
@@ -135,6 +137,13 @@ class EditTest(unittest.TestCase):
         self.assertEqual((back.label, apply(back, mended)[0]), ("Mend", SEASON))
         kept, _ = apply(remedy_edit("sailings-routes", Remedy("Keep", 1, keep=(Bay.BOTH,))), SEASON)
         self.assertEqual(kept.tie("sailings-routes").keep, (Bay.BOTH,))
+
+    def test_a_link_field_taken_out_takes_its_pairs_with_it(self) -> None:
+        two = replace(RICH, pairs=(Pair("a", "b", 0), Pair("c", "d", 1)))
+        tied, _ = apply(TakeLink("sailings-routes", two), SEASON)
+        one, _ = apply(RemoveLinkField("sailings-routes", 0), tied)
+        link = one.tie("sailings-routes").match_link()
+        self.assertEqual((link.fields, link.pairs), (RICH.fields[1:], (Pair("c", "d", 0),)))
 
     def test_a_second_lane_of_a_name_gets_a_number_and_its_own_colour(self) -> None:
         twice = built(*[AddLane("Crew", DelimitedSource(path="/w/crew.csv"))] * 2)

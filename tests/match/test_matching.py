@@ -11,10 +11,10 @@ from hypothesis import strategies as st
 
 from keen_trellis.data import GAP, Column, Kind, Table
 from keen_trellis.errors import LinkError, TooManyRowsError, UnknownColumnError
-from keen_trellis.match import JOIN_NAMES, Tie, keep_of, match, tie
+from keen_trellis.match import JOIN_NAMES, Columns, Tie, keep_of, match, tie
 from keen_trellis.match.keys import NO_KEY, codes_of, hashed_codes
 from keen_trellis.match.link import Link, LinkField
-from keen_trellis.match.outcome import ROW_LIMIT
+from keen_trellis.match.matches import ROW_LIMIT
 from keen_trellis.match.proposals import propose_links
 from tests import oracle
 
@@ -199,6 +199,10 @@ class OutcomeTest(unittest.TestCase):
         self.assertGreater(tied.counts.pairs, ROW_LIMIT)
         with self.assertRaisesRegex(TooManyRowsError, "would make 400,000,000 rows"):
             _ = tied.outcome
+        with self.assertRaisesRegex(TooManyRowsError, "too many to show"):
+            tie(same, same, on=["x"], partner="first")
+        semi = tie(same, same, ["x"], ["both"], columns=Columns(right=()))
+        self.assertEqual(len(semi.outcome), 20_000)
 
     def test_the_fields_that_share_values_are_proposed_first(self) -> None:
         best = propose_links(self.SAILINGS, self.ROUTES)[0]

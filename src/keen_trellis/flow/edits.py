@@ -197,6 +197,26 @@ class SetLink:
 
 
 @dataclass(frozen=True, slots=True)
+class RemoveLinkField:
+    """Take one field out of a link, with the pairs declared for it."""
+
+    tie: str
+    place: int
+    label: str = "Take a link field out"
+
+    def changed(self, trellis: Trellis) -> Trellis:
+        """Return the trellis without the field; pairs of the fields behind it move up with them."""
+        tie = trellis.tie(self.tie)
+        link = tie.link[: self.place] + tie.link[self.place + 1 :]
+        pairs = tuple(
+            _with(pair, field=pair.field - (pair.field > self.place))
+            for pair in tie.pairs
+            if pair.field != self.place
+        )
+        return _with_item(trellis, self.tie, lambda item: _with(item, link=link, pairs=pairs))
+
+
+@dataclass(frozen=True, slots=True)
 class TakeLink:
     """Take a whole link: fields, text rules, blanks, partner, order and pairs."""
 

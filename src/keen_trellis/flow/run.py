@@ -20,8 +20,8 @@ from keen_trellis.flow.document import (
     TieItem,
     Trellis,
 )
-from keen_trellis.match import Match, Tie, match
-from keen_trellis.match.outcome import ROW_LIMIT
+from keen_trellis.match import Match, Tie, match, matches
+from keen_trellis.match.outcome import CROSS_LIMIT
 from keen_trellis.progress import Report, part, quiet
 from keen_trellis.read import DelimitedForm, Reading, read_delimited, read_sheet, read_table
 
@@ -229,7 +229,7 @@ class _Running:
 
         def matched() -> Match:
             found = match(left, right, link, names, self._share())
-            if found.counts.pairs <= ROW_LIMIT:
+            if found.counts.pairs <= (CROSS_LIMIT if link.cross else matches.ROW_LIMIT):
                 # what the bays show is built here, not when somebody looks and has to wait
                 _ = found.pairs, found.left_only, found.right_only
             return found

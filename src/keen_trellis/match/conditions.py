@@ -28,6 +28,7 @@ from keen_trellis.match.matches import (
     counts_of,
     expanded,
     in_row_order,
+    require_few_pairs,
 )
 from keen_trellis.match.together import for_each
 from keen_trellis.progress import Report
@@ -317,7 +318,7 @@ def _filtered(codes: LinkCodes, conditions: Sequence[_Condition], report: Report
             f"is {CANDIDATES_AT_MOST:,}.",
             "Add a field that must be equal.",
         )
-    found = []
+    found, n_found = [], 0
     total = max(candidates.counts.pairs, 1)
     done = 0
     for left, right in _chunks(candidates):
@@ -327,6 +328,8 @@ def _filtered(codes: LinkCodes, conditions: Sequence[_Condition], report: Report
             held = condition.holds(left, right)
             left, right = left[held], right[held]
         found.append((left, right))
+        n_found += len(left)
+        require_few_pairs(n_found)
     left = np.concatenate([a for a, _ in found]) if found else np.zeros(0, np.intp)
     right = np.concatenate([b for _, b in found]) if found else np.zeros(0, np.intp)
     left, right = in_row_order(left, right)

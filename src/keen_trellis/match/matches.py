@@ -11,11 +11,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from keen_trellis.data import Rows, row_dtype
+from keen_trellis.errors import TooManyRowsError
 from keen_trellis.match.counts import Counts, SideCounts
 from keen_trellis.match.keys import Codes, LinkCodes
 from keen_trellis.match.together import for_each, together
 
 Tally = NDArray[np.integer[Any]]
+
+ROW_LIMIT = 200_000_000
+"""More pairs than this are never built, and no outcome has more rows unless it is asked for."""
 
 _ROWS_AT_A_TIME = 65_536
 
@@ -43,7 +47,14 @@ class Match(ABC):
 
     @cached_property
     def pairs(self) -> tuple[Rows, Rows]:
-        """Every pair of partners as left and right row numbers, by left, then right order."""
+        """Every pair of partners as left and right row numbers, by left, then right order.
+
+        Raises
+        ------
+        TooManyRowsError
+            There are more than `ROW_LIMIT`; nothing has been built.
+        """
+        require_few_pairs(self.counts.pairs)
         return self._pairs()
 
     @cached_property
@@ -106,6 +117,7 @@ class RunMatch(Match):
         if self.at_most_one:
             n_left = len(self.partners)
             return np.arange(n_left, dtype=row_dtype(n_left)), self.order[self.first]
+        require_few_pairs(self.counts.pairs)
         return expanded(self.order, self.first, np.maximum(self.partners, 1))
 
 
@@ -181,6 +193,15 @@ class CrossMatch(Match):
         keys = LinkCodes(np.zeros(n_left, np.intp), np.zeros(n_right, np.intp), 1)
         partners, right_partners = np.full(n_left, n_right), np.full(n_right, n_left)
         return cls(partners, right_partners, counts_of(partners, right_partners, keys))
+
+
+def require_few_pairs(pairs: int) -> None:
+    """Refuse more pairs than memory should be asked for; `TooManyRowsError`."""
+    if pairs > ROW_LIMIT:
+        raise TooManyRowsError(
+            f"{pairs:,} pairs of rows are too many to show; the limit is {ROW_LIMIT:,}.",
+            "Add a link field: the fields chosen repeat on both sides.",
+        )
 
 
 def match_codes(codes: LinkCodes) -> RunMatch:

@@ -9,10 +9,10 @@ import numpy as np
 
 from keen_trellis.data import Field, Rows, Table
 from keen_trellis.errors import TooManyRowsError, UnknownColumnError
+from keen_trellis.match import matches
 from keen_trellis.match.link import ALL_COLUMNS, Bay, Columns, Keep, Link, semi_side
 from keen_trellis.match.matches import Match
 
-ROW_LIMIT = 200_000_000
 CROSS_LIMIT = 10_000_000
 
 
@@ -55,8 +55,9 @@ def outcome(
     UnknownColumnError
         A column is wanted that its table does not have.
     """
-    require_few(match, link, keep, right_name, limit)
     side = semi_side(keep, columns)
+    if side is None:
+        require_few(match, link, keep, right_name, limit)
     if side == "left" or keep == (Bay.LEFT,):
         rows = np.flatnonzero(match.partners) if side else match.left_only
         return _picked(left, columns.left, "the left table").take(rows)
@@ -75,7 +76,7 @@ def require_few(
 ) -> None:
     """Refuse an outcome of too many rows before anything is built; `TooManyRowsError`."""
     rows = match.counts.rows(keep)
-    allowed = limit if limit is not None else CROSS_LIMIT if link.cross else ROW_LIMIT
+    allowed = limit if limit is not None else CROSS_LIMIT if link.cross else matches.ROW_LIMIT
     if rows > allowed:
         raise TooManyRowsError(
             f"The tie with {right_name} would make {rows:,} rows; the limit is {allowed:,}.",
@@ -97,11 +98,6 @@ def bay_table(left: Table, right: Table, match: Match, bay: Bay, right_name: str
         return left.take(match.left_only)
     if bay is Bay.RIGHT:
         return right.take(match.right_only)
-    if match.counts.pairs > ROW_LIMIT:
-        raise TooManyRowsError(
-            f"{match.counts.pairs:,} pairs of rows are too many to show.",
-            "Add a link field: the fields chosen repeat on both sides.",
-        )
     left_rows, right_rows = match.pairs
     strands = [strand.take(left_rows) for strand in left.strands]
     strands += [strand.take(right_rows) for strand in right.strands]

@@ -19,7 +19,7 @@ from keen_trellis.desktop.theme import LaneColours, Theme, readable, value_font
 from keen_trellis.errors import TooManyRowsError, UserError
 from keen_trellis.flow.describe import counted
 from keen_trellis.flow.document import Lane, LinkedFields, TieItem
-from keen_trellis.flow.edits import SetBay, SetKeep, SetLink, TakeLink
+from keen_trellis.flow.edits import RemoveLinkField, SetBay, SetKeep, SetLink, TakeLink
 from keen_trellis.match import TEXT_RULES, Bay, Keep, Tie
 from keen_trellis.match.link import ALL_COLUMNS, Link, Operator, TextRule
 from keen_trellis.match.outcome import outcome_fields
@@ -351,8 +351,7 @@ class MatchPage(QWidget):
     def _remove_field(self, place: int) -> None:
         item = self._current()
         if item is not None:
-            link = item.link[:place] + item.link[place + 1 :]
-            self._session.do(SetLink(item.id, link))
+            self._session.do(RemoveLinkField(item.id, place))
 
     # the bays
 
