@@ -20,8 +20,15 @@ import pyarrow.compute as pc
 
 from keen_trellis.data.column import BLANK, Column, from_arrow, widened_exact
 from keen_trellis.data.kinds import Kind
+from keen_trellis.data.written import (
+    Written,
+    first_texts,
+    looks_like_local_dates,
+    looks_like_numbers,
+    plain_dates,
+    plain_numbers,
+)
 
-_SAMPLE = 1_000
 _DECIMALS_AT_MOST = 6
 _DIGITS_OF_A_FLOAT = 15
 """Decimal digits that a double holds for certain (IEEE 754: 15.95)."""
@@ -43,35 +50,46 @@ _WIDER = {
 }
 
 
-def column_of_texts(texts: pa.ChunkedArray) -> Column:
+def column_of_texts(texts: pa.ChunkedArray, written: Written = Written()) -> Column:
     """Return texts as a column of the narrowest kind that all of them can be read as.
 
     Null becomes a blank. A whole number with a leading zero keeps the column text, and so does
     one with more digits than can be kept.
     """
-    sample = texts.slice(0, 20 * _SAMPLE).drop_null().slice(0, _SAMPLE).to_pylist()
-    if not sample:  # nothing at all, or blanks for long: let every text speak
-        sample = texts.drop_null().slice(0, _SAMPLE).to_pylist()
-    kind = _suggested(sample)
-    few = len(set(sample)) <= len(sample) // 2 or kind in (Kind.YES_NO, Kind.TIME)
+    sample = first_texts(texts)
     array = _one_array(texts)
-    if few:
+    encoded = None
+    if len(set(sample)) <= len(sample) // 2 or _suggested(sample) in (Kind.YES_NO, Kind.TIME):
         encoded = array.dictionary_encode()
-        while kind is not Kind.TEXT:
-            values = _CONVERT[kind](encoded.dictionary)
-            if values is not None:
-                return _spread(values, encoded)
-            kind = _WIDER.get(kind, Kind.TEXT)
-        return from_arrow(encoded)
+    distinct = array if encoded is None else encoded.dictionary
+    plain = _plain(distinct, sample, written)
+    if plain is not None:
+        values = _narrowest(plain, first_texts(pa.chunked_array([plain])))
+        if values is not None:
+            return values if encoded is None else _spread(values, encoded)
+    return from_arrow(array if encoded is None else encoded)
+
+
+def _narrowest(texts: pa.StringArray, sample: list[str]) -> Column | None:
+    kind = _suggested(sample)
     while kind is not Kind.TEXT:
-        values = _CONVERT[kind](array)
+        values = _CONVERT[kind](texts)
         if values is not None:
             return values
         kind = _WIDER.get(kind, Kind.TEXT)
-    return from_arrow(array)
+    return None
 
 
-def values_of_texts(texts: pa.StringArray, kind: Kind) -> Column:
+def _plain(texts: pa.StringArray, sample: list[str], written: Written) -> pa.StringArray | None:
+    """Return numbers and dates as standards write them; None where they are not all so written."""
+    if looks_like_numbers(sample):
+        return plain_numbers(texts, written)
+    if looks_like_local_dates(sample):
+        return plain_dates(texts, written)
+    return texts
+
+
+def values_of_texts(texts: pa.StringArray, kind: Kind, written: Written = Written()) -> Column:
     """Return each text as a value of `kind`; a blank where it is none.
 
     Outer spaces and leading zeros do not count here: whoever asks for a kind wants 007 to be 7.
@@ -79,12 +97,29 @@ def values_of_texts(texts: pa.StringArray, kind: Kind) -> Column:
     read = _READ[kind]
 
     def value(text: str | None) -> Any:
-        try:
-            return None if text is None else read(text.strip())
-        except (ValueError, ArithmeticError):
+        if text is None:
             return None
+        try:
+            return read(text.strip())
+        except (ValueError, ArithmeticError):
+            return _read_local(text.strip(), kind, written)
 
     return Column.of([value(text) for text in texts.to_pylist()], kind)
+
+
+def _read_local(text: str, kind: Kind, written: Written) -> Any:
+    """Return a number or date that is written as in its region; None where it is none."""
+    one = pa.array([text])
+    if kind.is_numeric:
+        plain = plain_numbers(one, written)
+    elif kind in (Kind.DATE, Kind.DATE_TIME):
+        plain = plain_dates(one, written)
+    else:
+        return None
+    try:
+        return None if plain is None else _READ[kind](plain[0].as_py())
+    except (ValueError, ArithmeticError):
+        return None
 
 
 def _read_whole(text: str) -> int:

@@ -1,0 +1,139 @@
+"""Columns put into another kind, with every value that cannot be changed kept for showing."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+import pyarrow as pa
+from numpy.typing import NDArray
+
+from keen_trellis.data.column import BLANK, PRESENT, Column, from_arrow
+from keen_trellis.data.kinds import Kind
+from keen_trellis.data.reading_texts import column_of_texts, values_of_texts
+from keen_trellis.data.written import Written, first_texts
+
+_LISTED = 1_000
+_DISTINCT_AT_MOST = 100_000
+"""Above so many distinct texts, a column is text because texts differ, not by a slip."""
+
+_LIKELY = 0.9
+_CODE = re.compile(r"-?0\d+")
+_GUESSES = (Kind.WHOLE, Kind.EXACT, Kind.NUMBER, Kind.DATE, Kind.DATE_TIME, Kind.TIME, Kind.YES_NO)
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Unfit:
+    """The values of a column that are none of the kind wanted; their cells are blanks now.
+
+    Attributes
+    ----------
+    column : str
+    kind : Kind
+    rows : ndarray of row numbers
+    texts : tuple of str
+        The values of the first thousand of these rows, as they were.
+    """
+
+    column: str
+    kind: Kind
+    rows: NDArray[np.int64]
+    texts: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class LikelyKind:
+    """The kind that most values of a text column could be.
+
+    Attributes
+    ----------
+    kind : Kind
+    fit, unfit : int
+        How many rows have a value that can be changed, and that cannot.
+    odd : str
+        A value that cannot; empty where there is none.
+    odd_row : int
+        The first row that has it.
+    """
+
+    kind: Kind
+    fit: int
+    unfit: int
+    odd: str = ""
+    odd_row: int = 0
+
+
+def changed_kind(
+    column: Column, kind: Kind, name: str, written: Written = Written()
+) -> tuple[Column, Unfit | None]:
+    """Return a column in another kind, and the values that could not be changed.
+
+    Blanks and gaps stay what they are; values that cannot be changed become blanks.
+    """
+    if column.kind is kind:
+        return column, None
+    texts = column if column.kind is Kind.TEXT else from_arrow(column.texts())
+    if kind is Kind.TEXT:
+        return Column(kind, texts.values, column.state, texts.dictionary), None
+    assert texts.dictionary is not None
+    values = _values(texts.dictionary, kind, written).take(texts.values)
+    had = np.ones(len(column), np.bool_) if column.absent is None else ~column.absent
+    fits = np.ones(len(column), np.bool_) if values.absent is None else ~values.absent
+    lost = np.flatnonzero(had & ~fits)
+    if not len(lost):
+        return Column(kind, values.values, column.state, scale=values.scale), None
+    state = np.zeros(len(column), np.uint8) if column.state is None else column.state.copy()
+    state[lost] = BLANK
+    listed = tuple(texts.text(int(row)) for row in lost[:_LISTED])
+    unfit = Unfit(name, kind, lost, listed)
+    return Column(kind, values.values, state, scale=values.scale), unfit
+
+
+def likely_kind(column: Column, written: Written = Written()) -> LikelyKind | None:
+    """Return the kind that nine in ten values of a text column could be; None where none is.
+
+    Codes such as 007 are no numbers here.
+    """
+    if column.kind is not Kind.TEXT or column.dictionary is None:
+        return None
+    if not 0 < len(column.dictionary) <= _DISTINCT_AT_MOST:
+        return None
+    sample = [text.strip() for text in first_texts(pa.chunked_array([column.dictionary]))[:50]]
+    if sum(any(c.isdigit() for c in t) for t in sample) < len(sample) / 2:
+        return _likely(column, (Kind.YES_NO,), written)
+    if any(map(_CODE.fullmatch, sample)):
+        return _likely(column, _GUESSES[3:], written)
+    return _likely(column, _GUESSES, written)
+
+
+def _likely(column: Column, kinds: Sequence[Kind], written: Written) -> LikelyKind | None:
+    assert column.dictionary is not None
+    present = column.values if column.absent is None else column.values[~column.absent]
+    rows = np.bincount(present, minlength=len(column.dictionary))
+    total = len(present)
+    probe = column.dictionary.slice(0, 200)
+    for kind in kinds:
+        tried = _values(probe, kind, written)
+        if tried.count(PRESENT) < 0.5 * len(probe):
+            continue
+        values = _values(column.dictionary, kind, written)
+        odd = np.zeros(len(rows), np.bool_) if values.absent is None else values.absent
+        unfit = int(rows[odd].sum())
+        if total - unfit < _LIKELY * total or unfit == total:
+            continue
+        if not unfit:
+            return LikelyKind(kind, total, 0)
+        first = int(np.flatnonzero(np.isin(column.values, np.flatnonzero(odd)))[0])
+        return LikelyKind(kind, total - unfit, unfit, column.text(first), first)
+    return None
+
+
+def _values(texts: pa.StringArray, kind: Kind, written: Written) -> Column:
+    """Return texts as values of a kind, all at once where all of them are well written."""
+    at_once = column_of_texts(pa.chunked_array([texts]), written)
+    if at_once.kind is kind:
+        return at_once
+    return values_of_texts(texts, kind, written)

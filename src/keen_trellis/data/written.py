@@ -1,0 +1,218 @@
+"""How numbers and dates are written in a text, settled by looking at every row of it.
+
+“1.204,50” and “1,204.50” are one number, “03/04/2026” is two dates. What a column shows for
+certain decides; where nothing does, the usual reading is taken and said to be a guess.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+import pyarrow as pa
+import pyarrow.compute as pc
+
+DateOrder = Literal["day first", "month first", "year first"]
+
+_SAMPLE = 1_000
+_NUMBER = re.compile(
+    r"[-+]?(\d+|\d{1,3}([.,' \u00a0\u202f]\d{3})+)([.,]\d+)?([eE][-+]?\d+)?|[-+]?[.,]\d+"
+)
+_DATE = re.compile(
+    r"(\d{4}([./-])\d{1,2}\2\d{1,2}|\d{1,2}([./-])\d{1,2}\3(\d{4}|\d{2}))"
+    r"([T ]\d{1,2}:\d\d(:\d\d(\.\d{1,6})?)?)?"
+)
+_ISO = re.compile(r"\d{4}-\d\d-\d\d.*")
+
+_TWO_PLACES = r"^(?P<a>\d{1,2})(?P<m>[./-])(?P<b>\d{1,2})[./-](?P<y>\d{4}|\d{2})(?P<t>[T ].+)?$"
+_YEAR_FIRST = r"^(?P<y>\d{4})[./-](?P<b>\d{1,2})[./-](?P<a>\d{1,2})(?P<t>[T ].+)?$"
+_CENTURY_TURNS = 69
+"""Two-digit years from 69 on are of the twentieth century (POSIX, strptime, %y)."""
+
+_GROUPED = {
+    ",": r"^[-+]?\d{1,3}(,\d{3})+(\.\d+)?$",
+    ".": r"^[-+]?\d{1,3}(\.\d{3})+(,\d+)?$",
+    "'": r"^[-+]?\d{1,3}('\d{3})+([.,]\d+)?$",
+    " ": r"^[-+]?\d{1,3}([ \x{00a0}\x{202f}]\d{3})+([.,]\d+)?$",
+}
+_CERTAIN_DECIMAL = {
+    ",": r"(^|[^\d,])\d*,(\d{1,2}|\d{4,})$|^[-+]?(0|\d{4,}),\d+$|[.' \x{00a0}\x{202f}]\d{3},\d+$",
+    ".": r"(^|[^\d.])\d*\.(\d{1,2}|\d{4,})$|^[-+]?(0|\d{4,})\.\d+$|[,' \x{00a0}\x{202f}]\d{3}\.\d+$",
+}
+_CERTAIN_GROUPS = {",": r",\d{3}(,\d{3}|\.\d)", ".": r"\.\d{3}(\.\d{3}|,\d)"}
+
+
+@dataclass(frozen=True, slots=True)
+class Written:
+    """How the numbers and dates of a text are written.
+
+    Attributes
+    ----------
+    decimal : str
+        The decimal mark, “.” or “,”.
+    thousands : str
+        What stands between groups of three digits; empty for nothing.
+    dates : str
+        Which part of a date such as 03/04/2026 comes first. Year-first dates are always read.
+    guessed : tuple of str
+        Which of “numbers” and “dates” nothing in the text decides.
+    """
+
+    decimal: str = "."
+    thousands: str = ""
+    dates: DateOrder = "year first"
+    guessed: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Evidence:
+    """What one column shows of how it is written.
+
+    Attributes
+    ----------
+    decimals : frozenset of str
+        The marks that can only be decimal marks.
+    groups : frozenset of str
+        The marks that can only stand between groups of digits.
+    commas : bool
+        Whether a comma stands in a number.
+    dates : frozenset of str
+        The date orders that the values allow; empty where there are no such dates.
+    """
+
+    decimals: frozenset[str] = frozenset()
+    groups: frozenset[str] = frozenset()
+    commas: bool = False
+    dates: frozenset[DateOrder] = frozenset()
+
+
+def evidence(texts: pa.ChunkedArray) -> Evidence:
+    """Return what a column of texts shows; all its rows are looked at where the first suggest it.
+
+    Time is linear in the rows.
+    """
+    sample = first_texts(texts)
+    if not sample:
+        return Evidence()
+    if looks_like_numbers(sample) and any(set(t) & set(",' \u00a0\u202f.") for t in sample):
+        decimals = frozenset(m for m, shape in _CERTAIN_DECIMAL.items() if _any(texts, shape))
+        groups = {m for m, shape in _CERTAIN_GROUPS.items() if _any(texts, shape)}
+        groups |= {m for m in ("'", " ") if _any(texts, _GROUPED[m])}
+        return Evidence(decimals, frozenset(groups), commas=_any(texts, ","))
+    if looks_like_local_dates(sample):
+        if _any(texts, r"^\d{4}[./]"):
+            return Evidence(dates=frozenset({"year first"}))
+        allowed: set[DateOrder] = set()
+        if not _any(texts, r"^\d+[./-](1[3-9]|[2-9]\d)[./-]"):
+            allowed.add("day first")
+        if not _any(texts, r"^(1[3-9]|[2-9]\d)[./-]"):
+            allowed.add("month first")
+        return Evidence(dates=frozenset(allowed))
+    return Evidence()
+
+
+def settle(found: Sequence[Evidence], delimiter: str = ",") -> Written:
+    """Return how a whole text is written, from what its columns show.
+
+    A mark that nothing decides is taken as the delimiter suggests: where a semicolon separates,
+    commas are decimal marks.
+    """
+    guessed = []
+    decimals = frozenset[str]().union(*(e.decimals for e in found))
+    groups = frozenset[str]().union(*(e.groups for e in found))
+    commas = any(e.commas for e in found)
+    comma_groups = "," in groups or "." in decimals
+    if commas and "," not in decimals and not comma_groups and "." not in groups:
+        guessed.append("numbers")
+        comma_decimal = delimiter == ";"
+    else:
+        comma_decimal = ("," in decimals and "." not in decimals) or "." in groups - decimals
+    decimal = "," if comma_decimal else "."
+    thousands = next((m for m in ("'", " ") if m in groups), "")
+    if not thousands:
+        thousands = "." if comma_decimal else ("," if commas else "")
+    dates, doubtful = _date_order([e.dates for e in found if e.dates])
+    if doubtful:
+        guessed.append("dates")
+    return Written(decimal, thousands, dates, tuple(guessed))
+
+
+def _date_order(allowed: Iterable[frozenset[DateOrder]]) -> tuple[DateOrder, bool]:
+    orders = list(allowed)
+    certain = {next(iter(o)) for o in orders if len(o) == 1} - {"year first"}
+    if certain:
+        return ("day first" if "day first" in certain else "month first"), False
+    open_ones = any(len(o) > 1 for o in orders)
+    return ("day first", True) if open_ones else ("year first", False)
+
+
+def plain_numbers(texts: pa.StringArray, written: Written) -> pa.StringArray | None:
+    """Return numbers with a decimal point and nothing between their digits.
+
+    None where a text is not written that way; `texts` itself where nothing has to be changed.
+    """
+    mark, groups = written.decimal, written.thousands
+    if mark == "." and not (groups and _any(texts, _literal(groups))):
+        return texts
+    ungrouped = pc.match_substring_regex(texts, rf"^[-+]?\d*({_literal(mark)}\d+)?$")
+    if groups:
+        grouped = pc.match_substring_regex(texts, _GROUPED[groups])
+        ungrouped = pc.or_(grouped, ungrouped)
+    if not pc.all(ungrouped).as_py():
+        return None
+    if groups:
+        spaces = r"[ \x{00a0}\x{202f}]"
+        texts = pc.replace_substring_regex(texts, spaces if groups == " " else _literal(groups), "")
+    return pc.replace_substring(texts, mark, ".") if mark != "." else texts
+
+
+def plain_dates(texts: pa.StringArray, written: Written) -> pa.StringArray | None:
+    """Return dates with the year first, as ISO 8601 writes them; None where one is no date."""
+    parts = pc.extract_regex(texts, _YEAR_FIRST)
+    day_first = True
+    if parts.null_count > texts.null_count:
+        parts = pc.extract_regex(texts, _TWO_PLACES)
+        day_first = written.dates != "month first"
+    if parts.null_count > texts.null_count:
+        return None
+    day, month = ("a", "b") if day_first else ("b", "a")
+    year = pc.struct_field(parts, "y")
+    late = pc.greater_equal(pc.utf8_slice_codeunits(year, 0, 2), f"{_CENTURY_TURNS}")
+    century = pc.if_else(late, pa.scalar("19"), pa.scalar("20"))
+    full = pc.binary_join_element_wise(century, year, "")
+    year = pc.if_else(pc.equal(pc.utf8_length(year), 2), full, year)
+    month, day = (pc.utf8_lpad(pc.struct_field(parts, p), 2, "0") for p in (month, day))
+    date = pc.binary_join_element_wise(year, month, day, "-")
+    time = pc.fill_null(pc.struct_field(parts, "t"), "")
+    return pc.binary_join_element_wise(date, time, "")
+
+
+def first_texts(texts: pa.ChunkedArray) -> list[str]:
+    """Return the first texts that are there; with blanks for long, all are searched for them."""
+    sample = texts.slice(0, 20 * _SAMPLE).drop_null().slice(0, _SAMPLE)
+    return list((sample if len(sample) else texts.drop_null().slice(0, _SAMPLE)).to_pylist())
+
+
+def most(shape: re.Pattern[str], sample: Sequence[str]) -> bool:
+    """Whether at least nine in ten texts have a shape."""
+    return sum(shape.fullmatch(t.strip()) is not None for t in sample) >= 0.9 * len(sample)
+
+
+def _literal(mark: str) -> str:
+    return r"[ \x{00a0}\x{202f}]" if mark == " " else re.escape(mark)
+
+
+def looks_like_numbers(sample: Sequence[str]) -> bool:
+    """Whether at least nine in ten texts are numbers in one way of writing or another."""
+    return most(_NUMBER, sample)
+
+
+def looks_like_local_dates(sample: Sequence[str]) -> bool:
+    """Whether at least nine in ten texts are dates, but not as ISO 8601 writes them."""
+    return most(_DATE, sample) and not most(_ISO, sample)
+
+
+def _any(texts: pa.ChunkedArray | pa.StringArray, shape: str) -> bool:
+    return bool(pc.any(pc.match_substring_regex(texts, shape)).as_py())
