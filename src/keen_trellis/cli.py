@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 import dataclasses
 import gc
+import getpass
 import json
 import os
 import sys
@@ -12,9 +13,11 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
-from keen_trellis.errors import UserError
+from keen_trellis.errors import EditError, PasswordError, UserError
 from keen_trellis.flow import Delivered, Results, Runner, Trellis, describe, load, make_deliveries
+from keen_trellis.flow.edits import SetSource, apply
 from keen_trellis.match import Tie
+from keen_trellis.read import Server
 
 DONE, UNUSABLE = 0, 2
 
@@ -46,6 +49,13 @@ def _parser() -> argparse.ArgumentParser:
     running.add_argument("file", type=Path, metavar="FILE")
     running.add_argument("--json", action="store_true", help="print the counts as JSON")
     running.add_argument("--deliver", action="store_true", help="write the deliveries")
+    running.add_argument(
+        "--set",
+        action="append",
+        default=[],
+        metavar="LANE=PATH",
+        help="read a lane from another file or folder; may be given more than once",
+    )
     running.set_defaults(command=_run)
     describing = commands.add_parser("describe", help="say in sentences what a trellis does")
     describing.add_argument("file", type=Path, metavar="FILE")
@@ -77,7 +87,12 @@ def _has_screen() -> bool:
 
 def _run(options: argparse.Namespace) -> int:
     trellis = load(options.file)
-    results = Runner().run(trellis)
+    for setting in options.set:
+        trellis = _with_place(trellis, setting)
+    runner = Runner()
+    results = runner.run(trellis)
+    if sys.stdin.isatty() and _ask_passwords(trellis, results, runner):
+        results = runner.run(trellis)
     errors = results.errors()
     made: list[Delivered] = []
     if not errors:
@@ -89,6 +104,33 @@ def _run(options: argparse.Namespace) -> int:
     for error in errors:
         print(f"keen-trellis: {error}", file=sys.stderr)
     return UNUSABLE if errors else DONE
+
+
+def _with_place(trellis: Trellis, setting: str) -> Trellis:
+    """Return the trellis with one lane read from elsewhere, as “LANE=PATH” says."""
+    name, sign, path = setting.partition("=")
+    lane = next((lane for lane in trellis.lanes if name in (lane.name, lane.id)), None)
+    if not sign or not path or lane is None:
+        names = ", ".join(lane.name for lane in trellis.lanes)
+        raise EditError(
+            f"“--set {setting}” names no lane and path.", f"Write LANE=PATH; lanes are: {names}."
+        )
+    if not lane.source.place:
+        raise EditError(f"{lane.name} is read from no file.", "Set a lane that is.")
+    source = lane.source.at(str(Path(path).absolute()))
+    return apply(SetSource(lane.id, source), trellis)[0]
+
+
+def _ask_passwords(trellis: Trellis, results: Results, runner: Runner) -> bool:
+    """Ask for the passwords that are missing; tell whether any was given."""
+    given = False
+    for lane in trellis.lanes:
+        error = results.readings.get(lane.id)
+        server = getattr(lane.source, "database", None)
+        if isinstance(error, PasswordError) and isinstance(server, Server):
+            runner.secrets.give(server, getpass.getpass(f"Password of {server.account}: "))
+            given = True
+    return given
 
 
 def _describe(options: argparse.Namespace) -> int:

@@ -2,6 +2,8 @@
 
 UserError
 ├── SourceError          a file, sheet or table cannot be read
+│   ├── MissingFileError its file or folder is not where it was
+│   └── PasswordError    its server wants a password that nobody has given
 ├── UnknownColumnError   something names a column that is not there
 ├── LinkError            two fields cannot be linked
 │   └── KindsDifferError their kinds cannot be compared
@@ -17,6 +19,7 @@ from __future__ import annotations
 
 import difflib
 from collections.abc import Sequence
+from pathlib import Path
 
 
 class UserError(Exception):
@@ -40,6 +43,35 @@ class UserError(Exception):
 
 class SourceError(UserError):
     """A file, sheet or table cannot be read as asked."""
+
+
+class MissingFileError(SourceError):
+    """The file or folder of a source is not where it was.
+
+    Attributes
+    ----------
+    path : Path
+    """
+
+    def __init__(self, path: Path, what: str = "file") -> None:
+        super().__init__(
+            f"The {what} {path} is not there.", "Put it back, or choose where it is now."
+        )
+        self.path = path
+
+
+class PasswordError(SourceError):
+    """A server wants a password that nobody has given, or refuses the one given.
+
+    Attributes
+    ----------
+    server : str
+        The account, as in “reader@db.example:5432/harbour”.
+    """
+
+    def __init__(self, happened: str, remedy: str, server: str) -> None:
+        super().__init__(happened, remedy)
+        self.server = server
 
 
 class UnknownColumnError(UserError):

@@ -9,7 +9,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
-from typing import Literal
+from typing import Any, Literal
 
 import pyarrow as pa
 import pyarrow.compute as pc
@@ -64,6 +64,10 @@ class Written:
     thousands: str = ""
     dates: DateOrder = "year first"
     guessed: tuple[str, ...] = ()
+
+    def marks(self) -> dict[str, Any]:
+        """Return the settings by name, without what was guessed."""
+        return {"decimal": self.decimal, "thousands": self.thousands, "dates": self.dates}
 
 
 @dataclass(frozen=True, slots=True)

@@ -2,26 +2,30 @@
 
 from keen_trellis.flow.delivering import Delivered, make_deliveries
 from keen_trellis.flow.describe import describe
-from keen_trellis.flow.document import (
+from keen_trellis.flow.document import DeliveryItem, Lane, LinkedFields, TieItem, Trellis
+from keen_trellis.flow.run import Results, Runner
+from keen_trellis.flow.sources import (
+    ColumnarSource,
     DelimitedSource,
-    DeliveryItem,
-    Lane,
-    LinkedFields,
+    FolderSource,
+    QuerySource,
     SheetSource,
     Source,
     TableSource,
-    TieItem,
-    Trellis,
+    TypedSource,
+    source_words,
 )
-from keen_trellis.flow.run import Results, Runner, read_source
 from keen_trellis.flow.storage import load, save
 
 __all__ = [
+    "ColumnarSource",
     "DelimitedSource",
     "Delivered",
     "DeliveryItem",
+    "FolderSource",
     "Lane",
     "LinkedFields",
+    "QuerySource",
     "Results",
     "Runner",
     "SheetSource",
@@ -29,9 +33,10 @@ __all__ = [
     "TableSource",
     "TieItem",
     "Trellis",
+    "TypedSource",
     "describe",
     "load",
     "make_deliveries",
-    "read_source",
     "save",
+    "source_words",
 ]

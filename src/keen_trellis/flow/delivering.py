@@ -66,7 +66,8 @@ def make_deliveries(
     """
     wanted = None if only is None else set(only)
     jobs = []
-    sources = {Path(lane.source.path).resolve() for lane in trellis.lanes}
+    places = (lane.source.place for lane in trellis.lanes)
+    sources = {Path(place).resolve() for place in places if place}
     for lane, item in trellis.deliveries():
         if wanted is not None and item.id not in wanted:
             continue

@@ -5,16 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 from pathlib import Path
 
-from keen_trellis.flow.document import (
-    DelimitedSource,
-    DeliveryItem,
-    Lane,
-    SheetSource,
-    Source,
-    TableSource,
-    TieItem,
-    Trellis,
-)
+from keen_trellis.flow.document import DeliveryItem, Lane, TieItem, Trellis
+from keen_trellis.flow.sources import source_words
 from keen_trellis.match.sentences import join_title, link_sentence
 
 
@@ -47,18 +39,6 @@ def kept_words(tie: TieItem, left: str, right: str) -> str:
     kept = [name for bay, name in names.items() if bay in tie.keep]
     left_out = [name for bay, name in names.items() if bay not in tie.keep]
     return f"keeps {', '.join(kept)}" + (f"; leaves {', '.join(left_out)}" if left_out else "")
-
-
-def source_words(source: Source) -> str:
-    """Return where a lane comes from, as short as it can be said."""
-    name = Path(source.path).name
-    match source:
-        case DelimitedSource():
-            return name
-        case SheetSource():
-            return f"{name} › {source.sheet}"
-        case TableSource():
-            return f"{name} › {source.table}"
 
 
 def counted(number: int, word: str) -> str:

@@ -9,10 +9,11 @@ import re
 from collections.abc import Iterator
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import Field, model_validator
 
 from keen_trellis.data import Kind
 from keen_trellis.errors import EditError
+from keen_trellis.flow.sources import Part, Source
 from keen_trellis.match.link import (
     Bay,
     Blanks,
@@ -29,44 +30,10 @@ from keen_trellis.match.link import (
     keep_of,
 )
 
-VERSION: Literal[1] = 1
+VERSION: Literal[2] = 2
 
 
-class _Part(BaseModel):
-    model_config = ConfigDict(frozen=True, extra="forbid")
-
-
-class DelimitedSource(_Part):
-    """A delimited text file; what is left out is found anew at each read."""
-
-    type: Literal["delimited"] = "delimited"
-    path: str
-    delimiter: str | None = Field(default=None, min_length=1, max_length=1)
-    encoding: str | None = None
-    header: bool | None = None
-
-
-class SheetSource(_Part):
-    """A sheet of a workbook; the header's row is counted from 1, and 0 says there is none."""
-
-    type: Literal["sheet"] = "sheet"
-    path: str
-    sheet: str
-    header_row: int | None = Field(default=None, ge=0)
-
-
-class TableSource(_Part):
-    """A table or view of an SQLite file."""
-
-    type: Literal["table"] = "table"
-    path: str
-    table: str
-
-
-Source = Annotated[DelimitedSource | SheetSource | TableSource, Field(discriminator="type")]
-
-
-class LinkedFields(_Part):
+class LinkedFields(Part):
     """A field of the lane that goes on and the field of the other lane it is compared with.
 
     The attributes mean what they mean in `match.LinkField`.
@@ -80,14 +47,14 @@ class LinkedFields(_Part):
     compare_as: Kind | None = None
 
 
-class OrderedBy(_Part):
+class OrderedBy(Part):
     """A field that several partners are put in order by."""
 
     field: str
     descending: bool = False
 
 
-class SameValues(_Part):
+class SameValues(Part):
     """Two values of a link field that mean the same in this tie; the field is its place."""
 
     left: str
@@ -95,7 +62,7 @@ class SameValues(_Part):
     field: int = Field(default=0, ge=0)
 
 
-class WantedColumns(_Part):
+class WantedColumns(Part):
     """Which columns go on; the attributes mean what they mean in `match.Columns`."""
 
     same_named: Literal["both", "left", "right", "filled"] = "both"
@@ -104,7 +71,7 @@ class WantedColumns(_Part):
     right: tuple[str, ...] | None = None
 
 
-class TieItem(_Part):
+class TieItem(Part):
     """The place where another lane meets the lane that this item stands on.
 
     Attributes
@@ -161,7 +128,7 @@ class TieItem(_Part):
         return Columns(**dict(self.columns))
 
 
-class DeliveryItem(_Part):
+class DeliveryItem(Part):
     """An outcome written to a file whenever deliveries are made."""
 
     type: Literal["delivery"] = "delivery"
@@ -174,7 +141,7 @@ class DeliveryItem(_Part):
 Item = Annotated[TieItem | DeliveryItem, Field(discriminator="type")]
 
 
-class Lane(_Part):
+class Lane(Part):
     """One table on its way.
 
     Attributes
@@ -195,11 +162,11 @@ class Lane(_Part):
     note: str = ""
 
 
-class Trellis(_Part):
+class Trellis(Part):
     """The whole document."""
 
     format: Literal["keen trellis"] = "keen trellis"
-    version: Literal[1] = VERSION
+    version: Literal[2] = VERSION
     name: str = "Untitled"
     lanes: tuple[Lane, ...] = ()
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import asdict, dataclass
+from pathlib import Path
 from typing import TYPE_CHECKING, Protocol, TypeVar
 
 from pydantic import BaseModel, ValidationError
@@ -15,12 +16,12 @@ from keen_trellis.flow.document import (
     LinkedFields,
     OrderedBy,
     SameValues,
-    Source,
     TieItem,
     Trellis,
     WantedColumns,
     kept_with,
 )
+from keen_trellis.flow.sources import Source, missing_beside
 from keen_trellis.match import Bay, Link
 
 if TYPE_CHECKING:
@@ -160,6 +161,86 @@ class MoveLane:
         lanes = [lane for lane in trellis.lanes if lane.id != self.lane]
         lanes.insert(self.place, moved)
         return _with(trellis, lanes=tuple(lanes))
+
+
+@dataclass(frozen=True, slots=True)
+class AddLanes:
+    """Bring in several tables at once, such as the sheets of a workbook."""
+
+    lanes: tuple[AddLane, ...]
+
+    @property
+    def label(self) -> str:
+        """What the change does."""
+        one = len(self.lanes) == 1
+        return self.lanes[0].label if one else f"Add {len(self.lanes)} lanes"
+
+    def changed(self, trellis: Trellis) -> Trellis:
+        """Return the trellis with the lanes, in the order given."""
+        for lane in self.lanes:
+            trellis = lane.changed(trellis)
+        return trellis
+
+
+@dataclass(frozen=True, slots=True)
+class SetSource:
+    """Read a lane from another source, or the same one in another way."""
+
+    lane: str
+    source: Source
+    label: str = "Change how a lane is read"
+
+    def changed(self, trellis: Trellis) -> Trellis:
+        """Return the trellis with the lane's new source."""
+        return _with_lane(trellis, self.lane, lambda lane: _with(lane, source=self.source))
+
+
+@dataclass(frozen=True, slots=True)
+class FindSources:
+    """Take a source from where its file is now, and those that stood beside it from there too."""
+
+    moved_from: str
+    moved_to: str
+    label: str = "Find moved files"
+
+    def changed(self, trellis: Trellis) -> Trellis:
+        """Return the trellis with every source found that is missing where it was."""
+        sources = (lane.source for lane in trellis.lanes)
+        place = missing_beside(sources, Path(self.moved_from), Path(self.moved_to))
+        lanes = tuple(
+            _with(lane, source=lane.source.at(place(lane.source.place)))
+            if lane.source.place
+            else lane
+            for lane in trellis.lanes
+        )
+        return _with(trellis, lanes=lanes)
+
+
+@dataclass(frozen=True, slots=True)
+class RenameLinkField:
+    """Take another column of one side of a tie in the place of one that is gone."""
+
+    tie: str
+    side: str
+    gone: str
+    instead: str
+
+    @property
+    def label(self) -> str:
+        """What the change does."""
+        return f"Take “{self.instead}” for “{self.gone}”"
+
+    def changed(self, trellis: Trellis) -> Trellis:
+        """Return the trellis with the tie naming the other column."""
+        tie = trellis.tie(self.tie)
+        link = tuple(
+            _with(f, **{self.side: self.instead}) if getattr(f, self.side) == self.gone else f
+            for f in tie.link
+        )
+        wanted = getattr(tie.columns, self.side)
+        names = wanted and tuple(self.instead if n == self.gone else n for n in wanted)
+        columns = _with(tie.columns, **{self.side: names})
+        return _with_item(trellis, self.tie, lambda item: _with(item, link=link, columns=columns))
 
 
 @dataclass(frozen=True, slots=True)

@@ -4,26 +4,18 @@ from __future__ import annotations
 
 import datetime as dt
 import hashlib
-from collections.abc import Callable
+from collections.abc import Callable, Container
 from dataclasses import dataclass, field
-from pathlib import Path
 from typing import TypeVar
 
 from keen_trellis.data import Table
-from keen_trellis.errors import SourceError, UserError
-from keen_trellis.flow.document import (
-    DelimitedSource,
-    Lane,
-    SheetSource,
-    Source,
-    TableSource,
-    TieItem,
-    Trellis,
-)
+from keen_trellis.errors import SourceError, UnknownColumnError, UserError
+from keen_trellis.flow.document import Lane, TieItem, Trellis
+from keen_trellis.flow.sources import Source
 from keen_trellis.match import Match, Tie, match, matches
 from keen_trellis.match.outcome import CROSS_LIMIT
-from keen_trellis.progress import Report, part, quiet
-from keen_trellis.read import DelimitedForm, Reading, read_delimited, read_sheet, read_table
+from keen_trellis.progress import Cancelled, Report, part, quiet
+from keen_trellis.read import Reading, Secrets
 
 _T = TypeVar("_T")
 _RUNS_KEPT = 3
@@ -74,6 +66,7 @@ class _Read:
     reading: Reading
     at: dt.datetime
     stamp: str
+    last_run: int
 
 
 class Runner:
@@ -83,12 +76,15 @@ class Runner:
     the sources read, and by the settings of every item up to it. One run at a time.
     """
 
-    def __init__(self) -> None:
+    def __init__(self, secrets: Secrets | None = None) -> None:
+        self.secrets = secrets or Secrets()
         self._sources: dict[str, _Read] = {}
         self._kept: dict[str, _Kept] = {}
         self._run = 0
 
-    def run(self, trellis: Trellis, report: Report = quiet, reread: bool = False) -> Results:
+    def run(
+        self, trellis: Trellis, report: Report = quiet, reread: bool | Container[str] = False
+    ) -> Results:
         """Return what every lane and tie of a trellis gives.
 
         Parameters
@@ -96,8 +92,8 @@ class Runner:
         trellis : Trellis
             With absolute paths, or such as are right from the current folder.
         report : Report
-        reread : bool
-            Whether to read every source anew.
+        reread : bool, or a container of lane ids
+            Whether to read every source anew, or the lanes whose sources to read anew.
 
         Raises
         ------
@@ -105,21 +101,28 @@ class Runner:
             Raised by `report` once the user has asked to stop; what was done so far is kept.
         """
         self._run += 1
-        if reread:
-            self._sources.clear()
-        running = _Running(self, trellis, report)
-        results = running.results()
+        before = dict(self._sources)
+        for lane in trellis.lanes:
+            if reread is True or (reread and lane.id in reread):
+                self._sources.pop(_name(lane.source), None)
+        try:
+            results = _Running(self, trellis, report).results()
+        except Cancelled:
+            self._sources = {**before, **self._sources}  # what was read last stays what is shown
+            raise
         self._forget()
         return results
 
     def read(self, source: Source, report: Report = quiet) -> _Read:
         """Return the rows of a source, read now or kept from before."""
-        name = source.model_dump_json()
+        name = _name(source)
         if name not in self._sources:
-            reading = read_source(source, report)
+            reading = source.read(self.secrets, report)
             at = dt.datetime.now()
-            self._sources[name] = _Read(reading, at, _digest(name, at.isoformat()))
-        return self._sources[name]
+            self._sources[name] = _Read(reading, at, _digest(name, at.isoformat()), self._run)
+        read = self._sources[name]
+        read.last_run = self._run
+        return read
 
     def kept(self, key: str, make: Callable[[], _T]) -> _T:
         """Return what is kept under a key, made when it is not."""
@@ -132,27 +135,7 @@ class Runner:
     def _forget(self) -> None:
         oldest = self._run - _RUNS_KEPT
         self._kept = {key: kept for key, kept in self._kept.items() if kept.last_run > oldest}
-
-
-def read_source(source: Source, report: Report = quiet) -> Reading:
-    """Return the rows of a source.
-
-    Raises
-    ------
-    SourceError
-        It cannot be read; the message says why and what to do.
-    Cancelled
-        Raised by `report` once the user has asked to stop.
-    """
-    path = Path(source.path)
-    match source:
-        case DelimitedSource():
-            form = DelimitedForm(source.delimiter, source.encoding, source.header)
-            return read_delimited(path, form, report)
-        case SheetSource():
-            return read_sheet(path, source.sheet, source.header_row, report)
-        case TableSource():
-            return read_table(path, source.table, report)
+        self._sources = {k: read for k, read in self._sources.items() if read.last_run > oldest}
 
 
 @dataclass(slots=True)
@@ -169,7 +152,8 @@ class _Running:
     def results(self) -> Results:
         for lane in self.trellis.lanes:
             self.table(lane, len(lane.items))
-        times = [read.at for read in self.runner._sources.values()]
+        used = {_name(lane.source) for lane in self.trellis.lanes}
+        times = [read.at for name, read in self.runner._sources.items() if name in used]
         return Results(
             self.found.readings, self.found.tables, self.found.ties, min(times, default=None)
         )
@@ -203,7 +187,7 @@ class _Running:
     def _read(self, lane: Lane) -> Table | UserError:
         try:
             read = self.runner.read(lane.source, self._share())
-        except SourceError as error:
+        except (SourceError, UnknownColumnError) as error:
             self.found.readings[lane.id] = error
             return WaitingError(lane.name, error)
         self.found.readings[lane.id] = read.reading
@@ -247,6 +231,10 @@ class _Running:
         start = min(self.steps_done / max(pieces, 1), 1.0)
         self.steps_done += 1
         return part(self.report, start, min(start + 1 / max(pieces, 1), 1.0))
+
+
+def _name(source: Source) -> str:
+    return source.model_dump_json()
 
 
 def _digest(*parts: str) -> str:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 import json
 import os
 from collections.abc import Callable
@@ -19,7 +20,24 @@ ENDING = ".trellis"
 _LINE_WIDTH = 92
 _ALWAYS_THERE = {"format", "version", "type", "name", "lanes", "items", "colour", "link", "keep"}
 
-MIGRATIONS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {}
+
+def _settings_into_layouts(document: dict[str, Any]) -> dict[str, Any]:
+    """Lift version 1: a source's settings stood beside its path, and databases were files."""
+
+    def lifted(source: dict[str, Any]) -> dict[str, Any]:
+        kept = {k: v for k, v in source.items() if k in ("type", "sheet", "table", "path")}
+        layout = {k: source[k] for k in ("delimiter", "encoding", "header_row") if k in source}
+        if source.get("header") is not None:
+            layout["header_row"] = int(source["header"])
+        if source.get("type") == "table":
+            kept["database"] = {"type": "sqlite", "path": kept.pop("path", "")}
+        return {**kept, "layout": layout} if layout else kept
+
+    lanes = [{**lane, "source": lifted(lane["source"])} for lane in document["lanes"]]
+    return {**document, "version": 2, "lanes": lanes}
+
+
+MIGRATIONS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {1: _settings_into_layouts}
 """For each old version, what lifts a document to the next one."""
 
 
@@ -105,7 +123,7 @@ def with_paths(trellis: Trellis, change: Callable[[str], str]) -> Trellis:
     """Return the trellis with every path of a source or delivery changed."""
     lanes = []
     for lane in trellis.lanes:
-        source = lane.source.model_copy(update={"path": change(lane.source.path)})
+        source = lane.source.at(change(lane.source.place)) if lane.source.place else lane.source
         items = tuple(
             item.model_copy(update={"path": change(item.path)})
             if isinstance(item, DeliveryItem)
@@ -138,6 +156,12 @@ def _essential(part: Any) -> Any:
             name: _essential(value)
             for name, value in values.items()
             if name in _ALWAYS_THERE or value != fields[name].get_default()
+        }
+    if dataclasses.is_dataclass(part):
+        return {
+            f.name: _essential(getattr(part, f.name))
+            for f in dataclasses.fields(part)
+            if f.name in _ALWAYS_THERE or getattr(part, f.name) != f.default
         }
     if isinstance(part, tuple | list):
         return [_essential(value) for value in part]

@@ -1,23 +1,60 @@
-"""Sources become tables: delimited text, sheets of workbooks, tables of an SQLite file.
+"""Sources become tables: delimited text, workbooks, folders, databases, columnar files, typing.
 
 A source is only ever opened for reading.
 """
 
 from keen_trellis.read.any_source import read
-from keen_trellis.read.database import read_table, table_names
-from keen_trellis.read.delimited import DelimitedForm, detect_form, read_delimited, taken_as
-from keen_trellis.read.reading import Reading
-from keen_trellis.read.workbook import read_sheet, sheet_names
+from keen_trellis.read.columnar import read_columnar
+from keen_trellis.read.databases import (
+    Condition,
+    DatabaseTable,
+    database_columns,
+    database_tables,
+    read_query,
+    read_table,
+)
+from keen_trellis.read.delimited import read_delimited
+from keen_trellis.read.folder import files_of, read_folder
+from keen_trellis.read.reading import FileStamp, Noticed, Reading, Remedy, SetApart
+from keen_trellis.read.secrets import Secrets
+from keen_trellis.read.server import Database, Server, SqliteFile
+from keen_trellis.read.text_layout import TextLayout
+from keen_trellis.read.typed import pasted_cells, read_typed
+from keen_trellis.read.workbook import (
+    SheetLayout,
+    WorkbookPart,
+    read_sheet,
+    sheet_names,
+    workbook_parts,
+)
 
 __all__ = [
-    "DelimitedForm",
+    "Condition",
+    "Database",
+    "DatabaseTable",
+    "FileStamp",
+    "Noticed",
     "Reading",
-    "detect_form",
+    "Remedy",
+    "Secrets",
+    "Server",
+    "SetApart",
+    "SheetLayout",
+    "SqliteFile",
+    "TextLayout",
+    "WorkbookPart",
+    "database_columns",
+    "database_tables",
+    "files_of",
+    "pasted_cells",
     "read",
+    "read_columnar",
     "read_delimited",
+    "read_folder",
+    "read_query",
     "read_sheet",
     "read_table",
+    "read_typed",
     "sheet_names",
-    "table_names",
-    "taken_as",
+    "workbook_parts",
 ]

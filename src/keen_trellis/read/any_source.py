@@ -4,41 +4,55 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from pathlib import Path
-from urllib.parse import urlsplit
+from urllib.parse import unquote, urlsplit
 from urllib.request import url2pathname
 
-import numpy as np
-
-from keen_trellis.data import Column, Kind, Table
-from keen_trellis.data.column import from_arrow
-from keen_trellis.data.reading_texts import values_of_texts
-from keen_trellis.errors import SourceError
+from keen_trellis.data import Kind, Table
+from keen_trellis.errors import SourceError, UnknownColumnError
 from keen_trellis.progress import Report, quiet
-from keen_trellis.read import database, workbook
-from keen_trellis.read.database import read_table, table_names
-from keen_trellis.read.delimited import DelimitedForm, read_delimited
-from keen_trellis.read.workbook import read_sheet, sheet_names
+from keen_trellis.read import columnar, databases, workbook
+from keen_trellis.read.columnar import read_columnar
+from keen_trellis.read.databases import database_tables, read_query, read_table
+from keen_trellis.read.delimited import read_delimited
+from keen_trellis.read.folder import read_folder
+from keen_trellis.read.reading import Reading
+from keen_trellis.read.secrets import Secrets
+from keen_trellis.read.server import Database, Server, SqliteFile
+from keen_trellis.read.text_layout import TextLayout
+from keen_trellis.read.workbook import SheetLayout, read_sheet, sheet_names
+
+_SERVERS = {"postgresql": "postgresql", "postgres": "postgresql", "mariadb": "mariadb"} | {
+    "mysql": "mariadb"
+}
 
 
 def read(
     path_or_url: str | Path,
     sheet: str | None = None,
     table: str | None = None,
+    query: str | None = None,
     header: int | bool | None = None,
+    pattern: str = "*.csv",
     kinds: Mapping[str, Kind | str] | None = None,
     report: Report = quiet,
 ) -> Table:
-    """Return the rows of a delimited text, a sheet, or a table of an SQLite file.
+    """Return the rows of a text, a sheet, a columnar file, a folder, or a database's table.
 
     Parameters
     ----------
     path_or_url : str or Path
-        A path, a `file:` or `sqlite:///` address.
-    sheet, table : str, optional
-        Which one of the file; its first where not given.
+        A path, a `file:` or `sqlite:///` address, or the address of a server such as
+        `postgresql://reader@db.example/harbour`.
+    sheet : str, optional
+        Which one of a workbook; its first where not given.
+    table : str, optional
+        Which one of a database, after its schema and a dot where it needs one.
+    query : str, optional
+        What to ask a database for, instead of a table.
     header : int or bool, optional
-        For a sheet the row that names the columns, from 1, or 0 for none; for a text whether its
-        first row does. Found by looking where not given.
+        The row that names the columns, from 1, or 0 for none. Found by looking where not given.
+    pattern : str
+        Which files of a folder.
     kinds : mapping of column name to kind, optional
         The kinds that columns are to have, such as "text" or "exact decimal".
 
@@ -50,20 +64,85 @@ def read(
     UnknownColumnError
         A kind is given for a column that is not there.
     """
-    path = _path(path_or_url)
-    ending = path.suffix.lower()
-    if ending in workbook.ENDINGS:
-        row = int(header) if header is not None else None
-        made = read_sheet(path, sheet or sheet_names(path)[0], row, report)
-    elif ending in database.ENDINGS:
-        names = [table] if table else table_names(path)
-        if not names:
-            raise SourceError(f"{path} has no table.", "Choose another file.")
-        made = read_table(path, names[0], report)
+    wanted = {name: Kind(kind) for name, kind in (kinds or {}).items()}
+    server, secrets = _server(path_or_url)
+    if server is not None:
+        reading = _of_database(server, table, query, secrets, report, wanted)
     else:
-        has_header = None if header is None else bool(header)
-        made = read_delimited(path, DelimitedForm(header=has_header), report)
-    return _with_kinds(made.table, kinds or {}, str(path))
+        reading = _of_path(_path(path_or_url), sheet, table, query, header, pattern, report, wanted)
+    for name in wanted:
+        if name not in reading.table.columns:
+            raise UnknownColumnError(name, str(path_or_url), reading.table.columns)
+    for unfit in reading.unfit:
+        raise SourceError(
+            f"“{unfit.texts[0]}” in row {int(unfit.rows[0]) + 1:,} of “{unfit.column}” in "
+            f"{path_or_url} is no {unfit.kind}; {len(unfit.rows):,} of {len(reading.table):,} "
+            "values are none.",
+            "Mend them at the source, or leave the column as it is.",
+        )
+    return reading.table
+
+
+def _of_path(
+    path: Path,
+    sheet: str | None,
+    table: str | None,
+    query: str | None,
+    header: int | bool | None,
+    pattern: str,
+    report: Report,
+    kinds: Mapping[str, Kind],
+) -> Reading:
+    ending = path.suffix.lower()
+    row = None if header is None else int(header)
+    if path.is_dir():
+        return read_folder(path, pattern, report=report, kinds=kinds)
+    if ending in workbook.ENDINGS:
+        name = sheet or sheet_names(path)[0]
+        return read_sheet(path, name, SheetLayout(header_row=row), report, kinds)
+    if ending in databases.ENDINGS:
+        return _of_database(SqliteFile(str(path)), table, query, Secrets(), report, kinds)
+    if ending in columnar.ENDINGS:
+        return read_columnar(path, report, kinds)
+    return read_delimited(path, TextLayout(header_row=row), report, kinds)
+
+
+def _of_database(
+    database: Database,
+    table: str | None,
+    query: str | None,
+    secrets: Secrets,
+    report: Report,
+    kinds: Mapping[str, Kind],
+) -> Reading:
+    if query is not None:
+        return read_query(database, query, secrets=secrets, report=report, kinds=kinds)
+    if table is None:
+        tables = database_tables(database, secrets)
+        if not tables:
+            raise SourceError(f"{database.label} has no table.", "Choose another one.")
+        schema, name = tables[0].schema, tables[0].name
+    else:
+        schema, _, name = table.rpartition(".")
+    return read_table(database, name, schema or None, secrets=secrets, report=report, kinds=kinds)
+
+
+def _server(path_or_url: str | Path) -> tuple[Server | None, Secrets]:
+    """Return the server that an address names, with the password it may hold kept apart."""
+    secrets = Secrets()
+    address = urlsplit(str(path_or_url))
+    if isinstance(path_or_url, Path) or address.scheme not in _SERVERS:
+        return None, secrets
+    kind = _SERVERS[address.scheme]
+    server = Server(
+        "postgresql" if kind == "postgresql" else "mariadb",
+        address.hostname or "localhost",
+        address.path.lstrip("/"),
+        unquote(address.username or ""),
+        address.port,
+    )
+    secrets.give(server, unquote(address.password or ""))
+    return server, secrets
 
 
 def _path(path_or_url: str | Path) -> Path:
@@ -77,31 +156,3 @@ def _path(path_or_url: str | Path) -> Path:
     if len(address.scheme) > 1 and "://" in path_or_url:
         raise SourceError(f"{address.scheme} addresses cannot be read.", "Give the path of a file.")
     return Path(path_or_url)
-
-
-def _with_kinds(table: Table, kinds: Mapping[str, Kind | str], where: str) -> Table:
-    columns = {field.name: table.fetch(field) for field in table.fields}
-    for name, kind in kinds.items():
-        before = table.column(name, where)
-        columns[name] = _in_kind(before, Kind(kind), name, where)
-    return Table.of(columns)
-
-
-def _in_kind(column: Column, kind: Kind, name: str, where: str) -> Column:
-    if column.kind is kind:
-        return column
-    texts = from_arrow(column.texts())
-    if kind is Kind.TEXT:
-        return texts
-    assert texts.dictionary is not None
-    values = values_of_texts(texts.dictionary, kind).take(texts.values)
-    lost = np.flatnonzero((texts.values >= 0) & (values.absent if values.absent is not None else 0))
-    if len(lost):
-        first = int(lost[0])
-        raise SourceError(
-            f"“{texts.text(first)}” in row {first + 1:,} of “{name}” in {where} is no {kind}; "
-            f"{len(lost):,} of {len(column):,} values are none.",
-            "Mend them at the source, or leave the column as it is.",
-        )
-    state = column.state
-    return Column(kind, values.values, state, scale=values.scale)

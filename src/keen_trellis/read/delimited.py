@@ -1,230 +1,411 @@
-"""Delimited text: encoding, delimiter and header found by looking, kinds settled on all rows."""
+"""Delimited text: layout found by looking, lines that cannot be cut into columns set apart."""
 
 from __future__ import annotations
 
-import csv
 import io
 import mmap
-import re
-from collections import Counter
-from concurrent.futures import ThreadPoolExecutor
+import tempfile
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from pathlib import Path
+from typing import Any
 
 import pyarrow as pa
 import pyarrow.csv as pacsv
 
-from keen_trellis.data import Column, Table
-from keen_trellis.data.reading_texts import column_of_texts
-from keen_trellis.errors import SourceError
+from keen_trellis.data import Kind, Table
+from keen_trellis.errors import SourceError, reason
 from keen_trellis.progress import Report, part, quiet
-from keen_trellis.read.reading import Reading, column_names, existing_file, require_rows
+from keen_trellis.read.reading import (
+    FileStamp,
+    Noticed,
+    Reading,
+    SetApart,
+    column_names,
+    existing_file,
+    without_rows,
+)
+from keen_trellis.read.text_columns import columns_of_texts
+from keen_trellis.read.text_layout import (
+    ENCODINGS,
+    HEAD_BYTES,
+    TextLayout,
+    cells_of,
+    find_layout,
+    layout_words,
+)
+from keen_trellis.read.unpacking import head_of, unpacked
 
-DELIMITERS = {",": "comma", ";": "semicolon", "\t": "tab", "|": "bar"}
-ENCODINGS = {"utf-8-sig": "UTF-8", "utf-16": "UTF-16", "cp1252": "Windows-1252"}
-
-_HEAD_BYTES = 256 * 1024
-_HEAD_LINES = 200
-_ZIP, _OLE = b"PK\x03\x04", b"\xd0\xcf\x11\xe0"
-_VALUE = re.compile(r"[-+]?[\d.,:/ \-]*\d[\d.,:/ \-]*")
+_SET_APART_AT_MOST = 100_000
+_LISTED = 1_000
+_BLOCK = 4 << 20
 
 
-@dataclass(frozen=True, slots=True)
-class DelimitedForm:
-    """How a text is laid out; None leaves it to be found.
+@dataclass(frozen=True, slots=True, eq=False)
+class Texts:
+    """The cells of a file as texts, before kinds are settled; empty cells are null.
 
     Attributes
     ----------
-    delimiter : str or None
-        One character.
-    encoding : str or None
-        A name that Python knows.
-    header : bool or None
-        Whether the first row names the columns.
+    names : tuple of str
+    columns : tuple of ChunkedArray of string
+    layout : TextLayout
+        With all that was found.
+    noticed, set_apart, partial
+        As in `Reading`.
     """
 
-    delimiter: str | None = None
-    encoding: str | None = None
-    header: bool | None = None
+    names: tuple[str, ...]
+    columns: tuple[pa.ChunkedArray, ...]
+    layout: TextLayout
+    noticed: tuple[Noticed, ...] = ()
+    set_apart: tuple[SetApart, ...] = ()
+    partial: bool = False
+
+    @property
+    def n_rows(self) -> int:
+        """How many rows there are."""
+        return len(self.columns[0]) if self.columns else 0
 
 
 def read_delimited(
-    path: Path, form: DelimitedForm = DelimitedForm(), report: Report = quiet
+    path: Path,
+    layout: TextLayout = TextLayout(),
+    report: Report = quiet,
+    kinds: Mapping[str, Kind] | None = None,
+    rows_at_most: int | None = None,
 ) -> Reading:
-    """Return the rows of a delimited text file.
+    """Return the rows of a delimited text file, also of one packed with gzip.
 
     Empty cells are blanks. Time and memory are linear in the size of the file.
+
+    Parameters
+    ----------
+    path : Path
+    layout : TextLayout
+        What is left open in it is found.
+    report : Report
+    kinds : mapping of column to kind, optional
+        The kinds chosen; those of other columns are found on all rows.
+    rows_at_most : int, optional
+        Reads only so many rows, from the beginning of the file: for a look before the whole.
 
     Raises
     ------
     SourceError
-        The file is missing, empty, not text, or a line has another number of cells.
+        The file is missing, empty, or not text.
+    Cancelled
+        Raised by `report` once the user has asked to stop.
+    """
+    stamp = FileStamp.of(path)
+    texts = read_texts(path, layout, part(report, 0.0, 0.5), rows_at_most)
+    made = columns_of_texts(
+        texts.names, texts.columns, texts.layout, kinds or {}, path.name, part(report, 0.5, 1.0)
+    )
+    return Reading(
+        Table.of(made.columns),
+        layout_words(made.layout),
+        texts.noticed + without_rows(texts.n_rows, path.name) + made.noticed,
+        made.layout,
+        made.unfit,
+        texts.set_apart,
+        (stamp,),
+        texts.partial,
+    )
+
+
+def read_texts(
+    path: Path,
+    layout: TextLayout = TextLayout(),
+    report: Report = quiet,
+    rows_at_most: int | None = None,
+) -> Texts:
+    """Return the cells of a delimited text file as texts.
+
+    Raises
+    ------
+    SourceError
+        The file is missing, empty, or not text.
     Cancelled
         Raised by `report` once the user has asked to stop.
     """
     existing_file(path)
     report(0.0, f"Reading {path.name}")
-    chosen, form = form, detect_form(path, form)
     try:
-        header, texts = _read_texts(path, form)
-    except UnicodeError as error:
-        if chosen.encoding or form.encoding != "utf-8-sig":
-            raise _not_in_encoding(path, form.encoding or "") from error
-        # the first letter that is not UTF-8 came late
-        form = replace(form, encoding="cp1252")
-        header, texts = _read_texts(path, form)
-    require_rows(texts.num_rows, str(path))
-    names, notes = column_names(header, path.name)
-    columns = _columns(texts, names, part(report, 0.4, 1.0), path.name)
-    return Reading(Table.of(columns), taken_as(form), notes)
-
-
-def detect_form(path: Path, form: DelimitedForm = DelimitedForm()) -> DelimitedForm:
-    """Return `form` with all that was left open found by a look at the beginning of the file.
-
-    Raises
-    ------
-    SourceError
-        The file is not text.
-    """
-    with path.open("rb") as file:
-        head = file.read(_HEAD_BYTES)
-    _refuse_other_formats(head, path)
-    encoding = form.encoding or _encoding(head)
-    try:
-        text = head.decode(encoding, errors="ignore" if len(head) == _HEAD_BYTES else "strict")
-    except (UnicodeError, LookupError) as error:
-        raise _not_in_encoding(path, encoding) from error
-    delimiter = form.delimiter or _delimiter(text)
-    rows = list(csv.reader(io.StringIO(text, newline=""), delimiter=delimiter))[:_HEAD_LINES]
-    header = _has_header(rows) if form.header is None else form.header
-    return DelimitedForm(delimiter, encoding, header)
-
-
-def taken_as(form: DelimitedForm) -> str:
-    """Return a settled form in words."""
-    delimiter = DELIMITERS.get(form.delimiter or "", f"“{form.delimiter}”")
-    encoding = ENCODINGS.get(form.encoding or "", form.encoding or "")
-    header = "header in row 1" if form.header else "no header"
-    return f"{delimiter} separated, {encoding}, {header}"
-
-
-def _read_texts(path: Path, form: DelimitedForm) -> tuple[list[str], pa.Table]:
-    wrong: list[pacsv.InvalidRow] = []
-
-    def note_wrong(row: pacsv.InvalidRow) -> str:
-        wrong.append(row)
-        return "skip"
-
-    try:
-        names = _first_row(path, form)
-        types = {str(place): pa.string() for place in range(len(names))}
-        texts = pacsv.read_csv(
-            path,
-            pacsv.ReadOptions(
-                column_names=list(types),
-                skip_rows_after_names=1 if form.header else 0,
-                encoding="utf-8" if form.encoding == "utf-8-sig" else form.encoding,
-                block_size=4 << 20,
-            ),
-            pacsv.ParseOptions(
-                delimiter=form.delimiter,
-                newlines_in_values=_has_quotes(path, form),
-                invalid_row_handler=note_wrong,
-            ),
-            pacsv.ConvertOptions(column_types=types, strings_can_be_null=True, null_values=[""]),
-        )
-    except pa.ArrowInvalid as error:
-        if "UTF8" in str(error):
-            raise UnicodeError from error
-        if "straddl" in str(error):
-            raise SourceError(
-                f"{path} has a quote that is opened and never closed.",
-                "Close it, or take it out, where the last cell that reads well ends.",
-            ) from error
-        if "Empty CSV" in str(error):
-            require_rows(0, str(path))
+        head = head_of(path, HEAD_BYTES)
+        if rows_at_most is not None:
+            return _first_texts(head, path, layout, rows_at_most)
+        with unpacked(path, part(report, 0.0, 0.3)) as plain:
+            found = find_layout(head, path, layout, len(head) < HEAD_BYTES)
+            reader = _Reader(path, plain, found, part(report, 0.3, 1.0))
+            return reader.texts(head, chosen=layout.encoding is not None)
+    except OSError as error:
         raise SourceError(
-            f"{path} cannot be read as {taken_as(form)}: {error}.",
-            "Choose another delimiter or encoding.",
+            f"{path} cannot be read to its end: {reason(error)}.",
+            "See that the disk or the network it lies on is there, and read it again.",
         ) from error
-    if wrong:
-        raise _wrong_rows(path, form, wrong, len(names))
-    return names, texts
 
 
-def _has_quotes(path: Path, form: DelimitedForm) -> bool:
-    """Whether a cell could hold a line break; cutting such a file into blocks takes longer."""
-    if form.encoding == "utf-16":
+def _first_texts(head: bytes, path: Path, layout: TextLayout, rows: int) -> Texts:
+    """Return the first rows out of the first bytes of a text."""
+    all_there = len(head) < HEAD_BYTES
+    found = find_layout(head, path, layout, all_there)
+    lines = head.decode(found.encoding or "", errors="replace").splitlines(keepends=True)
+    if not all_there:
+        lines = lines[:-1]
+    wanted = lines[: (found.header_row or 0) + rows]
+    content = "".join(wanted).replace("\x00", "\ufffd").encode()
+    reader = _Reader(path, path, replace(found, encoding="utf-8"), quiet)
+    texts = reader.cut(io.BytesIO(content), content, quoted=True)
+    partial = not all_there or len(wanted) < len(lines)
+    return replace(texts, layout=found, partial=partial)
+
+
+class _Reader:
+    """Cuts one file into cells, with what it has to set apart on the way."""
+
+    def __init__(self, path: Path, plain: Path, layout: TextLayout, report: Report) -> None:
+        self._path, self._plain, self._layout, self._report = path, plain, layout, report
+        self._wrong: list[pacsv.InvalidRow] = []
+
+    def texts(self, head: bytes, chosen: bool) -> Texts:
+        """Return all cells; lines with broken letters are set apart, or the encoding thought over.
+
+        Parameters
+        ----------
+        head : bytes
+            The beginning of the text.
+        chosen : bool
+            Whether the encoding is the user's own choice.
+        """
+        wide = "16" in (self._layout.encoding or "") or "32" in (self._layout.encoding or "")
+        quoted, has_nul = _holds(self._plain, (self._layout.quote or "").encode(), b"\x00")
+        if has_nul and not wide:
+            return self._sound_lines(head)
+        try:
+            with _Counted(self._plain, self._report, self._path.name) as file:
+                return self.cut(file, head, quoted or wide)
+        except UnicodeError as error:
+            if self._layout.encoding != "utf-8-sig":
+                raise _not_in_encoding(self._path, self._layout.encoding or "") from error
+            if chosen or _mostly_utf8(self._plain):
+                return self._sound_lines(head)
+            # the first letter that is not UTF-8 came late
+            self._layout = replace(self._layout, encoding="cp1252")
+            return self.texts(head, chosen=False)
+
+    def _sound_lines(self, head: bytes) -> Texts:
+        with (
+            _sound_copy(self._plain, self._path.name, self._layout) as (copy, broken),
+            _Counted(copy, self._report, self._path.name) as file,
+        ):
+            texts = self.cut(file, head.replace(b"\x00", b""), quoted=True)
+        lines = _some_lines([apart.line for apart in broken])
+        noticed = Noticed(
+            f"{_lines(len(broken))} of {self._path.name} {_hold(len(broken))} broken letters and "
+            f"{_stand(len(broken))} apart: {lines}.",
+            len(broken),
+        )
+        set_apart = (*broken[:_LISTED], *texts.set_apart)
+        return replace(texts, noticed=(noticed, *texts.noticed), set_apart=set_apart)
+
+    def cut(self, file: Any, head: bytes, quoted: bool) -> Texts:
+        """Return the cells of a file-like object whose text begins with `head`."""
+        layout = self._layout
+        header, width = self._first_row(head)
+        types = {str(place): pa.string() for place in range(width)}
+        self._wrong = []
+        try:
+            read = pacsv.read_csv(
+                pa.PythonFile(file, mode="r"),
+                pacsv.ReadOptions(
+                    column_names=list(types),
+                    skip_rows=max((layout.header_row or 0) - 1, 0),
+                    skip_rows_after_names=1 if layout.header_row else 0,
+                    encoding="utf-8" if layout.encoding == "utf-8-sig" else layout.encoding,
+                    block_size=_BLOCK,
+                ),
+                pacsv.ParseOptions(
+                    delimiter=layout.delimiter,
+                    quote_char=layout.quote or False,
+                    newlines_in_values=quoted,
+                    invalid_row_handler=self._note_wrong,
+                ),
+                pacsv.ConvertOptions(
+                    column_types=types, strings_can_be_null=True, null_values=[""]
+                ),
+            )
+            columns = tuple(read.columns)
+        except pa.ArrowInvalid as error:
+            if "Empty CSV" not in str(error):
+                raise self._explained(error) from error
+            columns = tuple(pa.chunked_array([[]], pa.string()) for _ in types)
+        names, noticed = column_names(header, self._path.name)
+        apart = self._ragged(width)
+        return Texts(names, columns, layout, self._said(apart) + noticed, tuple(apart))
+
+    def _first_row(self, head: bytes) -> tuple[list[str], int]:
+        """Return the names, as many as most rows have cells."""
+        layout = self._layout
+        encoding = "utf-8-sig" if layout.encoding == "utf-8" else layout.encoding or ""
+        text = head.decode(encoding, errors="ignore")
+        rows = [row for row in cells_of(text.splitlines(keepends=True)[:1_000], layout) if row[1]]
+        wanted = layout.header_row or 0
+        names = next((row for line, row in rows if line == wanted), None)
+        if wanted and names is None:
+            raise SourceError(
+                f"{self._path} has no names in row {wanted}.", "Choose another row for the header."
+            )
+        widths = [len(row) for line, row in rows if line > wanted]
+        usual = max(set(widths), key=widths.count) if widths else 0
+        if names is None:
+            return [f"column {place + 1}" for place in range(usual)], usual
+        width = max(usual, len(names))
+        return names + [""] * (width - len(names)), width
+
+    def _note_wrong(self, row: pacsv.InvalidRow) -> str:
+        self._wrong.append(row)
+        return "skip" if len(self._wrong) <= _SET_APART_AT_MOST else "error"
+
+    def _explained(self, error: pa.ArrowInvalid) -> Exception:
+        words = str(error)
+        if "UTF8" in words:
+            return UnicodeError(words)
+        if len(self._wrong) > _SET_APART_AT_MOST:
+            return SourceError(
+                f"More than {_SET_APART_AT_MOST:,} lines of {self._path} do not have the cells "
+                f"that its first row has, read as {layout_words(self._layout)}.",
+                "Choose another delimiter or another row for the header.",
+            )
+        if "straddl" in words:
+            return SourceError(
+                f"{self._path} has a quote that is opened and never closed.",
+                "Close it, or read the file without quotes.",
+            )
+        return SourceError(
+            f"{self._path} cannot be read as {layout_words(self._layout)}: {words}.",
+            "Choose another delimiter or encoding.",
+        )
+
+    def _ragged(self, width: int) -> list[SetApart]:
+        """Return the lines with another number of cells, with the numbers they have in the file."""
+        numbers = self._line_numbers({_first_line(row.text) for row in self._wrong})
+        apart = []
+        for row in self._wrong:
+            found = numbers.get(_first_line(row.text))
+            why = f"{row.actual_columns:,} cells instead of {width:,}"
+            line = found.pop(0) if found else None
+            apart.append(SetApart(self._path.name, line, row.text, why))
+        return sorted(apart, key=lambda a: a.line or 0)
+
+    def _line_numbers(self, wanted: set[str]) -> dict[str, list[int]]:
+        numbers: dict[str, list[int]] = {text: [] for text in wanted}
+        if wanted and self._plain.suffix != ".gz":
+            encoding = self._layout.encoding
+            with self._plain.open(encoding=encoding, errors="replace", newline="") as file:
+                for number, line in enumerate(file, 1):
+                    if (text := line.rstrip("\r\n")) in numbers:
+                        numbers[text].append(number)
+        return numbers
+
+    def _said(self, apart: list[SetApart]) -> tuple[Noticed, ...]:
+        if not apart:
+            return ()
+        whys = {a.why for a in apart}
+        why = f" ({apart[0].why})" if len(whys) == 1 else ""
+        text = (
+            f"{_lines(len(apart))} of {self._path.name} {'has' if len(apart) == 1 else 'have'} "
+            f"another number of cells{why} and {_stand(len(apart))} apart: "
+            f"{_some_lines([a.line for a in apart])}."
+        )
+        return (Noticed(text, len(apart)),)
+
+
+class _Counted:
+    """A file that tells how far it has been read, and can be stopped there."""
+
+    def __init__(self, path: Path, report: Report, name: str) -> None:
+        self._file = path.open("rb")
+        self._size = max(path.stat().st_size, 1)
+        self._report, self._name = report, name
+
+    def __enter__(self) -> _Counted:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self._file.close()
+
+    @property
+    def closed(self) -> bool:
+        return self._file.closed
+
+    def close(self) -> None:
+        self._file.close()
+
+    def read(self, size: int = -1) -> bytes:
+        piece = self._file.read(size)
+        self._report(self._file.tell() / self._size, f"Reading {self._name}")
+        return piece
+
+    def readable(self) -> bool:
         return True
-    with path.open("rb") as file, mmap.mmap(file.fileno(), 0, access=mmap.ACCESS_READ) as content:
-        return content.find(b'"') >= 0
 
-
-def _first_row(path: Path, form: DelimitedForm) -> list[str]:
-    with path.open(encoding=form.encoding, newline="") as file:
-        row = next(csv.reader(file, delimiter=form.delimiter or ","), [])
-    return row if form.header else [f"column {place + 1}" for place in range(len(row))]
-
-
-def _columns(
-    texts: pa.Table, names: tuple[str, ...], report: Report, file: str
-) -> dict[str, Column]:
-    """Return every column by name; two at a time, since the kernels leave the lock alone."""
-    columns = {}
-    with ThreadPoolExecutor(2) as pool:
-        settled = pool.map(column_of_texts, texts.columns)
-        for place, (name, column) in enumerate(zip(names, settled, strict=True)):
-            columns[name] = column
-            report((place + 1) / len(names), f"Reading {file}: {name}")
-    return columns
-
-
-def _encoding(head: bytes) -> str:
-    if head.startswith((b"\xff\xfe", b"\xfe\xff")):
-        return "utf-16"
-    try:
-        head.decode("utf-8")
-    except UnicodeDecodeError as error:
-        cut_in_a_letter = len(head) == _HEAD_BYTES and error.start > len(head) - 4
-        return "utf-8-sig" if cut_in_a_letter else "cp1252"
-    return "utf-8-sig"
-
-
-def _delimiter(text: str) -> str:
-    """Return the delimiter that cuts most lines into the same number of cells."""
-    lines = [line for line in text.splitlines()[:_HEAD_LINES] if line.strip()]
-
-    def score(delimiter: str) -> tuple[float, int]:
-        cells = Counter(len(row) for row in csv.reader(lines, delimiter=delimiter))
-        if not cells:
-            return (0.0, 0)
-        usual, times = max(cells.items(), key=lambda item: (item[1], item[0]))
-        return (times / len(lines) if usual > 1 else 0.0, usual)
-
-    return max(DELIMITERS, key=score)
-
-
-def _has_header(rows: list[list[str]]) -> bool:
-    """Whether the first row names columns: words, all different, above something else."""
-    if not rows:
+    def writable(self) -> bool:
         return False
-    first = [cell.strip() for cell in rows[0]]
-    words = [cell for cell in first if cell and not _VALUE.fullmatch(cell)]
-    return len(words) == len([c for c in first if c]) > 0 and rows[0] not in rows[1:]
+
+    def seekable(self) -> bool:
+        return False
 
 
-def _refuse_other_formats(head: bytes, path: Path) -> None:
-    if head.startswith((_ZIP, _OLE)):
-        raise SourceError(
-            f"{path} is not text: its content is a workbook or an archive.",
-            "If it is a workbook, give its name the ending .xlsx or .ods and choose it again.",
-        )
-    if b"\x00" in head and not head.startswith((b"\xff\xfe", b"\xfe\xff")):
-        raise SourceError(
-            f"{path} is not text: it holds bytes that no text has.",
-            "Choose a text file, or save the table as one.",
-        )
+def _holds(path: Path, *parts: bytes) -> tuple[bool, ...]:
+    """Whether a file holds certain bytes; empty ones it does not."""
+    with path.open("rb") as file:
+        if not path.stat().st_size:
+            return tuple(False for _ in parts)
+        with mmap.mmap(file.fileno(), 0, access=mmap.ACCESS_READ) as content:
+            return tuple(bool(p) and content.find(p) >= 0 for p in parts)
+
+
+def _mostly_utf8(path: Path) -> bool:
+    """Whether letters beyond ASCII are UTF-8 in more lines than they are not."""
+    good = bad = 0
+    with path.open("rb") as file:
+        for line in file:
+            if not line.isascii():
+                try:
+                    line.decode()
+                    good += 1
+                except UnicodeDecodeError:
+                    bad += 1
+    return good > bad
+
+
+@contextmanager
+def _sound_copy(path: Path, name: str, layout: TextLayout) -> Iterator[tuple[Path, list[SetApart]]]:
+    """Give a copy of a text without the lines that have broken letters, and these lines."""
+    encoding = layout.encoding or "utf-8"
+    broken: list[SetApart] = []
+    with (
+        tempfile.NamedTemporaryFile(prefix="keen-trellis-") as copy,
+        path.open("rb") as file,
+    ):
+        for number, line in enumerate(file, 1):
+            try:
+                line.decode(encoding)
+                sound = b"\x00" not in line
+            except UnicodeDecodeError:
+                sound = False
+            if sound:
+                copy.write(line)
+            else:
+                text = line.decode(encoding, errors="replace").rstrip("\r\n")
+                why = (
+                    "a NUL byte" if b"\x00" in line else f"not {ENCODINGS.get(encoding, encoding)}"
+                )
+                broken.append(SetApart(name, number, text.replace("\x00", "\ufffd"), why))
+        copy.flush()
+        yield Path(copy.name), broken
 
 
 def _not_in_encoding(path: Path, encoding: str) -> SourceError:
@@ -234,17 +415,25 @@ def _not_in_encoding(path: Path, encoding: str) -> SourceError:
     )
 
 
-def _wrong_rows(
-    path: Path, form: DelimitedForm, wrong: list[pacsv.InvalidRow], expected: int
-) -> SourceError:
-    first = wrong[0]
-    with path.open(encoding=form.encoding, newline="") as file:
-        lines = (number for number, line in enumerate(file, 1) if line.rstrip("\r\n") == first.text)
-        line = next(lines, None)
-    where = f"line {line}" if line else f"the line “{first.text[:60]}”"
-    return SourceError(
-        f"{path} has {len(wrong):,} {'line' if len(wrong) == 1 else 'lines'} with another number "
-        f"of cells than the {expected} of its first row; the first is {where} with "
-        f"{first.actual_columns}.",
-        "Mend the line, or choose another delimiter.",
-    )
+def _first_line(text: str) -> str:
+    return text.split("\n", 1)[0].rstrip("\r")
+
+
+def _lines(number: int) -> str:
+    return "1 line" if number == 1 else f"{number:,} lines"
+
+
+def _hold(number: int) -> str:
+    return "holds" if number == 1 else "hold"
+
+
+def _stand(number: int) -> str:
+    return "stands" if number == 1 else "stand"
+
+
+def _some_lines(lines: list[int | None]) -> str:
+    known = [f"{line:,}" for line in lines if line]
+    if not known:
+        return "somewhere in the file"
+    more = len(lines) - min(len(known), 5)
+    return f"line {', '.join(known[:5])}" + (f" and {more:,} more" if more else "")

@@ -2,12 +2,92 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from collections import Counter
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 from pathlib import Path
+from typing import Any
 
-from keen_trellis.data import Table
-from keen_trellis.errors import SourceError, reason
+from keen_trellis.data import Kind, Table
+from keen_trellis.data.kind_changes import Unfit
+from keen_trellis.errors import MissingFileError, SourceError, reason
+
+
+@dataclass(frozen=True, slots=True)
+class Remedy:
+    """Another way to read the source that would mend what was noticed.
+
+    Attributes
+    ----------
+    label : str
+        What it does, as a button says it.
+    layout : mapping of setting to value
+        The settings of the layout to change.
+    kinds : mapping of column to kind
+        The kinds to choose.
+    without : tuple of str
+        The columns to leave out.
+    """
+
+    label: str
+    layout: Mapping[str, Any] = field(default_factory=dict)
+    kinds: Mapping[str, Kind] = field(default_factory=dict)
+    without: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Noticed:
+    """Something that whoever reads the rows should know.
+
+    Attributes
+    ----------
+    text : str
+        One sentence.
+    rows : int
+        How many rows, cells or lines it concerns.
+    remedy : Remedy or None
+    """
+
+    text: str
+    rows: int = 0
+    remedy: Remedy | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class SetApart:
+    """A line that is not in the table since it cannot be cut into its columns.
+
+    Attributes
+    ----------
+    file : str
+    line : int or None
+        Counted from 1; None where it could not be found again.
+    text : str
+    why : str
+    """
+
+    file: str
+    line: int | None
+    text: str
+    why: str
+
+
+@dataclass(frozen=True, slots=True)
+class FileStamp:
+    """A file as it was when it was read: another stamp tells that it has changed."""
+
+    path: str
+    changed_ns: int
+    size: int
+
+    @classmethod
+    def of(cls, path: Path) -> FileStamp:
+        """Return the stamp of a file as it is now; zeros where it is not there."""
+        try:
+            now = path.stat()
+        except OSError:
+            return cls(str(path), 0, 0)
+        return cls(str(path), now.st_mtime_ns, now.st_size)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -18,14 +98,33 @@ class Reading:
     ----------
     table : Table
     taken_as : str
-        What was found or chosen, in a line: “comma separated, UTF-8, header in row 1”.
-    notes : tuple of str
-        Sentences on what was changed or left out to make a table of it.
+        What was found or chosen, in a line: “Comma separated, UTF-8, header in row 1”.
+    noticed : tuple of Noticed
+        What was changed, left out or guessed to make a table of it, the weightiest first.
+    settled : TextLayout, SheetLayout or None
+        The layout with all that was found.
+    unfit : tuple of Unfit
+        The values that are not of the kind chosen for their column.
+    set_apart : tuple of SetApart
+    files : tuple of FileStamp
+        The files it was read from.
+    partial : bool
+        Whether these are only the first rows, read for a look.
     """
 
     table: Table
     taken_as: str
-    notes: tuple[str, ...] = ()
+    noticed: tuple[Noticed, ...] = ()
+    settled: Any = None
+    unfit: tuple[Unfit, ...] = ()
+    set_apart: tuple[SetApart, ...] = ()
+    files: tuple[FileStamp, ...] = ()
+    partial: bool = False
+
+    @property
+    def notes(self) -> tuple[str, ...]:
+        """What was noticed, as sentences."""
+        return tuple(noticed.text for noticed in self.noticed)
 
 
 def existing_file(path: Path) -> Path:
@@ -40,9 +139,7 @@ def existing_file(path: Path) -> Path:
         with path.open("rb") as file:
             empty = not file.read(1)
     except FileNotFoundError:
-        raise SourceError(
-            f"The file {path} is not there.", "Put it back, or choose where it is now."
-        ) from None
+        raise MissingFileError(path) from None
     except IsADirectoryError:
         raise SourceError(f"{path} is a folder, not a file.", "Choose a file in it.") from None
     except OSError as error:
@@ -57,42 +154,53 @@ def existing_file(path: Path) -> Path:
 
 def column_names(
     header: Sequence[str | None], source: str
-) -> tuple[tuple[str, ...], tuple[str, ...]]:
-    """Return unique names for the cells of a header, and a sentence for each that was changed.
+) -> tuple[tuple[str, ...], tuple[Noticed, ...]]:
+    """Return unique names for the cells of a header, and what was changed to make them so.
 
     >>> column_names(["code", "", "code"], "routes.csv")[0]
     ('code', 'column 2', 'code 2')
     """
     names: list[str] = []
-    notes = []
+    unnamed: list[str] = []
+    repeated: list[str] = []
     cleaned = [" ".join((cell or "").split()) for cell in header]
+    counts = Counter(cleaned)
+    taken: set[str] = set()
     for place, name in enumerate(cleaned, start=1):
-        unique = _unique(name or f"column {place}", names, cleaned)
+        unique = _unique(name or f"column {place}", taken, counts)
         if not name:
-            notes.append(f"Column {place} of {source} has no name; it is called “{unique}” here.")
+            unnamed.append(f"column {place}")
         elif unique != name:
-            notes.append(
-                f"{source} has more than one column called “{name}”; column {place} is called "
-                f"“{unique}” here. Give it a name of its own at the source if that is unclear."
-            )
+            repeated.append(f"“{unique}” (column {place})")
         names.append(unique)
-    return tuple(names), tuple(notes)
+        taken.add(unique)
+    noticed = []
+    if unnamed:
+        noticed.append(
+            Noticed(f"{source} has columns without a name: {_some(unnamed)}.", len(unnamed))
+        )
+    if repeated:
+        noticed.append(
+            Noticed(
+                f"{source} uses a column name more than once; the later ones are called "
+                f"{_some(repeated)} here.",
+                len(repeated),
+            )
+        )
+    return tuple(names), tuple(noticed)
 
 
-def require_rows(n_rows: int, source: str) -> None:
-    """Refuse a source that has a header at best.
-
-    Raises
-    ------
-    SourceError
-        There is no row.
-    """
-    if n_rows == 0:
-        raise SourceError(f"{source} has no rows.", "Choose one that has rows below its header.")
+def _some(words: Sequence[str]) -> str:
+    shown = ", ".join(words[:5])
+    return f"{shown} and {len(words) - 5:,} more" if len(words) > 5 else shown
 
 
-def _unique(name: str, taken: Iterable[str], wanted: Sequence[str]) -> str:
-    taken = set(taken)
+def without_rows(n_rows: int, source: str) -> tuple[Noticed, ...]:
+    """Say so where a source has a header at best."""
+    return () if n_rows else (Noticed(f"{source} has no rows below its header."),)
+
+
+def _unique(name: str, taken: set[str], wanted: Mapping[str, int]) -> str:
     candidate, number = name, 1
     while candidate in taken or (number > 1 and candidate in wanted):
         number += 1

@@ -1,23 +1,101 @@
-"""Sheets of workbooks: the header found below titles, empty edges left out."""
+"""Sheets of workbooks: the header found below titles, empty edges left out, odd cells told of."""
 
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Sequence
+import re
+from collections import Counter
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 
 import python_calamine as calamine
 
 from keen_trellis.data import Column, Kind, Table
 from keen_trellis.errors import SourceError
-from keen_trellis.progress import Report, quiet
-from keen_trellis.read.reading import Reading, column_names, existing_file, require_rows
+from keen_trellis.progress import Report, part, quiet
+from keen_trellis.read.python_columns import chosen_kinds, column_of_values, value_text
+from keen_trellis.read.reading import (
+    FileStamp,
+    Noticed,
+    Reading,
+    Remedy,
+    column_names,
+    existing_file,
+    without_rows,
+)
+from keen_trellis.read.unpacking import looked_into
+from keen_trellis.read.workbook_parts import Box, NamedRange, SheetFacts, named_ranges, sheet_facts
 
 ENDINGS = (".xlsx", ".xlsm", ".xlsb", ".xls", ".ods")
 
-_LARGEST_EXACT_FLOAT = 2**53
+_SAVE_AGAIN = "Open it in the program it was made with, save it anew, and choose it again."
+_TOTAL = re.compile(r"^\W*(grand |sub-?)?(totals?|sum|overall|all)\b", re.IGNORECASE)
+_DURATION = re.compile(r"PT(\d+)H(\d+)M(\d+(?:[.,]\d+)?)S")
+_HEADER_WITHIN = 60
+_YEARS = range(1900, 2101)
+
 Row = list[Any]
+
+
+@dataclass(frozen=True, slots=True)
+class SheetLayout:
+    """How the rows of a sheet are taken.
+
+    Attributes
+    ----------
+    header_row : int or None
+        The row that names the columns, counted from 1 as the sheet does; 0 says there is none,
+        None leaves it to be found.
+    merged : str
+        Whether the cells of a merged range all get its value, or only the first one has it.
+    total_row : str
+        Whether a row at the bottom that sums up the others is kept as a row like these.
+    """
+
+    header_row: int | None = None
+    merged: Literal["as they are", "filled"] = "as they are"
+    total_row: Literal["kept", "left out"] = "kept"
+
+
+@dataclass(frozen=True, slots=True)
+class WorkbookPart:
+    """A sheet or a named range that a lane can be made of.
+
+    Attributes
+    ----------
+    name : str
+    sheet : str
+        The sheet it lies in; for a sheet its own name.
+    named : bool
+        Whether it is a named range or table.
+    hidden : bool
+    """
+
+    name: str
+    sheet: str
+    named: bool = False
+    hidden: bool = False
+
+
+def workbook_parts(path: Path) -> list[WorkbookPart]:
+    """Return the sheets of a workbook in their order, then its named ranges and tables.
+
+    Raises
+    ------
+    SourceError
+        The file is missing, empty or no workbook.
+    """
+    with _opened(path, load_tables=True) as workbook:
+        sheets = [
+            WorkbookPart(s.name, s.name, hidden=s.visible != calamine.SheetVisibleEnum.Visible)
+            for s in workbook.sheets_metadata
+            if s.typ == calamine.SheetTypeEnum.WorkSheet
+        ]
+        tables = _tables(workbook)
+    ranges = (*tables, *named_ranges(path))
+    return sheets + [WorkbookPart(r.name, r.sheet, named=True) for r in ranges]
 
 
 def sheet_names(path: Path) -> list[str]:
@@ -28,66 +106,122 @@ def sheet_names(path: Path) -> list[str]:
     SourceError
         The file is missing, empty or no workbook.
     """
-    return list(_open(path).sheet_names)
+    return [part.name for part in workbook_parts(path) if not part.named]
 
 
 def read_sheet(
-    path: Path, sheet: str, header_row: int | None = None, report: Report = quiet
+    path: Path,
+    sheet: str,
+    layout: SheetLayout = SheetLayout(),
+    report: Report = quiet,
+    kinds: Mapping[str, Kind] | None = None,
+    named: str | None = None,
 ) -> Reading:
-    """Return the rows of one sheet; empty cells are blanks.
+    """Return the rows of one sheet, or of one named range; empty cells are blanks.
 
     Parameters
     ----------
     path : Path
     sheet : str
-    header_row : int, optional
-        The row of the sheet that names the columns, counted from 1, or 0 for none. Where it is
-        not given it is the first of the rows that have the most cells filled.
+    layout : SheetLayout
+        Where the header's row is left open, it is the first row that is as wide as most and
+        holds words only.
+    report : Report
+    kinds : mapping of column to kind, optional
+        The kinds chosen; those of other columns are the kinds of their cells.
+    named : str, optional
+        A named range or table; its cells are taken instead of the whole sheet.
 
     Raises
     ------
     SourceError
-        The file is missing or no workbook, or has no such sheet, or the sheet has no rows.
+        The file is missing or no workbook, or has no such sheet or range, or it is empty.
     Cancelled
         Raised by `report` once the user has asked to stop.
     """
+    stamp = FileStamp.of(path)
     report(0.0, f"Reading {path.name}")
-    workbook = _open(path)
-    where = f"The sheet “{sheet}” of {path}"
-    if sheet not in workbook.sheet_names:
-        raise SourceError(
-            f"{path} has no sheet “{sheet}”.",
-            f"Choose one of: {', '.join(workbook.sheet_names)}.",
-        )
-    try:
-        rows: list[Row] = workbook.get_sheet_by_name(sheet).to_python(skip_empty_area=False)
-    except calamine.CalamineError as error:
-        raise SourceError(f"{where} cannot be read: {error}.", _SAVE_AGAIN) from error
-    report(0.6, f"Reading {path.name} › {sheet}")
-    place = _header_place(rows) if header_row is None else header_row - 1
-    if place is None or place >= len(rows):
+    with _opened(path, load_tables=named is not None) as workbook:
+        box = None
+        if named is not None:
+            found = _named(workbook, path, named)
+            sheet, box = found.sheet, found.box
+        where = f"{path.name} › {named or sheet}"
+        if sheet not in workbook.sheet_names:
+            raise SourceError(
+                f"{path} has no sheet “{sheet}”.",
+                f"Choose one of: {', '.join(workbook.sheet_names)}.",
+            )
+        facts = sheet_facts(path, sheet)
+        report(0.15, f"Reading {where}")
+        try:
+            read = workbook.get_sheet_by_name(sheet)
+            rows: list[Row] = read.to_python(skip_empty_area=False)
+            merged = facts.merged if facts.merged is not None else read.merged_cell_ranges or ()
+        except calamine.CalamineError as error:
+            raise SourceError(f"{where} cannot be read: {error}.", _SAVE_AGAIN) from error
+    report(0.6, f"Reading {where}")
+    if layout.merged == "filled":
+        _fill(rows, merged)
+    if box is not None:
+        rows = [row[: box[1][1] + 1] for row in rows[: box[1][0] + 1]]
+    reading = _reading(rows, layout, where, box, kinds or {}, part(report, 0.6, 1.0))
+    noticed = (*_cells_noticed(facts, merged, reading, layout, where), *reading.noticed)
+    return replace(reading, noticed=noticed, files=(stamp,))
+
+
+def _reading(
+    rows: list[Row],
+    layout: SheetLayout,
+    where: str,
+    box: Box | None,
+    kinds: Mapping[str, Kind],
+    report: Report,
+) -> Reading:
+    top, left = box[0] if box else (0, 0)
+    place = _header_place(rows, top, left) if layout.header_row is None else layout.header_row - 1
+    if place is None or not any(_filled(c) for row in rows[max(place, top) :] for c in row[left:]):
         raise SourceError(f"{where} is empty.", "Choose a sheet with a header and rows.")
-    body = rows[place + 1 :]
-    columns = _used_columns(rows[max(place, 0) :])
+    body = rows[max(place + 1, top) :]
+    columns = _used_columns(rows[max(place, top) :], left)
     kept = [row for row in body if any(_filled(row[c]) for c in columns)]
-    notes = _blank_row_notes(body, kept, f"{path.name} › {sheet}")
-    require_rows(len(kept), where)
-    header = [_text(rows[place][c]) if place >= 0 else f"column {c + 1}" for c in columns]
-    names, name_notes = column_names(header, f"{path.name} › {sheet}")
-    table = Table.of(
-        {name: _column([row[c] for row in kept]) for name, c in zip(names, columns, strict=True)}
+    noticed = list(_blank_rows_noticed(body, kept, where))
+    kept, totals = _without_total(kept, columns, layout, where)
+    header = [value_text(rows[place][c]) if place >= 0 else f"column {c + 1}" for c in columns]
+    names, renamed = column_names(header, where)
+    made: dict[str, Column] = {}
+    for done, (name, c) in enumerate(zip(names, columns, strict=True)):
+        made[name], seen = column_of_values([_cell(row[c]) for row in kept], name)
+        noticed += seen
+        report(done / len(columns), f"Settling kinds of {where}")
+    chosen = chosen_kinds(made, kinds)
+    noticed = [*chosen.noticed, *totals, *renamed, *without_rows(len(kept), where), *noticed]
+    settled = replace(layout, header_row=place + 1)
+    return Reading(
+        Table.of(chosen.columns), sheet_words(settled), tuple(noticed), settled, chosen.unfit
     )
-    taken_as = f"header in row {place + 1}" if place >= 0 else "no header"
-    return Reading(table, taken_as, name_notes + notes)
 
 
-_SAVE_AGAIN = "Open it in the program it was made with, save it anew, and choose it again."
+def sheet_words(layout: SheetLayout) -> str:
+    """Return a settled layout in words."""
+    words = [f"header in row {layout.header_row}" if layout.header_row else "no header"]
+    if layout.merged == "filled":
+        words.append("merged cells filled")
+    if layout.total_row == "left out":
+        words.append("total row left out")
+    return ", ".join(words)
 
 
-def _open(path: Path) -> calamine.CalamineWorkbook:
+def _opened(path: Path, load_tables: bool = False) -> calamine.CalamineWorkbook:
     existing_file(path)
+    archive = looked_into(path)
+    if archive is not None:
+        archive.close()
     try:
-        return calamine.CalamineWorkbook.from_path(path)
+        with path.open("rb") as file:
+            is_new_format = file.read(2) == b"PK"
+        load_tables = load_tables and is_new_format and path.suffix.lower() != ".ods"
+        return calamine.CalamineWorkbook.from_path(path, load_tables=load_tables)
     except calamine.PasswordError:
         raise SourceError(
             f"The workbook {path} is protected by a password.",
@@ -99,73 +233,156 @@ def _open(path: Path) -> calamine.CalamineWorkbook:
         ) from error
 
 
-def _header_place(rows: list[Row]) -> int | None:
-    """Return the first of the rows with the most cells filled; None where nothing is filled."""
-    filled = [sum(map(_filled, row)) for row in rows]
-    most = max(filled, default=0)
-    return filled.index(most) if most else None
+def _tables(workbook: calamine.CalamineWorkbook) -> list[NamedRange]:
+    """Return the tables inside sheets; their header stands in the row above their values."""
+    found = []
+    try:
+        names = workbook.table_names or []
+    except calamine.CalamineError:  # a format without tables
+        return []
+    for name in names:
+        table = workbook.get_table_by_name(name)
+        if table.start is not None and table.end is not None:
+            first = (max(table.start[0] - 1, 0), table.start[1])
+            found.append(NamedRange(name, table.sheet, (first, table.end)))
+    return found
 
 
-def _used_columns(rows: list[Row]) -> list[int]:
+def _named(workbook: calamine.CalamineWorkbook, path: Path, name: str) -> NamedRange:
+    ranges = (*_tables(workbook), *named_ranges(path))
+    for found in ranges:
+        if found.name == name:
+            return found
+    names = ", ".join(r.name for r in ranges) or "none"
+    raise SourceError(
+        f"{path} has no named range “{name}”.", f"It has: {names}. Choose one, or a sheet."
+    )
+
+
+def _header_place(rows: list[Row], top: int, left: int) -> int | None:
+    """Return the row of the names, -1 where there is none; None where nothing is filled."""
+    filled = [sum(map(_filled, row[left:])) for row in rows[top:]]
+    usual = Counter(n for n in filled if n).most_common(1)
+    if not usual:
+        return None
+    widest = max(filled)
+    enough = max(0.6 * usual[0][0], min(2, widest))
+    for place, number in enumerate(filled[:_HEADER_WITHIN], start=top):
+        if number >= enough:
+            return place if _names_columns(rows, place, left) else -1
+    return top + filled.index(widest)
+
+
+def _names_columns(rows: list[Row], place: int, left: int) -> bool:
+    """Whether a row names the columns below it: words, or years, and not values like the rest."""
+    cells = [cell for cell in rows[place][left:] if _filled(cell)]
+    if all(isinstance(cell, str) for cell in cells):
+        return True
+    others = [cell for cell in cells if not isinstance(cell, str)]
+    if all(isinstance(c, int | float) and c in _YEARS for c in others) and len(others) > 1:
+        return len(set(others)) == len(others)
+    below = rows[place + 1][left:] if place + 1 < len(rows) else []
+    pairs = zip(rows[place][left:], below, strict=False)
+    return any(type(a) is not type(b) for a, b in pairs if _filled(a) and _filled(b))
+
+
+def _used_columns(rows: list[Row], left: int) -> list[int]:
     width = max((len(row) for row in rows), default=0)
-    return [c for c in range(width) if any(_filled(row[c]) for row in rows)]
+    return [c for c in range(left, width) if any(_filled(row[c]) for row in rows)]
 
 
-def _blank_row_notes(body: list[Row], kept: list[Row], where: str) -> tuple[str, ...]:
+def _without_total(
+    rows: list[Row], columns: Sequence[int], layout: SheetLayout, where: str
+) -> tuple[list[Row], list[Noticed]]:
+    """Leave out a row that sums up the others where that was chosen, or else propose it."""
+    wanted_out = layout.total_row == "left out"
+    why = _why_total(rows, columns)
+    if not why:
+        if not wanted_out:
+            return rows, []
+        return rows, [Noticed(f"The last row of {where} is no total any more, so it is kept.", 1)]
+    if wanted_out:
+        text = f"The last row of {where} is left out: {why}."
+        keep = Remedy("Keep it", layout={"total_row": "kept"})
+        return rows[:-1], [Noticed(text, 1, keep)]
+    text = f"The last row of {where} looks like a total: {why}. It would be counted twice."
+    return rows, [Noticed(text, 1, Remedy("Leave it out", layout={"total_row": "left out"}))]
+
+
+def _why_total(rows: list[Row], columns: Sequence[int]) -> str:
+    """Return what makes the last row look like a total; empty where nothing does."""
+    if len(rows) < 3:
+        return ""
+    last = [rows[-1][c] for c in columns]
+    label = next((c for c in last if isinstance(c, str) and _TOTAL.match(c)), None)
+    sums = []
+    for c, cell in zip(columns, last, strict=True):
+        above = [r[c] for r in rows[:-1] if type(r[c]) in (int, float)]
+        if type(cell) in (int, float) and len(above) > 1 and cell:
+            sums.append(abs(sum(above) - cell) <= 1e-9 * abs(cell))
+    if label is not None and sums:
+        return f"it begins with “{label.strip()}”"
+    blanks = sum(not _filled(cell) for cell in last)
+    if sums and all(sums) and blanks:
+        return "its numbers are the sums of the rows above"
+    return ""
+
+
+def _cells_noticed(
+    facts: SheetFacts, merged: Sequence[Box], reading: Reading, layout: SheetLayout, where: str
+) -> list[Noticed]:
+    said = []
+    if facts.errors:
+        cells = (
+            "1 cell holds an error" if facts.errors == 1 else f"{facts.errors:,} cells hold errors"
+        )
+        at = f", the first in {facts.first_error}" if facts.first_error else ""
+        said.append(Noticed(f"{cells} in {where}{at}; they are read as blanks.", facts.errors))
+    header = reading.settled.header_row
+    inside = [box for box in merged if box[1][0] >= header]
+    if inside and layout.merged == "as they are":
+        ranges = "1 range" if len(inside) == 1 else f"{len(inside):,} ranges"
+        said.append(
+            Noticed(
+                f"{ranges} of merged cells in {where}: only the first cell of each has the value.",
+                len(inside),
+                Remedy("Fill merged cells", layout={"merged": "filled"}),
+            )
+        )
+    return said
+
+
+def _blank_rows_noticed(body: list[Row], kept: list[Row], where: str) -> tuple[Noticed, ...]:
     """Say how many blank rows between others were left out; those at the end are not worth it."""
     last = max((i for i, row in enumerate(body) if any(map(_filled, row))), default=-1)
     inside = last + 1 - len(kept)
     if inside <= 0:
         return ()
     rows = "1 blank row" if inside == 1 else f"{inside:,} blank rows"
-    return (f"{rows} of {where} left out.",)
+    return (Noticed(f"{rows} of {where} left out.", inside),)
+
+
+def _fill(rows: list[Row], merged: Sequence[Box]) -> None:
+    for (top, left), (bottom, right) in merged:
+        if top < len(rows) and left < len(rows[top]):
+            value = rows[top][left]
+            for row in rows[top : bottom + 1]:
+                for column in range(left, min(right + 1, len(row))):
+                    row[column] = value
 
 
 def _filled(cell: Any) -> bool:
     return cell is not None and cell != ""
 
 
-def _column(cells: Sequence[Any]) -> Column:
-    """Return cells as a column of one kind; cells of different kinds all become text."""
-    values = [cell if _filled(cell) else None for cell in cells]
-    types = {type(value) for value in values if value is not None}
-    if not types or types == {str}:
-        return Column.of(values, Kind.TEXT)
-    if types <= {int, float}:
-        return _numbers(values)
-    if types == {bool}:
-        return Column.of(values, Kind.YES_NO)
-    if types == {dt.time}:
-        return Column.of(values, Kind.TIME)
-    if types <= {dt.date, dt.datetime}:
-        return _dates(values)
-    return Column.of([None if v is None else _text(v) for v in values], Kind.TEXT)
-
-
-def _numbers(values: Sequence[float | None]) -> Column:
-    whole = all(v is None or (v == int(v) and abs(v) <= _LARGEST_EXACT_FLOAT) for v in values)
-    if whole:
-        return Column.of([None if v is None else int(v) for v in values], Kind.WHOLE)
-    return Column.of([None if v is None else float(v) for v in values], Kind.NUMBER)
-
-
-def _dates(values: Sequence[dt.date | None]) -> Column:
-    moments = [_moment(value) for value in values]
-    if all(m is None or m.time() == dt.time.min for m in moments):
-        return Column.of([None if m is None else m.date() for m in moments], Kind.DATE)
-    return Column.of(moments, Kind.DATE_TIME)
-
-
-def _moment(value: dt.date | None) -> dt.datetime | None:
-    if value is None or isinstance(value, dt.datetime):
-        return value
-    return dt.datetime.combine(value, dt.time.min)
-
-
-def _text(cell: Any) -> str:
-    """Return a cell as text, the way a sheet shows it."""
-    if isinstance(cell, float) and cell == int(cell):
-        return str(int(cell))
-    if isinstance(cell, dt.datetime):
-        return cell.isoformat(" ").removesuffix(" 00:00:00")
-    return str(cell)
+def _cell(cell: Any) -> Any:
+    """Return a cell's value; None for an empty one, and durations also where they came as text."""
+    if cell == "":
+        return None
+    if isinstance(cell, str) and cell.startswith("PT"):
+        found = _DURATION.fullmatch(cell)
+        if found:
+            hours, minutes, seconds = found.groups()
+            second = float(seconds.replace(",", "."))
+            return dt.timedelta(hours=int(hours), minutes=int(minutes), seconds=second)
+    return cell

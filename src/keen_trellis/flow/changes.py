@@ -1,0 +1,289 @@
+"""What another read brought: rows before and now, columns and files come and gone, what breaks.
+
+A snapshot holds no values of the sources, only names and numbers, so that it can be kept from one
+month to the next.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from rapidfuzz import fuzz, utils
+
+from keen_trellis.data import Column, Table
+from keen_trellis.errors import UnknownColumnError
+from keen_trellis.flow.document import Lane, TieItem, Trellis
+from keen_trellis.flow.edits import RenameLinkField
+from keen_trellis.flow.run import Results
+from keen_trellis.match import Tie
+from keen_trellis.read import Reading
+
+_LIKELY = 0.5
+_COMPARED = 100_000
+
+
+@dataclass(frozen=True)  # without slots, for pydantic to store it
+class LaneSnapshot:
+    """A lane as it was read.
+
+    Attributes
+    ----------
+    name : str
+    rows : int or None
+        None where it could not be read.
+    columns : dict of name to kind
+    files : tuple of str
+        The names of its files; for a folder they come and go.
+    """
+
+    name: str
+    rows: int | None = None
+    columns: dict[str, str] = field(default_factory=dict)
+    files: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class TieSnapshot:
+    """A tie as it was: how many rows of its left lane there were, and how many found a partner."""
+
+    name: str
+    rows: int
+    found: int
+    going_on: int
+
+
+@dataclass(frozen=True)
+class Snapshot:
+    """The numbers of one run.
+
+    Attributes
+    ----------
+    lanes, ties : dict of id to snapshot
+    read_at : str
+        When, to the minute.
+    """
+
+    lanes: dict[str, LaneSnapshot] = field(default_factory=dict)
+    ties: dict[str, TieSnapshot] = field(default_factory=dict)
+    read_at: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class LaneChange:
+    """What is different about a lane since it was last read.
+
+    Attributes
+    ----------
+    lane, name : str
+    before, now : int or None
+        Rows; None where the lane could not be read.
+    gone, come, other_kind : tuple of str
+        Columns; those of another kind as “zone: text, was whole number”.
+    files_gone, files_come : tuple of str
+    """
+
+    lane: str
+    name: str
+    before: int | None
+    now: int | None
+    gone: tuple[str, ...] = ()
+    come: tuple[str, ...] = ()
+    other_kind: tuple[str, ...] = ()
+    files_gone: tuple[str, ...] = ()
+    files_come: tuple[str, ...] = ()
+
+    @property
+    def is_any(self) -> bool:
+        """Whether anything is different."""
+        lists = (self.gone, self.come, self.other_kind, self.files_gone, self.files_come)
+        return self.before != self.now or any(lists)
+
+
+@dataclass(frozen=True, slots=True)
+class TieChange:
+    """What is different about a tie: rows going in, rows found and rows going on."""
+
+    tie: str
+    name: str
+    before: TieSnapshot
+    now: TieSnapshot
+
+
+@dataclass(frozen=True, slots=True)
+class Broken:
+    """A tie that names a column which is no longer there.
+
+    Attributes
+    ----------
+    tie : str
+    text : str
+        What is broken, in a sentence.
+    repairs : tuple of RenameLinkField
+        The columns that may be meant now, the likeliest first.
+    """
+
+    tie: str
+    text: str
+    repairs: tuple[RenameLinkField, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Changes:
+    """Everything that is different since a run before.
+
+    Attributes
+    ----------
+    lanes : tuple of LaneChange
+        Every lane that was there before, changed or not.
+    ties : tuple of TieChange
+        Those whose numbers are different.
+    broken : tuple of Broken
+    since : str
+        When the run before was.
+    """
+
+    lanes: tuple[LaneChange, ...] = ()
+    ties: tuple[TieChange, ...] = ()
+    broken: tuple[Broken, ...] = ()
+    since: str = ""
+
+    @property
+    def is_any(self) -> bool:
+        """Whether anything is different."""
+        return bool(self.ties or self.broken or any(lane.is_any for lane in self.lanes))
+
+
+def snapshot(trellis: Trellis, results: Results) -> Snapshot:
+    """Return the numbers of a run."""
+    lanes, ties = {}, {}
+    for lane in trellis.lanes:
+        reading = results.readings.get(lane.id)
+        if isinstance(reading, Reading):
+            columns = {f.name: str(f.kind) for f in reading.table.fields}
+            files = tuple(Path(stamp.path).name for stamp in reading.files)
+            lanes[lane.id] = LaneSnapshot(lane.name, len(reading.table), columns, files)
+        elif reading is not None:
+            lanes[lane.id] = LaneSnapshot(lane.name)
+    for lane, item in trellis.ties():
+        tie = results.ties.get(item.id)
+        if isinstance(tie, Tie):
+            left = tie.counts.left
+            name = f"{lane.name} + {tie.names[1]}"
+            ties[item.id] = TieSnapshot(name, left.rows, left.found, len(tie.outcome))
+    at = results.read_at
+    return Snapshot(lanes, ties, f"{at:%Y-%m-%d %H:%M}" if at else "")
+
+
+def changes(
+    trellis: Trellis, before: Snapshot, results: Results, old: Results | None = None
+) -> Changes:
+    """Return what is different between a run before and the results of now.
+
+    Parameters
+    ----------
+    trellis, before, results
+    old : Results, optional
+        What the run before gave, where it is still there: then renamed columns are known by
+        their values, too.
+    """
+    now = snapshot(trellis, results)
+    lanes = tuple(
+        _lane_change(lane, before.lanes[lane.id], now.lanes[lane.id])
+        for lane in trellis.lanes
+        if lane.id in before.lanes and lane.id in now.lanes
+    )
+    ties = tuple(
+        TieChange(key, tie.name, before.ties[key], tie)
+        for key, tie in now.ties.items()
+        if key in before.ties and _numbers(before.ties[key]) != _numbers(tie)
+    )
+    return Changes(lanes, ties, tuple(_broken(trellis, results, before, old)), before.read_at)
+
+
+def _numbers(tie: TieSnapshot) -> tuple[int, int, int]:
+    return tie.rows, tie.found, tie.going_on
+
+
+def _lane_change(lane: Lane, before: LaneSnapshot, now: LaneSnapshot) -> LaneChange:
+    if before.rows is None or now.rows is None:
+        return LaneChange(lane.id, lane.name, before.rows, now.rows)
+    return LaneChange(
+        lane.id,
+        lane.name,
+        before.rows,
+        now.rows,
+        _not_in(before.columns, now.columns),
+        _not_in(now.columns, before.columns),
+        tuple(
+            f"{name}: {kind}, was {before.columns[name]}"
+            for name, kind in now.columns.items()
+            if before.columns.get(name, kind) != kind
+        ),
+        _not_in(before.files, now.files),
+        _not_in(now.files, before.files),
+    )
+
+
+def _not_in(names: Sequence[str] | dict[str, str], others: object) -> tuple[str, ...]:
+    return tuple(name for name in names if name not in others)  # type: ignore[operator]
+
+
+def _broken(
+    trellis: Trellis, results: Results, before: Snapshot, old: Results | None
+) -> Iterator[Broken]:
+    for lane, item in trellis.ties():
+        error = results.ties.get(item.id)
+        if not isinstance(error, UnknownColumnError):
+            continue
+        place = trellis.place_of(item.id)[1]
+        sides = {
+            "left": (lane, results.tables.get((lane.id, place))),
+            "right": (
+                trellis.lane(item.lane),
+                results.tables.get((item.lane, trellis.taken_place(item))),
+            ),
+        }
+        for side, (whose, table) in sides.items():
+            names = {getattr(f, side) for f in item.link} | set(getattr(item.columns, side) or ())
+            if isinstance(table, Table) and error.name in names - set(table.columns):
+                yield _broken_at(item, side, whose, error.name, table, before, old)
+
+
+def _broken_at(
+    tie: TieItem,
+    side: str,
+    lane: Lane,
+    gone: str,
+    table: Table,
+    before: Snapshot,
+    old: Results | None,
+) -> Broken:
+    known = before.lanes.get(lane.id)
+    come = [n for n in table.columns if known is None or n not in known.columns]
+    was = old.tables.get((lane.id, 0)) if old else None
+    old_column = was.column(gone) if isinstance(was, Table) and gone in was.columns else None
+    scored = sorted(
+        ((_likeness(gone, old_column, name, table), name) for name in come or table.columns),
+        reverse=True,
+    )
+    repairs = tuple(
+        RenameLinkField(tie.id, side, gone, name) for score, name in scored[:3] if score >= _LIKELY
+    )
+    text = f"The tie of {lane.name} links “{gone}”, which {lane.name} no longer has."
+    return Broken(tie.id, text, repairs)
+
+
+def _likeness(gone: str, old: Column | None, name: str, table: Table) -> float:
+    """Return from 0 to 1 how likely a column is the one that is gone, by name and by values."""
+    by_name = fuzz.WRatio(gone, name, processor=utils.default_process) / 100
+    if old is None:
+        return float(by_name)
+    texts, others = (_distinct(column) for column in (old, table.column(name)))
+    shared = len(texts & others) / max(len(texts), 1)
+    return float(max(by_name * 0.9, shared))
+
+
+def _distinct(column: Column) -> set[str]:
+    return {t for t in column.texts().slice(0, _COMPARED).unique().to_pylist() if t}

@@ -1,0 +1,41 @@
+"""What this machine remembers of a trellis between sessions: the numbers of its last run.
+
+They lie apart from the document, which holds no data of its sources.
+"""
+
+from __future__ import annotations
+
+import hashlib
+from pathlib import Path
+
+import platformdirs
+from pydantic import TypeAdapter, ValidationError
+
+from keen_trellis.deliver import whole_file
+from keen_trellis.flow.changes import Snapshot
+
+_SNAPSHOTS = TypeAdapter(Snapshot)
+
+
+def remember(document: Path, numbers: Snapshot) -> None:
+    """Keep the numbers of a run of a document; where that cannot be, nothing is kept."""
+    place = _place(document)
+    try:
+        place.parent.mkdir(parents=True, exist_ok=True)
+        with whole_file(place) as beside:
+            beside.write_bytes(_SNAPSHOTS.dump_json(numbers))
+    except OSError:
+        return
+
+
+def remembered(document: Path) -> Snapshot | None:
+    """Return the numbers of the last run of a document; None where there are none."""
+    try:
+        return _SNAPSHOTS.validate_json(_place(document).read_bytes())
+    except (OSError, ValidationError):
+        return None
+
+
+def _place(document: Path) -> Path:
+    name = hashlib.sha256(str(document.resolve()).encode()).hexdigest()[:32]
+    return platformdirs.user_state_path("keen-trellis") / "runs" / f"{name}.json"

@@ -1,0 +1,347 @@
+"""Where a lane's rows come from, as the document says it, and how each is read."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import fields, replace
+from pathlib import Path
+from typing import Annotated, Any, Literal, TypeVar
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from keen_trellis.data import Kind
+from keen_trellis.errors import SourceError
+from keen_trellis.progress import Report, quiet
+from keen_trellis.read import (
+    Condition,
+    FileStamp,
+    Reading,
+    Remedy,
+    Secrets,
+    Server,
+    SheetLayout,
+    SqliteFile,
+    TextLayout,
+    files_of,
+    read_columnar,
+    read_delimited,
+    read_folder,
+    read_query,
+    read_sheet,
+    read_table,
+    read_typed,
+)
+
+
+class Part(BaseModel):
+    """A part of a document: it never changes, and has no fields but those it declares."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+
+S = TypeVar("S", bound="AnySource")
+
+
+class AnySource(Part):
+    """What every source has.
+
+    Attributes
+    ----------
+    kinds : dict of column to Kind
+        The kinds chosen; those of other columns are found.
+    """
+
+    kinds: dict[str, Kind] = {}
+
+    @property
+    def place(self) -> str:
+        """The file or folder it is read from; empty where there is none."""
+        return str(getattr(self, "path", ""))
+
+    def at(self: S, place: str) -> S:
+        """Return the source read from another file or folder."""
+        return self.model_copy(update={"path": place}) if self.place else self
+
+    def stamps(self) -> tuple[FileStamp, ...]:
+        """Return its files as they are now."""
+        return (FileStamp.of(Path(self.place)),) if self.place else ()
+
+    def with_kind(self: S, column: str, kind: Kind | None) -> S:
+        """Return the source with a kind chosen for a column, or with none."""
+        kinds = {name: k for name, k in self.kinds.items() if name != column}
+        if kind is not None:
+            kinds[column] = kind
+        return self.model_copy(update={"kinds": kinds})
+
+    def with_setting(self: S, name: str, value: Any) -> S:
+        """Return the source with one setting of how it is read changed."""
+        for layout in ("layout", "text", "cells"):
+            settings = getattr(self, layout, None)
+            if settings is not None and name in {f.name for f in fields(settings)}:
+                return self.model_copy(update={layout: replace(settings, **{name: value})})
+        return self.model_copy(update={name: value})
+
+    def mended(self: S, remedy: Remedy) -> S:
+        """Return the source read in the way that a remedy proposes."""
+        made = self
+        for name, value in remedy.layout.items():
+            made = made.with_setting(name, value)
+        for column, kind in remedy.kinds.items():
+            made = made.with_kind(column, kind)
+        return made
+
+    def read(
+        self,
+        secrets: Secrets | None = None,
+        report: Report = quiet,
+        rows_at_most: int | None = None,
+    ) -> Reading:
+        """Return the rows, or the first of them.
+
+        Raises
+        ------
+        SourceError
+            It cannot be read; the message says why and what to do.
+        Cancelled
+            Raised by `report` once the user has asked to stop.
+        """
+        raise NotImplementedError
+
+
+class DelimitedSource(AnySource):
+    """A delimited text file; what its layout leaves open is found anew at each read."""
+
+    type: Literal["delimited"] = "delimited"
+    path: str
+    layout: TextLayout = TextLayout()
+
+    def read(
+        self,
+        secrets: Secrets | None = None,
+        report: Report = quiet,
+        rows_at_most: int | None = None,
+    ) -> Reading:
+        """Return the rows, or the first of them."""
+        return read_delimited(Path(self.path), self.layout, report, self.kinds, rows_at_most)
+
+
+class SheetSource(AnySource):
+    """A sheet of a workbook, or one of its named ranges."""
+
+    type: Literal["sheet"] = "sheet"
+    path: str
+    sheet: str
+    range: str | None = None
+    layout: SheetLayout = SheetLayout()
+
+    def read(
+        self,
+        secrets: Secrets | None = None,
+        report: Report = quiet,
+        rows_at_most: int | None = None,
+    ) -> Reading:
+        """Return the rows; a sheet is always read whole."""
+        return read_sheet(Path(self.path), self.sheet, self.layout, report, self.kinds, self.range)
+
+
+class FolderSource(AnySource):
+    """All files of a folder whose names have a pattern, as one table."""
+
+    type: Literal["folder"] = "folder"
+    path: str
+    pattern: str = "*.csv"
+    file_column: str | None = "file"
+    sheet: str | None = None
+    text: TextLayout = TextLayout()
+    cells: SheetLayout = SheetLayout()
+
+    def stamps(self) -> tuple[FileStamp, ...]:
+        """Return its files as they are now; none where the folder is gone."""
+        try:
+            return tuple(FileStamp.of(path) for path in files_of(Path(self.path), self.pattern))
+        except SourceError:
+            return ()
+
+    def read(
+        self,
+        secrets: Secrets | None = None,
+        report: Report = quiet,
+        rows_at_most: int | None = None,
+    ) -> Reading:
+        """Return the rows of all files, or the first of each."""
+        return read_folder(
+            Path(self.path),
+            self.pattern,
+            self.file_column,
+            self.sheet,
+            self.text,
+            self.cells,
+            report,
+            self.kinds,
+            rows_at_most,
+        )
+
+
+class ColumnarSource(AnySource):
+    """A Parquet, Arrow or Feather file."""
+
+    type: Literal["columnar"] = "columnar"
+    path: str
+
+    def read(
+        self,
+        secrets: Secrets | None = None,
+        report: Report = quiet,
+        rows_at_most: int | None = None,
+    ) -> Reading:
+        """Return the rows, or the first of them."""
+        return read_columnar(Path(self.path), report, self.kinds, rows_at_most)
+
+
+class TypedSource(AnySource):
+    """Cells typed in or pasted; all texts, and the only rows that a document itself holds."""
+
+    type: Literal["typed"] = "typed"
+    columns: tuple[str, ...]
+    rows: tuple[tuple[str, ...], ...] = ()
+
+    def read(
+        self,
+        secrets: Secrets | None = None,
+        report: Report = quiet,
+        rows_at_most: int | None = None,
+    ) -> Reading:
+        """Return the rows."""
+        return read_typed(self.columns, self.rows, report, self.kinds)
+
+
+DatabaseField = Annotated[SqliteFile | Server, Field(discriminator="type")]
+
+
+class _InDatabase(AnySource):
+    database: DatabaseField
+    zone: str = "UTC"
+
+    @property
+    def place(self) -> str:
+        """The file of the database; empty for one on a server."""
+        return self.database.path if isinstance(self.database, SqliteFile) else ""
+
+    def at(self: S, place: str) -> S:
+        """Return the source read from another file."""
+        return self.model_copy(update={"database": SqliteFile(place)}) if self.place else self
+
+
+class TableSource(_InDatabase):
+    """A table or view of a database, or some of its columns and rows."""
+
+    type: Literal["table"] = "table"
+    in_schema: str | None = None
+    table: str
+    columns: tuple[str, ...] | None = None
+    conditions: tuple[Condition, ...] = ()
+
+    def read(
+        self,
+        secrets: Secrets | None = None,
+        report: Report = quiet,
+        rows_at_most: int | None = None,
+    ) -> Reading:
+        """Return the rows, or the first of them."""
+        return read_table(
+            self.database,
+            self.table,
+            self.in_schema,
+            self.columns,
+            self.conditions,
+            self.zone,
+            secrets,
+            report,
+            self.kinds,
+            rows_at_most,
+        )
+
+
+class QuerySource(_InDatabase):
+    """A query typed by hand, which can only read."""
+
+    type: Literal["query"] = "query"
+    query: str
+    timeout_s: float = Field(default=60.0, gt=0)
+
+    def read(
+        self,
+        secrets: Secrets | None = None,
+        report: Report = quiet,
+        rows_at_most: int | None = None,
+    ) -> Reading:
+        """Return the rows, or the first of them."""
+        return read_query(
+            self.database,
+            self.query,
+            self.timeout_s,
+            self.zone,
+            secrets,
+            report,
+            self.kinds,
+            rows_at_most,
+        )
+
+
+Source = Annotated[
+    DelimitedSource
+    | SheetSource
+    | FolderSource
+    | ColumnarSource
+    | TypedSource
+    | TableSource
+    | QuerySource,
+    Field(discriminator="type"),
+]
+
+
+def source_words(source: Source) -> str:
+    """Return where a lane comes from, as short as it can be said."""
+    name = Path(source.place).name
+    match source:
+        case SheetSource():
+            return f"{name} › {source.range or source.sheet}"
+        case FolderSource():
+            return f"{name}/{source.pattern}"
+        case TypedSource():
+            return "typed in"
+        case TableSource():
+            table = f"{source.in_schema}.{source.table}" if source.in_schema else source.table
+            return f"{source.database.label} › {table}"
+        case QuerySource():
+            return f"{source.database.label} › query"
+        case _:
+            return name
+
+
+def missing_beside(
+    sources: Iterator[Source], moved_from: Path, moved_to: Path
+) -> Callable[[str], str]:
+    """Return what finds the places of sources once the file of one has been found again.
+
+    A source that is not where it was is looked for where it stood beside the file that moved:
+    under the folder that the file is in now, by the way that led to it before.
+    """
+    old, new = moved_from.parent, moved_to.parent
+    while old.name and old.name == new.name:  # the same folders stand above it, up to what moved
+        old, new = old.parent, new.parent
+    places = {source.place for source in sources if source.place}
+
+    def found(place: str) -> str:
+        if place == str(moved_from):
+            return str(moved_to)
+        if place not in places or Path(place).exists():
+            return place
+        for was, now in ((moved_from.parent, moved_to.parent), (old, new)):
+            if Path(place).is_relative_to(was):
+                candidate = now / Path(place).relative_to(was)
+                if candidate.exists():
+                    return str(candidate)
+        return place
+
+    return found

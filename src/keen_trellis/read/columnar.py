@@ -1,0 +1,154 @@
+"""Columnar files: Parquet, Arrow and Feather."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from pathlib import Path
+
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from keen_trellis.data import Column, Kind, Table, from_arrow
+from keen_trellis.errors import SourceError
+from keen_trellis.progress import Report, part, quiet
+from keen_trellis.read.python_columns import chosen_kinds, column_of_values, value_text
+from keen_trellis.read.reading import (
+    FileStamp,
+    Noticed,
+    Reading,
+    column_names,
+    existing_file,
+    without_rows,
+)
+
+PARQUET = (".parquet", ".pq")
+ARROW = (".arrow", ".feather", ".ipc", ".arrows")
+ENDINGS = PARQUET + ARROW
+
+_HOUR_US = 3_600_000_000
+
+
+def read_columnar(
+    path: Path,
+    report: Report = quiet,
+    kinds: Mapping[str, Kind] | None = None,
+    rows_at_most: int | None = None,
+) -> Reading:
+    """Return the rows of a Parquet, Arrow or Feather file; null and not-a-number are blanks.
+
+    Nested values come as text, durations as hours; bytes do not come.
+
+    Raises
+    ------
+    SourceError
+        The file is missing, damaged, or none of these formats.
+    Cancelled
+        Raised by `report` once the user has asked to stop.
+    """
+    stamp = FileStamp.of(path)
+    existing_file(path)
+    report(0.0, f"Reading {path.name}")
+    try:
+        batches = _parquet(path) if path.suffix.lower() in PARQUET else _arrow(path)
+        table, partial = _gathered(batches, path, rows_at_most, part(report, 0.0, 0.6))
+    except (pa.ArrowException, OSError, ValueError) as error:
+        raise SourceError(
+            f"{path} cannot be read as a columnar file: {str(error).splitlines()[0].rstrip('.')}.",
+            "Fetch or write it anew, and choose it again.",
+        ) from error
+    names, noticed = column_names(table.column_names, path.name)
+    made: dict[str, Column] = {}
+    said = list(noticed)
+    for place, name in enumerate(names):
+        report(0.6 + 0.4 * place / len(names), f"Reading {path.name}")
+        column, remark = _column(table.column(place), name, path.name)
+        if column is not None:
+            made[name] = column
+        said += [remark] if remark else []
+    chosen = chosen_kinds(made, kinds or {})
+    words = "Parquet" if path.suffix.lower() in PARQUET else "Arrow"
+    if any(pa.types.is_timestamp(f.type) and f.type.tz for f in table.schema):
+        words += ", moments in UTC"
+    said = [*chosen.noticed, *without_rows(len(table), path.name), *said]
+    return Reading(
+        Table.of(chosen.columns),
+        words,
+        tuple(said),
+        unfit=chosen.unfit,
+        files=(stamp,),
+        partial=partial,
+    )
+
+
+def _parquet(path: Path) -> Iterator[tuple[pa.Schema, int, pa.Table | None]]:
+    import pyarrow.parquet as pq  # takes a while to load
+
+    with pq.ParquetFile(path) as file:
+        total = file.metadata.num_rows
+        yield file.schema_arrow, total, None
+        for group in range(file.num_row_groups):
+            yield file.schema_arrow, total, file.read_row_group(group)
+
+
+def _arrow(path: Path) -> Iterator[tuple[pa.Schema, int, pa.Table | None]]:
+    from pyarrow import feather
+
+    with path.open("rb") as file:
+        magic = file.read(6)
+    if magic == b"ARROW1":
+        with pa.memory_map(str(path)) as source:
+            reader = pa.ipc.open_file(source)
+            yield reader.schema, 0, None
+            for number in range(reader.num_record_batches):
+                yield reader.schema, 0, pa.Table.from_batches([reader.get_batch(number)])
+    elif magic[:4] == b"FEA1":
+        whole = feather.read_table(path)
+        yield whole.schema, len(whole), whole
+    else:
+        with pa.OSFile(str(path)) as source, pa.ipc.open_stream(source) as stream:
+            yield stream.schema, 0, None
+            for batch in stream:
+                yield stream.schema, 0, pa.Table.from_batches([batch])
+
+
+def _gathered(
+    parts: Iterator[tuple[pa.Schema, int, pa.Table | None]],
+    path: Path,
+    rows_at_most: int | None,
+    report: Report,
+) -> tuple[pa.Table, bool]:
+    tables, rows, layout = [], 0, pa.schema([])
+    for schema, total, table in parts:
+        layout = schema
+        if table is not None:
+            tables.append(table)
+            rows += len(table)
+            report(rows / max(total, rows), f"Reading {path.name}")
+        if rows_at_most is not None and rows >= rows_at_most:
+            whole = pa.concat_tables(tables).slice(0, rows_at_most)
+            return whole, True
+    return (pa.concat_tables(tables) if tables else layout.empty_table()), False
+
+
+def _column(values: pa.ChunkedArray, name: str, where: str) -> tuple[Column | None, Noticed | None]:
+    stored = values.type
+    types = pa.types
+    if (
+        types.is_binary(stored)
+        or types.is_large_binary(stored)
+        or types.is_fixed_size_binary(stored)
+    ):
+        text = f"“{name}” of {where} holds bytes, which are no value to link or show: left out."
+        return None, Noticed(text)
+    if types.is_duration(stored):
+        hours = pc.divide(values.cast(pa.duration("us")).cast(pa.int64()), float(_HOUR_US))
+        return from_arrow(hours), Noticed(f"“{name}” holds durations; they are read as hours.")
+    try:
+        return from_arrow(values), None
+    except (TypeError, pa.ArrowException):
+        column, _ = column_of_values(
+            [None if v is None else value_text(v) for v in values.to_pylist()], name
+        )
+        return column, Noticed(
+            f"“{name}” holds values of the type {stored}; they are read as text."
+        )

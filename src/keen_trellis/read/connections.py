@@ -1,0 +1,266 @@
+"""Connections to databases that can only read, can be stopped, and fail in plain sentences."""
+
+from __future__ import annotations
+
+import ssl
+import threading
+import time
+from collections.abc import Callable
+from concurrent.futures import Future, ThreadPoolExecutor, wait
+from pathlib import Path
+from typing import TYPE_CHECKING, Any, TypeVar
+from urllib.parse import quote
+
+from keen_trellis.errors import PasswordError, SourceError
+from keen_trellis.progress import Cancelled, Report
+from keen_trellis.read.reading import existing_file
+from keen_trellis.read.secrets import Secrets
+from keen_trellis.read.server import Database, Server, SqliteFile
+
+if TYPE_CHECKING:
+    import sqlalchemy as sa  # takes a while to load; only those who read a database wait for it
+
+_T = TypeVar("_T")
+_CONNECT_S = 10
+_POLL_S = 0.1
+
+
+class Reader:
+    """One connection for one read.
+
+    The work runs on a thread of its own, so that a server which thinks for long can be told to
+    stop: whoever waits reports meanwhile how many rows have come.
+    """
+
+    def __init__(self, database: Database, secrets: Secrets, timeout_s: float | None) -> None:
+        self._database, self._secrets, self._timeout_s = database, secrets, timeout_s
+        self._engine = _engine(database, secrets, timeout_s)
+        self._raw: Any = None
+        self._stopped = threading.Event()
+        self.rows = 0
+        self.expected = 0
+
+    def run(self, work: Callable[[sa.Connection, Reader], _T], report: Report, doing: str) -> _T:
+        """Return what `work` gives, done in a transaction that may only read.
+
+        Raises
+        ------
+        SourceError
+            The server refuses, the connection is lost, or the time is up.
+        Cancelled
+            Raised by `report` once the user has asked to stop; the server is told to stop, too.
+        """
+        import sqlalchemy as sa
+
+        def connected() -> _T:
+            with self._engine.connect() as connection:
+                self._raw = connection.connection.driver_connection
+                self._prepare(connection)
+                return work(connection, self)
+
+        with ThreadPoolExecutor(1) as thread:
+            future = thread.submit(connected)
+            try:
+                while True:
+                    share = self.rows / self.expected if self.expected else 0.0
+                    report(min(share, 1.0), f"{doing}: {self.rows:,} rows" if self.rows else doing)
+                    if _ended(future):
+                        return future.result()
+            except Cancelled:
+                self._stopped.set()
+                self._stop()
+                raise
+            except (sa.exc.DBAPIError, sa.exc.NoSuchTableError, ValueError) as error:
+                raise explained(error, self._database, self.rows) from error
+            finally:
+                self._engine.dispose()
+
+    def count(self, rows: int) -> None:
+        """Note that rows have come; raises `Cancelled` where the read is to stop."""
+        self.rows += rows
+        if self._stopped.is_set():
+            raise Cancelled
+
+    def _prepare(self, connection: sa.Connection) -> None:
+        dialect = connection.dialect.name
+        if dialect == "sqlite":
+            until = None if self._timeout_s is None else time.monotonic() + self._timeout_s
+
+            def out_of_time() -> int:
+                return int(until is not None and time.monotonic() > until)
+
+            self._raw.set_progress_handler(out_of_time, 100_000)
+        elif dialect == "mysql":
+            connection.exec_driver_sql("START TRANSACTION READ ONLY")
+
+    def _stop(self) -> None:
+        """Tell the server to give up what it is doing; if that fails, the read ends by itself."""
+        try:
+            if isinstance(self._database, SqliteFile):
+                self._raw.interrupt()
+            elif self._database.type == "postgresql":
+                self._raw.cancel()
+            else:
+                with _engine(self._database, self._secrets, None).connect() as other:
+                    other.exec_driver_sql(f"KILL QUERY {int(self._raw.thread_id())}")
+        except Exception:  # noqa: BLE001  a border: a dead connection cannot be told anything
+            pass
+
+
+def explained(error: Exception, database: Database, rows: int = 0) -> SourceError:
+    """Return a driver's error as a sentence, without anything that was sent to the server."""
+    cause = getattr(error, "orig", None) or error
+    code = str(getattr(cause, "sqlstate", "") or "") or str(next(iter(cause.args), ""))
+    words = " ".join(str(cause.args[-1] if cause.args else cause).split())
+    where = database.label
+    if isinstance(database, Server):
+        refused = "password authentication failed" in words or "no password supplied" in words
+        if code in ("28P01", "28000", "1045") or refused:
+            return PasswordError(
+                f"{database.account} is not let in: the server refuses account or password.",
+                "Enter the right password, or choose another account.",
+                database.account,
+            )
+        lost = rows or getattr(error, "connection_invalidated", False) or code in _LOST
+        if lost and code not in _OUT_OF_TIME:
+            return SourceError(
+                f"The connection to {where} was lost after {rows:,} rows: {_short(words)}",
+                "Nothing of yours is lost: read it again once the server can be reached.",
+            )
+    for codes, happened, remedy in _SENTENCES:
+        if code in codes:
+            return SourceError(happened.format(where=where, words=_short(words)), remedy)
+    if isinstance(database, SqliteFile):
+        return SourceError(
+            f"{database.path} cannot be read as a database: {_short(words)}",
+            "See that it is an SQLite file and that no other program holds it locked.",
+        )
+    if code in ("2003", "2002", "") or "connect" in words.lower():
+        return SourceError(
+            f"{database.host}:{database.usual_port} does not answer: {_short(words)}",
+            "See that the server runs, and that host and port are right.",
+        )
+    return SourceError(f"{where} says: {_short(words)}", "Mend it there or in what is asked for.")
+
+
+_LOST = ("2006", "2013", "57P01")
+_OUT_OF_TIME = ("57014", "1969", "3024")
+_SENTENCES = (
+    (
+        ("3D000", "1049"),
+        "There is no such database: {words}",
+        "Choose another one, or see how it is spelled.",
+    ),
+    (
+        ("42501", "1142", "1044"),
+        "The account may not read this in {where}: {words}",
+        "Ask for the right to read it, or choose another table.",
+    ),
+    (
+        ("42P01", "1146"),
+        "The table is not there in {where} any more: {words}",
+        "Choose the table that holds the rows now.",
+    ),
+    (
+        ("42703", "1054"),
+        "A column is not there in {where} any more: {words}",
+        "Choose the columns anew.",
+    ),
+    (
+        ("25006", "1792", "1290"),
+        "The query would write to {where}, and sources are never written to: {words}",
+        "Take out what writes.",
+    ),
+    (
+        _OUT_OF_TIME,
+        "{where} was not done in the time allowed: {words}",
+        "Allow more time, or ask for fewer rows.",
+    ),
+)
+
+
+def _short(words: str) -> str:
+    """Return a driver's words as the end of a sentence."""
+    words = words.split("LINE 1:")[0].split(" CONTEXT:")[0].strip().rstrip(".")
+    return f"{words[:240]}."
+
+
+def _ended(future: Future[Any]) -> bool:
+    return bool(wait([future], timeout=_POLL_S).done)
+
+
+def _engine(database: Database, secrets: Secrets, timeout_s: float | None) -> sa.Engine:
+    import sqlalchemy as sa
+
+    if isinstance(database, SqliteFile):
+        existing_file(Path(database.path))
+        place = quote(str(Path(database.path).resolve()))
+        return sa.create_engine(
+            f"sqlite:///file:{place}?mode=ro&uri=true",
+            poolclass=sa.pool.NullPool,
+            connect_args={"check_same_thread": False},
+        )
+    password = secrets.password(database)
+    is_postgres = database.type == "postgresql"
+    url = sa.URL.create(
+        "postgresql+psycopg" if is_postgres else "mysql+pymysql",
+        database.user,
+        password or None,
+        database.host,
+        database.usual_port,
+        database.database,
+    )
+    arguments = _postgres(database, timeout_s) if is_postgres else _mariadb(database)
+    engine = sa.create_engine(
+        url, poolclass=sa.pool.NullPool, connect_args=arguments, hide_parameters=True
+    )
+    if not is_postgres:
+        sa.event.listen(engine, "connect", lambda raw, _: _prepare_mariadb(raw, timeout_s))
+    return engine
+
+
+def _postgres(server: Server, timeout_s: float | None) -> dict[str, Any]:
+    modes = {
+        "where offered": "prefer",
+        "always": "require",
+        "always, server verified": "verify-full",
+        "never": "disable",
+    }
+    limit_ms = int((timeout_s or 0) * 1000)
+    settings = (
+        "default_transaction_read_only=on",
+        "timezone=UTC",
+        f"statement_timeout={limit_ms}",
+    )
+    made: dict[str, Any] = {
+        "connect_timeout": _CONNECT_S,
+        "application_name": "keen-trellis",
+        "options": " ".join(f"-c {setting}" for setting in settings),
+        "sslmode": modes[server.tls],
+    }
+    if server.authority:
+        made["sslrootcert"] = server.authority
+    return made
+
+
+def _mariadb(server: Server) -> dict[str, Any]:
+    made: dict[str, Any] = {"connect_timeout": _CONNECT_S, "charset": "utf8mb4"}
+    if server.tls == "never":
+        made["ssl_disabled"] = True
+    elif server.tls != "where offered":
+        context = ssl.create_default_context(cafile=server.authority)
+        if server.tls == "always":
+            context.check_hostname, context.verify_mode = False, ssl.CERT_NONE
+        made["ssl"] = context
+    return made
+
+
+def _prepare_mariadb(raw: Any, timeout_s: float | None) -> None:
+    with raw.cursor() as cursor:
+        cursor.execute("SET SESSION TRANSACTION READ ONLY")
+        cursor.execute("SET time_zone = '+00:00'")
+        if timeout_s:
+            if "MariaDB" in raw.get_server_info():
+                cursor.execute(f"SET SESSION max_statement_time = {float(timeout_s)}")
+            else:
+                cursor.execute(f"SET SESSION max_execution_time = {int(timeout_s * 1000)}")

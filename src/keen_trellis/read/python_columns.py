@@ -1,0 +1,140 @@
+"""Columns of Python values, as sheets and databases give them: one kind each, oddities said."""
+
+from __future__ import annotations
+
+import datetime as dt
+import json
+import uuid
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from decimal import Decimal
+from typing import Any
+
+from keen_trellis.data import Column, Kind
+from keen_trellis.data.kind_changes import Unfit, changed_kind
+from keen_trellis.read.reading import Noticed
+from keen_trellis.read.text_columns import slip, unfit_noticed
+
+_LARGEST_EXACT_FLOAT = 2**53
+_DAY = dt.timedelta(days=1)
+_MIDNIGHT = dt.datetime(2000, 1, 1)
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class ChosenKinds:
+    """Columns in the kinds chosen for them.
+
+    Attributes
+    ----------
+    columns : dict of name to Column
+    noticed : tuple of Noticed
+    unfit : tuple of Unfit
+    """
+
+    columns: dict[str, Column]
+    noticed: tuple[Noticed, ...]
+    unfit: tuple[Unfit, ...]
+
+
+def chosen_kinds(columns: Mapping[str, Column], kinds: Mapping[str, Kind]) -> ChosenKinds:
+    """Return columns in the kinds chosen; where none is, slips in text columns are said."""
+    made: dict[str, Column] = {}
+    unfit: list[Unfit] = []
+    slips: list[Noticed] = []
+    for name, column in columns.items():
+        if name in kinds:
+            made[name], lost = changed_kind(column, kinds[name], name)
+            unfit += [lost] if lost else []
+        else:
+            made[name] = column
+            seen = slip(column, name)
+            slips += [seen] if seen else []
+    return ChosenKinds(made, (*unfit_noticed(unfit), *slips), tuple(unfit))
+
+
+def column_of_values(values: Sequence[Any], name: str) -> tuple[Column, list[Noticed]]:
+    """Return values as a column of one kind, None being a blank; mixed ones all become text.
+
+    Durations become times of day where all are shorter than a day, or else numbers of hours.
+    """
+    types = {type(value) for value in values} - {type(None)}
+    if not types or types == {str}:
+        return Column.of(values, Kind.TEXT), []
+    if types == {bool}:
+        return Column.of(values, Kind.YES_NO), []
+    if types == {int}:
+        return Column.of(values), []
+    if types <= {int, float}:
+        return _numbers(values), []
+    if types <= {int, Decimal}:
+        return _decimals(values, name)
+    if types <= {dt.date, dt.datetime}:
+        return _dates(values), []
+    if types <= {dt.time, dt.timedelta}:
+        return _times(values, name)
+    return Column.of([None if v is None else value_text(v) for v in values], Kind.TEXT), []
+
+
+def value_text(value: Any) -> str:
+    """Return a value as text, the way a sheet shows it."""
+    match value:
+        case None:
+            return ""
+        case bool():
+            return "yes" if value else "no"
+        case float() if value.is_integer() and abs(value) <= _LARGEST_EXACT_FLOAT:
+            return str(int(value))
+        case dt.datetime():
+            return value.isoformat(" ").removesuffix(" 00:00:00")
+        case dict() | list() | tuple():
+            return json.dumps(value, ensure_ascii=False, default=value_text)
+        case uuid.UUID():
+            return str(value)
+        case _:
+            return str(value)
+
+
+def _numbers(values: Sequence[float | None]) -> Column:
+    whole = all(v is None or (abs(v) <= _LARGEST_EXACT_FLOAT and v == int(v)) for v in values)
+    if whole:
+        return Column.of([None if v is None else int(v) for v in values], Kind.WHOLE)
+    return Column.of([None if v is None else float(v) for v in values], Kind.NUMBER)
+
+
+def _decimals(values: Sequence[Any], name: str) -> tuple[Column, list[Noticed]]:
+    """Return exact decimals; what is not a number, or infinite, becomes a blank and is said."""
+    odd = [v for v in values if isinstance(v, Decimal) and not v.is_finite()]
+    if not odd:
+        return Column.of(values, Kind.EXACT), []
+    kept = [None if isinstance(v, Decimal) and not v.is_finite() else v for v in values]
+    text = f"{len(odd):,} values of “{name}” are {odd[0]}, which is no amount; they are blank now."
+    return Column.of(kept, Kind.EXACT), [Noticed(text, len(odd))]
+
+
+def _dates(values: Sequence[dt.date | None]) -> Column:
+    moments = [_moment(value) for value in values]
+    if all(m is None or m.time() == dt.time.min for m in moments):
+        return Column.of([None if m is None else m.date() for m in moments], Kind.DATE)
+    return Column.of(moments, Kind.DATE_TIME)
+
+
+def _moment(value: dt.date | None) -> dt.datetime | None:
+    if isinstance(value, dt.datetime):
+        return value.replace(tzinfo=None)
+    return None if value is None else dt.datetime.combine(value, dt.time.min)
+
+
+def _times(values: Sequence[Any], name: str) -> tuple[Column, list[Noticed]]:
+    spans = [_span(value) for value in values]
+    if all(s is None or dt.timedelta(0) <= s < _DAY for s in spans):
+        times = [None if s is None else (_MIDNIGHT + s).time() for s in spans]
+        return Column.of(times, Kind.TIME), []
+    hours = [None if s is None else s / dt.timedelta(hours=1) for s in spans]
+    text = f"“{name}” holds durations of a day and more; they are read as hours."
+    return Column.of(hours, Kind.NUMBER), [Noticed(text)]
+
+
+def _span(value: Any) -> dt.timedelta | None:
+    if isinstance(value, dt.time):
+        return dt.datetime.combine(_MIDNIGHT.date(), value.replace(tzinfo=None)) - _MIDNIGHT
+    return value if isinstance(value, dt.timedelta) else None

@@ -1,0 +1,83 @@
+"""Which database a table is in: a file, or a server with an account."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Literal
+
+Tls = Literal["where offered", "always", "always, server verified", "never"]
+
+
+@dataclass(frozen=True, slots=True)
+class SqliteFile:
+    """A database in one file.
+
+    Attributes
+    ----------
+    path : str
+    """
+
+    path: str
+    type: Literal["sqlite"] = "sqlite"
+
+    @property
+    def label(self) -> str:
+        """Its name, as a lane head shows it."""
+        return Path(self.path).name
+
+
+@dataclass(frozen=True, slots=True)
+class Server:
+    """A database on a server, and the account to read it with.
+
+    Attributes
+    ----------
+    type : “postgresql” or “mariadb” (which MySQL is, too)
+    host, database, user : str
+    port : int or None
+        None is the usual one.
+    password : str
+        Where the password is to be had, never the password itself: “asked”, “keyring”, or
+        “${NAME}” for a variable of the environment.
+    tls : str
+        Whether what is sent is encrypted.
+    authority : str or None
+        A file with the certificates to verify the server with; None takes the system's.
+    """
+
+    type: Literal["postgresql", "mariadb"]
+    host: str
+    database: str
+    user: str
+    port: int | None = None
+    password: str = "asked"
+    tls: Tls = "where offered"
+    authority: str | None = None
+
+    def __post_init__(self) -> None:
+        at, _, rest = self.password.partition("{")
+        says_where = self.password in ("asked", "keyring") or (at == "$" and rest.endswith("}"))
+        if not says_where:
+            raise ValueError(
+                "A password does not belong into a document: “password” says “asked”, “keyring” "
+                "or “${NAME}”."
+            )
+
+    @property
+    def usual_port(self) -> int:
+        """The port that is used."""
+        return self.port or (5432 if self.type == "postgresql" else 3306)
+
+    @property
+    def account(self) -> str:
+        """The account in one word; what passwords are kept under."""
+        return f"{self.user}@{self.host}:{self.usual_port}/{self.database}"
+
+    @property
+    def label(self) -> str:
+        """Its name, as a lane head shows it."""
+        return f"{self.database} on {self.host}"
+
+
+Database = SqliteFile | Server

@@ -1,0 +1,202 @@
+"""How a delimited text is laid out: what is chosen, and what a look at its beginning finds."""
+
+from __future__ import annotations
+
+import codecs
+import csv
+import io
+import re
+from collections import Counter
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import Literal
+
+from keen_trellis.data.written import DateOrder
+from keen_trellis.errors import SourceError
+
+DELIMITERS = {",": "Comma", ";": "Semicolon", "\t": "Tab", "|": "Bar", " ": "Space"}
+ENCODINGS = {
+    "utf-8-sig": "UTF-8",
+    "utf-16": "UTF-16",
+    "cp1252": "Windows-1252",
+    "iso8859-15": "ISO 8859-15",
+    "cp850": "DOS 850",
+}
+QUOTES = {'"': "quotes \u0022", "'": "quotes '", "": "no quotes"}
+HEAD_BYTES = 256 * 1024
+
+_HEAD_LINES = 200
+_OTHER_FORMATS = (b"PK\x03\x04", b"\xd0\xcf\x11\xe0", b"PAR1", b"ARROW1", b"%PDF", b"SQLite format")
+_VALUE = re.compile(r"[-+]?[\d.,:/ \-]*\d[\d.,:/ \-]*")
+_TOLD_BY_MARK = (
+    (codecs.BOM_UTF32_LE, "utf-32"),
+    (codecs.BOM_UTF32_BE, "utf-32"),
+    (codecs.BOM_UTF16_LE, "utf-16"),
+    (codecs.BOM_UTF16_BE, "utf-16"),
+)
+
+
+@dataclass(frozen=True, slots=True)
+class TextLayout:
+    """How a text is laid out and written; None leaves it to be found.
+
+    Attributes
+    ----------
+    delimiter : str or None
+        One character.
+    quote : str or None
+        The character around cells that hold a delimiter; empty where there is none.
+    encoding : str or None
+        A name that Python knows.
+    header_row : int or None
+        The line that names the columns, counted from 1; 0 says there is none.
+    decimal, thousands : str or None
+        The decimal mark, and what stands between groups of digits.
+    dates : “day first”, “month first”, “year first” or None
+    """
+
+    delimiter: str | None = None
+    quote: str | None = None
+    encoding: str | None = None
+    header_row: int | None = None
+    decimal: Literal[".", ","] | None = None
+    thousands: Literal["", ",", ".", " ", "'"] | None = None
+    dates: DateOrder | None = None
+
+
+def find_layout(head: bytes, path: Path, layout: TextLayout, all_there: bool) -> TextLayout:
+    """Return `layout` with what was left open found in the first bytes of a text.
+
+    How numbers and dates are written is left open: every row has a say in that.
+
+    Parameters
+    ----------
+    head : bytes
+    path : Path
+        Named in messages.
+    layout : TextLayout
+    all_there : bool
+        Whether `head` is the whole text.
+
+    Raises
+    ------
+    SourceError
+        It is not text.
+    """
+    encoding = layout.encoding or _encoding(head)
+    _refuse_other_formats(head, path, encoding)
+    try:
+        text = head.decode(encoding, errors="replace" if _is_utf8(encoding) else "ignore")
+    except LookupError as error:
+        raise SourceError(
+            f"There is no encoding “{encoding}” to read {path} with.", "Choose another one."
+        ) from error
+    lines = text.splitlines(keepends=True)
+    if not all_there:
+        lines = lines[:-1]
+    sample = [line for line in lines[:_HEAD_LINES] if line.strip()]
+    quote = _quote(sample) if layout.quote is None else layout.quote
+    delimiter = layout.delimiter or _delimiter(sample, quote)
+    found = replace(layout, encoding=encoding, quote=quote, delimiter=delimiter)
+    if layout.header_row is None:
+        found = replace(found, header_row=_header_row(lines[:_HEAD_LINES], found))
+    return found
+
+
+def cells_of(lines: list[str], layout: TextLayout) -> list[tuple[int, list[str]]]:
+    """Return the cells of each row, with the number of the line it begins in, from 1."""
+    reader = csv.reader(io.StringIO("".join(lines), newline=""), **_dialect(layout))  # type: ignore[arg-type]
+    rows, begins = [], 1
+    try:
+        for row in reader:
+            rows.append((begins, row))
+            begins = reader.line_num + 1
+    except csv.Error:  # a cell too long for this reader, which only has to see how lines are cut
+        pass
+    return rows
+
+
+def layout_words(layout: TextLayout) -> str:
+    """Return a settled layout in words: “Comma separated, UTF-8, header in row 1”."""
+    delimiter = DELIMITERS.get(layout.delimiter or "", f"“{layout.delimiter}”")
+    words = [f"{delimiter} separated", ENCODINGS.get(layout.encoding or "", layout.encoding or "")]
+    words.append(f"header in row {layout.header_row}" if layout.header_row else "no header")
+    if layout.decimal == ",":
+        words.append("decimal comma")
+    if layout.dates in ("day first", "month first"):
+        words.append(layout.dates)
+    return ", ".join(words)
+
+
+def _dialect(layout: TextLayout) -> dict[str, object]:
+    if not layout.quote:
+        return {"delimiter": layout.delimiter, "quoting": csv.QUOTE_NONE}
+    return {"delimiter": layout.delimiter, "quotechar": layout.quote}
+
+
+def _is_utf8(encoding: str) -> bool:
+    return encoding.replace("_", "-").lower().startswith("utf-8")
+
+
+def _encoding(head: bytes) -> str:
+    for mark, name in _TOLD_BY_MARK:
+        if head.startswith(mark):
+            return name
+    if b"\x00" in head[:2]:  # the first letter in UTF-16 without a mark
+        return "utf-16-be" if head[0] == 0 else "utf-16-le"
+    try:
+        codecs.getincrementaldecoder("utf-8")().decode(head)
+    except UnicodeDecodeError:
+        return "cp1252"
+    return "utf-8-sig"
+
+
+def _quote(lines: list[str]) -> str:
+    if any('"' in line for line in lines):
+        return '"'
+    around = re.compile(r"(^|[,;\t|])'[^']*'([,;\t|]|\s*$)")
+    quoted = sum(around.search(line) is not None for line in lines)
+    return "'" if quoted > len(lines) / 2 else '"'
+
+
+def _delimiter(lines: list[str], quote: str) -> str:
+    """Return the delimiter that cuts most lines into the same number of cells."""
+
+    def score(delimiter: str) -> tuple[float, int]:
+        layout = TextLayout(delimiter=delimiter, quote=quote)
+        cells = Counter(len(row) for _, row in cells_of(lines, layout))
+        if not cells:
+            return (0.0, 0)
+        usual, times = max(cells.items(), key=lambda item: (item[1], item[0]))
+        return (times / len(lines) if usual > 1 else 0.0, usual)
+
+    return max((d for d in DELIMITERS if d != " "), key=score)
+
+
+def _header_row(lines: list[str], layout: TextLayout) -> int:
+    """Return the line of the names: the first row as wide as most, if it holds words only."""
+    rows = [(line, row) for line, row in cells_of(lines, layout) if any(map(str.strip, row))]
+    if not rows:
+        return 1
+    usual = Counter(len(row) for _, row in rows).most_common(1)[0][0]
+    line, header = next((line, row) for line, row in rows if len(row) == usual)
+    others = [row for _, row in rows]
+    others.remove(header)
+    cells = [cell.strip() for cell in header if cell.strip()]
+    words = [cell for cell in cells if not _VALUE.fullmatch(cell)]
+    names_columns = len(words) == len(cells) > 0 and header not in others
+    return line if names_columns else 0
+
+
+def _refuse_other_formats(head: bytes, path: Path, encoding: str) -> None:
+    if head.startswith(_OTHER_FORMATS):
+        raise SourceError(
+            f"{path} is not text: its content is a workbook, a database, an archive or a "
+            "columnar file.",
+            "Give its name the ending that belongs to it, such as .xlsx, and choose it again.",
+        )
+    if "16" not in encoding and "32" not in encoding and head.count(b"\x00") > len(head) / 200:
+        raise SourceError(
+            f"{path} is not text: it holds bytes that no text has.",
+            "Choose a text file, or save the table as one.",
+        )

@@ -1,0 +1,64 @@
+"""Tables typed in or pasted, which are kept in the document itself."""
+
+from __future__ import annotations
+
+import csv
+import io
+from collections.abc import Mapping, Sequence
+
+import pyarrow as pa
+
+from keen_trellis.data import Kind, Table
+from keen_trellis.errors import SourceError
+from keen_trellis.progress import Report, quiet
+from keen_trellis.read.reading import Reading, column_names, without_rows
+from keen_trellis.read.text_columns import columns_of_texts
+from keen_trellis.read.text_layout import TextLayout
+
+
+def read_typed(
+    columns: Sequence[str],
+    rows: Sequence[Sequence[str]],
+    report: Report = quiet,
+    kinds: Mapping[str, Kind] | None = None,
+) -> Reading:
+    """Return rows typed in as texts; empty cells are blanks, and rows without any are left out.
+
+    >>> read_typed(["month", "days"], [["2026-01", "31"]]).table.field("days").kind
+    <Kind.WHOLE: 'whole number'>
+
+    Raises
+    ------
+    SourceError
+        There is no column.
+    Cancelled
+        Raised by `report` once the user has asked to stop.
+    """
+    if not columns:
+        raise SourceError("The typed table has no columns yet.", "Type or paste some cells.")
+    names, noticed = column_names(columns, "the typed table")
+    filled = [row for row in rows if any(cell.strip() for cell in row)]
+    texts = [
+        pa.chunked_array([[_cell(row, place) for row in filled]], pa.string())
+        for place in range(len(names))
+    ]
+    made = columns_of_texts(names, texts, TextLayout(), kinds or {}, "the typed table", report)
+    said = (*made.noticed, *noticed, *without_rows(len(filled), "The typed table"))
+    return Reading(Table.of(made.columns), "typed in", said, unfit=made.unfit)
+
+
+def pasted_cells(text: str) -> list[list[str]]:
+    r"""Return the cells of a text copied from a sheet: tabs between cells, a row in each line.
+
+    >>> pasted_cells("code\tname\nKP-MS\t\\"Kelp Point\\"\n")
+    [['code', 'name'], ['KP-MS', 'Kelp Point']]
+    """
+    rows = list(csv.reader(io.StringIO(text, newline=""), delimiter="\t"))
+    while rows and not any(rows[-1]):
+        rows.pop()
+    width = max(map(len, rows), default=0)
+    return [row + [""] * (width - len(row)) for row in rows]
+
+
+def _cell(row: Sequence[str], place: int) -> str | None:
+    return row[place] or None if place < len(row) else None

@@ -1,0 +1,243 @@
+"""What stands in a workbook's file beside the values of cells: names of ranges, merges, errors.
+
+The library that reads cells gives a cell with an error as an empty one, and takes as much memory
+as the cells furthest apart span. So the file is looked into first.
+"""
+
+from __future__ import annotations
+
+import re
+import zipfile
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+from xml.etree.ElementTree import Element
+
+from defusedxml import ElementTree
+
+from keen_trellis.errors import SourceError
+from keen_trellis.read.unpacking import looked_into
+
+CELLS_AT_MOST = 60_000_000
+"""Cells in the box around all filled cells of a sheet; each takes some 40 bytes while it is read."""
+
+Box = tuple[tuple[int, int], tuple[int, int]]
+"""The first and the last cell of a range as (row, column), counted from 0."""
+
+_PIECE = 4 << 20
+_ERROR = re.compile(rb'<(?:\w+:)?c\b[^>]*\bt="e"[^>]*>')
+_PLACE = re.compile(rb'\br="([A-Z]+)(\d+)"')
+_FAR_COLUMN = re.compile(rb'\br="([A-Z]{2,3})\d+"')
+_ROW = re.compile(rb'<(?:\w+:)?row\b[^>]*\br="(\d+)"')
+_ODS_ERROR = b'calcext:value-type="error"'
+_ADDRESS = re.compile(
+    r"^\$?(?P<sheet>'(?:[^']|'')+'|[^'!.$]+)[!.]"
+    r"\$?(?P<c1>[A-Z]{1,3})\$?(?P<r1>\d+)(?::[^:]*?\$?(?P<c2>[A-Z]{1,3})\$?(?P<r2>\d+))?$"
+)
+_TABLE = "{urn:oasis:names:tc:opendocument:xmlns:table:1.0}"
+
+
+@dataclass(frozen=True, slots=True)
+class NamedRange:
+    """A range of cells that the workbook has a name for."""
+
+    name: str
+    sheet: str
+    box: Box
+
+
+@dataclass(frozen=True, slots=True)
+class SheetFacts:
+    """What the values of a sheet do not tell.
+
+    Attributes
+    ----------
+    errors : int or None
+        How many cells hold an error; None where the format does not let it be counted.
+    first_error : str
+        Where the first one is, as in “C14”; empty where that is not known.
+    merged : tuple of Box, or None
+        None where the library that reads the cells knows better.
+    """
+
+    errors: int | None = None
+    first_error: str = ""
+    merged: tuple[Box, ...] | None = None
+
+
+def named_ranges(path: Path) -> tuple[NamedRange, ...]:
+    """Return the named ranges of a workbook whose address is one block of cells.
+
+    Raises
+    ------
+    SourceError
+        The file is damaged.
+    """
+    archive = looked_into(path)
+    if archive is None:
+        return ()
+    with archive:
+        names = set(archive.namelist())
+        if "xl/workbook.xml" in names:
+            found = _xlsx_names(archive)
+        elif "content.xml" in names:
+            found = _ods_names(archive)
+        else:
+            found = iter(())
+        return tuple(r for name, address in found if (r := _ranged(name, address)) is not None)
+
+
+def sheet_facts(path: Path, sheet: str) -> SheetFacts:
+    """Return what the values of a sheet do not tell, after a look whether it can be read at all.
+
+    Raises
+    ------
+    SourceError
+        The file is damaged, or its cells lie too far apart.
+    """
+    archive = looked_into(path)
+    if archive is None:
+        return SheetFacts()
+    with archive:
+        names = set(archive.namelist())
+        try:
+            if "xl/workbook.xml" in names:
+                part = _sheet_parts(archive).get(sheet)
+                return _xlsx_facts(archive, part, path, sheet) if part in names else SheetFacts()
+            if "content.xml" in names:
+                return _ods_facts(archive, sheet)
+        except (ElementTree.ParseError, zipfile.BadZipFile, KeyError, EOFError) as error:
+            raise SourceError(
+                f"The workbook {path} is damaged: {error}.",
+                "Open it in the program it was made with, and save it anew.",
+            ) from error
+    return SheetFacts()
+
+
+def column_letters(column: int) -> str:
+    """Return the letters of a column counted from 0.
+
+    >>> column_letters(0), column_letters(27)
+    ('A', 'AB')
+    """
+    letters = ""
+    column += 1
+    while column:
+        column, place = divmod(column - 1, 26)
+        letters = chr(ord("A") + place) + letters
+    return letters
+
+
+def _column_number(letters: str) -> int:
+    number = 0
+    for letter in letters:
+        number = number * 26 + ord(letter) - ord("A") + 1
+    return number - 1
+
+
+def _ranged(name: str, address: str) -> NamedRange | None:
+    found = _ADDRESS.match(address)
+    if found is None or found["c2"] is None:
+        return None
+    sheet = found["sheet"].strip("'").replace("''", "'")
+    first = (int(found["r1"]) - 1, _column_number(found["c1"]))
+    last = (int(found["r2"]) - 1, _column_number(found["c2"]))
+    return NamedRange(name, sheet, (first, last))
+
+
+def _xlsx_names(archive: zipfile.ZipFile) -> Iterator[tuple[str, str]]:
+    for element in _elements(archive, "xl/workbook.xml", "definedName"):
+        name = element.get("name", "")
+        if not name.startswith("_xlnm") and element.get("hidden") != "1":
+            yield name, element.text or ""
+
+
+def _ods_names(archive: zipfile.ZipFile) -> Iterator[tuple[str, str]]:
+    content = archive.read("content.xml")
+    if b"<table:named-range" in content or b"<table:database-range" in content:
+        root = ElementTree.fromstring(content)
+        for element in root.iter(f"{_TABLE}named-range"):
+            yield element.get(f"{_TABLE}name", ""), element.get(f"{_TABLE}cell-range-address", "")
+        for element in root.iter(f"{_TABLE}database-range"):
+            name = element.get(f"{_TABLE}name", "")
+            if not name.startswith("__Anonymous"):
+                yield name, element.get(f"{_TABLE}target-range-address", "")
+
+
+def _sheet_parts(archive: zipfile.ZipFile) -> dict[str, str]:
+    """Return the part of the archive that each sheet is in."""
+    targets = {
+        e.get("Id", ""): e.get("Target", "")
+        for e in _elements(archive, "xl/_rels/workbook.xml.rels", "Relationship")
+    }
+    parts = {}
+    for element in _elements(archive, "xl/workbook.xml", "sheet"):
+        key = next((v for k, v in element.attrib.items() if k.endswith("}id")), "")
+        target = targets.get(key, "")
+        parts[element.get("name", "")] = target.lstrip("/") if target[:1] == "/" else f"xl/{target}"
+    return parts
+
+
+def _elements(archive: zipfile.ZipFile, part: str, tag: str) -> Iterator[Element]:
+    for element in ElementTree.fromstring(archive.read(part)).iter():
+        if element.tag.rpartition("}")[2] == tag:
+            yield element
+
+
+def _xlsx_facts(archive: zipfile.ZipFile, part: str | None, path: Path, sheet: str) -> SheetFacts:
+    errors, first, last_row, widest = 0, "", 0, 26
+    with archive.open(part or "") as stream:
+        rest = b""
+        while piece := stream.read(_PIECE):
+            piece = rest + piece
+            cut = piece.rfind(b"<")
+            rest, piece = piece[cut:], piece[:cut]
+            if b't="e"' in piece:
+                found = _ERROR.findall(piece)
+                errors += len(found)
+                place = _PLACE.search(found[0]) if found and not first else None
+                first = (place[1] + place[2]).decode() if place else first
+            far = max(
+                (_column_number(c.decode()) for c in set(_FAR_COLUMN.findall(piece))), default=0
+            )
+            widest = max(widest, far + 1)
+            at = max(piece.rfind(b"<row "), piece.rfind(b":row "))
+            row = _ROW.search(piece, max(at - 8, 0)) if at >= 0 else None
+            last_row = max(last_row, int(row[1]) if row else 0)
+    if last_row * widest > CELLS_AT_MOST and widest > 26:
+        raise SourceError(
+            f"The cells of the sheet “{sheet}” of {path} lie as far apart as A1 and "
+            f"{column_letters(widest - 1)}{last_row}, which is too much to read.",
+            "Delete the rows and columns outside the table, save it, and choose it again.",
+        )
+    return SheetFacts(errors, first)
+
+
+def _ods_facts(archive: zipfile.ZipFile, sheet: str) -> SheetFacts:
+    content = archive.read("content.xml")
+    spans = b"number-rows-spanned" in content or b"number-columns-spanned" in content
+    if not spans and _ODS_ERROR not in content:
+        return SheetFacts(0, "", ())
+    for table in ElementTree.fromstring(content).iter(f"{_TABLE}table"):
+        if table.get(f"{_TABLE}name") == sheet:
+            return _ods_table_facts(table)
+    return SheetFacts(0, "", ())
+
+
+def _ods_table_facts(table: Element) -> SheetFacts:
+    errors, first, merged = 0, "", []
+    row_number = 0
+    for row in table.iter(f"{_TABLE}table-row"):
+        column = 0
+        for cell in row:
+            if any(k.endswith("}value-type") and v == "error" for k, v in cell.attrib.items()):
+                errors += 1
+                first = first or f"{column_letters(column)}{row_number + 1}"
+            down = int(cell.get(f"{_TABLE}number-rows-spanned", 1))
+            across = int(cell.get(f"{_TABLE}number-columns-spanned", 1))
+            if down > 1 or across > 1:
+                last = (row_number + down - 1, column + across - 1)
+                merged.append(((row_number, column), last))
+            column += int(cell.get(f"{_TABLE}number-columns-repeated", 1))
+        row_number += int(row.get(f"{_TABLE}number-rows-repeated", 1))
+    return SheetFacts(errors, first, tuple(merged))
