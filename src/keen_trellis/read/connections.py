@@ -110,32 +110,33 @@ class Reader:
 def explained(error: Exception, database: Database, rows: int = 0) -> SourceError:
     """Return a driver's error as a sentence, without anything that was sent to the server."""
     cause = getattr(error, "orig", None) or error
-    code = str(getattr(cause, "sqlstate", "") or "") or str(next(iter(cause.args), ""))
     words = " ".join(str(cause.args[-1] if cause.args else cause).split())
+    words = words.rpartition("FATAL: ")[2].strip()  # before it stands how it was tried to connect
+    codes = {str(getattr(cause, "sqlstate", "")), str(next(iter(cause.args), ""))}
+    if not getattr(cause, "sqlstate", None):
+        codes |= {code for sign, code in _TOLD_IN_WORDS if sign in words}
     where = database.label
     if isinstance(database, Server):
-        refused = "password authentication failed" in words or "no password supplied" in words
-        if code in ("28P01", "28000", "1045") or refused:
+        if codes & {"28P01", "28000", "1045"}:
             return PasswordError(
                 f"{database.account} is not let in: the server refuses account or password.",
                 "Enter the right password, or choose another account.",
                 database.account,
             )
-        lost = rows or getattr(error, "connection_invalidated", False) or code in _LOST
-        if lost and code not in _OUT_OF_TIME:
+        if codes & _LOST or getattr(error, "connection_invalidated", False):
             return SourceError(
                 f"The connection to {where} was lost after {rows:,} rows: {_short(words)}",
                 "Nothing of yours is lost: read it again once the server can be reached.",
             )
-    for codes, happened, remedy in _SENTENCES:
-        if code in codes:
+    for meant, happened, remedy in _SENTENCES:
+        if codes & meant:
             return SourceError(happened.format(where=where, words=_short(words)), remedy)
     if isinstance(database, SqliteFile):
         return SourceError(
             f"{database.path} cannot be read as a database: {_short(words)}",
             "See that it is an SQLite file and that no other program holds it locked.",
         )
-    if code in ("2003", "2002", "") or "connect" in words.lower():
+    if codes & {"2003", "2002"} or "connect" in words.lower():
         return SourceError(
             f"{database.host}:{database.usual_port} does not answer: {_short(words)}",
             "See that the server runs, and that host and port are right.",
@@ -143,39 +144,48 @@ def explained(error: Exception, database: Database, rows: int = 0) -> SourceErro
     return SourceError(f"{where} says: {_short(words)}", "Mend it there or in what is asked for.")
 
 
-_LOST = ("2006", "2013", "57P01")
-_OUT_OF_TIME = ("57014", "1969", "3024")
+_LOST = {"2006", "2013", "57P01"}
 _SENTENCES = (
     (
-        ("3D000", "1049"),
+        {"3D000", "1049"},
         "There is no such database: {words}",
         "Choose another one, or see how it is spelled.",
     ),
     (
-        ("42501", "1142", "1044"),
+        {"42501", "1142", "1044"},
         "The account may not read this in {where}: {words}",
         "Ask for the right to read it, or choose another table.",
     ),
     (
-        ("42P01", "1146"),
+        {"42P01", "1146"},
         "The table is not there in {where} any more: {words}",
         "Choose the table that holds the rows now.",
     ),
     (
-        ("42703", "1054"),
+        {"42703", "1054"},
         "A column is not there in {where} any more: {words}",
         "Choose the columns anew.",
     ),
     (
-        ("25006", "1792", "1290"),
+        {"25006", "0A000", "1792", "1290"},
         "The query would write to {where}, and sources are never written to: {words}",
         "Take out what writes.",
     ),
     (
-        _OUT_OF_TIME,
+        {"57014", "1969", "3024"},
         "{where} was not done in the time allowed: {words}",
         "Allow more time, or ask for fewer rows.",
     ),
+)
+
+
+_TOLD_IN_WORDS = (  # errors that a driver gives without a code
+    ("closed the connection", "57P01"),
+    ("consuming input failed", "57P01"),
+    ("password authentication failed", "28P01"),
+    ("no password supplied", "28P01"),
+    ("no pg_hba.conf entry", "28000"),
+    ('" does not exist', "3D000"),
 )
 
 

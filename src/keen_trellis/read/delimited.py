@@ -34,6 +34,7 @@ from keen_trellis.read.text_layout import (
     cells_of,
     find_layout,
     layout_words,
+    mostly_utf8,
 )
 from keen_trellis.read.unpacking import head_of, unpacked
 
@@ -189,7 +190,9 @@ class _Reader:
         except UnicodeError as error:
             if self._layout.encoding != "utf-8-sig":
                 raise _not_in_encoding(self._path, self._layout.encoding or "") from error
-            if chosen or _mostly_utf8(self._plain):
+            with self._plain.open("rb") as lines:
+                is_utf8 = chosen or mostly_utf8(lines)
+            if is_utf8:
                 return self._sound_lines(head)
             # the first letter that is not UTF-8 came late
             self._layout = replace(self._layout, encoding="cp1252")
@@ -365,20 +368,6 @@ def _holds(path: Path, *parts: bytes) -> tuple[bool, ...]:
             return tuple(False for _ in parts)
         with mmap.mmap(file.fileno(), 0, access=mmap.ACCESS_READ) as content:
             return tuple(bool(p) and content.find(p) >= 0 for p in parts)
-
-
-def _mostly_utf8(path: Path) -> bool:
-    """Whether letters beyond ASCII are UTF-8 in more lines than they are not."""
-    good = bad = 0
-    with path.open("rb") as file:
-        for line in file:
-            if not line.isascii():
-                try:
-                    line.decode()
-                    good += 1
-                except UnicodeDecodeError:
-                    bad += 1
-    return good > bad
 
 
 @contextmanager

@@ -7,6 +7,7 @@ import csv
 import io
 import re
 from collections import Counter
+from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Literal
@@ -27,6 +28,7 @@ HEAD_BYTES = 256 * 1024
 
 _HEAD_LINES = 200
 _OTHER_FORMATS = (b"PK\x03\x04", b"\xd0\xcf\x11\xe0", b"PAR1", b"ARROW1", b"%PDF", b"SQLite format")
+_CONTROLS = bytes(set(range(32)) - set(b"\t\n\r\f\x1a\x1b"))
 _VALUE = re.compile(r"[-+]?[\d.,:/ \-]*\d[\d.,:/ \-]*")
 _TOLD_BY_MARK = (
     (codecs.BOM_UTF32_LE, "utf-32"),
@@ -142,13 +144,28 @@ def _encoding(head: bytes) -> str:
     for mark, name in _TOLD_BY_MARK:
         if head.startswith(mark):
             return name
-    if b"\x00" in head[:2]:  # the first letter in UTF-16 without a mark
-        return "utf-16-be" if head[0] == 0 else "utf-16-le"
+    for place, name in ((0, "utf-16-be"), (1, "utf-16-le")):  # without a mark, every other is 0
+        some = head[place:400:2]
+        if some.count(0) > 0.7 * len(some):
+            return name
     try:
         codecs.getincrementaldecoder("utf-8")().decode(head)
     except UnicodeDecodeError:
-        return "cp1252"
+        return "utf-8-sig" if mostly_utf8(head.splitlines()) else "cp1252"
     return "utf-8-sig"
+
+
+def mostly_utf8(lines: Iterable[bytes]) -> bool:
+    """Whether letters beyond ASCII are UTF-8 in more lines than they are not."""
+    good = bad = 0
+    for line in lines:
+        if not line.isascii():
+            try:
+                line.decode()
+                good += 1
+            except UnicodeDecodeError:
+                bad += 1
+    return good > bad
 
 
 def _quote(lines: list[str]) -> str:
@@ -195,7 +212,8 @@ def _refuse_other_formats(head: bytes, path: Path, encoding: str) -> None:
             "columnar file.",
             "Give its name the ending that belongs to it, such as .xlsx, and choose it again.",
         )
-    if "16" not in encoding and "32" not in encoding and head.count(b"\x00") > len(head) / 200:
+    controls = len(head) - len(head.translate(None, _CONTROLS))
+    if "16" not in encoding and "32" not in encoding and controls > max(8, len(head) / 200):
         raise SourceError(
             f"{path} is not text: it holds bytes that no text has.",
             "Choose a text file, or save the table as one.",

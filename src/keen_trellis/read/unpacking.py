@@ -16,7 +16,9 @@ from keen_trellis.progress import Report
 UNPACKED_AT_MOST = 4 << 30
 """Bytes that a packed file may unpack to; a workbook of that size has tens of millions of cells."""
 
-_SUSPICIOUS_FROM = 256 << 20
+SUSPICIOUS_FROM = 256 << 20
+"""From so many unpacked bytes on, far more unpacked than packed ones are no table."""
+
 _SUSPICIOUS_RATIO = 200
 _GZIP = b"\x1f\x8b"
 _PIECE = 1 << 20
@@ -116,7 +118,7 @@ def refuse_excess(unpacked_size: int, packed_size: int, path: Path) -> None:
         It does.
     """
     swells = unpacked_size > _SUSPICIOUS_RATIO * max(packed_size, 1)
-    if unpacked_size > UNPACKED_AT_MOST or (swells and unpacked_size > _SUSPICIOUS_FROM):
+    if unpacked_size > UNPACKED_AT_MOST or (swells and unpacked_size > SUSPICIOUS_FROM):
         raise SourceError(
             f"{path} unpacks to {unpacked_size >> 20:,} MB or more from {packed_size >> 10:,} KB, "
             "which no table does.",

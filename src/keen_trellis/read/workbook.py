@@ -161,6 +161,8 @@ def read_sheet(
         except calamine.CalamineError as error:
             raise SourceError(f"{where} cannot be read: {error}.", _SAVE_AGAIN) from error
     report(0.6, f"Reading {where}")
+    for row, column in facts.error_cells:
+        rows[row][column] = ""
     if layout.merged == "filled":
         _fill(rows, merged)
     if box is not None:

@@ -19,7 +19,7 @@ from keen_trellis.errors import SourceError
 from keen_trellis.read.unpacking import looked_into
 
 CELLS_AT_MOST = 60_000_000
-"""Cells in the box around all filled cells of a sheet; each takes some 40 bytes while it is read."""
+"""Cells in the box around all filled cells of a sheet; each takes some 40 bytes while read."""
 
 Box = tuple[tuple[int, int], tuple[int, int]]
 """The first and the last cell of a range as (row, column), counted from 0."""
@@ -56,12 +56,15 @@ class SheetFacts:
         How many cells hold an error; None where the format does not let it be counted.
     first_error : str
         Where the first one is, as in “C14”; empty where that is not known.
+    error_cells : tuple of (row, column)
+        The cells whose error the library that reads cells takes for text.
     merged : tuple of Box, or None
         None where the library that reads the cells knows better.
     """
 
     errors: int | None = None
     first_error: str = ""
+    error_cells: tuple[tuple[int, int], ...] = ()
     merged: tuple[Box, ...] | None = None
 
 
@@ -217,22 +220,21 @@ def _ods_facts(archive: zipfile.ZipFile, sheet: str) -> SheetFacts:
     content = archive.read("content.xml")
     spans = b"number-rows-spanned" in content or b"number-columns-spanned" in content
     if not spans and _ODS_ERROR not in content:
-        return SheetFacts(0, "", ())
+        return SheetFacts(0, merged=())
     for table in ElementTree.fromstring(content).iter(f"{_TABLE}table"):
         if table.get(f"{_TABLE}name") == sheet:
             return _ods_table_facts(table)
-    return SheetFacts(0, "", ())
+    return SheetFacts(0, merged=())
 
 
 def _ods_table_facts(table: Element) -> SheetFacts:
-    errors, first, merged = 0, "", []
+    errors, merged = [], []
     row_number = 0
     for row in table.iter(f"{_TABLE}table-row"):
         column = 0
         for cell in row:
             if any(k.endswith("}value-type") and v == "error" for k, v in cell.attrib.items()):
-                errors += 1
-                first = first or f"{column_letters(column)}{row_number + 1}"
+                errors.append((row_number, column))
             down = int(cell.get(f"{_TABLE}number-rows-spanned", 1))
             across = int(cell.get(f"{_TABLE}number-columns-spanned", 1))
             if down > 1 or across > 1:
@@ -240,4 +242,5 @@ def _ods_table_facts(table: Element) -> SheetFacts:
                 merged.append(((row_number, column), last))
             column += int(cell.get(f"{_TABLE}number-columns-repeated", 1))
         row_number += int(row.get(f"{_TABLE}number-rows-repeated", 1))
-    return SheetFacts(errors, first, tuple(merged))
+    first = f"{column_letters(errors[0][1])}{errors[0][0] + 1}" if errors else ""
+    return SheetFacts(len(errors), first, tuple(errors), tuple(merged))

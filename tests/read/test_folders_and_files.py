@@ -1,0 +1,168 @@
+"""Folders read as one table, columnar files, typed tables, and columns in other kinds."""
+
+import datetime as dt
+from decimal import Decimal
+from pathlib import Path
+
+import openpyxl
+import pyarrow as pa
+import pyarrow.feather as feather
+import pyarrow.parquet as pq
+
+from keen_trellis.data import BLANK, GAP, Column, Kind, from_arrow
+from keen_trellis.data.kind_changes import changed_kind
+from keen_trellis.data.profile import profile
+from keen_trellis.read import (
+    TextLayout,
+    pasted_cells,
+    read_columnar,
+    read_folder,
+    read_typed,
+)
+from tests.read.source_case import SourceTestCase
+
+
+class FolderTest(SourceTestCase):
+    def test_files_come_together_by_name_with_gaps_and_one_kind(self) -> None:
+        self.text("month,code,amount\n2026-01,007,3\n", "2026-01.csv")
+        self.text("amount;month;zone\n4,5;2026-02;north\n", "2026-02.csv")
+        self.text("month,amount\n", "2026-03.csv")
+        self.text("passing by", "~$2026-01.csv")
+        self.text("not of the pattern", "notes.txt")
+        reading = read_folder(self.folder)
+        table = reading.table
+        self.assertEqual(table.columns, ("file", "month", "code", "amount", "zone"))
+        self.assertEqual(
+            list(table.rows()),
+            [
+                ("2026-01.csv", "2026-01", "007", Decimal("3.0"), None),
+                ("2026-02.csv", "2026-02", None, Decimal("4.5"), "north"),
+            ],
+        )
+        self.assertEqual(table.column("zone").count(GAP), 1)
+        self.assertEqual(table.column("code").count(BLANK), 0)
+        self.assertIn("“code” is not in 2026-02.csv", reading.notes[0])
+        names = [Path(stamp.path).name for stamp in reading.files]
+        self.assertEqual(names, ["2026-01.csv", "2026-02.csv", "2026-03.csv"])
+
+    def test_a_file_that_cannot_be_read_is_named_and_the_others_stay(self) -> None:
+        self.text("month,amount\n2026-01,3\n", "a.csv")
+        self.text(bytes(range(256)) * 9, "b.csv")
+        self.text("month,amount\n2026-02\n2026-02,4\n", "c.csv")
+        reading = read_folder(self.folder)
+        self.assertEqual(reading.table.column("amount").to_list(), [3, 4])
+        self.assertRegex(reading.notes[0], "A file is left out .*b.csv is not text")
+        self.assertEqual([(s.file, s.line) for s in reading.set_apart], [("c.csv", 2)])
+
+    def test_workbooks_in_a_folder_are_read_in_the_kind_that_takes_all(self) -> None:
+        for name, amount in (("a.xlsx", 3), ("b.xlsx", 4.5)):
+            book = openpyxl.Workbook()
+            assert book.active is not None
+            book.active.append(["day", "amount"])
+            book.active.append([dt.date(2026, 1, 5), amount])
+            book.save(self.folder / name)
+        table = read_folder(self.folder, "*.xlsx", file_column=None).table
+        day = dt.date(2026, 1, 5)
+        self.assertEqual(list(table.rows()), [(day, 3.0), (day, 4.5)])
+
+    def test_what_cannot_be_read_is_said(self) -> None:
+        self.text(bytes(range(256)) * 9, "b.csv")
+        for folder, pattern, *words in (
+            (self.folder, "*.tsv", "no file with a name like", "another pattern"),
+            (self.folder / "gone", "*.csv", "The folder .*gone is not there", "where it is now"),
+            (self.folder, "*.csv", "b.csv is not text"),
+        ):
+            with self.subTest(words=words), self.refused(*words):
+                read_folder(folder, pattern)
+
+
+class ColumnarTest(SourceTestCase):
+    def test_parquet_and_arrow_arrive_with_their_kinds(self) -> None:
+        moment = dt.datetime(2026, 1, 5, 8, 30, tzinfo=dt.UTC)
+        table = pa.table(
+            {
+                "n": pa.array([1, None], pa.int16()),
+                "exact": pa.array([Decimal("1.50"), None]),
+                "code": pa.array(["007", None]).dictionary_encode(),
+                "at": pa.array([moment, None], pa.timestamp("us", "UTC")),
+                "list": pa.array([[1, 2], None]),
+                "long": pa.array([dt.timedelta(hours=30), None]),
+                "bytes": pa.array([b"x", None]),
+            }
+        )
+        pq.write_table(table, self.folder / "t.parquet", row_group_size=1)
+        feather.write_feather(table, self.folder / "t.feather")
+        with pa.ipc.new_stream(self.folder / "t.arrows", table.schema) as stream:
+            stream.write_table(table)
+        row = (1, Decimal("1.50"), "007", moment.replace(tzinfo=None), "[1, 2]", 30.0)
+        for name in ("t.parquet", "t.feather", "t.arrows"):
+            with self.subTest(name=name):
+                reading = read_columnar(self.folder / name)
+                self.assertEqual(list(reading.table.rows()), [row, (None,) * 6])
+                self.assertIn(f"“bytes” of {name} holds bytes", reading.notes[-1])
+                self.assertIn("moments in UTC", reading.taken_as)
+        look = read_columnar(self.folder / "t.parquet", rows_at_most=1)
+        self.assertEqual((len(look.table), look.partial), (1, True))
+
+    def test_a_damaged_file_is_said(self) -> None:
+        for name in ("t.parquet", "t.arrow"):
+            with self.refused(f"{name} cannot be read as a columnar file", "anew"):
+                read_columnar(self.text("PAR1 and no more", name))
+
+
+class TypedTest(SourceTestCase):
+    def test_cells_pasted_from_a_sheet_become_a_table(self) -> None:
+        cells = pasted_cells('month\tdays\tnote\n2026-01\t31\t"two\nlines"\n\t\t\n2026-02\t28\n')
+        reading = read_typed(cells[0], cells[1:])
+        self.assertEqual(
+            list(reading.table.rows()), [("2026-01", 31, "two\nlines"), ("2026-02", 28, None)]
+        )
+        with self.refused("has no columns yet"):
+            read_typed((), ())
+
+
+class KindsAndProfilesTest(SourceTestCase):
+    def test_values_that_cannot_be_changed_are_listed(self) -> None:
+        column = Column.of(["7", " 8 ", "nine", None, "nine"])
+        changed, unfit = changed_kind(column, Kind.WHOLE, "n")
+        self.assertEqual(changed.to_list(), [7, 8, None, None, None])
+        assert unfit is not None
+        self.assertEqual((unfit.rows.tolist(), unfit.texts), ([2, 4], ("nine", "nine")))
+        back, none = changed_kind(changed, Kind.TEXT, "n")
+        self.assertEqual((back.to_list(), none), (["7", "8", None, None, None], None))
+
+    def test_a_profile_tells_what_is_in_a_column(self) -> None:
+        seen = profile(Column.of(["KP-12", "KP-12", " MS-7", "Gannet Head", "Ærø", None]))
+        self.assertEqual((seen.rows, seen.blanks, seen.distinct, seen.repeated), (6, 1, 4, 2))
+        self.assertEqual((seen.strays, seen.unique, seen.frequent[0]), (1, False, ("KP-12", 2)))
+        self.assertEqual(seen.shapes, (("AA-99", 2), (" AA-9", 1), ("Aaaa… Aaaa", 1), ("aaa", 1)))
+        self.assertEqual((seen.least, seen.greatest), (" MS-7", "Ærø"))
+        days = profile(Column.of([dt.date(2026, 1, 5), dt.date(2026, 3, 1), None]))
+        self.assertEqual((days.least, days.greatest), ("2026-01-05", "2026-03-01"))
+        self.assertEqual(sum(days.bars), 2)
+        self.assertTrue(days.unique)
+
+    def test_a_profile_agrees_with_counting_one_by_one(self) -> None:
+        for values in (
+            [3, 1, 3, None, 10**15],
+            [Decimal("1.50"), Decimal("-2"), Decimal("1.50")],
+            [Decimal(10) ** 30, Decimal(1), Decimal(10) ** 30],
+            [0.5, -0.0, 0.0, None],
+            [True, False, True],
+            [],
+        ):
+            with self.subTest(values=values):
+                seen = profile(Column.of(values))
+                there = [v for v in values if v is not None]
+                self.assertEqual(seen.distinct, len(set(there)))
+                self.assertEqual(seen.repeated, sum(there.count(v) > 1 for v in there))
+                self.assertEqual(sum(seen.bars), len(there))
+        self.assertEqual(profile(from_arrow(pa.nulls(3))).blanks, 3)
+
+    def test_kinds_of_typed_texts_can_be_chosen(self) -> None:
+        reading = read_typed(("n",), (("1",), ("x",)), kinds={"n": Kind.WHOLE})
+        self.assertEqual(reading.table.column("n").to_list(), [1, None])
+        self.assertEqual(reading.unfit[0].texts, ("x",))
+        layout = TextLayout(dates="month first")
+        day = self.read("d\n03/04/2026\n", layout, kinds={"d": Kind.DATE}).table.column("d")
+        self.assertEqual(day.to_list(), [dt.date(2026, 3, 4)])
