@@ -6,7 +6,6 @@ from collections.abc import Sequence
 
 import numpy as np
 import pyarrow as pa
-import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from keen_trellis.data.column import ABSENT_CODE, GAP, Column, from_arrow
@@ -54,13 +53,15 @@ def _stack_codes(columns: Sequence[Column]) -> tuple[NDArray[np.int32], pa.Strin
     first = columns[0].dictionary
     if all(column.dictionary is first for column in columns):
         return np.concatenate([column.values for column in columns]), first
-    dictionary = pc.unique(pa.concat_arrays([c.dictionary for c in columns]))
-    codes = []
+    encoded = pa.concat_arrays([c.dictionary for c in columns]).dictionary_encode()
+    places = encoded.indices.to_numpy(zero_copy_only=False)
+    codes, start = [], 0
     for column in columns:
-        place = pc.index_in(column.dictionary, dictionary).to_numpy(zero_copy_only=False)
-        mapped = np.append(place, ABSENT_CODE).astype(np.int32)
+        end = start + len(column.dictionary or ())
+        mapped = np.append(places[start:end], ABSENT_CODE).astype(np.int32)
         codes.append(mapped[column.values])  # -1 finds the appended entry
-    return np.concatenate(codes), dictionary
+        start = end
+    return np.concatenate(codes), encoded.dictionary
 
 
 def rescaled(column: Column, scale: int) -> Column:

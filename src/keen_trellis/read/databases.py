@@ -18,6 +18,7 @@ from keen_trellis.data.stacking import stack_columns
 from keen_trellis.errors import SourceError, UnknownColumnError
 from keen_trellis.progress import Report, quiet
 from keen_trellis.read.connections import Reader
+from keen_trellis.read.postgres_copy import copied
 from keen_trellis.read.python_columns import chosen_kinds, column_of_values
 from keen_trellis.read.reading import FileStamp, Noticed, Reading, column_names, without_rows
 from keen_trellis.read.secrets import Secrets
@@ -209,12 +210,22 @@ def read_table(
         elif not conditions:
             reader.expected = _estimates(connection).get((schema, table)) or 0
         zoned = [_has_zone(c, dialect) for c in wanted if _taken(c, dialect)[1] is not None]
-        fetched = _fetched(connection, query, [kind for *_, kind in kept], zoned, zone, reader)
+        wanted_kinds = [kind for *_, kind in kept]
+        if dialect == "postgresql" and kept:
+            arrays = copied(connection, query, wanted_kinds, zoned, reader.count)
+            pairs = zip(arrays, wanted_kinds, strict=True)
+            made: list[Column | None] = [_of_copied(array, kind) for array, kind in pairs]
+        else:
+            made = _fetched(connection, query, wanted_kinds, reader)
+        fetched = [
+            _in_zone(column, zone) if column is not None and has_zone else column
+            for column, has_zone in zip(made, zoned, strict=True)
+        ]
         left_out = [name for name, _, kind in taken if kind is None]
-        pairs = list(zip((name for name, *_ in kept), fetched, strict=True))
-        left_out += [name for name, column in pairs if column is None]
-        made = {name: column for name, column in pairs if column is not None}
-        return _Fetched(list(made), list(made.values()), left_out, any(zoned))
+        named = list(zip((name for name, *_ in kept), fetched, strict=True))
+        left_out += [name for name, column in named if column is None]
+        there = {name: column for name, column in named if column is not None}
+        return _Fetched(list(there), list(there.values()), left_out, any(zoned))
 
     where = f"{database.label} › {table}"
     found = _reader_run(database, secrets, None, read, report, f"Reading {where}")
@@ -449,9 +460,7 @@ def _typed(column: sa.Column[Any], condition: Condition, where: str) -> Any:
 def _fetched(
     connection: sa.Connection,
     query: sa.Select[Any],
-    kinds: Sequence[Kind | None],
-    zoned: Sequence[bool],
-    zone: str,
+    kinds: Sequence[Kind],
     reader: Reader,
 ) -> list[Column | None]:
     """Return the columns that a query gives; None for one that turns out to hold bytes."""
@@ -467,17 +476,19 @@ def _fetched(
         reader.count(len(batch))
     if sqlite:
         return [_sqlite_column([v for batch in part for v in batch]) for part in parts]
-    columns: list[Column | None] = []
-    for part, kind, has_zone in zip(parts, kinds, zoned, strict=True):
-        column = stack_columns(part) if part else Column.of([], kind)
-        columns.append(_in_zone(column, zone) if has_zone else column)
-    return columns
+    pairs = zip(parts, kinds, strict=True)
+    return [stack_columns(part) if part else Column.of([], kind) for part, kind in pairs]
 
 
-def _batch_column(values: Sequence[Any], kind: Kind | None) -> Column:
+def _of_copied(array: pa.ChunkedArray, kind: Kind) -> Column:
+    return _digits(array) if kind is Kind.EXACT else from_arrow(array)
+
+
+def _batch_column(values: Sequence[Any], kind: Kind) -> Column:
     """Return one batch of values as a column of the kind that the database says they are."""
     if kind is Kind.EXACT:
-        return _exact_column(values)
+        texts = [None if v is None else str(v) for v in values]
+        return _digits(pa.chunked_array([texts], pa.string()))
     if kind is Kind.YES_NO:
         return Column.of([None if v is None else bool(v) for v in values], kind)
     if kind is Kind.DATE_TIME and getattr(_first(values), "tzinfo", None) is not None:
@@ -486,12 +497,11 @@ def _batch_column(values: Sequence[Any], kind: Kind | None) -> Column:
         return Column.of(values, kind)
     except (TypeError, OverflowError):  # a moment beyond what can be told, a duration as a time
         found, _ = column_of_values(list(values), "")
-        return changed_kind(found, kind or Kind.TEXT, "")[0]
+        return changed_kind(found, kind, "")[0]
 
 
-def _exact_column(values: Sequence[Any]) -> Column:
+def _digits(texts: pa.ChunkedArray) -> Column:
     """Return digits as exact decimals; NaN and infinity are no amounts and become blanks."""
-    texts = pa.array([None if v is None else str(v) for v in values], pa.string())
     plain = pc.if_else(pc.match_substring_regex(texts, r"^[-+]?[\d.]+$"), texts, None)
     marks = pc.find_substring(plain, ".")
     after = pc.subtract(pc.subtract(pc.binary_length(plain), marks), 1)
