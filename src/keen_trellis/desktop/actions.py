@@ -27,6 +27,11 @@ def _lane_selected(session: Session) -> bool:
     return session.selected_lane is not None
 
 
+def _from_file(session: Session) -> bool:
+    lane = session.selected_lane
+    return lane is not None and bool(lane.source.place)
+
+
 def _two_lanes(session: Session) -> bool:
     return _lane_selected(session) and len(session.trellis.lanes) > 1
 
@@ -124,9 +129,88 @@ ACTIONS = (
     ActionSpec(
         "lane.add",
         "Add a lane …",
-        "Bring in a sheet, a text file or a database table.",
-        lambda w: w.add_lane(),
+        "Offer every way to bring in a table.",
+        lambda w: w.offer_places(),
         "Ctrl+L",
+    ),
+    ActionSpec(
+        "lane.add_file",
+        "Add lanes from a file …",
+        "Bring in sheets of a workbook, a text, a columnar file, or tables of an SQLite file.",
+        lambda w: w.add_from_file(),
+    ),
+    ActionSpec(
+        "lane.add_folder",
+        "Add a lane from a folder …",
+        "Bring in all files of a folder as one table.",
+        lambda w: w.add_from_folder(),
+    ),
+    ActionSpec(
+        "lane.add_database",
+        "Add lanes from a database …",
+        "Bring in tables, views or a query of a PostgreSQL, MariaDB or MySQL server.",
+        lambda w: w.add_from_database(),
+    ),
+    ActionSpec(
+        "lane.type_in",
+        "Type in a table …",
+        "Type or paste a small table that is kept in the trellis.",
+        lambda w: w.type_in(),
+    ),
+    ActionSpec(
+        "lane.paste",
+        "Add a lane from the clipboard …",
+        "Bring in cells copied from a sheet, kept in the trellis.",
+        lambda w: w.paste_lane(),
+        "Ctrl+Shift+V",
+    ),
+    ActionSpec(
+        "lane.again",
+        "Add the lane's table once more",
+        "Bring in the same table as a lane of its own; it is read only once.",
+        lambda w: w.add_again(),
+        "",
+        _lane_selected,
+    ),
+    ActionSpec(
+        "lane.reread",
+        "Read the lane again",
+        "Read the selected lane's source anew.",
+        lambda w: w.reread_lane(),
+        "F5",
+        _lane_selected,
+    ),
+    ActionSpec(
+        "lane.move",
+        "Find the lane's file elsewhere …",
+        "Choose where the file is now; what stood beside it is found, too.",
+        lambda w: w.move_source(),
+        "",
+        _from_file,
+    ),
+    ActionSpec(
+        "page.rows",
+        "Show the lane's rows",
+        "Open the Rows page of the selected lane.",
+        lambda w: w.open_lane_page("Rows"),
+        "Ctrl+4",
+        _lane_selected,
+    ),
+    ActionSpec(
+        "page.columns",
+        "Show the lane's columns",
+        "Open the Columns page of the selected lane: kinds and profiles.",
+        lambda w: w.open_lane_page("Columns"),
+        "Ctrl+5",
+        _lane_selected,
+    ),
+    ActionSpec(
+        "page.source",
+        "Show the lane's source",
+        "Open the Source page of the selected lane: how it is read.",
+        lambda w: w.open_lane_page("Source"),
+        "Ctrl+6",
+        _lane_selected,
     ),
     ActionSpec(
         "lane.rename",

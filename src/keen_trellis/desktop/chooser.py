@@ -1,89 +1,131 @@
-"""Adding a lane: the sheets or tables of a file, with a look at the rows before they come in."""
+"""Adding lanes: what a file, folder or database holds, shown as it will be read."""
 
 from __future__ import annotations
 
-from pathlib import Path
+from dataclasses import replace
 
+from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import (
     QDialog,
     QFileDialog,
     QHBoxLayout,
     QLineEdit,
     QListWidget,
+    QListWidgetItem,
     QProgressBar,
     QVBoxLayout,
     QWidget,
 )
 
+from keen_trellis.data import Kind
 from keen_trellis.desktop.bench.grid import Grid, Origins
-from keen_trellis.desktop.bench.pages import rows_line
 from keen_trellis.desktop.controls import Notice, button, label
+from keen_trellis.desktop.entries import Entry, Place, entries_of, nice_name, rows_to_look_at
 from keen_trellis.desktop.jobs import Jobs
+from keen_trellis.desktop.kind_menu import offer_kinds
+from keen_trellis.desktop.passwords import ask_password
+from keen_trellis.desktop.source_form import NoticedLines, SourceForm
 from keen_trellis.desktop.theme import Theme
-from keen_trellis.errors import UserError
-from keen_trellis.flow import (
-    DelimitedSource,
-    SheetSource,
-    Source,
-    TableSource,
-    Trellis,
-    read_source,
-)
-from keen_trellis.progress import Cancelled, Report
-from keen_trellis.read import Reading, database, sheet_names, table_names, workbook
+from keen_trellis.errors import PasswordError, UserError
+from keen_trellis.flow import QuerySource, Source, Trellis, TypedSource
+from keen_trellis.flow.edits import AddLane
+from keen_trellis.progress import Cancelled
+from keen_trellis.read import Reading, Secrets, Server
+
+_TYPING_PAUSE_MS = 250
 
 
 class Chooser(QDialog):
-    """Shows what is in a file and how it would be read; the lane gets a name here."""
+    """Shows what is in a place and how it would be read; each lane gets a name here.
 
-    def __init__(self, path: Path, trellis: Trellis, theme: Theme, parent: QWidget | None) -> None:
+    Parameters
+    ----------
+    place : Path or Database, or TypedSource
+        Where to look, or cells to begin a typed table with.
+    trellis, secrets, theme, parent
+    """
+
+    def __init__(
+        self,
+        place: Place | TypedSource,
+        trellis: Trellis,
+        secrets: Secrets,
+        theme: Theme,
+        parent: QWidget | None,
+    ) -> None:
         super().__init__(parent)
         self.setObjectName("chooser")
-        self.setWindowTitle("Add a lane")
-        self.resize(880, 520)
-        self._path, self._trellis, self._theme = path, trellis, theme
+        self.setWindowTitle("Add lanes")
+        self.resize(1040, 640)
+        self._place, self._trellis, self._secrets, self._theme = place, trellis, secrets, theme
         self._jobs = Jobs()
         self._request = 0
-        self._source: Source | None = None
-        self._named = False
+        self._entries: list[Entry] = []
+        self._readable: dict[int, bool] = {}
+        self._reading: Reading | None = None
+        self._build()
+        self._lay_out()
+        self._list.currentRowChanged.connect(lambda _: self._show_entry())
+        self._list.itemChanged.connect(lambda _: self._show_choice())
+        self._pause = QTimer(self, singleShot=True, interval=_TYPING_PAUSE_MS)
+        self._pause.timeout.connect(self._look)
+        self._look_into_place()
+
+    def _build(self) -> None:
         self._list = QListWidget()
         self._list.setObjectName("chooser.tables")
-        self._list.setAccessibleName("Sheets and tables of the file")
-        self._list.setFixedWidth(200)
+        self._list.setAccessibleName("Tables that can be brought in; the checked ones become lanes")
+        self._list.setFixedWidth(250)
+        self._list.hide()
         self._name = QLineEdit()
         self._name.setObjectName("chooser.name")
         self._name.setAccessibleName("Name of the lane")
-        self._name.textEdited.connect(self._name_was_typed)
+        self._name.setMinimumWidth(220)
+        self._name.textEdited.connect(self._name_typed)
         self._notice = Notice("chooser.trouble")
-        self._line = label(soft=True)
-        self._line.setObjectName("chooser.line")
-        self._line.setWordWrap(True)
-        self._grid = Grid(theme, "chooser.grid")
+        self._password = button("Enter the password …", "chooser.password", self._ask_password)
+        self._password.setAutoDefault(False)
+        self._password.hide()
+        self._form = SourceForm("chooser.form", self._theme)
+        self._form.changed.connect(self._changed)
+        self._noticed = NoticedLines("chooser.noticed", 3)
+        self._noticed.mended.connect(self._changed)
+        self._size = label(soft=True)
+        self._size.setObjectName("chooser.size")
+        self._grid = Grid(self._theme, "chooser.grid")
+        self._grid.show_kinds()
+        self._grid.kind_asked.connect(self._offer_kinds)
         self._progress = QProgressBar()
         self._progress.setTextVisible(False)
         self._progress.setRange(0, 1000)
         self._add = button("Add this lane", "chooser.add", self.accept, "main")
         self._add.setDefault(True)
-        self._lay_out()
-        self._list.currentTextChanged.connect(lambda _: self._look())
-        self._list_tables()
+        self._add.setEnabled(False)
 
     def _lay_out(self) -> None:
         top = QHBoxLayout()
-        top.addWidget(label(self._path.name, heading=True))
-        top.addWidget(label(str(self._path.parent), soft=True), 1)
-        middle = QHBoxLayout()
-        middle.setSpacing(14)
-        middle.addWidget(self._list)
+        title, where = _place_words(self._place)
+        top.addWidget(label(title, heading=True))
+        top.addWidget(label(where, soft=True), 1)
         right = QVBoxLayout()
-        right.addWidget(self._line)
-        right.addWidget(self._notice)
+        right.setSpacing(8)
+        right.addWidget(self._form)
+        right.addWidget(self._noticed)
+        trouble = QHBoxLayout()
+        trouble.addWidget(self._notice, 1)
+        trouble.addWidget(self._password)
+        right.addLayout(trouble)
         right.addWidget(self._grid, 1)
         right.addWidget(self._progress)
+        middle = QHBoxLayout()
+        middle.setSpacing(16)
+        middle.addWidget(self._list)
         middle.addLayout(right, 1)
         bottom = QHBoxLayout()
         bottom.addWidget(label("Name of the lane", soft=True))
         bottom.addWidget(self._name)
+        bottom.addSpacing(12)
+        bottom.addWidget(self._size)
         bottom.addStretch()
         cancel = button("Cancel", "chooser.cancel", self.reject)
         cancel.setAutoDefault(False)
@@ -97,84 +139,145 @@ class Chooser(QDialog):
         column.addLayout(bottom)
 
     @property
-    def source(self) -> Source | None:
-        """What was chosen; None when it cannot be read."""
-        return self._source
+    def lanes(self) -> tuple[AddLane, ...]:
+        """The lanes that were chosen, with their names."""
+        return tuple(
+            AddLane(self._entries[row].name, self._entries[row].source) for row in self._chosen()
+        )
 
-    @property
-    def lane_name(self) -> str:
-        """The name typed, or proposed."""
-        return self._name.text()
+    # what there is
 
-    def _list_tables(self) -> None:
-        ending = self._path.suffix.lower()
-        self._list.hide()
-        if ending not in workbook.ENDINGS + database.ENDINGS:
-            self._look()
+    def _look_into_place(self) -> None:
+        place = self._place
+        if isinstance(place, TypedSource):
+            name = self._trellis.fresh_lane_name("Typed in")
+            self._listed([Entry("typed in", "", place, name)])
+            self._form.cells.setFocus()
             return
+        self._notice.tell("")
+        self._password.hide()
+        self._jobs.start(
+            lambda report: entries_of(place, self._secrets, report), self._listed, self._failed
+        )
 
-        def names(report: Report) -> list[str]:
-            is_workbook = ending in workbook.ENDINGS
-            return sheet_names(self._path) if is_workbook else table_names(self._path)
-
-        def listed(found: list[str]) -> None:
-            self._list.addItems(found)
-            self._list.show()
-            self._list.setCurrentRow(0)
+    def _listed(self, entries: list[Entry]) -> None:
+        taken = self._trellis.fresh_lane_name
+        self._entries = [replace(entry, name=taken(entry.name)) for entry in entries]
+        self._list.blockSignals(True)
+        self._list.clear()
+        for entry in entries:
+            remark = f"   {entry.remark}" if entry.remark else ""
+            item = QListWidgetItem(f"{entry.text}{remark}")
+            item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
+            item.setCheckState(Qt.CheckState.Unchecked)
+            self._list.addItem(item)
+        self._list.blockSignals(False)
+        self._list.setVisible(len(entries) > 1)
+        self._list.setCurrentRow(0)
+        if len(entries) > 1:
             self._list.setFocus()
 
-        self._jobs.start(names, listed, self._failed)
+    def _chosen(self) -> list[int]:
+        """Return the checked entries, or else the one that is looked at."""
+        rows = range(self._list.count())
+        checked = [r for r in rows if self._list.item(r).checkState() == Qt.CheckState.Checked]
+        return checked or [self._list.currentRow()]
 
-    def _wanted(self) -> Source:
-        path, table = str(self._path), self._list.currentItem()
-        ending = self._path.suffix.lower()
-        if ending in workbook.ENDINGS and table:
-            return SheetSource(path=path, sheet=table.text())
-        if ending in database.ENDINGS and table:
-            return TableSource(path=path, table=table.text())
-        return DelimitedSource(path=path)
+    def _show_choice(self) -> None:
+        chosen = [row for row in self._chosen() if row >= 0]
+        ready = all(self._readable.get(row, True) and self._named(row) for row in chosen)
+        looked_at = self._readable.get(self._list.currentRow(), False)
+        self._add.setText("Add this lane" if len(chosen) < 2 else f"Add {len(chosen)} lanes")
+        self._add.setEnabled(bool(chosen) and ready and (len(chosen) > 1 or looked_at))
+
+    def _named(self, row: int) -> bool:
+        return bool(self._entries[row].name.strip())
+
+    # the one that is looked at
+
+    @property
+    def _entry(self) -> Entry | None:
+        row = self._list.currentRow()
+        return self._entries[row] if 0 <= row < len(self._entries) else None
+
+    def _set_entry(self, entry: Entry) -> None:
+        self._entries[self._list.currentRow()] = entry
+
+    def _show_entry(self) -> None:
+        entry = self._entry
+        if entry is None:
+            return
+        self._reading = None
+        self._name.setText(entry.name)
+        self._form.show_source(entry.source, None)
+        self._noticed.hide()
+        self._look()
+
+    def _name_typed(self, name: str) -> None:
+        if self._entry is not None:
+            self._set_entry(replace(self._entry, name=name))
+            self._show_choice()
+
+    def _changed(self, source: Source) -> None:
+        """Take another way to read what is looked at, and read it again at once."""
+        if self._entry is None:
+            return
+        self._set_entry(replace(self._entry, source=source))
+        if isinstance(source, TypedSource):
+            self._pause.start()  # while somebody types
+        else:
+            self._look()
 
     def _look(self) -> None:
-        """Read what is chosen, and show it; only the newest answer counts."""
+        """Read what is looked at, and show it; only the newest answer counts."""
+        entry, row = self._entry, self._list.currentRow()
+        if entry is None:
+            return
+        source = entry.source
         self._request += 1
-        request, wanted = self._request, self._wanted()
-        self._source = None
-        self._add.setEnabled(False)
+        request = self._request
+        self._readable[row] = False
+        self._jobs.stop_all()
+        self._show_choice()
+        if isinstance(source, QuerySource) and not source.query:
+            self._grid.hide()
+            self._notice.tell("")
+            self._progress.hide()
+            return
         self._progress.setValue(0)
         self._progress.show()
-        self._jobs.stop_all()
 
         def done(reading: Reading) -> None:
             if request == self._request:
-                self._show(reading, wanted)
+                self._readable[row] = True
+                self._show(reading, source)
 
         def failed(error: Exception) -> None:
             if request == self._request:
                 self._failed(error)
 
         self._jobs.start(
-            lambda report: read_source(wanted, report),
+            lambda report: source.read(self._secrets, report, rows_to_look_at(source)),
             done,
             failed,
             lambda fraction, _: self._progress.setValue(int(1000 * fraction)),
         )
 
     def _show(self, reading: Reading, source: Source) -> None:
+        self._reading = reading
         table = reading.table
-        self._source = source
         self._progress.hide()
         self._notice.tell("")
-        size = f"{len(table):,} rows, {len(table.columns)} columns"
-        self._line.setText(f"{size}. {rows_line(reading)}.")
+        self._password.hide()
+        size = f"{len(table):,} rows, {len(table.columns):,} columns"
+        whole = "; the rest is read when the lane is added"
+        self._size.setText(f"First {size}{whole}" if reading.partial else size)
+        self._form.show_source(source, reading)
+        self._noticed.show_noticed(reading.noticed, source)
         colours = self._theme.lane(self._trellis.fresh_colour())
-        if not self._named:
-            wish = source.path if isinstance(source, DelimitedSource) else ""
-            wish = wish or self._list.currentItem().text()
-            self._name.setText(self._trellis.fresh_lane_name(_nice_name(wish)))
-        origins = Origins({"": self._name.text()}, {"": colours})
-        self._grid.show_table(table, origins)
-        self._grid.show()
-        self._add.setEnabled(True)
+        self._grid.show_table(table, Origins({"": self._name.text()}, {"": colours}))
+        self._grid.setVisible(bool(table.columns))
+        self._show_choice()
 
     def _failed(self, error: Exception) -> None:
         self._progress.hide()
@@ -182,27 +285,49 @@ class Chooser(QDialog):
             return
         if not isinstance(error, UserError):
             raise error
-        self._notice.tell(str(error))
-        self._line.setText("")
+        self._size.setText("")
+        self._noticed.hide()
+        typing = isinstance(self._place, TypedSource)
+        self._notice.tell("" if typing else str(error))
+        self._password.setVisible(isinstance(error, PasswordError))
         self._grid.hide()
+        self._show_choice()
 
-    def _name_was_typed(self) -> None:
-        self._named = True
-        self._add.setEnabled(self._source is not None and bool(self._name.text().strip()))
+    def _offer_kinds(self, column: str) -> None:
+        entry = self._entry
+        if entry is None or self._reading is None:
+            return
+        kind: Kind = self._reading.table.field(column).kind
+        at = self._grid.column_place(column)
+        offer_kinds(self, entry.source, column, kind, at, self._changed)
+
+    def _ask_password(self) -> None:
+        if isinstance(self._place, Server) and ask_password(self, self._place, self._secrets):
+            self._look_into_place()
 
     def done(self, result: int) -> None:
         self._jobs.finish()
         super().done(result)
 
 
-def ask_source_path(parent: QWidget, folder: str) -> Path | None:
-    """Ask for the file of a lane; None when nothing was chosen."""
-    tables = " ".join(f"*{e}" for e in (*workbook.ENDINGS, *database.ENDINGS))
-    patterns = f"Tables (*.csv *.tsv *.txt {tables});;All files (*)"
-    path, _ = QFileDialog.getOpenFileName(parent, "Add a lane", folder, patterns)
-    return Path(path) if path else None
+def ask_source_path(parent: QWidget, folder: str) -> str:
+    """Ask for the file of a lane; empty when nothing was chosen."""
+    path, _ = QFileDialog.getOpenFileName(parent, "Add a lane from a file", folder)
+    return path
 
 
-def _nice_name(wish: str) -> str:
-    stem = Path(wish).stem.replace("_", " ").replace("-", " ").strip()
-    return stem[:1].upper() + stem[1:] if stem else "Lane"
+def ask_folder(parent: QWidget, folder: str) -> str:
+    """Ask for a folder whose files become one lane; empty when nothing was chosen."""
+    return QFileDialog.getExistingDirectory(parent, "Add a lane from a folder", folder)
+
+
+def _place_words(place: Place | TypedSource) -> tuple[str, str]:
+    """Return a title and a place in words."""
+    if isinstance(place, TypedSource):
+        return "Type in a table", "Names in the first line; Ctrl+V pastes cells copied from a sheet"
+    if isinstance(place, Server):
+        return place.database, f"{nice_name(place.type)} on {place.host} as {place.user}"
+    from pathlib import Path
+
+    path = Path(place.path) if not isinstance(place, Path) else place
+    return path.name, str(path.parent)

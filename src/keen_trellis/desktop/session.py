@@ -3,24 +3,30 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Callable
+from collections.abc import Callable, Container
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import QObject, QTimer, Signal
 from PySide6.QtGui import QUndoCommand, QUndoStack
 
 from keen_trellis.data import Table
 from keen_trellis.desktop.jobs import Jobs
 from keen_trellis.errors import KindsDifferError, UserError
 from keen_trellis.flow import Delivered, Lane, Results, Runner, Trellis, load, make_deliveries, save
+from keen_trellis.flow.changes import Changes, Snapshot, changes, snapshot
 from keen_trellis.flow.document import DeliveryItem, LinkedFields, TieItem
 from keen_trellis.flow.edits import AddTie, Edit, apply
+from keen_trellis.flow.remembered import remember, remembered
 from keen_trellis.match import Tie
 from keen_trellis.progress import Cancelled, Report
+from keen_trellis.read import Reading, Secrets
 
 if TYPE_CHECKING:
+    from keen_trellis.data.profile import Profile
     from keen_trellis.match.findings import Finding
+
+_WATCH_MS = 3_000
 
 
 class Session(QObject):
@@ -40,6 +46,10 @@ class Session(QObject):
         Something to tell, without a box in the way.
     noticed
         What stands out at the selected tie is known.
+    outside
+        Files were changed outside of the program, or are no longer.
+    compared(changes)
+        Another read brought something else than the one before.
     """
 
     changed = Signal()
@@ -49,6 +59,8 @@ class Session(QObject):
     said = Signal(str, bool)
     crashed = Signal(object)
     noticed = Signal()
+    outside = Signal()
+    compared = Signal(object)
 
     def __init__(self) -> None:
         super().__init__()
@@ -58,7 +70,14 @@ class Session(QObject):
         self.selection = ""
         self.jobs = Jobs()
         self.undo = QUndoStack(self)
-        self._runner = Runner()
+        self.secrets = Secrets()
+        self.stale: frozenset[str] = frozenset()
+        self._runner = Runner(self.secrets)
+        self._before: Snapshot | None = None
+        self._watching = Jobs()
+        self._clock = QTimer(self, interval=_WATCH_MS)
+        self._clock.timeout.connect(self.watch)
+        self._clock.start()
         self._request = 0
         self.up_to_date = True
         self._looked_at: tuple[object, list[Finding]] | None = None
@@ -98,7 +117,8 @@ class Session(QObject):
     def _take_up(self, trellis: Trellis, path: Path | None) -> None:
         self.trellis, self.path = trellis, path
         self.undo.clear()
-        self.results = Results()
+        self.results, self.stale = Results(), frozenset()
+        self._before = remembered(path) if path else None
         first_tie = next((tie.id for _, tie in trellis.ties()), "")
         self.selection = first_tie or (trellis.lanes[0].id if trellis.lanes else "")
         self.changed.emit()
@@ -159,33 +179,95 @@ class Session(QObject):
 
     # work
 
-    def run(self, reread: bool = False) -> None:
-        """Work out what the trellis gives; only the newest answer is shown."""
+    def run(self, reread: bool | Container[str] = False) -> None:
+        """Work out what the trellis gives; only the newest answer is shown.
+
+        Parameters
+        ----------
+        reread : bool, or a container of lane ids
+            Whether to read every source anew, or which lanes'.
+        """
         self._request += 1
-        request, trellis = self._request, self.trellis
+        request, trellis, path, old = self._request, self.trellis, self.path, self.results
+        before = self._before
         self.jobs.stop_all()
         self.up_to_date = False
 
-        def done(results: Results) -> None:
+        def work(report: Report) -> tuple[Results, Changes | None]:
+            results = self._runner.run(trellis, report, reread)
+            found = None
+            if before is not None:
+                found = changes(trellis, before, results)
+            elif reread:
+                found = changes(trellis, snapshot(trellis, old), results, old)
+            if path is not None:
+                remember(path, snapshot(trellis, results))
+            return results, found
+
+        def done(made: tuple[Results, Changes | None]) -> None:
             if request != self._request:
                 return
-            self.results = results
+            self.results, found = made
+            self._before = None
             self.up_to_date = True
+            self.stale = frozenset()
             self.working.emit(1.0, "")
             self.ran.emit()
-            if reread:
-                self.said.emit("Every source has been read again.", False)
+            if found is not None and found.is_any:
+                self.compared.emit(found)
+            elif reread:
+                self.said.emit("Read again: nothing is different.", False)
 
         def failed(error: Exception) -> None:
             if request == self._request:
                 self._failed(error, "Stopped: what is shown is from before.")
 
+        self.jobs.start(work, done, failed, self.working.emit)
+
+    def profile(self, table: Table, column: str, done: Callable[[Profile], None]) -> None:
+        """Look at the values of one column, away from the window."""
+
+        def ended(found: Profile) -> None:
+            self.working.emit(1.0, "")
+            done(found)
+
+        def look(report: Report) -> Profile:
+            from keen_trellis.data.profile import profile
+
+            report(0.0, f"Looking at {column}")
+            return profile(table.column(column))
+
         self.jobs.start(
-            lambda report: self._runner.run(trellis, report, reread),
-            done,
-            failed,
-            self.working.emit,
+            look, ended, lambda error: self._failed(error, "Stopped."), self.working.emit
         )
+
+    def watch(self) -> None:
+        """Look whether files of the lanes are others than those that were read."""
+        if self._watching.busy or not self.up_to_date:
+            return
+        read = [
+            (lane, reading)
+            for lane in self.trellis.lanes
+            if isinstance(reading := self.results.readings.get(lane.id), Reading) and reading.files
+        ]
+
+        def look(report: Report) -> frozenset[str]:
+            return frozenset(
+                lane.id for lane, reading in read if lane.source.stamps() != reading.files
+            )
+
+        def done(stale: frozenset[str]) -> None:
+            if stale != self.stale and self.up_to_date:
+                self.stale = stale
+                self.outside.emit()
+
+        self._watching.start(look, done, self.crashed.emit)
+
+    def finish(self) -> None:
+        """Stop all work; for closing."""
+        self._clock.stop()
+        self.jobs.finish()
+        self._watching.finish()
 
     def look(self) -> None:
         """Find out what stands out at the selected tie, unless that is known already."""

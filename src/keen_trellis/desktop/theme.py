@@ -288,6 +288,8 @@ QFrame[card="true"] { background: $surface; border: 1px solid $line; border-radi
 QFrame[said="true"] { background: $accent_soft; border: 0; border-radius: 8px; }
 QFrame[said="true"] QLabel { color: $ink; }
 QFrame[trouble="true"] { background: $warn_soft; border: 1px solid $warn_line; border-radius: 8px; }
+QWidget[trouble_line="true"] { background: $warn_soft; border-radius: 6px; }
+QWidget[trouble_line="true"] QLabel { color: $warn_ink; }
 QFrame[trouble="true"] QLabel { color: $warn_ink; font-weight: 600; }
 
 QTableView {
@@ -295,6 +297,14 @@ QTableView {
   selection-background-color: $selected; selection-color: $ink;
 }
 QTableView:focus { border: 1px solid $accent_ink; }
+QHeaderView::section {
+  background: $surface; color: $ink_soft; border: 0; border-bottom: 1px solid $line;
+  padding: 4px 6px; font-weight: 600;
+}
+QTableWidget { gridline-color: $line; border: 1px solid $line; border-radius: 6px; }
+QCheckBox { spacing: 6px; }
+QScrollArea { background: transparent; border: 0; }
+QScrollArea > QWidget > QWidget { background: transparent; }
 QTableCornerButton::section { background: $surface; border: 0; }
 QListView { background: $surface; border: 1px solid $line; border-radius: 6px; outline: 0; }
 QListView::item { padding: 5px 8px; }

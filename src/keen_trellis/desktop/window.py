@@ -7,7 +7,18 @@ from collections.abc import Callable
 from pathlib import Path
 
 from PySide6.QtCore import QPoint, QSettings, Qt, QTimer
-from PySide6.QtGui import QAction, QCloseEvent, QColor, QKeySequence, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import (
+    QAction,
+    QCloseEvent,
+    QColor,
+    QDragEnterEvent,
+    QDropEvent,
+    QGuiApplication,
+    QKeySequence,
+    QPainter,
+    QPaintEvent,
+    QPen,
+)
 from PySide6.QtWidgets import (
     QApplication,
     QFileDialog,
@@ -28,15 +39,23 @@ from keen_trellis.desktop import theme as themes
 from keen_trellis.desktop.actions import ACTIONS, ActionSpec
 from keen_trellis.desktop.bench.bench import Bench
 from keen_trellis.desktop.bench.pages import ask_delivery_path
-from keen_trellis.desktop.chooser import Chooser, ask_source_path
+from keen_trellis.desktop.chooser import Chooser, ask_folder, ask_source_path
 from keen_trellis.desktop.controls import button, label
+from keen_trellis.desktop.entries import Place
 from keen_trellis.desktop.finder import Finder
 from keen_trellis.desktop.map.view import MapView
+from keen_trellis.desktop.passwords import ConnectDialog, ask_password
+from keen_trellis.desktop.recent import place_words, recent_places, remember_place
+from keen_trellis.desktop.reread_summary import RereadSummary
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme
+from keen_trellis.errors import MissingFileError, PasswordError
+from keen_trellis.flow import FolderSource, TypedSource
+from keen_trellis.flow.changes import Changes
 from keen_trellis.flow.describe import counted, deliveries
-from keen_trellis.flow.edits import AddDelivery, AddLane, RenameTrellis
+from keen_trellis.flow.edits import AddDelivery, AddLane, AddLanes, FindSources, RenameTrellis
 from keen_trellis.flow.storage import ENDING
+from keen_trellis.read import Server, pasted_cells
 
 _MESSAGE_MS = 9_000
 
@@ -58,6 +77,8 @@ class Window(QMainWindow):
         self._top = _TopBar(self)
         self._status = _StatusLine(self)
         self._finder: Finder | None = None
+        self._dropped: list[Path] = []
+        self.setAcceptDrops(True)
         self._actions = {spec.id: self._action(spec) for spec in ACTIONS}
         self._lay_out()
         self._connect()
@@ -91,7 +112,10 @@ class Window(QMainWindow):
         session.said.connect(self.tell)
         session.working.connect(self._status.show_work)
         session.crashed.connect(self.show_crash)
-        self.map.add_lane_asked.connect(self.add_lane)
+        session.compared.connect(self.show_changes)
+        self.bench.rows_page.mend_asked.connect(self.mend_source)
+        self.bench.source_page.moved_asked.connect(self.move_source)
+        self.map.add_lane_asked.connect(self.offer_places)
         self.map.add_item_asked.connect(self.offer_items)
         self.map.menu_asked.connect(self.offer_actions)
         self.map.tie_asked.connect(session.tie)
@@ -179,30 +203,151 @@ class Window(QMainWindow):
         if not self._may_leave():
             event.ignore()
             return
-        self.session.jobs.finish()
+        self.session.finish()
         event.accept()
 
     # lanes and items
 
-    def add_lane(self) -> None:
-        """Ask for a file, then for what of it to bring in."""
-        folder = str(self.session.path.parent if self.session.path else Path.cwd())
-        path = ask_source_path(self, folder)
-        if path is not None:
-            self.choose_from(path)
+    def offer_places(self) -> None:
+        """Offer the ways to bring in a table, and the places that were used lately."""
+        menu = QMenu(self)
+        menu.setObjectName("add.menu")
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        for name in ("file", "folder", "database"):
+            menu.addAction(self.action(f"lane.add_{name}"))
+        menu.addAction(self.action("lane.type_in"))
+        menu.addAction(self.action("lane.paste"))
+        places = recent_places()
+        if places:
+            menu.addSection("Used lately")
+        for number, place in enumerate(places):
+            action = menu.addAction(place_words(place).replace("&", "&&"))
+            action.setObjectName(f"add.recent.{number}")
+            action.triggered.connect(lambda _=False, p=place: self.choose_from(p))
+        corner = self.map.to_screen(self.map.shown.add_lane).topLeft().toPoint()
+        menu.popup(self.map.viewport().mapToGlobal(corner + QPoint(28, 26)))
 
-    def choose_from(self, path: Path) -> None:
-        """Show what is in a file, and bring in what is chosen of it."""
-        chooser = Chooser(path, self.session.trellis, self.theme, self)
-        chooser.accepted.connect(lambda: self._add_chosen(chooser))
+    def add_from_file(self) -> None:
+        """Ask for a file, then for what of it to bring in."""
+        path = ask_source_path(self, self._folder())
+        if path:
+            self.choose_from(Path(path))
+
+    def add_from_folder(self) -> None:
+        """Ask for a folder, then for which of its files become one lane."""
+        folder = ask_folder(self, self._folder())
+        if folder:
+            self.choose_from(Path(folder))
+
+    def add_from_database(self) -> None:
+        """Ask for a server and an account, then for what of it to bring in."""
+        asking = ConnectDialog(self.session.secrets, self)
+        asking.accepted.connect(lambda: self.choose_from(asking.server))
+        asking.finished.connect(asking.deleteLater)
+        asking.open()
+
+    def type_in(self) -> None:
+        """Let a small table be typed in."""
+        self.choose_from(TypedSource(columns=()))
+
+    def paste_lane(self) -> None:
+        """Begin a typed table with the cells on the clipboard."""
+        cells = pasted_cells(QGuiApplication.clipboard().text())
+        if not cells:
+            self.tell("There are no cells on the clipboard: copy some in a sheet first.", True)
+            return
+        rows = tuple(tuple(row) for row in cells[1:])
+        self.choose_from(TypedSource(columns=tuple(cells[0]), rows=rows))
+
+    def choose_from(self, place: Place | TypedSource | None) -> None:
+        """Show what is in a place, and bring in what is chosen of it."""
+        if place is None:
+            return
+        session = self.session
+        chooser = Chooser(place, session.trellis, session.secrets, self.theme, self)
+        chooser.accepted.connect(lambda: self._add_chosen(chooser, place))
         chooser.finished.connect(chooser.deleteLater)
+        chooser.finished.connect(lambda _: self._choose_next())
         chooser.open()
 
-    def _add_chosen(self, chooser: Chooser) -> None:
-        if chooser.source is not None and self.session.do(
-            AddLane(chooser.lane_name, chooser.source)
-        ):
+    def _add_chosen(self, chooser: Chooser, place: Place | TypedSource) -> None:
+        if not isinstance(place, TypedSource):
+            remember_place(place)
+        if chooser.lanes and self.session.do(AddLanes(chooser.lanes)):
             self.session.select(self.session.trellis.lanes[-1].id)
+
+    def _choose_next(self) -> None:
+        """Go on with the next of several files that were dropped."""
+        if self._dropped:
+            self.choose_from(self._dropped.pop(0))
+
+    def _folder(self) -> str:
+        return str(self.session.path.parent if self.session.path else Path.cwd())
+
+    def add_again(self) -> None:
+        """Bring in the selected lane's table a second time."""
+        lane = self.session.selected_lane
+        if lane and self.session.do(AddLane(lane.name, lane.source)):
+            self.session.select(self.session.trellis.lanes[-1].id)
+
+    def reread_lane(self) -> None:
+        """Read the selected lane's source anew."""
+        lane = self.session.selected_lane
+        if lane is not None:
+            self.session.run(reread={lane.id})
+
+    def mend_source(self) -> None:
+        """Do what can be done at once about a source that could not be read."""
+        lane = self.session.selected_lane
+        trouble = self.session.results.readings.get(lane.id) if lane else None
+        server = getattr(lane.source, "database", None) if lane else None
+        if isinstance(trouble, MissingFileError):
+            self.move_source()
+        elif isinstance(trouble, PasswordError) and isinstance(server, Server):
+            if ask_password(self, server, self.session.secrets):
+                self.session.run()
+        else:
+            self.reread_lane()
+
+    def move_source(self) -> None:
+        """Ask where the selected lane's file is now; what stood beside it is found, too."""
+        lane = self.session.selected_lane
+        if lane is None or not lane.source.place:
+            return
+        place = lane.source.place
+        is_folder = isinstance(lane.source, FolderSource)
+        ask = ask_folder if is_folder else ask_source_path
+        found = ask(self, self._folder())
+        if found and found != place:
+            self.session.do(FindSources(place, found))
+
+    def open_lane_page(self, page: str) -> None:
+        """Open a page of the selected lane."""
+        lane = self.session.selected_lane
+        if lane is not None:
+            self.session.select(lane.id)
+            self.bench.open_page(page)
+
+    def show_changes(self, changes: Changes) -> None:
+        """Show what another read brought."""
+        summary = RereadSummary(changes, self.theme, self)
+        summary.repaired.connect(self.session.do)
+        summary.show()
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if event.mimeData().hasUrls():
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        """Open a trellis that is dropped, or bring in files and folders, one after the other."""
+        paths = [Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()]
+        event.acceptProposedAction()
+        trellises = [path for path in paths if path.suffix == ENDING]
+        if trellises and self._may_leave():
+            self.session.open(trellises[0])
+        elif paths and not trellises:
+            self._dropped = list(paths)
+            QTimer.singleShot(0, self._choose_next)
 
     def offer_items(self, lane_id: str, at: QPoint) -> None:
         """Offer what can be added at a lane's end."""
@@ -240,7 +385,8 @@ class Window(QMainWindow):
         """Offer what can be done with what is selected."""
         menu = QMenu(self)
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        for name in ("lane.tie", "lane.deliver", "lane.rename", "part.remove", "lane.add"):
+        names = ("lane.tie", "lane.deliver", "lane.rename", "lane.reread", "lane.again")
+        for name in (*names, "part.remove", "lane.add"):
             if self.action(name).isEnabled():
                 menu.addAction(self.action(name))
         menu.popup(at)

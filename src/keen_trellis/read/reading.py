@@ -25,14 +25,11 @@ class Remedy:
         The settings of the layout to change.
     kinds : mapping of column to kind
         The kinds to choose.
-    without : tuple of str
-        The columns to leave out.
     """
 
     label: str
     layout: Mapping[str, Any] = field(default_factory=dict)
     kinds: Mapping[str, Kind] = field(default_factory=dict)
-    without: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)

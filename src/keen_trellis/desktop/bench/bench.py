@@ -16,16 +16,20 @@ from PySide6.QtWidgets import (
 )
 
 from keen_trellis.data import Table
+from keen_trellis.desktop.bench.columns_page import ColumnsPage
 from keen_trellis.desktop.bench.finding_line import FindingLine
 from keen_trellis.desktop.bench.grid import Origins
 from keen_trellis.desktop.bench.match_page import MatchPage
 from keen_trellis.desktop.bench.pages import DeliveryPage, TablePage, outcome_line, rows_line
+from keen_trellis.desktop.bench.source_page import SourcePage
 from keen_trellis.desktop.controls import Notice, label
+from keen_trellis.desktop.kind_menu import offer_kinds
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme
 from keen_trellis.errors import UserError
+from keen_trellis.flow import Lane, Source
 from keen_trellis.flow.document import DeliveryItem, TieItem
-from keen_trellis.flow.edits import RenameLane
+from keen_trellis.flow.edits import RenameLane, SetSource
 
 _WELCOME = (
     "Add a lane for each table you want to bring together: a sheet of a workbook, a delimited "
@@ -45,10 +49,15 @@ class Bench(QWidget):
         self.match_page = MatchPage(session, theme)
         self.outcome_page = TablePage("outcome", theme)
         self.rows_page = TablePage("rows", theme)
+        self.rows_page.grid.show_kinds()
+        self.rows_page.grid.kind_asked.connect(self._offer_kinds)
+        self.columns_page = ColumnsPage(session, theme)
+        self.source_page = SourcePage(session, theme)
         self.delivery_page = DeliveryPage(session)
         self._welcome = self._welcome_page()
         self._stack = QStackedWidget()
-        pages = (self.match_page, self.outcome_page, self.rows_page, self.delivery_page)
+        lane_pages = (self.rows_page, self.columns_page, self.source_page)
+        pages = (self.match_page, self.outcome_page, *lane_pages, self.delivery_page)
         for page in (*pages, self._welcome):
             self._stack.addWidget(page)
         self.notice = Notice("bench.notice")
@@ -101,7 +110,8 @@ class Bench(QWidget):
     def set_theme(self, theme: Theme) -> None:
         """Take the colours of a theme."""
         self._theme = theme
-        for page in (self.match_page, self.outcome_page, self.rows_page):
+        pages = (self.match_page, self.outcome_page, self.rows_page, self.columns_page)
+        for page in pages:
             page.set_theme(theme)
         self.renew()
 
@@ -164,12 +174,35 @@ class Bench(QWidget):
             self._stack.setCurrentWidget(self.delivery_page)
         else:
             self._title.setText(lane.name)
-            self._show_tabs((f"Rows {self._count(lane.id, 0)}",))
-            reading = self._session.results.readings.get(lane.id)
-            table = self._session.results.tables.get((lane.id, 0))
-            shown = reading if isinstance(reading, UserError) else table
-            self.rows_page.show_table(shown, rows_line(reading), origins, set())
-            self._stack.setCurrentWidget(self.rows_page)
+            self._show_tabs((f"Rows {self._count(lane.id, 0)}", "Columns", "Source"))
+            self._show_lane(lane, origins)
+
+    def _show_lane(self, lane: Lane, origins: Origins) -> None:
+        reading = self._session.results.readings.get(lane.id)
+        match self._page["lane"]:
+            case "Columns":
+                self.columns_page.show_lane(lane, reading)
+                self._stack.setCurrentWidget(self.columns_page)
+            case "Source":
+                self.source_page.show_lane(lane, reading)
+                self._stack.setCurrentWidget(self.source_page)
+            case _:
+                table = self._session.results.tables.get((lane.id, 0))
+                shown = reading if isinstance(reading, UserError) else table
+                self.rows_page.show_table(shown, rows_line(reading), origins, set())
+                self._stack.setCurrentWidget(self.rows_page)
+
+    def _offer_kinds(self, column: str) -> None:
+        lane = self._session.selected_lane
+        if lane is None:
+            return
+        grid = self.rows_page.grid
+        kind = grid.table_model.table.field(column).kind
+
+        def choose(source: Source) -> None:
+            self._session.do(SetSource(lane.id, source, f"Change the kind of “{column}”"))
+
+        offer_kinds(self, lane.source, column, kind, grid.column_place(column), choose)
 
     def _count(self, lane: str, place: int) -> str:
         table = self._session.results.tables.get((lane, place))

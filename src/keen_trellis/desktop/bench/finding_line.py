@@ -1,18 +1,26 @@
-"""What stands out at the selected tie: the most valuable finding first, its remedy one click."""
+"""What stands out at the selected tie or lane: the weightiest first, its remedy one click."""
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from collections.abc import Iterator
+from dataclasses import dataclass
 
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QMenu, QPushButton
 
 from keen_trellis.desktop.controls import OneLine, button
 from keen_trellis.desktop.session import Session
 from keen_trellis.flow.document import TieItem
-from keen_trellis.flow.edits import remedy_edit
+from keen_trellis.flow.edits import Edit, SetSource, remedy_edit
+from keen_trellis.read import Reading
 
-if TYPE_CHECKING:
-    from keen_trellis.match.findings import Finding
+
+@dataclass(frozen=True, slots=True)
+class _Told:
+    """One finding, and the edit that mends it if there is one."""
+
+    text: str
+    topic: str
+    edit: Edit | None
 
 
 class FindingLine(QFrame):
@@ -23,6 +31,7 @@ class FindingLine(QFrame):
         self.setObjectName("finding")
         self.setProperty("trouble", True)
         self._session = session
+        self._first: _Told | None = None
         self._text = OneLine()
         self._text.setObjectName("finding.text")
         self._mend = button("", "finding.mend", self._mend_first, "plain")
@@ -40,39 +49,54 @@ class FindingLine(QFrame):
         self.hide()
 
     def renew(self) -> None:
-        """Show what is known of the selected tie."""
-        is_tie = isinstance(self._session.selected_item, TieItem)
-        found = self._session.findings if is_tie else []
+        """Show what is known of the selected tie or lane."""
+        found = list(self._told())
         self.setVisible(bool(found))
+        self._first = found[0] if found else None
         if not found:
             return
         first, *others = found
         self._text.setText(first.text)
         self.setAccessibleName(first.text)
-        self._mend.setVisible(first.remedy is not None)
-        if first.remedy is not None:
-            self._mend.setText(first.remedy.label)
-            self._mend.setAccessibleName(first.remedy.label)
+        self._mend.setVisible(first.edit is not None)
+        if first.edit is not None:
+            self._mend.setText(first.edit.label)
+            self._mend.setAccessibleName(first.edit.label)
         self._more.setVisible(bool(others))
         self._more.setText(f"{len(others)} more")
         self._more.setAccessibleName(f"{len(others)} more findings")
         self._offer(others)
 
-    def _offer(self, findings: list[Finding]) -> None:
+    def _told(self) -> Iterator[_Told]:
+        session, item = self._session, self._session.selected_item
+        if isinstance(item, TieItem):
+            for finding in session.findings:
+                edit = remedy_edit(item.id, finding.remedy) if finding.remedy else None
+                yield _Told(finding.text, finding.topic, edit)
+        elif item is None and (lane := session.selected_lane) is not None:
+            reading = session.results.readings.get(lane.id)
+            noticed = reading.noticed if isinstance(reading, Reading) else ()
+            for number, one in enumerate(noticed):
+                mended = None
+                if one.remedy is not None:
+                    source = lane.source.mended(one.remedy)
+                    mended = SetSource(lane.id, source, one.remedy.label)
+                yield _Told(one.text, f"lane.{number}", mended)
+
+    def _offer(self, told: list[_Told]) -> None:
         menu = self._more.menu()
         menu.clear()
-        for finding in findings:
-            words = f"{finding.text}\t{finding.remedy.label}" if finding.remedy else finding.text
+        for one in told:
+            words = f"{one.text}\t{one.edit.label}" if one.edit else one.text
             action = menu.addAction(words.replace("&", "&&"))
-            action.setObjectName(f"finding.{finding.topic}")
-            action.setEnabled(finding.remedy is not None)
-            action.triggered.connect(lambda _=False, f=finding: self._mend_with(f))
+            action.setObjectName(f"finding.{one.topic}")
+            action.setEnabled(one.edit is not None)
+            action.triggered.connect(lambda _=False, t=one: self._mend_with(t))
 
     def _mend_first(self) -> None:
-        if self._session.findings:
-            self._mend_with(self._session.findings[0])
+        if self._first is not None:
+            self._mend_with(self._first)
 
-    def _mend_with(self, finding: Finding) -> None:
-        item = self._session.selected_item
-        if finding.remedy is not None and isinstance(item, TieItem):
-            self._session.do(remedy_edit(item.id, finding.remedy))
+    def _mend_with(self, told: _Told) -> None:
+        if told.edit is not None:
+            self._session.do(told.edit)

@@ -9,7 +9,16 @@ from __future__ import annotations
 from collections.abc import Collection
 from dataclasses import dataclass
 
-from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, QRect, QSize, Qt
+from PySide6.QtCore import (
+    QAbstractTableModel,
+    QModelIndex,
+    QPersistentModelIndex,
+    QPoint,
+    QRect,
+    QSize,
+    Qt,
+    Signal,
+)
 from PySide6.QtGui import (
     QBrush,
     QColor,
@@ -30,7 +39,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from keen_trellis.data import BLANK, GAP, PRESENT, Column, Table
+from keen_trellis.data import BLANK, GAP, PRESENT, Column, Field, Table
 from keen_trellis.desktop.theme import LaneColours, Theme, text_font, value_font
 
 _BLOCK = 200
@@ -38,6 +47,9 @@ _BLOCKS_KEPT = 40
 _ROWS_AT_MOST = 50_000_000  # a header's length in pixels must stay below 2**31
 _ROW_HEIGHT = 23
 _BAND_HEIGHT = 18
+_NAME_HEIGHT = 25
+_KIND_HEIGHT = 16
+_LONGEST_DRAWN = 400
 _NARROWEST, _WIDEST = 56, 220
 _SPACES = " \t\u00a0\u2007\u202f\u200b\ufeff"
 
@@ -133,12 +145,14 @@ class BandHeader(QHeaderView):
         super().__init__(Qt.Orientation.Horizontal, parent)
         self.theme: Theme | None = None
         self.origins = Origins({}, {})
+        self.shows_kinds = False
         self.setSectionsClickable(True)
         self.setHighlightSections(False)
         self.setMinimumSectionSize(_NARROWEST)
 
     def sizeHint(self) -> QSize:
-        return QSize(super().sizeHint().width(), _BAND_HEIGHT + 25)
+        kinds = _KIND_HEIGHT if self.shows_kinds else 0
+        return QSize(super().sizeHint().width(), _BAND_HEIGHT + _NAME_HEIGHT + kinds)
 
     def paintEvent(self, event: QPaintEvent) -> None:
         model = self.model()
@@ -148,21 +162,34 @@ class BandHeader(QHeaderView):
         painter.fillRect(self.viewport().rect(), QColor(self.theme.surface))
         for first, last in self._bands(model):
             self._draw_band(painter, model, first, last)
-        for section, field in enumerate(model.table.fields):
-            x = self.sectionViewportPosition(section)
-            room = QRect(x + 8, _BAND_HEIGHT, self.sectionSize(section) - 14, 25)
-            right = field.kind.is_numeric
-            side = Qt.AlignmentFlag.AlignRight if right else Qt.AlignmentFlag.AlignLeft
-            font = text_font(12, bold=True)
-            painter.setFont(font)
-            painter.setPen(QColor(self.theme.ink_soft))
-            shown = QFontMetrics(font).elidedText(
-                field.name, Qt.TextElideMode.ElideRight, room.width()
-            )
-            painter.drawText(room, side | Qt.AlignmentFlag.AlignVCenter, shown)
+        for section in self._sections_in_view():
+            self._draw_name(painter, section, model.table.fields[section])
         bottom = self.viewport().height() - 1
         painter.setPen(QColor(self.theme.line))
         painter.drawLine(0, bottom, self.viewport().width(), bottom)
+
+    def _sections_in_view(self) -> range:
+        """Return the sections in view: a table may have thousands of them."""
+        first = max(self.visualIndexAt(0), 0)
+        last = self.visualIndexAt(self.viewport().width() - 1)
+        return range(first, (last if last >= 0 else self.count() - 1) + 1)
+
+    def _draw_name(self, painter: QPainter, section: int, field: Field) -> None:
+        assert self.theme is not None
+        x = self.sectionViewportPosition(section)
+        room = QRect(x + 8, _BAND_HEIGHT, self.sectionSize(section) - 14, _NAME_HEIGHT)
+        right = field.kind.is_numeric
+        side = Qt.AlignmentFlag.AlignRight if right else Qt.AlignmentFlag.AlignLeft
+        lines = [(field.name, text_font(12, bold=True), self.theme.ink_soft, room)]
+        if self.shows_kinds:
+            below = room.translated(0, _NAME_HEIGHT - 5)
+            below.setHeight(_KIND_HEIGHT)
+            lines.append((str(field.kind), text_font(11), self.theme.accent_ink, below))
+        for text, font, colour, place in lines:
+            painter.setFont(font)
+            painter.setPen(QColor(colour))
+            shown = QFontMetrics(font).elidedText(text, Qt.TextElideMode.ElideRight, place.width())
+            painter.drawText(place, side | Qt.AlignmentFlag.AlignVCenter, shown)
 
     def _bands(self, model: TableModel) -> list[tuple[int, int]]:
         """Return the first and last section of each run of columns from one lane."""
@@ -238,7 +265,7 @@ class CellDelegate(QStyledItemDelegate):
     def _draw_value(
         self, painter: QPainter, room: QRect, column: Column, row: int, linked: bool
     ) -> None:
-        theme, text = self._grid.theme, column.text(row).replace("\n", "⏎")
+        theme, text = self._grid.theme, column.text(row)[:_LONGEST_DRAWN].replace("\n", "⏎")
         font = value_font(13, bold=linked)
         metrics = QFontMetrics(font)
         painter.setFont(font)
@@ -267,7 +294,15 @@ class CellDelegate(QStyledItemDelegate):
 
 
 class Grid(QTableView):
-    """A table of which only the rows in view are fetched; cells can be copied."""
+    """A table of which only the rows in view are fetched; cells can be copied.
+
+    Signals
+    -------
+    kind_asked(column)
+        Another kind is wanted for a column; only where kinds are shown.
+    """
+
+    kind_asked = Signal(str)
 
     def __init__(self, theme: Theme, name: str, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -290,6 +325,23 @@ class Grid(QTableView):
         self.setSelectionMode(QAbstractItemView.SelectionMode.ContiguousSelection)
         self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self.setTabKeyNavigation(False)
+        self._band.sectionClicked.connect(self._section_clicked)
+
+    def show_kinds(self) -> None:
+        """Show the kind of every column below its name, and let it be changed there."""
+        self._band.shows_kinds = True
+        self._band.setCursor(Qt.CursorShape.PointingHandCursor)
+        self._band.setToolTip("Click to choose another kind")
+
+    def column_place(self, name: str) -> QPoint:
+        """Return where on the screen the kind of a column stands."""
+        section = self.table_model.table.columns.index(name)
+        x = max(self._band.sectionViewportPosition(section), 0)
+        return self._band.viewport().mapToGlobal(QPoint(x, self._band.height()))
+
+    def _section_clicked(self, section: int) -> None:
+        if self._band.shows_kinds:
+            self.kind_asked.emit(self.table_model.table.columns[section])
 
     def show_table(self, table: Table, origins: Origins, link_fields: Collection[str] = ()) -> None:
         """Show a table; its columns keep the widths they were given while their names stay."""
@@ -315,7 +367,11 @@ class Grid(QTableView):
         for place, field in enumerate(sample.fields):
             texts = sample.fetch(field).texts().to_pylist()
             longest = max((t or "· blank" for t in texts), key=len, default="")
-            needed = max(names.horizontalAdvance(field.name), values.horizontalAdvance(longest))
+            needed = max(
+                names.horizontalAdvance(field.name),
+                values.horizontalAdvance(longest[:_LONGEST_DRAWN]),
+                names.horizontalAdvance(str(field.kind)) if self._band.shows_kinds else 0,
+            )
             self.setColumnWidth(place, min(max(needed + 22, _NARROWEST), _WIDEST))
 
     def copied_text(self) -> str:

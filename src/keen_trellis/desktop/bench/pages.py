@@ -5,6 +5,7 @@ from __future__ import annotations
 import datetime as dt
 from pathlib import Path
 
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from keen_trellis.data import BLANK, GAP, Table
@@ -13,7 +14,7 @@ from keen_trellis.desktop.bench.grid import Grid, Origins
 from keen_trellis.desktop.controls import Notice, button, label
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme
-from keen_trellis.errors import UserError
+from keen_trellis.errors import MissingFileError, PasswordError, SourceError, UserError
 from keen_trellis.flow.document import DeliveryItem, Lane
 from keen_trellis.flow.edits import SetDelivery
 from keen_trellis.match import Tie
@@ -21,7 +22,15 @@ from keen_trellis.read import Reading
 
 
 class TablePage(QWidget):
-    """One table over the whole bench, with a line above that says what it is."""
+    """One table over the whole bench, with a line above that says what it is.
+
+    Signals
+    -------
+    mend_asked
+        Something is to be done about the table not being there.
+    """
+
+    mend_asked = Signal()
 
     def __init__(self, name: str, theme: Theme) -> None:
         super().__init__()
@@ -29,13 +38,18 @@ class TablePage(QWidget):
         self._line.setObjectName(f"{name}.line")
         self._line.setWordWrap(True)
         self._notice = Notice(f"{name}.trouble")
+        self._mend = button("", f"{name}.mend", self.mend_asked.emit, "main")
+        self._mend.hide()
         self.grid = Grid(theme, f"{name}.grid")
         column = QVBoxLayout(self)
         column.setContentsMargins(20, 8, 20, 10)
         column.setSpacing(8)
         column.addWidget(self._line)
         column.addWidget(self._notice)
+        column.addWidget(self._mend, alignment=Qt.AlignmentFlag.AlignLeft)
         column.addWidget(self.grid, 1)
+        self._spare = QWidget()
+        column.addWidget(self._spare)
 
     def set_theme(self, theme: Theme) -> None:
         """Take the colours of a theme."""
@@ -46,6 +60,11 @@ class TablePage(QWidget):
     ) -> None:
         """Show a table beneath a line, or why there is none."""
         is_table = isinstance(table, Table)
+        words = mend_words(table)
+        self._mend.setText(words)
+        self._mend.setAccessibleName(words)
+        self._mend.setVisible(bool(words))
+        self._spare.setVisible(not is_table)
         self._notice.tell(str(table) if isinstance(table, UserError) else "")
         self._line.setText(line if is_table else "")
         self._line.setVisible(bool(line) and is_table)
@@ -54,11 +73,23 @@ class TablePage(QWidget):
             self.grid.show_table(table, origins, links)
 
 
+def mend_words(trouble: object) -> str:
+    """Return what can be done at once about a source that could not be read."""
+    match trouble:
+        case MissingFileError():
+            return "Find it …"
+        case PasswordError():
+            return "Enter the password …"
+        case SourceError():
+            return "Read it again"
+    return ""
+
+
 def rows_line(reading: Reading | UserError | None) -> str:
     """Return how a source was taken, and what was noticed when it was read."""
     if not isinstance(reading, Reading):
         return ""
-    return ". ".join([f"Read as: {reading.taken_as}", *(n.rstrip(".") for n in reading.notes)])
+    return f"Read as: {reading.taken_as}"
 
 
 def outcome_line(tie: Tie | UserError | None) -> str:

@@ -13,9 +13,10 @@ from pathlib import Path
 
 from keen_trellis.data import Table
 from keen_trellis.errors import UserError
-from keen_trellis.flow.describe import counted, source_words
+from keen_trellis.flow.describe import counted
 from keen_trellis.flow.document import DeliveryItem, Lane, TieItem, Trellis
 from keen_trellis.flow.run import Results
+from keen_trellis.flow.sources import source_words
 from keen_trellis.match import Bay, Tie
 from keen_trellis.match.link import join_name
 from keen_trellis.match.sentences import found_words
@@ -83,6 +84,7 @@ class Head:
     source: str
     size: str
     trouble: str
+    stale: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -226,14 +228,31 @@ def thickness(rows: int) -> float:
     return min(3 + 4.15 * math.log10(1 + rows), 34)
 
 
-def lay_out(trellis: Trellis, results: Results, measure: Measure) -> MapLayout:
-    """Return where everything of a trellis lies; `measure` tells how wide a text is."""
-    return _Drawing(trellis, results, measure).layout()
+def lay_out(
+    trellis: Trellis,
+    results: Results,
+    measure: Measure,
+    stale: frozenset[str] = frozenset(),
+) -> MapLayout:
+    """Return where everything of a trellis lies.
+
+    Parameters
+    ----------
+    trellis, results
+    measure : callable
+        Tells how wide a text is.
+    stale : frozenset of lane id
+        The lanes whose files have changed since they were read.
+    """
+    return _Drawing(trellis, results, measure, stale).layout()
 
 
 class _Drawing:
-    def __init__(self, trellis: Trellis, results: Results, measure: Measure) -> None:
+    def __init__(
+        self, trellis: Trellis, results: Results, measure: Measure, stale: frozenset[str]
+    ) -> None:
         self.trellis, self.results, self.measure = trellis, results, measure
+        self.stale = stale
         self.columns: dict[tuple[str, int], int] = {}
         self.middles: dict[str, float] = {}
         self.tied_ends = {t.lane for _, t in trellis.ties() if t.after is None}
@@ -403,7 +422,8 @@ class _Drawing:
         else:
             size = "cannot be read" if trouble else "reading …"
         source = source_words(lane.source)
-        return Head(lane.id, lane.colour, box, lane.name, source, size, trouble)
+        is_stale = lane.id in self.stale
+        return Head(lane.id, lane.colour, box, lane.name, source, size, trouble, is_stale)
 
 
 def _parts(box: Box, tie: Tie, colours: tuple[int | None, ...]) -> tuple[Part, ...]:

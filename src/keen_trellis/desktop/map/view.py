@@ -65,9 +65,10 @@ class MapView(QAbstractScrollArea):
         self._pointer = QPointF()
         small = QFontMetricsF(text_font(11))
         self._measure = small.horizontalAdvance
-        self._layout = lay_out(session.trellis, session.results, self._measure)
+        self._layout = lay_out(session.trellis, session.results, self._measure, session.stale)
         session.changed.connect(self.renew)
         session.ran.connect(self.renew)
+        session.outside.connect(self.renew)
         session.selected.connect(self._follow_selection)
 
     @property
@@ -82,7 +83,8 @@ class MapView(QAbstractScrollArea):
 
     def renew(self) -> None:
         """Lay everything out anew."""
-        self._layout = lay_out(self._session.trellis, self._session.results, self._measure)
+        session = self._session
+        self._layout = lay_out(session.trellis, session.results, self._measure, session.stale)
         self._fit_scrollbars()
         self.viewport().update()
 
@@ -407,6 +409,19 @@ class MapView(QAbstractScrollArea):
         self._draw_text(painter, line.translated(0, 18), head.source, theme.ink_soft)
         colour = theme.warn_ink if head.trouble else theme.ink_soft
         self._draw_text(painter, line.translated(0, 33), head.size, colour)
+        if head.stale:
+            self._draw_stale(painter, box)
+
+    def _draw_stale(self, painter: QPainter, box: QRectF) -> None:
+        """Mark a lane whose file is another than the one that was read."""
+        theme, words = self._theme, "changed since"
+        width = QFontMetricsF(text_font(11, True)).horizontalAdvance(words) + 14
+        label = QRectF(HEADS_WIDTH - width - 12, box.y() + 36, width, 17)
+        painter.setPen(QPen(QColor(theme.warn_line), 1))
+        painter.setBrush(QColor(theme.warn_soft))
+        painter.drawRoundedRect(label, 8, 8)
+        inner = label.adjusted(7, 0, 0, 0)
+        self._draw_text(painter, inner, words, theme.warn_ink, bold=True, centred=True)
 
     def _draw_ring(self, painter: QPainter, box: QRectF, radius: float) -> None:
         width = 2.4 if self.hasFocus() else 1.8
@@ -466,7 +481,8 @@ def _tip(thing: object) -> str:
         case Capsule():
             return thing.trouble or f"{thing.title}: {thing.counts}"
         case Head():
-            return thing.trouble or f"{thing.name}: {thing.source}, {thing.size}"
+            stale = "\nIts file has changed since it was read: F5 reads it again" * thing.stale
+            return thing.trouble or f"{thing.name}: {thing.source}, {thing.size}{stale}"
         case Flag():
             return thing.trouble or f"{thing.name}: {thing.rows} to {thing.file}"
         case Spill():

@@ -1,0 +1,146 @@
+"""The Source page of a lane: where it comes from, how it is read, and all that was noticed."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtCore import QTimer, Signal
+from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
+
+from keen_trellis.desktop.controls import Notice, button, label
+from keen_trellis.desktop.session import Session
+from keen_trellis.desktop.source_form import NoticedLines, SourceForm
+from keen_trellis.desktop.theme import Theme
+from keen_trellis.errors import UserError
+from keen_trellis.flow import Lane, QuerySource, Source, TableSource, TypedSource
+from keen_trellis.flow.edits import SetSource
+from keen_trellis.read import Reading, Server, SetApart
+
+_TYPING_PAUSE_MS = 400
+_NOTICED_AT_MOST = 40
+_LINES_AT_MOST = 200
+
+
+class SourcePage(QWidget):
+    """How a lane is read, every part of it to be changed here; each change can be undone.
+
+    Signals
+    -------
+    moved_asked
+        The file or folder is to be looked for elsewhere.
+    """
+
+    moved_asked = Signal()
+
+    def __init__(self, session: Session, theme: Theme) -> None:
+        super().__init__()
+        self._session = session
+        self._lane: Lane | None = None
+        self._typed: TypedSource | None = None
+        self._where = label(strong=True)
+        self._where.setObjectName("source.where")
+        self._place = label(soft=True)
+        self._place.setObjectName("source.place")
+        self._move = button("Choose another place …", "source.move", self.moved_asked.emit)
+        self._again = button("Read again", "source.again", self._read_again, "soft")
+        self._form = SourceForm("source.form", theme)
+        self._form.changed.connect(self._changed)
+        self._notice = Notice("source.trouble")
+        self._noticed = NoticedLines("source.noticed", _NOTICED_AT_MOST)
+        self._noticed.mended.connect(self._mended)
+        self._apart = label(soft=True)
+        self._apart.setObjectName("source.apart")
+        self._apart.setWordWrap(True)
+        self._pause = QTimer(self, singleShot=True, interval=_TYPING_PAUSE_MS)
+        self._pause.timeout.connect(self._take_typed)
+        self._lay_out()
+
+    def _lay_out(self) -> None:
+        head = QHBoxLayout()
+        head.setSpacing(10)
+        head.addWidget(self._where)
+        head.addWidget(self._place, 1)
+        head.addWidget(self._move)
+        head.addWidget(self._again)
+        inner = QWidget()
+        column = QVBoxLayout(inner)
+        column.setContentsMargins(20, 10, 20, 10)
+        column.setSpacing(10)
+        column.addLayout(head)
+        column.addWidget(self._notice)
+        column.addWidget(self._form, 1)
+        column.addWidget(self._noticed)
+        column.addWidget(self._apart)
+        column.addStretch()
+        scroll = QScrollArea()
+        scroll.setObjectName("source.scroll")
+        scroll.setFrameShape(QScrollArea.Shape.NoFrame)
+        scroll.setWidgetResizable(True)
+        scroll.setWidget(inner)
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(0, 0, 0, 0)
+        whole.addWidget(scroll)
+
+    def show_lane(self, lane: Lane, reading: Reading | UserError | None) -> None:
+        """Show a lane's source, and what its last reading told."""
+        self._lane = lane
+        source, read = lane.source, reading if isinstance(reading, Reading) else None
+        self._where.setText(_title(source))
+        self._place.setText(str(Path(source.place).parent) if source.place else _server(source))
+        self._move.setVisible(bool(source.place))
+        self._again.setVisible(not isinstance(source, TypedSource))
+        self._notice.tell(str(reading) if isinstance(reading, UserError) else "")
+        self._form.show_source(source, read)
+        self._noticed.show_noticed(read.noticed if read else (), source)
+        self._apart.setText(_apart_words(read.set_apart) if read else "")
+        self._apart.setVisible(bool(self._apart.text()))
+
+    def _changed(self, source: Source) -> None:
+        if isinstance(source, TypedSource):
+            self._typed = source
+            self._pause.start()
+        elif self._lane is not None:
+            self._session.do(SetSource(self._lane.id, source))
+
+    def _take_typed(self) -> None:
+        """Take what was typed, once nobody types for a moment."""
+        if self._lane is not None and self._typed is not None and self._typed.columns:
+            self._session.do(SetSource(self._lane.id, self._typed, "Type into a table"))
+        self._typed = None
+
+    def _mended(self, source: Source) -> None:
+        if self._lane is not None:
+            self._session.do(SetSource(self._lane.id, source))
+
+    def _read_again(self) -> None:
+        if self._lane is not None:
+            self._session.run(reread={self._lane.id})
+
+
+def _title(source: Source) -> str:
+    if isinstance(source, TypedSource):
+        return "Typed in, and kept in the trellis"
+    if isinstance(source, TableSource | QuerySource):
+        what = source.table if isinstance(source, TableSource) else "a query"
+        return f"{source.database.label} › {what}"
+    return Path(source.place).name
+
+
+def _server(source: Source) -> str:
+    database = getattr(source, "database", None)
+    if not isinstance(database, Server):
+        return "Names in the first line; Ctrl+V pastes cells copied from a sheet"
+    ways = {"asked": "password asked for", "keyring": "password in the keyring"}
+    return f"as {database.user}, {ways.get(database.password, f'password in {database.password}')}"
+
+
+def _apart_words(apart: tuple[SetApart, ...]) -> str:
+    """Return the lines that are not in the table, as they stand in their files."""
+    if not apart:
+        return ""
+    shown = [
+        f"{a.file}, line {a.line or '?'} ({a.why}):  {a.text[:160]}" for a in apart[:_LINES_AT_MOST]
+    ]
+    more = len(apart) - len(shown)
+    tail = [f"and {more:,} more"] if more else []
+    return "\n".join(["Set apart, and not in the table:", *shown, *tail])

@@ -1,0 +1,222 @@
+"""Asking for a password, and for a database and its account."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QDialog,
+    QFileDialog,
+    QGridLayout,
+    QHBoxLayout,
+    QLineEdit,
+    QSpinBox,
+    QVBoxLayout,
+    QWidget,
+)
+
+from keen_trellis.desktop.controls import Notice, button, label
+from keen_trellis.errors import UserError
+from keen_trellis.read import Secrets, Server
+
+_TYPES = (("postgresql", "PostgreSQL"), ("mariadb", "MariaDB or MySQL"))
+_WAYS = (
+    ("asked", "is asked for each time"),
+    ("keyring", "is kept in the desktop's keyring"),
+    ("variable", "stands in a variable of the environment"),
+)
+_TLS = ("where offered", "always", "always, server verified", "never")
+
+
+def ask_password(parent: QWidget, server: Server, secrets: Secrets) -> bool:
+    """Ask for the password of a server; tell whether one was given."""
+    asking = PasswordDialog(server, secrets, parent)
+    return asking.exec() == QDialog.DialogCode.Accepted
+
+
+class PasswordDialog(QDialog):
+    """One password: for this session, and for the keyring where that is wanted."""
+
+    def __init__(self, server: Server, secrets: Secrets, parent: QWidget | None) -> None:
+        super().__init__(parent)
+        self.setObjectName("password")
+        self.setWindowTitle("Password")
+        self._server, self._secrets = server, secrets
+        self._field = _secret_field("password.field")
+        self._keep = QCheckBox("Keep it in the desktop's keyring")
+        self._keep.setObjectName("password.keep")
+        self._keep.setChecked(server.password == "keyring")
+        self._notice = Notice("password.trouble")
+        column = QVBoxLayout(self)
+        column.setContentsMargins(20, 16, 20, 16)
+        column.setSpacing(10)
+        column.addWidget(label(f"Password of {server.account}", strong=True))
+        column.addWidget(self._field)
+        column.addWidget(self._keep)
+        column.addWidget(self._notice)
+        row = QHBoxLayout()
+        row.addStretch()
+        row.addWidget(button("Cancel", "password.cancel", self.reject))
+        give = button("Use it", "password.give", self._give, "main")
+        give.setDefault(True)
+        row.addWidget(give)
+        column.addLayout(row)
+
+    def _give(self) -> None:
+        try:
+            self._secrets.give(self._server, self._field.text(), self._keep.isChecked())
+        except UserError as error:
+            self._notice.tell(str(error))
+            self._keep.setChecked(False)
+            return
+        self.accept()
+
+
+class ConnectDialog(QDialog):
+    """A database on a server: where it is, the account, and where the password comes from."""
+
+    def __init__(self, secrets: Secrets, parent: QWidget | None) -> None:
+        super().__init__(parent)
+        self.setObjectName("connect")
+        self.setWindowTitle("Add lanes from a database")
+        self.setMinimumWidth(560)
+        self._secrets = secrets
+        self.server: Server | None = None
+        self._type = _choices("connect.type", "Sort of database", _TYPES)
+        self._host = _field("connect.host", "Host", "localhost")
+        self._port = QSpinBox()
+        self._port.setObjectName("connect.port")
+        self._port.setAccessibleName("Port")
+        self._port.setRange(0, 65535)
+        self._port.setSpecialValueText("usual port")
+        self._database = _field("connect.database", "Database", "")
+        self._user = _field("connect.user", "Account", "")
+        self._way = _choices("connect.way", "Where the password comes from", _WAYS)
+        self._password = _secret_field("connect.password")
+        self._variable = _field("connect.variable", "Name of the variable", "HARBOUR_PASSWORD")
+        self._tls = _choices("connect.tls", "Encryption", [(t, t) for t in _TLS])
+        self._authority = _field("connect.authority", "Certificates to verify with", "")
+        self._authority.setPlaceholderText("the system's certificates")
+        self._notice = Notice("connect.trouble")
+        self._lay_out()
+        self._way.currentIndexChanged.connect(lambda _: self._show_ways())
+        self._tls.currentIndexChanged.connect(lambda _: self._show_ways())
+        self._show_ways()
+
+    def _lay_out(self) -> None:
+        form = QGridLayout()
+        form.setHorizontalSpacing(12)
+        form.setVerticalSpacing(8)
+        form.setColumnStretch(1, 1)
+        self._labels: dict[QWidget, QWidget] = {}
+        rows: tuple[tuple[str, QWidget], ...] = (
+            ("Database is", self._type),
+            ("Host", self._host),
+            ("Port", self._port),
+            ("Database", self._database),
+            ("Account", self._user),
+            ("The password", self._way),
+            ("Password", self._password),
+            ("Variable", self._variable),
+            ("Encrypted", self._tls),
+            ("Certificates", self._authority),
+        )
+        for number, (words, widget) in enumerate(rows):
+            self._labels[widget] = label(words, soft=True)
+            form.addWidget(self._labels[widget], number, 0)
+            form.addWidget(widget, number, 1)
+        look = button("Choose …", "connect.choose", self._choose_authority)
+        look.setAutoDefault(False)
+        form.addWidget(look, len(rows) - 1, 2)
+        self._look = look
+        column = QVBoxLayout(self)
+        column.setContentsMargins(20, 16, 20, 16)
+        column.setSpacing(10)
+        column.addWidget(label("A database on a server", heading=True))
+        column.addLayout(form)
+        said = label(
+            "It is only ever read. The password is never written into the trellis.", soft=True
+        )
+        column.addWidget(said)
+        column.addWidget(self._notice)
+        row = QHBoxLayout()
+        row.addStretch()
+        cancel = button("Cancel", "connect.cancel", self.reject)
+        cancel.setAutoDefault(False)
+        row.addWidget(cancel)
+        go_on = button("Look into it", "connect.go", self._take, "main")
+        go_on.setDefault(True)
+        row.addWidget(go_on)
+        column.addLayout(row)
+
+    def _show_ways(self) -> None:
+        by_variable = self._way.currentData() == "variable"
+        verified = self._tls.currentData() == "always, server verified"
+        for widget, shown in (
+            (self._variable, by_variable),
+            (self._password, not by_variable),
+            (self._authority, verified),
+        ):
+            widget.setVisible(shown)
+            self._labels[widget].setVisible(shown)
+        self._look.setVisible(verified)
+
+    def _choose_authority(self) -> None:
+        path, _ = QFileDialog.getOpenFileName(self, "Certificates to verify the server with")
+        if path:
+            self._authority.setText(path)
+
+    def _take(self) -> None:
+        missing = [
+            f.accessibleName()
+            for f in (self._host, self._database, self._user)
+            if not f.text().strip()
+        ]
+        if missing:
+            self._notice.tell(f"{' and '.join(missing)} must be filled in.")
+            return
+        way = self._way.currentData()
+        server = Server(
+            self._type.currentData(),
+            self._host.text().strip(),
+            self._database.text().strip(),
+            self._user.text().strip(),
+            self._port.value() or None,
+            f"${{{self._variable.text().strip()}}}" if way == "variable" else way,
+            self._tls.currentData(),
+            self._authority.text().strip() or None,
+        )
+        try:
+            if way != "variable":
+                typed = self._password.text()
+                if typed or way == "asked":
+                    self._secrets.give(server, typed, keep=way == "keyring")
+        except UserError as error:
+            self._notice.tell(str(error))
+            return
+        self.server = server
+        self.accept()
+
+
+def _field(name: str, says: str, text: str) -> QLineEdit:
+    made = QLineEdit(text)
+    made.setObjectName(name)
+    made.setAccessibleName(says)
+    return made
+
+
+def _secret_field(name: str) -> QLineEdit:
+    made = _field(name, "Password", "")
+    made.setEchoMode(QLineEdit.EchoMode.Password)
+    made.setInputMethodHints(Qt.InputMethodHint.ImhSensitiveData)
+    return made
+
+
+def _choices(name: str, says: str, options: object) -> QComboBox:
+    made = QComboBox()
+    made.setObjectName(name)
+    made.setAccessibleName(says)
+    for value, words in options:  # type: ignore[attr-defined]
+        made.addItem(words, value)
+    return made

@@ -1,0 +1,164 @@
+"""What another read brought, in a small window that stays out of the way until it is closed."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import (
+    QDialog,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
+
+from keen_trellis.desktop.controls import Notice, button, label
+from keen_trellis.desktop.theme import Theme, value_font
+from keen_trellis.flow.changes import Broken, Changes, LaneChange, TieChange
+from keen_trellis.flow.edits import RenameLinkField
+
+
+class RereadSummary(QDialog):
+    """Rows before and now for every lane, columns and files come and gone, what broke.
+
+    Signals
+    -------
+    repaired(edit)
+        A repair was picked.
+    """
+
+    repaired = Signal(object)
+
+    def __init__(self, changes: Changes, theme: Theme, parent: QWidget | None) -> None:
+        super().__init__(parent)
+        self.setObjectName("reread")
+        self.setWindowTitle("What the read brought")
+        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        self._theme = theme
+        inner = QWidget()
+        column = QVBoxLayout(inner)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(12)
+        for broken in changes.broken:
+            column.addWidget(self._broken(broken))
+        column.addLayout(self._lanes(changes.lanes))
+        if changes.ties:
+            column.addLayout(self._ties(changes.ties))
+        column.addStretch()
+        scroll = QScrollArea()
+        scroll.setFrameShape(QScrollArea.Shape.NoFrame)
+        scroll.setWidgetResizable(True)
+        scroll.setWidget(inner)
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(20, 16, 20, 14)
+        whole.setSpacing(10)
+        whole.addWidget(label("What the read brought", heading=True))
+        since = f"Compared with {changes.since}" if changes.since else "Compared with before"
+        whole.addWidget(label(since, soft=True))
+        whole.addWidget(scroll, 1)
+        row = QHBoxLayout()
+        row.addStretch()
+        close = button("Close", "reread.close", self.accept, "main")
+        close.setDefault(True)
+        row.addWidget(close)
+        whole.addLayout(row)
+        self.resize(760, 440)
+
+    def _broken(self, broken: Broken) -> QWidget:
+        notice = Notice(f"reread.broken.{broken.tie}")
+        notice.tell(broken.text)
+        whole = QWidget()
+        column = QVBoxLayout(whole)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(4)
+        column.addWidget(notice)
+        row = QHBoxLayout()
+        for number, repair in enumerate(broken.repairs):
+            name = f"reread.repair.{broken.tie}.{number}"
+            look = "soft" if number == 0 else ""
+            mend = button(repair.label, name, partial(self._repair, repair, whole), look)
+            mend.setAutoDefault(False)
+            row.addWidget(mend)
+        if not broken.repairs:
+            row.addWidget(label("No column now looks like it: choose one on the tie.", soft=True))
+        row.addStretch()
+        column.addLayout(row)
+        return whole
+
+    def _repair(self, repair: RenameLinkField, where: QWidget) -> None:
+        where.hide()
+        self.repaired.emit(repair)
+
+    def _lanes(self, lanes: tuple[LaneChange, ...]) -> QGridLayout:
+        rows = [
+            (lane.name, _number(lane.before), _number(lane.now), _lane_words(lane))
+            for lane in sorted(lanes, key=lambda lane: not lane.is_any)
+        ]
+        return self._table(("Lane", "Rows before", "Now", ""), rows, "reread.lane")
+
+    def _ties(self, ties: tuple[TieChange, ...]) -> QGridLayout:
+        rows = [
+            (
+                tie.name,
+                f"{tie.before.found:,} of {tie.before.rows:,}",
+                f"{tie.now.found:,} of {tie.now.rows:,}",
+                f"{tie.before.going_on:,} rows went on, {tie.now.going_on:,} do now",
+            )
+            for tie in ties
+        ]
+        return self._table(("Tie", "Found before", "Now", ""), rows, "reread.tie")
+
+    def _table(
+        self, head: tuple[str, ...], rows: list[tuple[str, str, str, str]], name: str
+    ) -> QGridLayout:
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(22)
+        grid.setVerticalSpacing(6)
+        grid.setColumnStretch(3, 1)
+        right = Qt.AlignmentFlag.AlignRight
+        for column, words in enumerate(head):
+            side = right if column in (1, 2) else Qt.AlignmentFlag.AlignLeft
+            grid.addWidget(label(words, soft=True, small=True), 0, column, side)
+        for number, cells in enumerate(rows, start=1):
+            for column, text in enumerate(cells):
+                cell = self._cell(text, column)
+                cell.setObjectName(f"{name}.{number - 1}.{column}")
+                side = right if column in (1, 2) else Qt.AlignmentFlag(0)
+                grid.addWidget(cell, number, column, side | Qt.AlignmentFlag.AlignTop)
+        return grid
+
+    def _cell(self, text: str, column: int) -> QLabel:
+        made = label(text, strong=column == 0, soft=column == 3)
+        if column in (1, 2):
+            made.setFont(value_font(13))
+        if column == 3:
+            made.setWordWrap(True)
+        return made
+
+
+def _number(rows: int | None) -> str:
+    return "not read" if rows is None else f"{rows:,}"
+
+
+def _lane_words(lane: LaneChange) -> str:
+    """Return what is different about a lane beside its number of rows."""
+    if not lane.is_any:
+        return "as before"
+    said = []
+    if lane.before is not None and lane.now is not None and lane.before != lane.now:
+        more = lane.now - lane.before
+        said.append(f"{abs(more):,} {'more' if more > 0 else 'fewer'}")
+    for what, names in (
+        ("columns gone", lane.gone),
+        ("new columns", lane.come),
+        ("other kinds", lane.other_kind),
+        ("files gone", lane.files_gone),
+        ("new files", lane.files_come),
+    ):
+        if names:
+            some = ", ".join(names[:6])
+            said.append(f"{what}: {some}" + (f" and {len(names) - 6} more" if names[6:] else ""))
+    return "; ".join(said)

@@ -1,0 +1,135 @@
+"""How a source is read, as a row of choices: what each offers, and what holds now.
+
+No widgets here: the chooser and the bench show the same choices.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from keen_trellis.flow import (
+    DelimitedSource,
+    FolderSource,
+    QuerySource,
+    SheetSource,
+    Source,
+    TableSource,
+)
+from keen_trellis.read import Reading, SheetLayout, TextLayout
+from keen_trellis.read.text_layout import DELIMITERS, ENCODINGS
+
+_HEADER_ROWS = 12
+_ZONES = (
+    *("UTC", "Atlantic/Reykjavik", "Europe/London", "Europe/Lisbon", "Europe/Berlin"),
+    *("Europe/Athens", "America/New_York", "America/Los_Angeles", "Asia/Tokyo"),
+)
+_QUOTES = {'"': 'quotes "', "'": "quotes '", "": "no quotes"}
+_DECIMALS = {".": "decimal point", ",": "decimal comma"}
+_THOUSANDS = {
+    "": "no thousands mark",
+    ",": "thousands comma",
+    ".": "thousands point",
+    " ": "thousands space",
+    "'": "thousands apostrophe",
+}
+_MERGED = {"as they are": "merged cells as they are", "filled": "merged cells filled"}
+_TOTALS = {"kept": "last row kept", "left out": "total row left out"}
+_TIMEOUTS = {10.0: "10 seconds", 60.0: "a minute", 300.0: "5 minutes", 1800.0: "half an hour"}
+
+
+@dataclass(frozen=True, slots=True)
+class Setting:
+    """One choice of how a source is read.
+
+    Attributes
+    ----------
+    name : str
+        The setting's name, for `AnySource.with_setting`.
+    says : str
+        What it is, for those who do not see it.
+    options : tuple of (value, words)
+    current : object
+        The value that holds, found or chosen.
+    chosen : bool
+        Whether it was chosen rather than found.
+    """
+
+    name: str
+    says: str
+    options: tuple[tuple[Any, str], ...]
+    current: Any
+    chosen: bool
+
+    @property
+    def words(self) -> str:
+        """What holds, in words."""
+        return next((w for v, w in self.options if v == self.current), str(self.current))
+
+
+def settings_of(source: Source, reading: Reading | None) -> Iterator[Setting]:
+    """Yield the choices of how a source is read, with what the last reading found."""
+    settled = reading.settled if reading else None
+    match source:
+        case DelimitedSource():
+            yield from _text(source.layout, settled)
+        case SheetSource():
+            yield from _sheet(source.layout, settled)
+        case FolderSource():
+            named = source.file_column or ""
+            options: tuple[tuple[Any, str], ...] = (
+                ("file", "file names as a column"),
+                (None, "without file names"),
+            )
+            if named not in ("file", ""):
+                options = ((named, f"file names in “{named}”"), *options)
+            yield Setting("file_column", "File names", options, source.file_column, False)
+            if isinstance(settled, SheetLayout):
+                yield from _sheet(source.cells, settled)
+            else:
+                yield from _text(source.text, settled)
+        case TableSource() | QuerySource():
+            zones = tuple((z, f"moments in {z}") for z in dict.fromkeys((source.zone, *_ZONES)))
+            yield Setting("zone", "Time zone", zones, source.zone, source.zone != "UTC")
+            if isinstance(source, QuerySource):
+                limits = {source.timeout_s: f"{source.timeout_s:g} seconds"} | _TIMEOUTS
+                options_s = tuple((v, f"given up after {w}") for v, w in sorted(limits.items()))
+                yield Setting("timeout_s", "Time allowed", options_s, source.timeout_s, True)
+
+
+def _text(layout: TextLayout, settled: TextLayout | None) -> Iterator[Setting]:
+    shown = settled or layout
+    delimiters = {d: f"{w} separated" for d, w in DELIMITERS.items()}
+    if shown.delimiter not in (*DELIMITERS, None):
+        delimiters[shown.delimiter or ""] = f"“{shown.delimiter}” separated"
+    encodings = dict(ENCODINGS)
+    if shown.encoding not in (*ENCODINGS, None):
+        encodings[shown.encoding or ""] = shown.encoding or ""
+    for name, says, words in (
+        ("delimiter", "What separates cells", delimiters),
+        ("encoding", "Encoding", encodings),
+        ("header_row", "Header", _header_rows(shown.header_row)),
+        ("quote", "Quotes", _QUOTES),
+        ("decimal", "Decimal mark", _DECIMALS),
+        ("thousands", "Thousands mark", _THOUSANDS),
+        ("dates", "Order of dates", {d: d for d in ("year first", "day first", "month first")}),
+    ):
+        yield _setting(name, says, words, shown, layout)
+
+
+def _sheet(layout: SheetLayout, settled: SheetLayout | None) -> Iterator[Setting]:
+    shown = settled or layout
+    yield _setting("header_row", "Header", _header_rows(shown.header_row), shown, layout)
+    yield _setting("merged", "Merged cells", _MERGED, shown, SheetLayout())
+    yield _setting("total_row", "Last row", _TOTALS, shown, SheetLayout())
+
+
+def _setting(name: str, says: str, words: dict[Any, str], shown: object, chosen: object) -> Setting:
+    current = getattr(shown, name)
+    return Setting(name, says, tuple(words.items()), current, getattr(chosen, name) is not None)
+
+
+def _header_rows(current: int | None) -> dict[Any, str]:
+    rows: Sequence[int] = range(1, max(_HEADER_ROWS, current or 0) + 1)
+    return {**{row: f"header in row {row}" for row in rows}, 0: "no header"}
