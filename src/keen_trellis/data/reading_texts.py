@@ -147,6 +147,12 @@ def _read_yes_no(text: str) -> bool:
     return _YES_NO[text.lower()]
 
 
+def _read_time(text: str) -> dt.time:
+    if ":" not in text[:3]:  # ISO 8601 would take the month 2026-01 for a time, too
+        raise ValueError
+    return dt.time.fromisoformat(text).replace(tzinfo=None)
+
+
 _READ: dict[Kind, Callable[[str], Any]] = {
     Kind.TEXT: str,
     Kind.WHOLE: _read_whole,
@@ -155,7 +161,7 @@ _READ: dict[Kind, Callable[[str], Any]] = {
     Kind.YES_NO: _read_yes_no,
     Kind.DATE: lambda text: dt.datetime.fromisoformat(text).date(),
     Kind.DATE_TIME: lambda text: dt.datetime.fromisoformat(text).replace(tzinfo=None),
-    Kind.TIME: lambda text: dt.time.fromisoformat(text).replace(tzinfo=None),
+    Kind.TIME: _read_time,
 }
 
 

@@ -2,21 +2,23 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from typing import Any
+
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QIntValidator
 from PySide6.QtWidgets import (
     QCheckBox,
-    QComboBox,
     QDialog,
     QFileDialog,
     QGridLayout,
     QHBoxLayout,
     QLineEdit,
-    QSpinBox,
     QVBoxLayout,
     QWidget,
 )
 
-from keen_trellis.desktop.controls import Notice, button, label
+from keen_trellis.desktop.controls import Choice, Notice, button, label
 from keen_trellis.errors import UserError
 from keen_trellis.read import Secrets, Server
 
@@ -83,25 +85,23 @@ class ConnectDialog(QDialog):
         self.setMinimumWidth(560)
         self._secrets = secrets
         self.server: Server | None = None
-        self._type = _choices("connect.type", "Sort of database", _TYPES)
+        self._type = _Pick("connect.type", "Sort of database", _TYPES)
         self._host = _field("connect.host", "Host", "localhost")
-        self._port = QSpinBox()
-        self._port.setObjectName("connect.port")
-        self._port.setAccessibleName("Port")
-        self._port.setRange(0, 65535)
-        self._port.setSpecialValueText("usual port")
+        self._port = _field("connect.port", "Port", "")
+        self._port.setPlaceholderText("the usual one")
+        self._port.setValidator(QIntValidator(1, 65535, self))
         self._database = _field("connect.database", "Database", "")
         self._user = _field("connect.user", "Account", "")
-        self._way = _choices("connect.way", "Where the password comes from", _WAYS)
+        self._way = _Pick("connect.way", "Where the password comes from", _WAYS)
         self._password = _secret_field("connect.password")
         self._variable = _field("connect.variable", "Name of the variable", "HARBOUR_PASSWORD")
-        self._tls = _choices("connect.tls", "Encryption", [(t, t) for t in _TLS])
+        self._tls = _Pick("connect.tls", "Encryption", [(t, t) for t in _TLS])
         self._authority = _field("connect.authority", "Certificates to verify with", "")
         self._authority.setPlaceholderText("the system's certificates")
         self._notice = Notice("connect.trouble")
         self._lay_out()
-        self._way.currentIndexChanged.connect(lambda _: self._show_ways())
-        self._tls.currentIndexChanged.connect(lambda _: self._show_ways())
+        self._way.chosen.connect(lambda _: self._show_ways())
+        self._tls.chosen.connect(lambda _: self._show_ways())
         self._show_ways()
 
     def _lay_out(self) -> None:
@@ -125,7 +125,8 @@ class ConnectDialog(QDialog):
         for number, (words, widget) in enumerate(rows):
             self._labels[widget] = label(words, soft=True)
             form.addWidget(self._labels[widget], number, 0)
-            form.addWidget(widget, number, 1)
+            side = Qt.AlignmentFlag.AlignLeft if isinstance(widget, Choice) else Qt.AlignmentFlag(0)
+            form.addWidget(widget, number, 1, side)
         look = button("Choose …", "connect.choose", self._choose_authority)
         look.setAutoDefault(False)
         form.addWidget(look, len(rows) - 1, 2)
@@ -151,8 +152,8 @@ class ConnectDialog(QDialog):
         column.addLayout(row)
 
     def _show_ways(self) -> None:
-        by_variable = self._way.currentData() == "variable"
-        verified = self._tls.currentData() == "always, server verified"
+        by_variable = self._way.value == "variable"
+        verified = self._tls.value == "always, server verified"
         for widget, shown in (
             (self._variable, by_variable),
             (self._password, not by_variable),
@@ -176,15 +177,15 @@ class ConnectDialog(QDialog):
         if missing:
             self._notice.tell(f"{' and '.join(missing)} must be filled in.")
             return
-        way = self._way.currentData()
+        way = self._way.value
         server = Server(
-            self._type.currentData(),
+            self._type.value,
             self._host.text().strip(),
             self._database.text().strip(),
             self._user.text().strip(),
-            self._port.value() or None,
+            int(self._port.text()) if self._port.text() else None,
             f"${{{self._variable.text().strip()}}}" if way == "variable" else way,
-            self._tls.currentData(),
+            self._tls.value,
             self._authority.text().strip() or None,
         )
         try:
@@ -213,10 +214,18 @@ def _secret_field(name: str) -> QLineEdit:
     return made
 
 
-def _choices(name: str, says: str, options: object) -> QComboBox:
-    made = QComboBox()
-    made.setObjectName(name)
-    made.setAccessibleName(says)
-    for value, words in options:  # type: ignore[attr-defined]
-        made.addItem(words, value)
-    return made
+class _Pick(Choice):
+    """One of several values, shown in words."""
+
+    def __init__(self, name: str, says: str, options: Sequence[tuple[str, str]]) -> None:
+        super().__init__(name, says)
+        self._options = [(value, words, "") for value, words in options]
+        self.value: Any = options[0][0]
+        self.chosen.connect(self.pick)
+        self.pick(self.value)
+
+    def pick(self, value: str) -> None:
+        """Take one of the values."""
+        self.value = value
+        self.offer(self._options, value)
+        self.updateGeometry()

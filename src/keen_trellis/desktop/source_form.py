@@ -266,6 +266,7 @@ class NoticedLines(QWidget):
         line = QWidget()
         line.setProperty("trouble_line", True)
         line.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        line.setMinimumHeight(30)
         row = QHBoxLayout(line)
         row.setContentsMargins(10, 1, 2, 1)
         text = OneLine()

@@ -17,7 +17,7 @@ from keen_trellis.flow import (
     Source,
     TableSource,
 )
-from keen_trellis.read import Reading, SheetLayout, TextLayout
+from keen_trellis.read import Reading, Server, SheetLayout, TextLayout
 from keen_trellis.read.text_layout import DELIMITERS, ENCODINGS
 
 _HEADER_ROWS = 12
@@ -90,12 +90,17 @@ def settings_of(source: Source, reading: Reading | None) -> Iterator[Setting]:
             else:
                 yield from _text(source.text, settled)
         case TableSource() | QuerySource():
-            zones = tuple((z, f"moments in {z}") for z in dict.fromkeys((source.zone, *_ZONES)))
-            yield Setting("zone", "Time zone", zones, source.zone, source.zone != "UTC")
+            if isinstance(source.database, Server):
+                yield _zone(source.zone)
             if isinstance(source, QuerySource):
                 limits = {source.timeout_s: f"{source.timeout_s:g} seconds"} | _TIMEOUTS
                 options_s = tuple((v, f"given up after {w}") for v, w in sorted(limits.items()))
                 yield Setting("timeout_s", "Time allowed", options_s, source.timeout_s, True)
+
+
+def _zone(zone: str) -> Setting:
+    zones = tuple((z, f"moments in {z}") for z in dict.fromkeys((zone, *_ZONES)))
+    return Setting("zone", "Time zone", zones, zone, zone != "UTC")
 
 
 def _text(layout: TextLayout, settled: TextLayout | None) -> Iterator[Setting]:

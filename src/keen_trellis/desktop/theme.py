@@ -301,6 +301,9 @@ QHeaderView::section {
   background: $surface; color: $ink_soft; border: 0; border-bottom: 1px solid $line;
   padding: 4px 6px; font-weight: 600;
 }
+QTableWidget::item { padding: 0 6px; }
+QTableWidget::item:selected { background: $selected; color: $ink; }
+QTableWidget::item:focus { border: 1px solid $accent_ink; }
 QTableWidget { gridline-color: $line; border: 1px solid $line; border-radius: 6px; }
 QCheckBox { spacing: 6px; }
 QScrollArea { background: transparent; border: 0; }

@@ -248,11 +248,13 @@ def _broken(
         for side, (whose, table) in sides.items():
             names = {getattr(f, side) for f in item.link} | set(getattr(item.columns, side) or ())
             if isinstance(table, Table) and error.name in names - set(table.columns):
-                yield _broken_at(item, side, whose, error.name, table, before, old)
+                title = f"{lane.name} + {trellis.lane(item.lane).name}"
+                yield _broken_at(item, title, side, whose, error.name, table, before, old)
 
 
 def _broken_at(
     tie: TieItem,
+    title: str,
     side: str,
     lane: Lane,
     gone: str,
@@ -271,7 +273,7 @@ def _broken_at(
     repairs = tuple(
         RenameLinkField(tie.id, side, gone, name) for score, name in scored[:3] if score >= _LIKELY
     )
-    text = f"The tie of {lane.name} links “{gone}”, which {lane.name} no longer has."
+    text = f"{title}: the link names “{gone}”, which {lane.name} no longer has."
     return Broken(tie.id, text, repairs)
 
 

@@ -170,7 +170,7 @@ def _list() -> QTableWidget:
     made = QTableWidget(0, 3)
     made.setObjectName("columns.list")
     made.setAccessibleName("Columns of the lane")
-    made.setHorizontalHeaderLabels(["Column", "Kind", "Blank"])
+    made.setHorizontalHeaderLabels(["Column", "Kind"])
     made.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
     made.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
     made.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
@@ -183,6 +183,10 @@ def _list() -> QTableWidget:
     header.setHighlightSections(False)
     header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
     header.setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
+    right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+    blank = QTableWidgetItem("Blank")
+    blank.setTextAlignment(right)
+    made.setHorizontalHeaderItem(2, blank)
     header.resizeSection(1, 120)
     header.resizeSection(2, 70)
     return made

@@ -49,7 +49,7 @@ class TablePage(QWidget):
         column.addWidget(self._mend, alignment=Qt.AlignmentFlag.AlignLeft)
         column.addWidget(self.grid, 1)
         self._spare = QWidget()
-        column.addWidget(self._spare)
+        column.addWidget(self._spare, 1)
 
     def set_theme(self, theme: Theme) -> None:
         """Take the colours of a theme."""

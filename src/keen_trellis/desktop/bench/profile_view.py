@@ -12,7 +12,7 @@ from keen_trellis.data import Kind
 from keen_trellis.data.profile import Profile
 from keen_trellis.desktop.theme import LaneColours, Theme, text_font, value_font
 
-_BARS_HEIGHT = 74
+_BARS_HEIGHT = 64
 _LINE = 20
 _LISTED = 12
 _TOP = 4
@@ -74,8 +74,14 @@ class ProfileView(QWidget):
         return y
 
     def _draw_bars(self, painter: QPainter, profile: Profile, top: int) -> int:
-        if not profile.bars:
+        if len(profile.bars) < 2:
             return top
+        is_text = profile.kind is Kind.TEXT
+        painter.setFont(text_font(12, bold=True))
+        painter.setPen(QColor(self._theme.ink_soft))
+        title = "Rows by length of the text" if is_text else "Rows from least to greatest"
+        painter.drawText(QPoint(0, top + 12), title)
+        top += 20
         width = min(self.width(), 620)
         most = max(profile.bars)
         step = width / len(profile.bars)
@@ -93,12 +99,12 @@ class ProfileView(QWidget):
         room = QRect(0, base + 2, width, 16)
         first, last = (self._fitting(end, painter, width // 2 - 8) for end in profile.bar_ends)
         painter.drawText(room, Qt.AlignmentFlag.AlignLeft, first)
-        if len(profile.bars) > 1:
-            painter.drawText(room, Qt.AlignmentFlag.AlignRight, last)
+        painter.drawText(room, Qt.AlignmentFlag.AlignRight, last)
         return base + 18
 
     def _draw_lists(self, painter: QPainter, profile: Profile, top: int) -> None:
-        lists = [("Most frequent values", profile.frequent)]
+        title = "Some of the values" if profile.unique else "Most frequent values"
+        lists = [(title, profile.frequent)]
         if profile.shapes:
             lists.append(("Shapes: A a letter, 9 a digit", profile.shapes))
         width = min((self.width() - 24) // 2, 360)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime as dt
 from pathlib import Path
 
 from PySide6.QtCore import QTimer, Signal
@@ -43,6 +44,8 @@ class SourcePage(QWidget):
         self._place.setObjectName("source.place")
         self._move = button("Choose another place …", "source.move", self.moved_asked.emit)
         self._again = button("Read again", "source.again", self._read_again, "soft")
+        self._facts = label(soft=True)
+        self._facts.setObjectName("source.facts")
         self._form = SourceForm("source.form", theme)
         self._form.changed.connect(self._changed)
         self._notice = Notice("source.trouble")
@@ -69,6 +72,7 @@ class SourcePage(QWidget):
         column.addLayout(head)
         column.addWidget(self._notice)
         column.addWidget(self._form, 1)
+        column.addWidget(self._facts)
         column.addWidget(self._noticed)
         column.addWidget(self._apart)
         column.addStretch()
@@ -92,6 +96,7 @@ class SourcePage(QWidget):
         self._notice.tell(str(reading) if isinstance(reading, UserError) else "")
         self._form.show_source(source, read)
         self._noticed.show_noticed(read.noticed if read else (), source)
+        self._facts.setText(_facts(read) if read else "")
         self._apart.setText(_apart_words(read.set_apart) if read else "")
         self._apart.setVisible(bool(self._apart.text()))
 
@@ -124,6 +129,20 @@ def _title(source: Source) -> str:
         what = source.table if isinstance(source, TableSource) else "a query"
         return f"{source.database.label} › {what}"
     return Path(source.place).name
+
+
+def _facts(reading: Reading) -> str:
+    """Return how much was read, and the age and size of the file it was read from."""
+    table = reading.table
+    words = f"{len(table):,} rows and {len(table.columns):,} columns were read"
+    if len(reading.files) == 1:
+        (stamp,) = reading.files
+        changed = dt.datetime.fromtimestamp(stamp.changed_ns / 1e9)
+        words += f" from the file of {changed:%Y-%m-%d %H:%M}, {max(stamp.size >> 10, 1):,} KB"
+    elif reading.files:
+        size = sum(stamp.size for stamp in reading.files)
+        words += f" from {len(reading.files):,} files, {max(size >> 10, 1):,} KB"
+    return f"{words}." if reading.noticed else f"{words}. Nothing stands out."
 
 
 def _server(source: Source) -> str:

@@ -405,23 +405,25 @@ class MapView(QAbstractScrollArea):
         painter.setBrush(QColor(theme.lane(head.colour).fill))
         painter.drawRoundedRect(QRectF(14, box.y() + 6, 4, box.height() - 12), 2, 2)
         line = QRectF(28, box.y() + 3, HEADS_WIDTH - 44, 19)
+        if head.stale:
+            line.setWidth(line.width() - self._draw_stale(painter, box))
         self._draw_text(painter, line, head.name, theme.ink, bold=True, size=14)
+        line.setWidth(HEADS_WIDTH - 44)
         self._draw_text(painter, line.translated(0, 18), head.source, theme.ink_soft)
         colour = theme.warn_ink if head.trouble else theme.ink_soft
         self._draw_text(painter, line.translated(0, 33), head.size, colour)
-        if head.stale:
-            self._draw_stale(painter, box)
 
-    def _draw_stale(self, painter: QPainter, box: QRectF) -> None:
-        """Mark a lane whose file is another than the one that was read."""
+    def _draw_stale(self, painter: QPainter, box: QRectF) -> float:
+        """Mark a lane whose file is another than the one that was read; return the room taken."""
         theme, words = self._theme, "changed since"
         width = QFontMetricsF(text_font(11, True)).horizontalAdvance(words) + 14
-        label = QRectF(HEADS_WIDTH - width - 12, box.y() + 36, width, 17)
+        label = QRectF(HEADS_WIDTH - width - 12, box.y() + 4, width, 17)
         painter.setPen(QPen(QColor(theme.warn_line), 1))
         painter.setBrush(QColor(theme.warn_soft))
         painter.drawRoundedRect(label, 8, 8)
         inner = label.adjusted(7, 0, 0, 0)
         self._draw_text(painter, inner, words, theme.warn_ink, bold=True, centred=True)
+        return width
 
     def _draw_ring(self, painter: QPainter, box: QRectF, radius: float) -> None:
         width = 2.4 if self.hasFocus() else 1.8
