@@ -240,10 +240,10 @@ class NewTrellisTest(WindowTestCase):
     def choose_lane(self, file: str, sheet: str = "", name: str = "") -> None:
         path = str(self.folder / file)
         with mock.patch.object(QFileDialog, "getOpenFileName", return_value=(path, "")):
-            self.trigger("lane.add")
+            self.trigger("lane.add_file")
+        tables = self.find(QListWidget, "chooser.tables")
+        self.wait_until(lambda: tables.count() > 0)
         if sheet:
-            tables = self.find(QListWidget, "chooser.tables")
-            self.wait_until(lambda: tables.count() > 0)
             tables.setCurrentItem(tables.findItems(sheet, Qt.MatchFlag.MatchExactly)[0])
         add = self.find(QPushButton, "chooser.add")
         self.wait_until(add.isEnabled)

@@ -57,7 +57,7 @@ class UnsavedWorkTest(WindowTestCase):
         ):
             self.trigger("file.new")
         self.assertIn("cannot be saved", self.text("bench.notice.text"))
-        self.assertEqual(len(self.session.trellis.lanes), 3)
+        self.assertEqual(len(self.session.trellis.lanes), 5)
 
     def test_the_title_and_the_top_bar_say_what_is_unsaved(self) -> None:
         self.assertIn("Winter season *", self.window.windowTitle())
@@ -192,7 +192,10 @@ class MouseAndKeyboardTest(WindowTestCase):
         self.trigger("part.remove")
         self.session.select("routes")
         self.trigger("part.remove")
-        self.assertEqual([lane.id for lane in self.session.trellis.lanes], ["sailings", "vessels"])
+        self.assertEqual(
+            [lane.id for lane in self.session.trellis.lanes],
+            ["sailings", "vessels", "takings", "calendar"],
+        )
         self.trigger("edit.undo")
         self.trigger("edit.undo")
         self.assertEqual(self.session.trellis, load(self.folder / "winter-season.trellis"))
@@ -236,13 +239,13 @@ class MouseAndKeyboardTest(WindowTestCase):
         self.key(Qt.Key.Key_Down, menu)
         self.key(Qt.Key.Key_Return, menu)
         ties = [tie.lane for _, tie in self.session.trellis.ties()]
-        self.assertEqual(ties, ["routes", "vessels", "routes"])
+        self.assertEqual(ties, ["routes", "vessels", "routes", "calendar"])
         self.assertEqual(self.session.trellis.lane("sailings").items[-1].id, self.session.selection)
 
     def test_the_finder_walks_with_the_arrows_and_leaves_out_what_cannot_be_done(self) -> None:
         self.trigger("view.finder")
         field = self.find(QLineEdit, "finder.field")
-        QTest.keyClicks(field, "page")
+        QTest.keyClicks(field, "page selected tie")
         found = self.find(QListWidget, "finder.found")
         self.assertGreaterEqual(found.count(), 2)
         QTest.keyClick(field, Qt.Key.Key_Down)

@@ -10,12 +10,13 @@ import unittest
 from collections.abc import Callable
 from pathlib import Path
 from typing import TypeVar
+from unittest import mock
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
-from PySide6.QtCore import QEvent, QPoint, QStandardPaths, Qt, qInstallMessageHandler
+from PySide6.QtCore import QEvent, QPoint, QSettings, QStandardPaths, Qt, qInstallMessageHandler
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QPushButton, QWidget
+from PySide6.QtWidgets import QApplication, QDialog, QPushButton, QWidget
 
 from keen_trellis.desktop import theme as themes
 from keen_trellis.desktop.application import make_application, make_window
@@ -35,6 +36,10 @@ class WindowTestCase(unittest.TestCase):
         self.addCleanup(folder.cleanup)
         self.folder = Path(folder.name) / "demo"
         shutil.copytree(DEMO, self.folder, ignore=shutil.ignore_patterns("out"))
+        state = mock.patch.dict(os.environ, XDG_STATE_HOME=str(Path(folder.name) / "state"))
+        state.start()
+        self.addCleanup(state.stop)
+        QSettings().remove("recent")
         self.complaints: list[str] = []
         qInstallMessageHandler(lambda kind, context, text: self.complaints.append(text))
         self.application = make_application()
@@ -72,6 +77,14 @@ class WindowTestCase(unittest.TestCase):
                 self.fail("It did not come about in time.")
             self.application.processEvents()
             time.sleep(0.001)
+
+    def dialog(self, name: str) -> QDialog:
+        """Return an open dialog by its name."""
+        self.settle()
+        for widget in self.application.topLevelWidgets():
+            if isinstance(widget, QDialog) and widget.objectName() == name and widget.isVisible():
+                return widget
+        self.fail(f"No dialog {name} is open.")
 
     def find(self, kind: type[W], name: str) -> W:
         found = (self.application.activePopupWidget() or self.window).findChild(kind, name)

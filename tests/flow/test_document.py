@@ -48,6 +48,7 @@ from keen_trellis.flow.edits import (
 from keen_trellis.flow.storage import dumps, loads, schema
 from keen_trellis.match import Bay, Link, LinkField, OrderField, Pair
 from keen_trellis.match.findings import Remedy
+from keen_trellis.read import SqliteFile, TextLayout
 
 LINK = (LinkedFields(left="route", right="code"),)
 RICH = Link(
@@ -71,8 +72,10 @@ def built(*edits: Edit) -> Trellis:
 SEASON = built(
     RenameTrellis("Winter season"),
     AddLane("Sailings", SheetSource(path="/work/season/operations.ods", sheet="Sailings")),
-    AddLane("Routes", TableSource(path="/work/season/harbour.sqlite", table="routes")),
-    AddLane("Fares", DelimitedSource(path="/work/fares.csv", delimiter=";")),
+    AddLane(
+        "Routes", TableSource(database=SqliteFile("/work/season/harbour.sqlite"), table="routes")
+    ),
+    AddLane("Fares", DelimitedSource(path="/work/fares.csv", layout=TextLayout(delimiter=";"))),
     AddTie("sailings", "routes", LINK),
     AddDelivery("sailings", "Report", "/work/season/out/report.csv"),
 )
@@ -198,7 +201,7 @@ class SavingTest(unittest.TestCase):
         for text, words in (
             ("{", "line 1: expecting"),
             ("[]", "does not say that it is a trellis"),
-            (json.dumps({**content, "version": 2}), "saved by a newer Keen Trellis"),
+            (json.dumps({**content, "version": 3}), "saved by a newer Keen Trellis"),
             (json.dumps({**content, "version": 0}), "its version 0 is unknown"),
             (json.dumps({**content, "wish": 1}), "wish: Extra inputs are not permitted"),
             (json.dumps(doubled), "stands there more than once"),

@@ -46,7 +46,7 @@ class RunTest(unittest.TestCase):
         first = self.tie()
         with (
             mock.patch.object(run_module, "match", side_effect=AssertionError("matched again")),
-            mock.patch.object(run_module, "read_source", side_effect=AssertionError("read again")),
+            mock.patch.object(DelimitedSource, "read", side_effect=AssertionError("read again")),
         ):
             self.do(SetBay("sailings-routes", Bay.RIGHT, True))
             second = self.tie()

@@ -12,7 +12,7 @@ from collections import Counter
 from pathlib import Path
 
 from keen_trellis.data import Table
-from keen_trellis.read import read_delimited, read_sheet, read_table
+from keen_trellis.read import SqliteFile, read_delimited, read_sheet, read_table
 
 DEMO = Path(__file__).parents[2] / "demo"
 TRELLIS = DEMO / "winter-season.trellis"
@@ -39,7 +39,7 @@ class FlawsTest(unittest.TestCase):
             for name in ("Sailings", "Vessels", "Crew")
         }
         cls.sailings = cls.operations["Sailings"].table
-        cls.routes = read_table(DEMO / "harbour.sqlite", "routes").table
+        cls.routes = read_table(SqliteFile(str(DEMO / "harbour.sqlite")), "routes").table
         cls.takings = {p: read_delimited(p).table for p in sorted(DEMO.glob("takings/*.csv"))}
 
     def test_link_values_differ_by_spaces_case_and_short_names(self) -> None:
@@ -161,7 +161,7 @@ class CommandLineTest(unittest.TestCase):
         done = keen_trellis("run", self.trellis, "--json", "--deliver")
         told = json.loads(done.stdout)
         self.assertEqual(told["trellis"], "Winter season")
-        self.assertEqual([s["rows"] for s in told["sources"]], [1209, 23, 11])
+        self.assertEqual([s["rows"] for s in told["sources"]], [1209, 23, 11, 1577, 4])
         second = told["ties"][1]
         self.assertEqual((second["left"]["lane"], second["right"]["lane"]), ("Sailings", "Vessels"))
         self.assertEqual(second["rows"], second["pairs"] + second["left"]["not_found"])

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from PySide6.QtCore import Qt, QTimer
+from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import (
     QDialog,
     QFileDialog,
@@ -242,7 +243,7 @@ class Chooser(QDialog):
         source = entry.source
         self._request += 1
         request = self._request
-        self._readable[row] = False
+        self._readable.pop(row, None)
         self._jobs.stop_all()
         self._show_choice()
         if isinstance(source, QuerySource) and not source.query:
@@ -260,6 +261,7 @@ class Chooser(QDialog):
 
         def failed(error: Exception) -> None:
             if request == self._request:
+                self._readable[row] = False
                 self._failed(error)
 
         self._jobs.start(
@@ -310,6 +312,13 @@ class Chooser(QDialog):
     def _ask_password(self) -> None:
         if isinstance(self._place, Server) and ask_password(self, self._place, self._secrets):
             self._look_into_place()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Let Return finish a field of the form; only elsewhere does it add the lane."""
+        returns = event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter)
+        if returns and self._form.isAncestorOf(self.focusWidget()):
+            return
+        super().keyPressEvent(event)
 
     def done(self, result: int) -> None:
         self._jobs.finish()

@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
     QMenu,
     QPushButton,
     QSizePolicy,
+    QWidget,
 )
 
 
@@ -51,6 +52,7 @@ class Choice(QPushButton):
         self._says, self._ink = says, ink
         if font is not None:
             self.setFont(font)
+        self.setAccessibleName(says)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setMenu(QMenu(self))
 
@@ -207,8 +209,14 @@ class Flow(QLayout):
         """Take everything out."""
         while item := self.takeAt(0):
             if widget := item.widget():
-                widget.hide()
-                widget.deleteLater()
+                discard(widget)
+
+
+def discard(widget: QWidget) -> None:
+    """Take a widget out at once; it is deleted when the signal under way has ended."""
+    widget.hide()
+    widget.setParent(None)
+    widget.deleteLater()
 
 
 class Notice(QFrame):

@@ -119,6 +119,7 @@ class Session(QObject):
         self.undo.clear()
         self.results, self.stale = Results(), frozenset()
         self._before = remembered(path) if path else None
+        self._runner = Runner(self.secrets)  # what another trellis read is not kept
         first_tie = next((tie.id for _, tie in trellis.ties()), "")
         self.selection = first_tie or (trellis.lanes[0].id if trellis.lanes else "")
         self.changed.emit()

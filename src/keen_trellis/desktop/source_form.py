@@ -16,7 +16,7 @@ from PySide6.QtWidgets import (
 )
 
 from keen_trellis.data import Kind
-from keen_trellis.desktop.controls import Choice, Flow, OneLine, button, label
+from keen_trellis.desktop.controls import Choice, Flow, OneLine, button, discard, label
 from keen_trellis.desktop.reading_line import ReadingLine
 from keen_trellis.desktop.theme import Theme, value_font
 from keen_trellis.desktop.typed_grid import TypedGrid
@@ -253,8 +253,7 @@ class NoticedLines(QWidget):
         self._shown = noticed
         while item := self._column.takeAt(0):
             if widget := item.widget():
-                widget.hide()
-                widget.deleteLater()
+                discard(widget)
         for number, one in enumerate(noticed[: self._at_most]):
             self._column.addWidget(self._line(number, one, source))
         if len(noticed) > self._at_most:

@@ -151,7 +151,7 @@ def _essential(part: Any) -> Any:
     """Return a document as plain values without the settings that are as they always are."""
     if isinstance(part, BaseModel):
         fields = type(part).model_fields
-        values = {name: getattr(part, name) for name in fields}
+        values = {name: getattr(part, name) for name in sorted(fields, key=_type_first)}
         return {
             name: _essential(value)
             for name, value in values.items()
@@ -160,12 +160,16 @@ def _essential(part: Any) -> Any:
     if dataclasses.is_dataclass(part):
         return {
             f.name: _essential(getattr(part, f.name))
-            for f in dataclasses.fields(part)
+            for f in sorted(dataclasses.fields(part), key=lambda f: _type_first(f.name))
             if f.name in _ALWAYS_THERE or getattr(part, f.name) != f.default
         }
     if isinstance(part, tuple | list):
         return [_essential(value) for value in part]
     return part
+
+
+def _type_first(name: str) -> bool:
+    return name != "type"
 
 
 def _laid_out(content: Any, depth: int) -> str:

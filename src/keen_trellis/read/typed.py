@@ -50,7 +50,7 @@ def read_typed(
 def pasted_cells(text: str) -> list[list[str]]:
     r"""Return the cells of a text copied from a sheet: tabs between cells, a row in each line.
 
-    >>> pasted_cells("code\tname\nKP-MS\t\\"Kelp Point\\"\n")
+    >>> pasted_cells('code\tname\nKP-MS\t"Kelp Point"\n')
     [['code', 'name'], ['KP-MS', 'Kelp Point']]
     """
     rows = list(csv.reader(io.StringIO(text, newline=""), delimiter="\t"))

@@ -38,7 +38,7 @@ class TablePage(QWidget):
         self._line.setObjectName(f"{name}.line")
         self._line.setWordWrap(True)
         self._notice = Notice(f"{name}.trouble")
-        self._mend = button("", f"{name}.mend", self.mend_asked.emit, "main")
+        self._mend = button("Read it again", f"{name}.mend", self.mend_asked.emit, "main")
         self._mend.hide()
         self.grid = Grid(theme, f"{name}.grid")
         column = QVBoxLayout(self)
@@ -61,9 +61,10 @@ class TablePage(QWidget):
         """Show a table beneath a line, or why there is none."""
         is_table = isinstance(table, Table)
         words = mend_words(table)
-        self._mend.setText(words)
-        self._mend.setAccessibleName(words)
         self._mend.setVisible(bool(words))
+        if words:
+            self._mend.setText(words)
+            self._mend.setAccessibleName(words)
         self._spare.setVisible(not is_table)
         self._notice.tell(str(table) if isinstance(table, UserError) else "")
         self._line.setText(line if is_table else "")

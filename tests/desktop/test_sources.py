@@ -1,0 +1,358 @@
+"""Bringing tables in with mouse and keyboard, looking at them, reading them again."""
+
+import shutil
+import sqlite3
+import time
+from pathlib import Path
+from unittest import mock
+
+from PySide6.QtCore import QMimeData, QPointF, Qt, QUrl
+from PySide6.QtGui import QAction, QDropEvent
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import (
+    QApplication,
+    QFileDialog,
+    QLineEdit,
+    QListWidget,
+    QMenu,
+    QPlainTextEdit,
+    QPushButton,
+    QTableWidget,
+    QWidget,
+)
+
+from keen_trellis.data import Kind
+from keen_trellis.desktop.bench.grid import Grid
+from keen_trellis.desktop.chooser import Chooser
+from keen_trellis.desktop.recent import recent_places
+from keen_trellis.desktop.typed_grid import TypedGrid
+from keen_trellis.flow import FolderSource, QuerySource, TableSource, TypedSource
+from keen_trellis.flow.edits import AddLane
+from keen_trellis.read import Server, SqliteFile
+from tests.desktop.window_case import WindowTestCase
+
+
+class ChooserTest(WindowTestCase):
+    def choosing(self) -> Chooser:
+        chooser = self.window.findChild(Chooser)
+        assert chooser is not None
+        return chooser
+
+    def ready(self) -> None:
+        self.wait_until(self.find(QPushButton, "chooser.add").isEnabled)
+
+    def add(self) -> None:
+        self.ready()
+        QTest.mouseClick(self.find(QPushButton, "chooser.add"), Qt.MouseButton.LeftButton)
+        self.settle()
+
+    def columns(self) -> tuple[str, ...]:
+        return self.find(Grid, "chooser.grid").table_model.table.columns
+
+    def test_a_text_is_shown_as_it_will_be_read_and_each_part_can_be_changed(self) -> None:
+        text = "Bookings\n\nday;seats\n03/04/2026;1,5\n04/05/2026;2,5\n05/06/2026\n"
+        path = self.folder / "bookings.csv"
+        path.write_text(text)
+        self.window.choose_from(path)
+        self.ready()
+        self.assertEqual(self.columns(), ("day", "seats"))
+        words = [
+            self.text(f"chooser.form.line.{part}")
+            for part in ("delimiter", "encoding", "header_row", "decimal", "dates")
+        ]
+        self.assertEqual(
+            words,
+            ["Semicolon separated", "UTF-8", "header in row 3", "decimal comma", "day first"],
+        )
+        self.assertIn("line 6", self.text("chooser.noticed.0.text"))
+        self.assertIn("is taken as day first", self.text("chooser.noticed.1.text"))
+        self.click("chooser.noticed.1.mend")
+        self.ready()
+        self.assertEqual(self.text("chooser.form.line.dates"), "month first")
+        self.choose("chooser.form.line.header_row", "4")  # the fifth of the rows offered
+        self.ready()
+        self.assertEqual(self.columns(), ("04/05/2026", "2,5"))
+        self.choose("chooser.form.line.header_row", "2")
+        self.ready()
+        self.add()
+        (lane,) = self.session.trellis.lanes
+        self.assertEqual(lane.name, "Bookings")
+        self.assertEqual(len(self.session.results.readings[lane.id].table), 2)
+
+    def test_several_sheets_come_in_together(self) -> None:
+        with mock.patch.object(
+            QFileDialog, "getOpenFileName", return_value=(str(self.folder / "operations.ods"), "")
+        ):
+            self.trigger("lane.add_file")
+        tables = self.find(QListWidget, "chooser.tables")
+        self.wait_until(lambda: tables.count() == 3)
+        for row in (1, 2):
+            tables.setCurrentRow(row)
+            QTest.keyClick(tables, Qt.Key.Key_Space)
+        self.ready()
+        self.assertEqual(self.text("chooser.add"), "Add 2 lanes")
+        self.add()
+        self.assertEqual([x.name for x in self.session.trellis.lanes], ["Vessels", "Crew"])
+        self.trigger("edit.undo")
+        self.assertEqual(self.session.trellis.lanes, ())
+        self.assertEqual(recent_places(), [self.folder / "operations.ods"])
+
+    def test_a_folder_with_a_pattern(self) -> None:
+        with mock.patch.object(
+            QFileDialog, "getExistingDirectory", return_value=str(self.folder / "takings")
+        ):
+            self.trigger("lane.add_folder")
+        self.ready()
+        self.assertEqual(self.columns()[0], "file")
+        pattern = self.find(QLineEdit, "chooser.form.pattern")
+        pattern.setFocus()
+        pattern.selectAll()
+        self.key(Qt.Key.Key_Return, pattern, "2026-0[12]*.csv")
+        self.ready()
+        self.add()
+        source = self.session.trellis.lanes[0].source
+        assert isinstance(source, FolderSource)
+        self.assertEqual(source.pattern, "2026-0[12]*.csv")
+
+    def test_a_database_table_with_fewer_columns_and_rows_and_a_query(self) -> None:
+        self.window.choose_from(SqliteFile(str(self.folder / "harbour.sqlite")))
+        self.ready()
+        wishes = "chooser.form.wishes"
+        menu = self.find(QPushButton, f"{wishes}.columns").menu()
+        next(a for a in menu.actions() if a.text().startswith("minutes")).trigger()
+        self.ready()
+        self.assertNotIn("minutes", self.columns())
+        self.click(f"{wishes}.add")
+        self.choose(f"{wishes}.0.column", "zone")
+        self.choose(f"{wishes}.0.comparison", "=")
+        value = self.find(QLineEdit, f"{wishes}.0.value")
+        value.setFocus()
+        self.key(Qt.Key.Key_Return, value, "Inner")
+        self.ready()
+        self.assertEqual(self.text("chooser.size"), "8 rows, 5 columns")
+        self.find(QListWidget, "chooser.tables").setCurrentRow(1)
+        self.settle()
+        query = self.find(QPlainTextEdit, "chooser.form.query")
+        QTest.keyClicks(query, "delete from routes")
+        self.click("chooser.form.ask")
+        self.assertIn("begins with DELETE", self.text("chooser.trouble.text"))
+        query.selectAll()
+        QTest.keyClicks(query, "select zone, count(*) as n from routes group by zone")
+        QTest.keyClick(query, Qt.Key.Key_Return, Qt.KeyboardModifier.ControlModifier)
+        self.add()
+        source = self.session.trellis.lanes[0].source
+        assert isinstance(source, QuerySource)
+        self.assertEqual(len(self.session.results.readings["query"].table), 2)
+
+    def test_a_table_is_typed_and_pasted_and_kept_in_the_document(self) -> None:
+        QApplication.clipboard().setText("month\tdays\n2026-01\t31\n2026-02\t28\n")
+        self.trigger("lane.paste")
+        self.ready()
+        cells = self.find(TypedGrid, "chooser.form.cells")
+        cells.setCurrentCell(3, 0)
+        cells.item(2, 1).setText("29")
+        QApplication.clipboard().setText("2026-03\t31")
+        QTest.keyClick(cells, Qt.Key.Key_V, Qt.KeyboardModifier.ControlModifier)
+        self.wait_until(lambda: self.text("chooser.size") == "3 rows, 2 columns")
+        self.add()
+        (lane,) = self.session.trellis.lanes
+        assert isinstance(lane.source, TypedSource)
+        self.assertEqual(lane.source.rows[1:], (("2026-02", "29"), ("2026-03", "31")))
+        self.window.open_lane_page("Source")
+        self.settle()
+        self.find(TypedGrid, "source.form.cells").item(1, 1).setText("30")
+        self.wait_until(lambda: self.session.undo.count() == 2)
+        self.settle()
+        self.assertEqual(self.session.results.readings[lane.id].table.column("days").text(0), "30")
+
+    def test_files_dropped_on_the_window_are_brought_in_one_after_the_other(self) -> None:
+        data = QMimeData()
+        names = ("fares.csv", "roster.csv")
+        data.setUrls([QUrl.fromLocalFile(str(self.folder / name)) for name in names])
+        copy, left = Qt.DropAction.CopyAction, Qt.MouseButton.LeftButton
+        none = Qt.KeyboardModifier.NoModifier
+        self.window.dropEvent(QDropEvent(QPointF(9, 9), copy, data, left, none))
+        for _ in names:
+            self.wait_until(lambda: self.window.findChild(Chooser) is not None)
+            self.add()
+        self.assertEqual([x.name for x in self.session.trellis.lanes], ["Fares", "Roster"])
+
+    def test_the_ways_to_add_a_lane_and_the_places_used_lately_are_offered(self) -> None:
+        self.window.choose_from(self.folder / "fares.csv")
+        self.add()
+        self.trigger("lane.add")
+        menu = self.application.activePopupWidget()
+        assert isinstance(menu, QMenu)
+        self.assertIn("Type in a table …", [a.text() for a in menu.actions()])
+        recent = menu.findChild(QAction, "add.recent.0")
+        assert recent is not None and "fares.csv" in recent.text()
+        menu.close()
+        self.trigger("lane.again")
+        self.assertEqual([x.name for x in self.session.trellis.lanes], ["Fares", "Fares 2"])
+
+    def test_a_server_that_wants_a_password(self) -> None:
+        self.trigger("lane.add_database")
+        for field, text in (("host", "127.0.0.1"), ("port", "1"), ("database", "x"), ("user", "y")):
+            widget = self.find(QLineEdit, f"connect.{field}")
+            widget.selectAll()
+            QTest.keyClicks(widget, text)
+        self.choose("connect.way", "variable")
+        name = self.find(QLineEdit, "connect.variable")
+        name.selectAll()
+        QTest.keyClicks(name, "KEEN_NOT_SET")
+        self.click("connect.go")
+        self.wait_until(
+            lambda: "KEEN_NOT_SET, which is not set" in self.text("chooser.trouble.text")
+        )
+        self.assertTrue(self.find(QPushButton, "chooser.password").isVisible())
+        self.click("chooser.cancel")
+
+
+class LaneTest(WindowTestCase):
+    """Kinds, profiles, findings of a lane, and how it is read, on the bench."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        path = self.folder / "days.csv"
+        days = "".join(f"{n},2026-01-{n:02}\n" for n in range(1, 31))
+        path.write_text(f"n,day\n{days}31,tba\n")
+        self.session.do(AddLane("Days", self.window_source(path)))
+        self.session.select("days")
+        self.settle()
+
+    @staticmethod
+    def window_source(path: Path) -> object:
+        from keen_trellis.flow import DelimitedSource
+
+        return DelimitedSource(path=str(path))
+
+    def test_a_finding_of_a_lane_is_mended_by_one_click_and_undone(self) -> None:
+        self.assertIn(
+            "“day” is text, though 30 of its values look like dates", self.text("finding.text")
+        )
+        self.click("finding.mend")
+        self.assertIs(self.session.results.readings["days"].table.field("day").kind, Kind.DATE)
+        self.assertIn("cannot be read as date and is blank now", self.text("finding.text"))
+        self.window.open_lane_page("Columns")
+        self.settle()
+        self.find(QTableWidget, "columns.list").selectRow(1)
+        self.settle()
+        self.assertIn("“tba” in row 31", self.text("columns.unfit.text"))
+        self.trigger("edit.undo")
+        self.assertIs(self.session.results.readings["days"].table.field("day").kind, Kind.TEXT)
+
+    def test_a_profile_and_a_kind_chosen_beside_it(self) -> None:
+        self.trigger("page.columns")
+        profile = self.find(QWidget, "columns.profile")
+        self.wait_until(lambda: "31 rows" in profile.accessibleDescription())
+        self.assertIn("it tells every row apart. From 1 to 31.", profile.accessibleDescription())
+        self.choose("columns.kind", "text")
+        self.assertIs(self.session.results.readings["days"].table.field("n").kind, Kind.TEXT)
+        self.choose("columns.kind", "")
+        self.assertEqual(self.session.trellis.lane("days").source.kinds, {})
+
+    def test_a_kind_is_chosen_in_the_head_of_the_table(self) -> None:
+        grid = self.find(Grid, "rows.grid")
+        head = grid.horizontalHeader()
+        at = head.viewport().rect().center()
+        at.setX(head.sectionViewportPosition(0) + 12)
+        QTest.mouseClick(head.viewport(), Qt.MouseButton.LeftButton, pos=at)
+        menu = self.application.activePopupWidget()
+        assert isinstance(menu, QMenu)
+        menu.findChild(QAction, "kind.exact").trigger()
+        menu.close()
+        self.settle()
+        self.assertIs(self.session.results.readings["days"].table.field("n").kind, Kind.EXACT)
+
+    def test_how_a_lane_is_read_is_changed_on_its_source_page(self) -> None:
+        self.trigger("page.source")
+        self.assertIn("31 rows and 2 columns were read", self.text("source.facts"))
+        self.choose("source.form.line.header_row", "12")
+        self.assertEqual(len(self.session.results.readings["days"].table), 32)
+        self.trigger("edit.undo")
+        self.assertEqual(self.text("source.form.line.header_row"), "header in row 1")
+
+
+class ReadAgainTest(WindowTestCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.open_demo()
+
+    def rename_code(self) -> None:
+        harbour = sqlite3.connect(self.folder / "harbour.sqlite")
+        with harbour:
+            harbour.execute("alter table routes rename column code to route_code")
+            harbour.execute("delete from routes where zone = 'Inner'")
+        harbour.close()
+
+    def test_a_changed_file_is_marked_and_what_it_brings_is_shown_and_repaired(
+        self,
+    ) -> None:
+        time.sleep(0.02)  # a file system may tell times no finer than that
+        self.rename_code()
+        self.session.watch()
+        self.wait_until(lambda: self.session.stale == {"routes"})
+        stale = [head.lane for head in self.window.map.shown.heads if head.stale]
+        self.assertEqual(stale, ["routes"])
+        self.trigger("trellis.reread")
+        summary = self.dialog("reread")
+        self.assertEqual(
+            [summary.findChild(QWidget, f"reread.lane.0.{n}").property("text") for n in range(4)],
+            ["Routes", "23", "15", "8 fewer; columns gone: code; new columns: route_code"],
+        )
+        self.assertEqual(self.session.stale, frozenset())
+        repair = summary.findChild(QPushButton, "reread.repair.sailings-routes.0")
+        self.assertEqual(repair.text(), "Take “route_code” for “code”")
+        QTest.mouseClick(repair, Qt.MouseButton.LeftButton)
+        self.settle()
+        self.assertEqual(self.session.trellis.tie("sailings-routes").link[0].right, "route_code")
+        self.assertEqual(self.session.results.errors(), [])
+        summary.accept()
+
+    def test_the_next_session_tells_what_is_different_since_the_last(self) -> None:
+        self.session.new()
+        shutil.copy(self.folder / "takings/2026-01.csv", self.folder / "takings/2026-04.csv")
+        self.open_demo()
+        words = self.dialog("reread").findChild(QWidget, "reread.lane.0.3").property("text")
+        self.assertEqual(words, "525 more; new files: 2026-04.csv")
+        self.dialog("reread").accept()
+
+    def test_a_moved_folder_is_asked_for_once(self) -> None:
+        away = self.folder.parent / "away"
+        away.mkdir()
+        for name in ("operations.ods", "harbour.sqlite", "takings"):
+            shutil.move(self.folder / name, away / name)
+        self.trigger("trellis.reread")
+        self.dialog("reread").accept()
+        self.session.select("routes")
+        self.settle()
+        with mock.patch.object(
+            QFileDialog, "getOpenFileName", return_value=(str(away / "harbour.sqlite"), "")
+        ):
+            self.click("rows.mend")
+        self.assertEqual(self.session.results.errors(), [])
+        self.trigger("edit.undo")
+        self.assertEqual(len(self.session.results.errors()), 4)
+
+    def test_a_lane_alone_is_read_again(self) -> None:
+        self.rename_code()
+        self.session.select("vessels")
+        self.trigger("lane.reread")
+        self.assertIn("nothing is different", self.text("status.doing"))
+        self.session.select("routes")
+        self.trigger("lane.reread")
+        self.dialog("reread").accept()
+
+    def test_a_password_is_asked_for_where_the_lane_is_and_never_saved(self) -> None:
+        server = Server("postgresql", "127.0.0.1", "test", "postgres", port=1)
+        self.session.do(AddLane("Far", TableSource(database=server, table="t")))
+        self.session.select("far")
+        self.settle()
+        self.assertIn("postgres@127.0.0.1:1/test wants a password", self.text("rows.trouble.text"))
+        self.session.secrets.give(server, "open-harbour")
+        self.session.run()
+        self.settle()
+        self.assertIn("127.0.0.1:1 does not answer", self.text("rows.trouble.text"))
+        self.session.save(self.folder / "far.trellis")
+        kept = [p for p in self.folder.parent.rglob("*") if p.is_file()]
+        self.assertFalse([p for p in kept if b"open-harbour" in p.read_bytes()])
