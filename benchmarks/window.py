@@ -28,7 +28,7 @@ while not window.session.results.ties:
     time.sleep(0.002)  # an event loop waits, and lets the job have the interpreter
 application.processEvents()
 print(time.time())
-window.session.jobs.finish()
+window.session.finish()
 """
 
 

@@ -6,6 +6,7 @@ from pathlib import Path
 from unittest import mock
 
 import openpyxl
+from msoffcrypto.format.ooxml import OOXMLFile
 from odf import table as odf
 from odf.opendocument import OpenDocumentSpreadsheet
 from odf.text import P
@@ -203,6 +204,9 @@ class WorkbookTest(SourceTestCase):
         book, sheet = self.opened(far)
         sheet["XFD1048576"] = "stray"
         book.save(far)
+        locked = self.folder / "locked.xlsx"
+        with path.open("rb") as plain, locked.open("wb") as file:
+            OOXMLFile(plain).encrypt("open-harbour", file)
         broken = self.text(bytes.fromhex("d0cf11e0a1b11ae1") + b"?" * 900, "broken.xls")
         for file, name, *words in (
             (path, "Crow", "no sheet “Crow”", "Crew, Nothing"),
@@ -211,6 +215,7 @@ class WorkbookTest(SourceTestCase):
             (torn, "Crew", "cut off or damaged", "anew"),
             (bomb, "Crew", "bomb.xlsx unpacks to 9 MB", "which no table does"),
             (far, "Crew", "as far apart as A1 and XFD1048576", "Delete"),
+            (locked, "Crew", "protected by a password", "Save a copy without"),
             (broken, "Crew", "broken.xls is not a workbook", "save it anew"),
         ):
             with (

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from keen_trellis.data.column import BLANK, PRESENT, Column, from_arrow
 from keen_trellis.data.kinds import Kind
 from keen_trellis.data.reading_texts import column_of_texts, values_of_texts
-from keen_trellis.data.written import Written, first_texts
+from keen_trellis.data.written import Written, most_look_like
 
 _LISTED = 1_000
 _DISTINCT_AT_MOST = 100_000
@@ -21,7 +21,12 @@ _DISTINCT_AT_MOST = 100_000
 
 _LIKELY = 0.9
 _CODE = re.compile(r"-?0\d+")
-_GUESSES = (Kind.WHOLE, Kind.EXACT, Kind.NUMBER, Kind.DATE, Kind.DATE_TIME, Kind.TIME, Kind.YES_NO)
+_PROBED = 200
+_GUESSES = {
+    "number": (Kind.WHOLE, Kind.EXACT, Kind.NUMBER),
+    "date": (Kind.DATE, Kind.DATE_TIME),
+    "time": (Kind.TIME,),
+}
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -100,12 +105,11 @@ def likely_kind(column: Column, written: Written = Written()) -> LikelyKind | No
         return None
     if not 0 < len(column.dictionary) <= _DISTINCT_AT_MOST:
         return None
-    sample = [text.strip() for text in first_texts(pa.chunked_array([column.dictionary]))[:50]]
-    if sum(any(c.isdigit() for c in t) for t in sample) < len(sample) / 2:
-        return _likely(column, (Kind.YES_NO,), written)
-    if any(map(_CODE.fullmatch, sample)):
-        return _likely(column, _GUESSES[3:], written)
-    return _likely(column, _GUESSES, written)
+    sample = column.dictionary.slice(0, _PROBED).to_pylist()
+    kinds = _GUESSES.get(most_look_like(sample), (Kind.YES_NO,))
+    if kinds[0] is Kind.WHOLE and any(_CODE.fullmatch(text.strip()) for text in sample):
+        return None
+    return _likely(column, kinds, written)
 
 
 def _likely(column: Column, kinds: Sequence[Kind], written: Written) -> LikelyKind | None:
@@ -113,7 +117,7 @@ def _likely(column: Column, kinds: Sequence[Kind], written: Written) -> LikelyKi
     present = column.values if column.absent is None else column.values[~column.absent]
     rows = np.bincount(present, minlength=len(column.dictionary))
     total = len(present)
-    probe = column.dictionary.slice(0, 200)
+    probe = column.dictionary.slice(0, _PROBED)
     for kind in kinds:
         tried = _values(probe, kind, written)
         if tried.count(PRESENT) < 0.5 * len(probe):

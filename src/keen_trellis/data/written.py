@@ -11,6 +11,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from typing import Any, Literal
 
+import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
@@ -24,6 +25,7 @@ _DATE = re.compile(
     r"(\d{4}([./-])\d{1,2}\2\d{1,2}|\d{1,2}([./-])\d{1,2}\3(\d{4}|\d{2}))"
     r"([T ]\d{1,2}:\d\d(:\d\d(\.\d{1,6})?)?)?"
 )
+_TIME = re.compile(r"\d{1,2}:\d\d(:\d\d(\.\d{1,6})?)?")
 _ISO = re.compile(r"\d{4}-\d\d-\d\d.*")
 
 _TWO_PLACES = r"^(?P<a>\d{1,2})(?P<m>[./-])(?P<b>\d{1,2})[./-](?P<y>\d{4}|\d{2})(?P<t>[T ].+)?$"
@@ -42,6 +44,7 @@ _CERTAIN_DECIMAL = {
     ",": rf"(^|[^\d,])\d*,(\d{{1,2}}|\d{{4,}})$|^[-+]?(0|\d{{4,}}),\d+$|[.{_GAPS}]\d{{3}},\d+$",
     ".": rf"(^|[^\d.])\d*\.(\d{{1,2}}|\d{{4,}})$|^[-+]?(0|\d{{4,}})\.\d+$|[,{_GAPS}]\d{{3}}\.\d+$",
 }
+_ODD_GROUPS = {"'": ("'",), " ": (" ", "\u00a0", "\u202f")}
 _CERTAIN_GROUPS = {",": r",\d{3}(,\d{3}|\.\d)", ".": r"\.\d{3}(\.\d{3}|,\d)"}
 
 
@@ -101,11 +104,8 @@ def evidence(texts: pa.ChunkedArray) -> Evidence:
     sample = first_texts(texts)
     if not sample:
         return Evidence()
-    if looks_like_numbers(sample) and any(set(t) & set(",' \u00a0\u202f.") for t in sample):
-        decimals = frozenset(m for m, shape in _CERTAIN_DECIMAL.items() if _any(texts, shape))
-        groups = {m for m, shape in _CERTAIN_GROUPS.items() if _any(texts, shape)}
-        groups |= {m for m in ("'", " ") if _any(texts, _GROUPED[m])}
-        return Evidence(decimals, frozenset(groups), commas=_any(texts, ","))
+    if looks_like_numbers(sample):
+        return _number_evidence(texts, sample)
     if looks_like_local_dates(sample):
         if _any(texts, r"^\d{4}[./]"):
             return Evidence(dates=frozenset({"year first"}))
@@ -116,6 +116,20 @@ def evidence(texts: pa.ChunkedArray) -> Evidence:
             allowed.add("month first")
         return Evidence(dates=frozenset(allowed))
     return Evidence()
+
+
+def _number_evidence(texts: pa.ChunkedArray, sample: Sequence[str]) -> Evidence:
+    """Return what numbers show; a sample that shows a thing saves searching all rows for it."""
+    first = pa.array(sample)
+
+    def shown(shape: str) -> bool:
+        return _any(first, shape) or _any(texts, shape)
+
+    used = [m for m in (",", ".") if _has(texts, m) and (m != "," or _any(texts, ","))]
+    decimals = frozenset(m for m in used if shown(_CERTAIN_DECIMAL[m]))
+    groups = {m for m in used if m not in decimals and shown(_CERTAIN_GROUPS[m])}
+    groups |= {m for m, signs in _ODD_GROUPS.items() if _has(texts, *signs) and shown(_GROUPED[m])}
+    return Evidence(decimals, frozenset(groups), commas="," in used)
 
 
 def settle(found: Sequence[Evidence], delimiter: str = ",") -> Written:
@@ -209,6 +223,15 @@ def _literal(mark: str) -> str:
     return r"[ \x{00a0}\x{202f}]" if mark == " " else re.escape(mark)
 
 
+def most_look_like(sample: Sequence[str]) -> str:
+    """Return what more than half of texts look like: “number”, “date”, “time”, or nothing."""
+    shapes = (("number", _NUMBER), ("date", _DATE), ("date", _ISO), ("time", _TIME))
+    for name, shape in shapes:
+        if 2 * sum(shape.fullmatch(t.strip()) is not None for t in sample) > len(sample):
+            return name
+    return ""
+
+
 def looks_like_numbers(sample: Sequence[str]) -> bool:
     """Whether at least nine in ten texts are numbers in one way of writing or another."""
     return most(_NUMBER, sample)
@@ -217,6 +240,18 @@ def looks_like_numbers(sample: Sequence[str]) -> bool:
 def looks_like_local_dates(sample: Sequence[str]) -> bool:
     """Whether at least nine in ten texts are dates, but not as ISO 8601 writes them."""
     return most(_DATE, sample) and not most(_ISO, sample)
+
+
+def _has(texts: pa.ChunkedArray, *signs: str) -> bool:
+    """Whether a sign is anywhere in texts; a look at their bytes that may say yes too often."""
+    wanted = {sign.encode()[-1] for sign in signs}
+    for chunk in texts.chunks:
+        letters = chunk.buffers()[2]
+        if letters is not None:
+            found = np.frombuffer(letters, np.uint8)
+            if any(bool((found == byte).any()) for byte in wanted):
+                return True
+    return False
 
 
 def _any(texts: pa.ChunkedArray | pa.StringArray, shape: str) -> bool:

@@ -10,8 +10,6 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from rapidfuzz import fuzz, utils
-
 from keen_trellis.data import Column, Table
 from keen_trellis.errors import UnknownColumnError
 from keen_trellis.flow.document import Lane, TieItem, Trellis
@@ -279,6 +277,8 @@ def _broken_at(
 
 def _likeness(gone: str, old: Column | None, name: str, table: Table) -> float:
     """Return from 0 to 1 how likely a column is the one that is gone, by name and by values."""
+    from rapidfuzz import fuzz, utils  # only when something broke
+
     by_name = fuzz.WRatio(gone, name, processor=utils.default_process) / 100
     if old is None:
         return float(by_name)

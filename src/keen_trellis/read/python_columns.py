@@ -10,6 +10,8 @@ from dataclasses import dataclass
 from decimal import Decimal
 from typing import Any
 
+import numpy as np
+
 from keen_trellis.data import Column, Kind
 from keen_trellis.data.kind_changes import Unfit, changed_kind
 from keen_trellis.read.reading import Noticed
@@ -95,10 +97,19 @@ def value_text(value: Any) -> str:
 
 
 def _numbers(values: Sequence[float | None]) -> Column:
-    whole = all(v is None or (abs(v) <= _LARGEST_EXACT_FLOAT and v == int(v)) for v in values)
-    if whole:
-        return Column.of([None if v is None else int(v) for v in values], Kind.WHOLE)
-    return Column.of([None if v is None else float(v) for v in values], Kind.NUMBER)
+    """Return numbers, as whole ones where all of them are and lose nothing by it."""
+    state = None
+    if None in values:
+        state = np.fromiter((v is None for v in values), np.uint8, len(values))  # 1 is BLANK
+        values = [0.0 if v is None else v for v in values]
+    numbers = np.array(values, np.float64)
+    whole = (np.abs(numbers) <= _LARGEST_EXACT_FLOAT) & (numbers == np.floor(numbers))
+    if bool(whole.all()):
+        return Column(Kind.WHOLE, numbers.astype(np.int64), state)
+    missing = np.isnan(numbers)
+    if missing.any():
+        state = missing.astype(np.uint8) if state is None else state | missing
+    return Column(Kind.NUMBER, numbers, state)
 
 
 def _decimals(values: Sequence[Any], name: str) -> tuple[Column, list[Noticed]]:

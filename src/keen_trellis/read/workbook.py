@@ -166,8 +166,11 @@ def read_sheet(
     if layout.merged == "filled":
         _fill(rows, merged)
     if box is not None:
-        rows = [row[: box[1][1] + 1] for row in rows[: box[1][0] + 1]]
-    reading = _reading(rows, layout, where, box, kinds or {}, part(report, 0.6, 1.0))
+        (top, left), (bottom, right) = box
+        blank = [""] * (right + 1 - left)
+        rows = [blank] * top + [row[left : right + 1] for row in rows[top : bottom + 1]]
+    spelled_out = path.suffix.lower() == ".ods"
+    reading = _reading(rows, layout, where, spelled_out, kinds or {}, part(report, 0.6, 1.0))
     noticed = (*_cells_noticed(facts, merged, reading, layout, where), *reading.noticed)
     return replace(reading, noticed=noticed, files=(stamp,))
 
@@ -176,26 +179,27 @@ def _reading(
     rows: list[Row],
     layout: SheetLayout,
     where: str,
-    box: Box | None,
+    spelled_out: bool,
     kinds: Mapping[str, Kind],
     report: Report,
 ) -> Reading:
-    top, left = box[0] if box else (0, 0)
-    place = _header_place(rows, top, left) if layout.header_row is None else layout.header_row - 1
-    if place is None or not any(_filled(c) for row in rows[max(place, top) :] for c in row[left:]):
+    place = _header_place(rows) if layout.header_row is None else layout.header_row - 1
+    if place is None or not any(map(_n_filled, rows[max(place, 0) :])):
         raise SourceError(f"{where} is empty.", "Choose a sheet with a header and rows.")
-    body = rows[max(place + 1, top) :]
-    columns = _used_columns(rows[max(place, top) :], left)
-    kept = [row for row in body if any(_filled(row[c]) for c in columns)]
+    body = rows[place + 1 :]
+    kept = [row for row in body if _n_filled(row)]
     noticed = list(_blank_rows_noticed(body, kept, where))
-    kept, totals = _without_total(kept, columns, layout, where)
-    header = [value_text(rows[place][c]) if place >= 0 else f"column {c + 1}" for c in columns]
-    names, renamed = column_names(header, where)
+    header = rows[place] if place >= 0 else [""] * len(rows[0])
+    columns = list(zip(*kept, strict=True)) if kept else [()] * len(header)
+    used = [c for c, cells in enumerate(columns) if header[c] != "" or set(cells) - {""}]
+    kept, totals = _without_total(kept, used, layout, where)
+    names = [value_text(header[c]) if place >= 0 else f"column {c + 1}" for c in used]
+    unique, renamed = column_names(names, where)
     made: dict[str, Column] = {}
-    for done, (name, c) in enumerate(zip(names, columns, strict=True)):
-        made[name], seen = column_of_values([_cell(row[c]) for row in kept], name)
+    for done, (name, c) in enumerate(zip(unique, used, strict=True)):
+        made[name], seen = column_of_values(_values(columns[c][: len(kept)], spelled_out), name)
         noticed += seen
-        report(done / len(columns), f"Settling kinds of {where}")
+        report(done / len(used), f"Settling kinds of {where}")
     chosen = chosen_kinds(made, kinds)
     noticed = [*chosen.noticed, *totals, *renamed, *without_rows(len(kept), where), *noticed]
     settled = replace(layout, header_row=place + 1)
@@ -261,36 +265,31 @@ def _named(workbook: calamine.CalamineWorkbook, path: Path, name: str) -> NamedR
     )
 
 
-def _header_place(rows: list[Row], top: int, left: int) -> int | None:
+def _header_place(rows: list[Row]) -> int | None:
     """Return the row of the names, -1 where there is none; None where nothing is filled."""
-    filled = [sum(map(_filled, row[left:])) for row in rows[top:]]
+    filled = [_n_filled(row) for row in rows]
     usual = Counter(n for n in filled if n).most_common(1)
     if not usual:
         return None
     widest = max(filled)
     enough = max(0.6 * usual[0][0], min(2, widest))
-    for place, number in enumerate(filled[:_HEADER_WITHIN], start=top):
+    for place, number in enumerate(filled[:_HEADER_WITHIN]):
         if number >= enough:
-            return place if _names_columns(rows, place, left) else -1
-    return top + filled.index(widest)
+            return place if _names_columns(rows, place) else -1
+    return filled.index(widest)
 
 
-def _names_columns(rows: list[Row], place: int, left: int) -> bool:
+def _names_columns(rows: list[Row], place: int) -> bool:
     """Whether a row names the columns below it: words, or years, and not values like the rest."""
-    cells = [cell for cell in rows[place][left:] if _filled(cell)]
+    cells = [cell for cell in rows[place] if cell != ""]
     if all(isinstance(cell, str) for cell in cells):
         return True
     others = [cell for cell in cells if not isinstance(cell, str)]
     if all(isinstance(c, int | float) and c in _YEARS for c in others) and len(others) > 1:
         return len(set(others)) == len(others)
-    below = rows[place + 1][left:] if place + 1 < len(rows) else []
-    pairs = zip(rows[place][left:], below, strict=False)
-    return any(type(a) is not type(b) for a, b in pairs if _filled(a) and _filled(b))
-
-
-def _used_columns(rows: list[Row], left: int) -> list[int]:
-    width = max((len(row) for row in rows), default=0)
-    return [c for c in range(left, width) if any(_filled(row[c]) for row in rows)]
+    below = rows[place + 1] if place + 1 < len(rows) else []
+    pairs = zip(rows[place], below, strict=False)
+    return any(type(a) is not type(b) for a, b in pairs if a != "" and b != "")
 
 
 def _without_total(
@@ -317,6 +316,8 @@ def _why_total(rows: list[Row], columns: Sequence[int]) -> str:
         return ""
     last = [rows[-1][c] for c in columns]
     label = next((c for c in last if isinstance(c, str) and _TOTAL.match(c)), None)
+    if label is None and "" not in last:
+        return ""
     sums = []
     for c, cell in zip(columns, last, strict=True):
         above = [r[c] for r in rows[:-1] if type(r[c]) in (int, float)]
@@ -324,7 +325,7 @@ def _why_total(rows: list[Row], columns: Sequence[int]) -> str:
             sums.append(abs(sum(above) - cell) <= 1e-9 * abs(cell))
     if label is not None and sums:
         return f"it begins with “{label.strip()}”"
-    blanks = sum(not _filled(cell) for cell in last)
+    blanks = last.count("")
     if sums and all(sums) and blanks:
         return "its numbers are the sums of the rows above"
     return ""
@@ -356,8 +357,8 @@ def _cells_noticed(
 
 def _blank_rows_noticed(body: list[Row], kept: list[Row], where: str) -> tuple[Noticed, ...]:
     """Say how many blank rows between others were left out; those at the end are not worth it."""
-    last = max((i for i, row in enumerate(body) if any(map(_filled, row))), default=-1)
-    inside = last + 1 - len(kept)
+    last = next((n for n, row in enumerate(reversed(body)) if _n_filled(row)), len(body))
+    inside = len(body) - last - len(kept)
     if inside <= 0:
         return ()
     rows = "1 blank row" if inside == 1 else f"{inside:,} blank rows"
@@ -373,18 +374,25 @@ def _fill(rows: list[Row], merged: Sequence[Box]) -> None:
                     row[column] = value
 
 
-def _filled(cell: Any) -> bool:
-    return cell is not None and cell != ""
+def _n_filled(row: Row) -> int:
+    """Return how many cells of a row are not empty."""
+    return len(row) - row.count("")
 
 
-def _cell(cell: Any) -> Any:
-    """Return a cell's value; None for an empty one, and durations also where they came as text."""
-    if cell == "":
-        return None
-    if isinstance(cell, str) and cell.startswith("PT"):
-        found = _DURATION.fullmatch(cell)
-        if found:
-            hours, minutes, seconds = found.groups()
-            second = float(seconds.replace(",", "."))
-            return dt.timedelta(hours=int(hours), minutes=int(minutes), seconds=second)
-    return cell
+def _values(cells: Sequence[Any], spelled_out: bool) -> Sequence[Any]:
+    """Return cells as values: None for an empty one; long durations may be spelled out."""
+    if str not in set(map(type, cells)):
+        return cells
+    values = [None if cell == "" else cell for cell in cells]
+    if spelled_out and any(isinstance(v, str) and v.startswith("PT") for v in values):
+        return [_duration(v) if isinstance(v, str) else v for v in values]
+    return values
+
+
+def _duration(text: str) -> Any:
+    found = _DURATION.fullmatch(text)
+    if found is None:
+        return text
+    hours, minutes, seconds = found.groups()
+    second = float(seconds.replace(",", "."))
+    return dt.timedelta(hours=int(hours), minutes=int(minutes), seconds=second)

@@ -27,7 +27,7 @@ Box = tuple[tuple[int, int], tuple[int, int]]
 _PIECE = 4 << 20
 _ERROR = re.compile(rb'<(?:\w+:)?c\b[^>]*\bt="e"[^>]*>')
 _PLACE = re.compile(rb'\br="([A-Z]+)(\d+)"')
-_FAR_COLUMN = re.compile(rb'\br="([A-Z]{2,3})\d+"')
+_FAR_COLUMN = re.compile(rb' r="([A-Z]{2,3})\d')
 _ROW = re.compile(rb'<(?:\w+:)?row\b[^>]*\br="(\d+)"')
 _ODS_ERROR = b'calcext:value-type="error"'
 _ADDRESS = re.compile(
