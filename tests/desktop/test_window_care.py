@@ -161,7 +161,7 @@ class DeliveringTest(WindowTestCase):
         with mock.patch.object(QFileDialog, "getSaveFileName", return_value=target):
             self.trigger("lane.deliver")
         self.trigger("delivery.write")
-        self.assertIn("fares.csv, which is a source", self.text("bench.notice.text"))
+        self.assertIn("fares.csv, which Fares reads", self.text("bench.notice.text"))
         self.assertEqual((self.folder / "fares.csv").read_bytes(), before)
         self.trigger("part.remove")
         self.assertEqual(len(list(self.session.trellis.deliveries())), 2)

@@ -91,6 +91,6 @@ class RunTest(unittest.TestCase):
     def test_a_delivery_is_never_written_over_a_source(self) -> None:
         self.do(AddDelivery("sailings", "Rows", str(self.folder / "routes.csv")))
         results = self.runner.run(self.trellis)
-        with self.assertRaisesRegex(UserError, "routes.csv, which is a source"):
+        with self.assertRaisesRegex(UserError, "routes.csv, which Routes reads"):
             make_deliveries(self.trellis, results)
         self.assertIn("GH-TO", (self.folder / "routes.csv").read_text())

@@ -188,6 +188,22 @@ class PostgresTest(ServerTestCase):
                 read_query(server_, query, timeout_s=0.5, secrets=self.secrets)
         self.assertEqual(server.execute(f"select count(*) from {self.name}.t").fetchone(), (1,))
 
+    def test_what_is_sent_is_encrypted_as_asked(self) -> None:
+        offers_tls = self.postgres().execute("show ssl").fetchone() == ("on",)
+        encrypted = "select ssl from pg_stat_ssl where pid = pg_backend_pid()"
+        always, never = replace(POSTGRES, tls="always"), replace(POSTGRES, tls="never")
+        plain = read_query(never, encrypted, secrets=self.secrets).table
+        self.assertEqual(list(plain.rows()), [(False,)])
+        if offers_tls:
+            hidden = read_query(always, encrypted, secrets=self.secrets).table
+            self.assertEqual(list(hidden.rows()), [(True,)])
+        else:
+            with self.refused("127.0.0.1:5432 does not answer", "does not support SSL"):
+                read_query(always, encrypted, secrets=self.secrets)
+        verified = replace(POSTGRES, tls="always, server verified", authority="/nowhere.pem")
+        with self.refused("127.0.0.1:5432 does not answer", "SSL|nowhere.pem"):
+            read_query(verified, "select 1", secrets=self.secrets)
+
     def test_a_server_that_thinks_for_long_is_told_to_stop(self) -> None:
         server = self.postgres()
         started = time.monotonic()

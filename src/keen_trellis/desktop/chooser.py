@@ -28,7 +28,7 @@ from keen_trellis.desktop.passwords import ask_password
 from keen_trellis.desktop.source_form import NoticedLines, SourceForm
 from keen_trellis.desktop.theme import Theme
 from keen_trellis.errors import PasswordError, UserError
-from keen_trellis.flow import QuerySource, Source, Trellis, TypedSource
+from keen_trellis.flow import QuerySource, Source, TableSource, Trellis, TypedSource
 from keen_trellis.flow.edits import AddLane
 from keen_trellis.progress import Cancelled
 from keen_trellis.read import Reading, Secrets, Server
@@ -91,6 +91,7 @@ class Chooser(QDialog):
         self._password.hide()
         self._form = SourceForm("chooser.form", self._theme)
         self._form.changed.connect(self._changed)
+        self._form.cells.refused.connect(self._notice.tell)
         self._noticed = NoticedLines("chooser.noticed", 3)
         self._noticed.mended.connect(self._changed)
         self._size = label(soft=True)
@@ -150,6 +151,10 @@ class Chooser(QDialog):
         return tuple(
             AddLane(self._entries[row].name, self._entries[row].source) for row in self._chosen()
         )
+
+    def paste(self, text: str) -> None:
+        """Put copied cells into a table that is typed in."""
+        self._form.cells.paste(text)
 
     # what there is
 
@@ -232,8 +237,10 @@ class Chooser(QDialog):
         self._set_entry(replace(self._entry, source=source))
         if isinstance(source, TypedSource):
             self._pause.start()  # while somebody types
-        else:
-            self._look()
+            return
+        if isinstance(source, TableSource):
+            self._form.show_source(source, self._reading)
+        self._look()
 
     def _look(self) -> None:
         """Read what is looked at, and show it; only the newest answer counts."""

@@ -64,6 +64,10 @@ class _Runnable(QRunnable):
         self._job.run()
 
 
+def _to_nobody(fraction: float, doing: str) -> None:
+    """Take progress that nobody shows."""
+
+
 class Jobs:
     """Starts jobs one after the other on one thread, so that two runs never meet in the cache."""
 
@@ -96,8 +100,7 @@ class Jobs:
                 failed(error)
 
         job.ended.connect(ended)
-        if progressed is not None:
-            job.progressed.connect(progressed)
+        job.progressed.connect(progressed or _to_nobody)
         self._pool.start(_Runnable(job))
         return job
 
@@ -107,6 +110,9 @@ class Jobs:
             job.stop()
 
     def finish(self) -> None:
-        """Stop every job and wait for the last to end; for closing."""
+        """Stop every job and wait for the last to end; nobody is told of it. For closing."""
+        for job in self._running:
+            job.progressed.disconnect()
+            job.ended.disconnect()
         self.stop_all()
         self._pool.waitForDone()

@@ -12,6 +12,7 @@ from keen_trellis.read import pasted_cells
 
 _SPARE_ROWS, _SPARE_COLUMNS = 4, 1
 _LEAST_ROWS, _LEAST_COLUMNS = 10, 4
+_CELLS_AT_MOST = 10_000
 
 
 class TypedGrid(QTableWidget):
@@ -21,9 +22,12 @@ class TypedGrid(QTableWidget):
     -------
     edited
         Some cell is another.
+    refused(sentence)
+        Cells were not put in, and why.
     """
 
     edited = Signal()
+    refused = Signal(str)
 
     def __init__(self, theme: Theme, name: str, parent: QWidget | None = None) -> None:
         super().__init__(_LEAST_ROWS, _LEAST_COLUMNS, parent)
@@ -62,8 +66,16 @@ class TypedGrid(QTableWidget):
     def paste(self, text: str) -> None:
         """Put copied cells in, from the current cell on."""
         at = (max(self.currentRow(), 0), max(self.currentColumn(), 0))
+        cells = pasted_cells(text)
+        number = sum(map(len, cells))
+        if number > _CELLS_AT_MOST:
+            self.refused.emit(
+                f"{number:,} cells are too many to keep in a trellis ({_CELLS_AT_MOST:,} at most). "
+                "Save them as a file, and add a lane from that."
+            )
+            return
         self.blockSignals(True)
-        self._put(*at, pasted_cells(text))
+        self._put(*at, cells)
         self._make_room()
         self.blockSignals(False)
         self.edited.emit()

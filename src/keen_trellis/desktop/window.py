@@ -252,12 +252,14 @@ class Window(QMainWindow):
 
     def paste_lane(self) -> None:
         """Begin a typed table with the cells on the clipboard."""
-        cells = pasted_cells(QGuiApplication.clipboard().text())
-        if not cells:
+        text = QGuiApplication.clipboard().text()
+        if not pasted_cells(text):
             self.tell("There are no cells on the clipboard: copy some in a sheet first.", True)
             return
-        rows = tuple(tuple(row) for row in cells[1:])
-        self.choose_from(TypedSource(columns=tuple(cells[0]), rows=rows))
+        self.type_in()
+        chooser = self.findChild(Chooser)
+        if chooser is not None:
+            chooser.paste(text)
 
     def choose_from(self, place: Place | TypedSource | None) -> None:
         """Show what is in a place, and bring in what is chosen of it."""

@@ -66,19 +66,18 @@ def make_deliveries(
     """
     wanted = None if only is None else set(only)
     jobs = []
-    places = (lane.source.place for lane in trellis.lanes)
-    sources = {Path(place).resolve() for place in places if place}
     for lane, item in trellis.deliveries():
         if wanted is not None and item.id not in wanted:
             continue
         table = results.tables[lane.id, trellis.place_of(item.id)[1]]
         if isinstance(table, UserError):
             raise table
-        if Path(item.path).resolve() in sources:
-            raise DeliveryError(
-                f"{item.name} would be written over {item.path}, which is a source.",
-                "Choose another file: sources are never written to.",
-            )
+        for reader in trellis.lanes:
+            if reader.source.reads(Path(item.path)):
+                raise DeliveryError(
+                    f"{item.name} would be written to {item.path}, which {reader.name} reads.",
+                    "Choose another file: sources are never written to.",
+                )
         jobs.append((item, table))
     made = []
     for number, (item, table) in enumerate(jobs):

@@ -62,6 +62,10 @@ class AnySource(Part):
         """Return the source read from another file or folder."""
         return self.model_copy(update={"path": place}) if self.place else self
 
+    def reads(self, path: Path) -> bool:
+        """Whether a file is one that it is read from, or would be if the file were there."""
+        return bool(self.place) and Path(self.place).resolve() == path.resolve()
+
     def stamps(self) -> tuple[FileStamp, ...]:
         """Return its files as they are now."""
         return (FileStamp.of(Path(self.place)),) if self.place else ()
@@ -154,6 +158,12 @@ class FolderSource(AnySource):
     sheet: str | None = None
     text: TextLayout = TextLayout()
     cells: SheetLayout = SheetLayout()
+
+    def reads(self, path: Path) -> bool:
+        """Whether a file is in the folder and has the pattern."""
+        folder = Path(self.path).resolve()
+        found = path.resolve()
+        return found.is_relative_to(folder) and found.relative_to(folder).match(self.pattern)
 
     def stamps(self) -> tuple[FileStamp, ...]:
         """Return its files as they are now; none where the folder is gone."""

@@ -49,6 +49,7 @@ class SourcePage(QWidget):
         self._form = SourceForm("source.form", theme)
         self._form.changed.connect(self._changed)
         self._notice = Notice("source.trouble")
+        self._form.cells.refused.connect(self._notice.tell)
         self._noticed = NoticedLines("source.noticed", _NOTICED_AT_MOST)
         self._noticed.mended.connect(self._mended)
         self._apart = label(soft=True)
