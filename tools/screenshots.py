@@ -3,20 +3,27 @@
 from __future__ import annotations
 
 import os
+import shutil
+import sqlite3
+import tempfile
 import time
 from collections.abc import Callable
+from contextlib import closing
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
-from PySide6.QtWidgets import QWidget
+from PySide6.QtCore import QEvent, QStandardPaths
+from PySide6.QtWidgets import QListWidget, QPushButton, QWidget
 
 from keen_trellis.data import GAP
 from keen_trellis.desktop import theme as themes
 from keen_trellis.desktop.application import make_application, make_window
 from keen_trellis.desktop.bench.grid import Grid
 from keen_trellis.desktop.chooser import Chooser
+from keen_trellis.desktop.reread_summary import RereadSummary
 from keen_trellis.desktop.window import Window
+from keen_trellis.read import SqliteFile
 
 HERE = Path(__file__).parents[1]
 DEMO, SHOTS = HERE / "demo", HERE / "docs" / "screenshots"
@@ -29,6 +36,7 @@ def wait(true: Callable[[], bool]) -> None:
         time.sleep(0.002)
     for _ in range(5):
         APPLICATION.processEvents()
+    APPLICATION.sendPostedEvents(None, QEvent.Type.DeferredDelete)
 
 
 def settled(window: Window) -> None:
@@ -41,11 +49,11 @@ def shoot(widget: QWidget, name: str) -> None:
     print(SHOTS / f"{name}.png")
 
 
-def opened(theme: themes.Theme, file: str = "winter-season.trellis") -> Window:
+def opened(theme: themes.Theme, folder: Path) -> Window:
     window = make_window(APPLICATION, theme)
     window.resize(1280, 800)
     window.show()
-    window.session.open(DEMO / file)
+    window.session.open(folder / "winter-season.trellis")
     settled(window)
     return window
 
@@ -57,25 +65,84 @@ def show_first_gap(grid: Grid, column: str) -> None:
     grid.verticalScrollBar().setValue(max(row - 6, 0))
 
 
-def main() -> None:
-    window = opened(themes.LIGHT)
+def shoot_chooser(window: Window, place: Path | SqliteFile, name: str, row: int = 0) -> None:
+    window.choose_from(place)
+    chooser = window.findChild(Chooser)
+    add = chooser.findChild(QPushButton, "chooser.add")
+    wait(add.isEnabled)
+    tables = chooser.findChild(QListWidget, "chooser.tables")
+    if row:
+        tables.setCurrentRow(row)
+        wait(lambda: not add.isEnabled())
+        wait(add.isEnabled)
+    shoot(chooser, name)
+    chooser.reject()
+    settled(window)
+
+
+def odd_text(folder: Path) -> Path:
+    """Return a text as offices send it: a title, semicolons, commas, a torn line, a slip."""
+    lines = ["Bookings of the winter office", "", "booked;route;seats;fare;note"]
+    for n in range(260):
+        route = ("KP-MS", "BR-KP", " KP-GH")[n % 3]
+        day, month = 1 + n % 9, 1 + n % 11
+        note = "late" if n % 9 == 0 else ""
+        lines.append(f"{day:02}/{month:02}/2026;{route};{n % 7 + 1};{9 + n % 21},50;{note}")
+    lines.insert(120, "03/04/2026;KP-MS")
+    lines.insert(200, "04/04/2026;BR-KP;two;9,50;")
+    path = folder / "bookings.csv"
+    path.write_text("\n".join(lines) + "\n")
+    return path
+
+
+def change_sources(folder: Path) -> None:
+    """Let a month pass: a file more, rows less, a column under another name."""
+    january = (folder / "takings" / "2026-01.csv").read_text()
+    (folder / "takings" / "2026-04.csv").write_text(january.replace("2026-01", "2026-04"))
+    with closing(sqlite3.connect(folder / "harbour.sqlite")) as harbour, harbour:
+        harbour.execute("alter table routes rename column code to route_code")
+        harbour.execute("delete from routes where zone = 'Outer' and minutes > 160")
+
+
+def main(folder: Path) -> None:
+    window = opened(themes.LIGHT, folder)
     shoot(window, "match-light")
     window.bench.open_page("Outcome")
     show_first_gap(window.bench.outcome_page.grid, "zone")
     settled(window)
     shoot(window, "outcome")
-    window.choose_from(DEMO / "operations.ods")
-    chooser = window.findChild(Chooser)
-    wait(lambda: chooser.source is not None)
-    shoot(chooser, "sheet-chooser")
-    chooser.reject()
+    window.session.select("sailings")
+    window.open_lane_page("Columns")
+    window.bench.columns_page.select("passengers")
+    settled(window)
+    shoot(window, "profile")
+    shoot_chooser(window, folder / "operations.ods", "chooser-workbook", row=1)
+    shoot_chooser(window, odd_text(folder), "chooser-text")
+    shoot_chooser(window, SqliteFile(str(folder / "harbour.sqlite")), "chooser-database")
+    window.session.select("sailings-vessels")
     window.bench.open_page("Match")
     window.set_theme(themes.DARK)
-    window.session.select("sailings-vessels")
     settled(window)
     shoot(window, "match-dark")
+    window.set_theme(themes.LIGHT)
+    change_sources(folder)
+    window.session.watch()
+    wait(lambda: bool(window.session.stale))
+    window.session.select("calendar")
+    window.open_lane_page("Source")
+    settled(window)
+    shoot(window, "source")
+    window.session.run(reread=True)
+    settled(window)
+    shoot(window.findChild(RereadSummary), "reread")
+    window.session.finish()
 
 
 if __name__ == "__main__":
-    APPLICATION = make_application()
-    main()
+    with tempfile.TemporaryDirectory() as temporary:
+        os.environ["XDG_STATE_HOME"] = f"{temporary}/state"
+        QStandardPaths.setTestModeEnabled(True)
+        APPLICATION = make_application()
+        copy = Path(temporary) / "season"
+        shutil.copytree(DEMO, copy, ignore=shutil.ignore_patterns("out"))
+        main(copy)

@@ -297,6 +297,7 @@ QTableView {
   selection-background-color: $selected; selection-color: $ink;
 }
 QTableView:focus { border: 1px solid $accent_ink; }
+QHeaderView { background: $surface; }
 QHeaderView::section {
   background: $surface; color: $ink_soft; border: 0; border-bottom: 1px solid $line;
   padding: 4px 6px; font-weight: 600;

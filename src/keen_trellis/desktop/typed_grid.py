@@ -12,6 +12,7 @@ from keen_trellis.read import pasted_cells
 
 _SPARE_ROWS, _SPARE_COLUMNS = 4, 1
 _LEAST_ROWS, _LEAST_COLUMNS = 10, 4
+_NARROWEST, _WIDEST = 90, 320
 _CELLS_AT_MOST = 10_000
 
 
@@ -48,6 +49,7 @@ class TypedGrid(QTableWidget):
         self.clearContents()
         self._put(0, 0, [list(source.columns), *map(list, source.rows)])
         self._make_room()
+        self._fit_columns()
         self.blockSignals(False)
 
     def source(self, before: TypedSource | None = None) -> TypedSource:
@@ -77,6 +79,7 @@ class TypedGrid(QTableWidget):
         self.blockSignals(True)
         self._put(*at, cells)
         self._make_room()
+        self._fit_columns()
         self.blockSignals(False)
         self.edited.emit()
 
@@ -120,6 +123,12 @@ class TypedGrid(QTableWidget):
         """Show names like names and values like values."""
         is_name = item.row() == 0
         item.setFont(text_font(13, bold=True) if is_name else value_font(13))
+
+    def _fit_columns(self) -> None:
+        """Make every column as wide as its cells need, within limits."""
+        for column in range(self.columnCount()):
+            needed = self.sizeHintForColumn(column) + 12
+            self.setColumnWidth(column, min(max(needed, _NARROWEST), _WIDEST))
 
     def _make_room(self) -> None:
         """Keep some empty lines and a column at the edges to type into."""

@@ -82,8 +82,12 @@ class ColumnsPage(QWidget):
         before = self._current
         self._shown, self._profiles = reading.table, {}
         self._fill(reading.table)
-        names = reading.table.columns
-        place = names.index(before) if before in names else 0
+        self.select(before)
+
+    def select(self, name: str) -> None:
+        """Look at a column; at the first where there is none of that name."""
+        names = self._shown.columns if self._shown is not None else ()
+        place = names.index(name) if name in names else 0
         select = QItemSelectionModel.SelectionFlag.ClearAndSelect
         rows = QItemSelectionModel.SelectionFlag.Rows
         index = self._list.model().index(place, 0)
