@@ -212,6 +212,19 @@ class Flow(QLayout):
                 discard(widget)
 
 
+class FlowRow(QWidget):
+    """Widgets laid out like words, as high as they need at any width."""
+
+    def __init__(self, name: str) -> None:
+        super().__init__()
+        self.setObjectName(name)
+        self.flow = Flow()
+        self.setLayout(self.flow)
+        policy = QSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Minimum)
+        policy.setHeightForWidth(True)
+        self.setSizePolicy(policy)
+
+
 def discard(widget: QWidget) -> None:
     """Take a widget out at once; it is deleted when the signal under way has ended."""
     widget.hide()

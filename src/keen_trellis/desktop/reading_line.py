@@ -3,15 +3,14 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from keen_trellis.desktop.controls import Choice, Flow, label
+from keen_trellis.desktop.controls import Choice, FlowRow, label
 from keen_trellis.desktop.source_settings import Setting, settings_of
 from keen_trellis.flow import Source
 from keen_trellis.read import Reading
 
 
-class ReadingLine(QWidget):
+class ReadingLine(FlowRow):
     """“Read as: Comma separated, UTF-8, header in row 3, day first”, each part exchangeable.
 
     Signals
@@ -23,29 +22,23 @@ class ReadingLine(QWidget):
     changed = Signal(object)
 
     def __init__(self, name: str) -> None:
-        super().__init__()
-        self.setObjectName(name)
+        super().__init__(name)
         self._name = name
         self._source: Source | None = None
         self._shown: tuple[Setting, ...] = ()
-        self._flow = Flow(6)
-        self.setLayout(self._flow)
-        policy = QSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Minimum)
-        policy.setHeightForWidth(True)
-        self.setSizePolicy(policy)
 
     def show_source(self, source: Source, reading: Reading | None) -> None:
         """Show how a source is read; parts that stay the same are left as they are."""
         self._source = source
         settings = tuple(settings_of(source, reading))
-        if settings == self._shown and self._flow.count():
+        if settings == self._shown and self.flow.count():
             return
         self._shown = settings
-        self._flow.clear()
+        self.flow.clear()
         if settings:
-            self._flow.addWidget(label("Read as", soft=True))
+            self.flow.addWidget(label("Read as", soft=True))
         for setting in settings:
-            self._flow.addWidget(self._choice(setting))
+            self.flow.addWidget(self._choice(setting))
         self.setVisible(bool(settings))
         self.updateGeometry()
 

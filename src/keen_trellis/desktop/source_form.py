@@ -10,13 +10,12 @@ from PySide6.QtWidgets import (
     QMenu,
     QPlainTextEdit,
     QPushButton,
-    QSizePolicy,
     QVBoxLayout,
     QWidget,
 )
 
 from keen_trellis.data import Kind
-from keen_trellis.desktop.controls import Choice, Flow, OneLine, button, discard, label
+from keen_trellis.desktop.controls import Choice, FlowRow, OneLine, button, discard, label
 from keen_trellis.desktop.reading_line import ReadingLine
 from keen_trellis.desktop.theme import Theme, value_font
 from keen_trellis.desktop.typed_grid import TypedGrid
@@ -112,7 +111,7 @@ class SourceForm(QWidget):
             self.changed.emit(self._source)
 
 
-class TableWishes(QWidget):
+class TableWishes(FlowRow):
     """“Bring [all 6 columns] where [zone] [=] [north] (+ condition)”.
 
     Signals
@@ -124,16 +123,10 @@ class TableWishes(QWidget):
     changed = Signal(object)
 
     def __init__(self, name: str) -> None:
-        super().__init__()
-        self.setObjectName(name)
+        super().__init__(name)
         self._name = name
         self._source: TableSource | None = None
         self._columns: dict[str, Kind] = {}
-        self._flow = Flow(6)
-        self.setLayout(self._flow)
-        policy = QSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Minimum)
-        policy.setHeightForWidth(True)
-        self.setSizePolicy(policy)
 
     def show_source(self, source: TableSource, reading: Reading | None) -> None:
         """Show which columns and rows are wanted; all columns are known once all were read."""
@@ -142,17 +135,17 @@ class TableWishes(QWidget):
         if reading is not None:
             self._columns |= {f.name: f.kind for f in reading.table.fields}
         self._source = source
-        self._flow.clear()
-        self._flow.addWidget(label("Bring", soft=True))
-        self._flow.addWidget(self._columns_button(source))
+        self.flow.clear()
+        self.flow.addWidget(label("Bring", soft=True))
+        self.flow.addWidget(self._columns_button(source))
         for place, condition in enumerate(source.conditions):
-            self._flow.addWidget(label("where" if place == 0 else "and", soft=True))
+            self.flow.addWidget(label("where" if place == 0 else "and", soft=True))
             self._add_condition(place, condition)
         if self._columns:
             more = "+ condition" if source.conditions else "where …"
             add = button(more, f"{self._name}.add", self._add, "plain")
             add.setAutoDefault(False)
-            self._flow.addWidget(add)
+            self.flow.addWidget(add)
         self.updateGeometry()
 
     def _columns_button(self, source: TableSource) -> QPushButton:
@@ -189,19 +182,19 @@ class TableWishes(QWidget):
         compared.chosen.connect(
             lambda c: self._set(place, Condition(condition.column, c, condition.value))
         )
-        self._flow.addWidget(column)
-        self._flow.addWidget(compared)
+        self.flow.addWidget(column)
+        self.flow.addWidget(compared)
         if "blank" not in condition.is_:
             value = QLineEdit(condition.value)
             value.setObjectName(f"{self._name}.{place}.value")
             value.setAccessibleName("Value")
             value.setFixedWidth(120)
             value.editingFinished.connect(lambda: self._value_typed(place, condition, value))
-            self._flow.addWidget(value)
+            self.flow.addWidget(value)
         gone = button("×", f"{self._name}.{place}.remove", lambda: self._remove(place), "plain")
         gone.setAccessibleName("Take the condition out")
         gone.setAutoDefault(False)
-        self._flow.addWidget(gone)
+        self.flow.addWidget(gone)
 
     def _value_typed(self, place: int, condition: Condition, field: QLineEdit) -> None:
         if field.text() != condition.value:

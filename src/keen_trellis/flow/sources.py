@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import fields, replace
+from dataclasses import dataclass, fields, replace
 from pathlib import Path
 from typing import Annotated, Any, Literal, TypeVar
 
@@ -40,6 +40,15 @@ class Part(BaseModel):
 
 
 S = TypeVar("S", bound="AnySource")
+
+
+@dataclass(frozen=True, slots=True)
+class _How:
+    """What a read needs beside the source itself."""
+
+    secrets: Secrets
+    report: Report
+    rows_at_most: int | None
 
 
 class AnySource(Part):
@@ -100,7 +109,7 @@ class AnySource(Part):
         report: Report = quiet,
         rows_at_most: int | None = None,
     ) -> Reading:
-        """Return the rows, or the first of them.
+        """Return the rows, or the first of them; a sheet is always read whole.
 
         Raises
         ------
@@ -109,6 +118,9 @@ class AnySource(Part):
         Cancelled
             Raised by `report` once the user has asked to stop.
         """
+        return self._read(_How(secrets or Secrets(), report, rows_at_most))
+
+    def _read(self, how: _How) -> Reading:
         raise NotImplementedError
 
 
@@ -119,14 +131,10 @@ class DelimitedSource(AnySource):
     path: str
     layout: TextLayout = TextLayout()
 
-    def read(
-        self,
-        secrets: Secrets | None = None,
-        report: Report = quiet,
-        rows_at_most: int | None = None,
-    ) -> Reading:
-        """Return the rows, or the first of them."""
-        return read_delimited(Path(self.path), self.layout, report, self.kinds, rows_at_most)
+    def _read(self, how: _How) -> Reading:
+        return read_delimited(
+            Path(self.path), self.layout, how.report, self.kinds, how.rows_at_most
+        )
 
 
 class SheetSource(AnySource):
@@ -138,14 +146,10 @@ class SheetSource(AnySource):
     range: str | None = None
     layout: SheetLayout = SheetLayout()
 
-    def read(
-        self,
-        secrets: Secrets | None = None,
-        report: Report = quiet,
-        rows_at_most: int | None = None,
-    ) -> Reading:
-        """Return the rows; a sheet is always read whole."""
-        return read_sheet(Path(self.path), self.sheet, self.layout, report, self.kinds, self.range)
+    def _read(self, how: _How) -> Reading:
+        return read_sheet(
+            Path(self.path), self.sheet, self.layout, how.report, self.kinds, self.range
+        )
 
 
 class FolderSource(AnySource):
@@ -172,13 +176,7 @@ class FolderSource(AnySource):
         except SourceError:
             return ()
 
-    def read(
-        self,
-        secrets: Secrets | None = None,
-        report: Report = quiet,
-        rows_at_most: int | None = None,
-    ) -> Reading:
-        """Return the rows of all files, or the first of each."""
+    def _read(self, how: _How) -> Reading:
         return read_folder(
             Path(self.path),
             self.pattern,
@@ -186,9 +184,9 @@ class FolderSource(AnySource):
             self.sheet,
             self.text,
             self.cells,
-            report,
+            how.report,
             self.kinds,
-            rows_at_most,
+            how.rows_at_most,
         )
 
 
@@ -198,14 +196,8 @@ class ColumnarSource(AnySource):
     type: Literal["columnar"] = "columnar"
     path: str
 
-    def read(
-        self,
-        secrets: Secrets | None = None,
-        report: Report = quiet,
-        rows_at_most: int | None = None,
-    ) -> Reading:
-        """Return the rows, or the first of them."""
-        return read_columnar(Path(self.path), report, self.kinds, rows_at_most)
+    def _read(self, how: _How) -> Reading:
+        return read_columnar(Path(self.path), how.report, self.kinds, how.rows_at_most)
 
 
 class TypedSource(AnySource):
@@ -215,14 +207,8 @@ class TypedSource(AnySource):
     columns: tuple[str, ...]
     rows: tuple[tuple[str, ...], ...] = ()
 
-    def read(
-        self,
-        secrets: Secrets | None = None,
-        report: Report = quiet,
-        rows_at_most: int | None = None,
-    ) -> Reading:
-        """Return the rows."""
-        return read_typed(self.columns, self.rows, report, self.kinds)
+    def _read(self, how: _How) -> Reading:
+        return read_typed(self.columns, self.rows, how.report, self.kinds)
 
 
 DatabaseField = Annotated[SqliteFile | Server, Field(discriminator="type")]
@@ -251,13 +237,7 @@ class TableSource(_InDatabase):
     columns: tuple[str, ...] | None = None
     conditions: tuple[Condition, ...] = ()
 
-    def read(
-        self,
-        secrets: Secrets | None = None,
-        report: Report = quiet,
-        rows_at_most: int | None = None,
-    ) -> Reading:
-        """Return the rows, or the first of them."""
+    def _read(self, how: _How) -> Reading:
         return read_table(
             self.database,
             self.table,
@@ -265,10 +245,10 @@ class TableSource(_InDatabase):
             self.columns,
             self.conditions,
             self.zone,
-            secrets,
-            report,
+            how.secrets,
+            how.report,
             self.kinds,
-            rows_at_most,
+            how.rows_at_most,
         )
 
 
@@ -279,22 +259,16 @@ class QuerySource(_InDatabase):
     query: str
     timeout_s: float = Field(default=60.0, gt=0)
 
-    def read(
-        self,
-        secrets: Secrets | None = None,
-        report: Report = quiet,
-        rows_at_most: int | None = None,
-    ) -> Reading:
-        """Return the rows, or the first of them."""
+    def _read(self, how: _How) -> Reading:
         return read_query(
             self.database,
             self.query,
             self.timeout_s,
             self.zone,
-            secrets,
-            report,
+            how.secrets,
+            how.report,
             self.kinds,
-            rows_at_most,
+            how.rows_at_most,
         )
 
 
