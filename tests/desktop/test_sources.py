@@ -334,6 +334,16 @@ class ReadAgainTest(WindowTestCase):
         self.trigger("edit.undo")
         self.assertEqual(len(self.session.results.errors()), 4)
 
+    def test_a_column_that_was_wanted_and_is_gone_can_be_given_up(self) -> None:
+        harbour = SqliteFile(str(self.folder / "harbour.sqlite"))
+        wanted = TableSource(database=harbour, table="routes", columns=("code", "colour"))
+        self.session.do(AddLane("Ways", wanted))
+        self.session.select("ways")
+        self.trigger("page.source")
+        self.assertIn("no column “colour” in harbour.sqlite", self.text("source.trouble.text"))
+        self.click("source.form.wishes.every")
+        self.assertEqual(len(self.session.results.readings["ways"].table.columns), 6)
+
     def test_a_lane_alone_is_read_again(self) -> None:
         self.rename_code()
         self.session.select("vessels")

@@ -20,6 +20,9 @@ _DISTINCT_AT_MOST = 100_000
 """Above so many distinct texts, a column is text because texts differ, not by a slip."""
 
 _LIKELY = 0.9
+_FEW = 5
+"""Fewer values than that show nothing."""
+
 _CODE = re.compile(r"-?0\d+")
 _PROBED = 200
 _GUESSES = {
@@ -117,6 +120,8 @@ def _likely(column: Column, kinds: Sequence[Kind], written: Written) -> LikelyKi
     present = column.values if column.absent is None else column.values[~column.absent]
     rows = np.bincount(present, minlength=len(column.dictionary))
     total = len(present)
+    if total < _FEW:
+        return None
     probe = column.dictionary.slice(0, _PROBED)
     for kind in kinds:
         tried = _values(probe, kind, written)

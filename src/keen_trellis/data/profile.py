@@ -92,13 +92,9 @@ def profile(column: Column) -> Profile:
         texts = column.dictionary
         if len(distinct) < len(texts):
             texts = texts.take(pa.array(distinct))
-        letters = _Letters.of(texts)
-        shapes, strays = _shapes(texts, counts), _strays(texts, letters, counts)
-        span = pc.min_max(texts).as_py()
-        least, greatest = span["min"], span["max"]
-        bars = _bars(letters.lengths, counts)
-        shortest, longest = int(letters.lengths.min()), int(letters.lengths.max())
-        ends = (_in_letters(shortest), _in_letters(longest))
+        shapes, strays, lengths, least, greatest = _letters_of(texts, counts)
+        bars = _bars(lengths, counts)
+        ends = (_in_letters(int(lengths.min())), _in_letters(int(lengths.max())))
     elif len(distinct):
         ordered = _ordered(column, distinct)
         low, high = int(ordered.argmin()), int(ordered.argmax())
@@ -188,22 +184,33 @@ def _in_letters(length: int) -> str:
     return f"{length:,} letter{'' if length == 1 else 's'}"
 
 
-def _shapes(texts: pa.StringArray, counts: NDArray[np.int64]) -> tuple[tuple[str, int], ...]:
-    """Return the most frequent shapes; so many texts at once as the processor keeps at hand."""
+def _letters_of(
+    texts: pa.StringArray, counts: NDArray[np.int64]
+) -> tuple[tuple[tuple[str, int], ...], int, NDArray[np.int32], str, str]:
+    """Return shapes with their rows, rows with stray spaces, lengths, the first and last text.
 
-    def part(start: int) -> Counter[str]:
-        some = _Letters.of(texts.slice(start, _TEXTS_AT_ONCE))
-        encoded = _shapes_of(some).dictionary_encode()
+    So many texts are looked at together as the processor keeps at hand.
+    """
+
+    def part(start: int) -> tuple[Counter[str], int, NDArray[np.int32], str, str]:
+        some, rows = texts.slice(start, _TEXTS_AT_ONCE), counts[start : start + _TEXTS_AT_ONCE]
+        letters = _Letters.of(some)
+        encoded = _shapes_of(letters).dictionary_encode()
         codes = encoded.indices.to_numpy(zero_copy_only=False)
-        found = np.bincount(codes, weights=counts[start : start + _TEXTS_AT_ONCE])
+        found = np.bincount(codes, weights=rows)
         pairs = zip(encoded.dictionary.to_pylist(), found, strict=True)
-        return Counter({shape: int(n) for shape, n in pairs})
+        shapes = Counter({shape: int(n) for shape, n in pairs})
+        span = pc.min_max(some).as_py()
+        return shapes, _strays(some, letters, rows), letters.lengths, span["min"], span["max"]
 
-    rows: Counter[str] = Counter()
+    shapes: Counter[str] = Counter()
     with ThreadPoolExecutor() as threads:  # NumPy lets go of the interpreter lock
-        for found in threads.map(part, range(0, len(texts), _TEXTS_AT_ONCE)):
-            rows.update(found)
-    return tuple((shape.replace("~", "…"), n) for shape, n in rows.most_common(_LISTED))
+        parts = list(threads.map(part, range(0, len(texts), _TEXTS_AT_ONCE)))
+    found, strays, lengths, least, greatest = zip(*parts, strict=True)
+    for counted in found:
+        shapes.update(counted)
+    listed = tuple((shape.replace("~", "…"), n) for shape, n in shapes.most_common(_LISTED))
+    return listed, sum(strays), np.concatenate(lengths), min(least), max(greatest)
 
 
 def _shapes_of(text: _Letters) -> pa.StringArray:

@@ -25,6 +25,7 @@ from keen_trellis.data.written import (
     first_texts,
     looks_like_local_dates,
     looks_like_numbers,
+    may_hold,
     plain_dates,
     plain_numbers,
 )
@@ -197,7 +198,7 @@ def _exact(texts: pa.StringArray) -> Column | None:
     longest = pc.max(pc.binary_length(texts)).as_py()
     if longest is None or longest > 20 or _leading_zero(texts):
         return None
-    if _has(texts, "e") or _has(texts, "E"):
+    if may_hold(pa.chunked_array([texts]), "e", "E") and _has_exponent(texts):
         return None
     marks = pc.find_substring(texts, ".")
     decimals = pc.subtract(pc.subtract(pc.binary_length(texts), marks), 1)
@@ -277,8 +278,8 @@ def _finite(texts: pa.StringArray) -> Column | None:
     return numbers if bool(np.isfinite(numbers.values).all()) else None
 
 
-def _has(texts: pa.StringArray, part: str) -> bool:
-    return bool(pc.any(pc.match_substring(texts, part)).as_py())
+def _has_exponent(texts: pa.StringArray) -> bool:
+    return bool(pc.any(pc.match_substring_regex(texts, "[eE]")).as_py())
 
 
 _CONVERT: dict[Kind, Callable[[pa.StringArray], Column | None]] = {

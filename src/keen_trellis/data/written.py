@@ -125,10 +125,12 @@ def _number_evidence(texts: pa.ChunkedArray, sample: Sequence[str]) -> Evidence:
     def shown(shape: str) -> bool:
         return _any(first, shape) or _any(texts, shape)
 
-    used = [m for m in (",", ".") if _has(texts, m) and (m != "," or _any(texts, ","))]
+    used = [m for m in (",", ".") if may_hold(texts, m) and (m != "," or _any(texts, ","))]
     decimals = frozenset(m for m in used if shown(_CERTAIN_DECIMAL[m]))
     groups = {m for m in used if m not in decimals and shown(_CERTAIN_GROUPS[m])}
-    groups |= {m for m, signs in _ODD_GROUPS.items() if _has(texts, *signs) and shown(_GROUPED[m])}
+    groups |= {
+        m for m, signs in _ODD_GROUPS.items() if may_hold(texts, *signs) and shown(_GROUPED[m])
+    }
     return Evidence(decimals, frozenset(groups), commas="," in used)
 
 
@@ -242,8 +244,11 @@ def looks_like_local_dates(sample: Sequence[str]) -> bool:
     return most(_DATE, sample) and not most(_ISO, sample)
 
 
-def _has(texts: pa.ChunkedArray, *signs: str) -> bool:
-    """Whether a sign is anywhere in texts; a look at their bytes that may say yes too often."""
+def may_hold(texts: pa.ChunkedArray, *signs: str) -> bool:
+    """Whether a sign may be anywhere in texts: a quick look at the last bytes of the signs.
+
+    It never misses one, but may say yes where another letter ends in the same byte.
+    """
     wanted = {sign.encode()[-1] for sign in signs}
     for chunk in texts.chunks:
         letters = chunk.buffers()[2]

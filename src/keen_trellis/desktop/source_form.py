@@ -141,6 +141,10 @@ class TableWishes(FlowRow):
         for place, condition in enumerate(source.conditions):
             self.flow.addWidget(label("where" if place == 0 else "and", soft=True))
             self._add_condition(place, condition)
+        if not self._columns and (source.columns or source.conditions):
+            every = button("everything instead", f"{self._name}.every", self._every, "plain")
+            every.setAutoDefault(False)
+            self.flow.addWidget(every)
         if self._columns:
             more = "+ condition" if source.conditions else "where …"
             add = button(more, f"{self._name}.add", self._add, "plain")
@@ -199,6 +203,10 @@ class TableWishes(FlowRow):
     def _value_typed(self, place: int, condition: Condition, field: QLineEdit) -> None:
         if field.text() != condition.value:
             self._set(place, Condition(condition.column, condition.is_, field.text()))
+
+    def _every(self) -> None:
+        """Wish for nothing in particular: what was wished for may be gone."""
+        self._emit(columns=None, conditions=())
 
     def _add(self) -> None:
         assert self._source is not None

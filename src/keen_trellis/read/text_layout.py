@@ -15,13 +15,28 @@ from typing import Literal
 from keen_trellis.data.written import DateOrder
 from keen_trellis.errors import SourceError
 
-DELIMITERS = {",": "Comma", ";": "Semicolon", "\t": "Tab", "|": "Bar", " ": "Space"}
+DELIMITERS = {
+    ",": "Comma",
+    ";": "Semicolon",
+    "\t": "Tab",
+    "|": "Bar",
+    " ": "Space",
+    ":": "Colon",
+    "~": "Tilde",
+}
+_LOOKED_FOR = (",", ";", "\t", "|")
 ENCODINGS = {
     "utf-8-sig": "UTF-8",
     "utf-16": "UTF-16",
     "cp1252": "Windows-1252",
     "iso8859-15": "ISO 8859-15",
     "cp850": "DOS 850",
+    "cp1250": "Windows-1250",
+    "cp1251": "Windows-1251",
+    "iso8859-2": "ISO 8859-2",
+    "mac_roman": "Mac Roman",
+    "shift_jis": "Shift JIS",
+    "gb18030": "GB 18030",
 }
 QUOTES = {'"': "quotes \u0022", "'": "quotes '", "": "no quotes"}
 HEAD_BYTES = 256 * 1024
@@ -187,7 +202,7 @@ def _delimiter(lines: list[str], quote: str) -> str:
         usual, times = max(cells.items(), key=lambda item: (item[1], item[0]))
         return (times / len(lines) if usual > 1 else 0.0, usual)
 
-    return max((d for d in DELIMITERS if d != " "), key=score)
+    return max(_LOOKED_FOR, key=score)
 
 
 def _header_row(lines: list[str], layout: TextLayout) -> int:
