@@ -6,7 +6,9 @@ import time
 from pathlib import Path
 from unittest import mock
 
-from PySide6.QtCore import QMimeData, QPointF, Qt, QUrl
+import keyring
+import keyring.backends.fail
+from PySide6.QtCore import QMimeData, QPointF, Qt, QTimer, QUrl
 from PySide6.QtGui import QAction, QDropEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import (
@@ -366,3 +368,62 @@ class ReadAgainTest(WindowTestCase):
         self.session.save(self.folder / "far.trellis")
         kept = [p for p in self.folder.parent.rglob("*") if p.is_file()]
         self.assertFalse([p for p in kept if b"open-harbour" in p.read_bytes()])
+
+
+class PasswordTest(WindowTestCase):
+    """A server, its account and its password, by hand; no server answers at port 1."""
+
+    def connect(self, way: str) -> None:
+        self.trigger("lane.add_database")
+        self.click("connect.go")
+        self.assertIn("Database and Account must be filled in", self.text("connect.trouble.text"))
+        for field, text in (("host", "127.0.0.1"), ("port", "1"), ("database", "x"), ("user", "y")):
+            widget = self.find(QLineEdit, f"connect.{field}")
+            widget.selectAll()
+            QTest.keyClicks(widget, text)
+        self.choose("connect.way", way)
+        QTest.keyClicks(self.find(QLineEdit, "connect.password"), "open-harbour")
+        self.click("connect.go")
+
+    def test_a_desktop_without_a_keyring_is_said_where_the_password_is_typed(self) -> None:
+        before = keyring.get_keyring()
+        keyring.set_keyring(keyring.backends.fail.Keyring())
+        self.addCleanup(keyring.set_keyring, before)
+        self.connect("keyring")
+        self.assertIn("no keyring that could keep", self.text("connect.trouble.text"))
+        self.choose("connect.way", "asked")
+        self.click("connect.go")
+        self.wait_until(lambda: "127.0.0.1:1 does not answer" in self.text("chooser.trouble.text"))
+        self.click("chooser.cancel")
+
+    def test_a_password_is_entered_for_a_lane(self) -> None:
+        server = Server("mariadb", "127.0.0.1", "x", "y", port=1)
+        self.session.do(AddLane("Far", TableSource(database=server, table="t")))
+        self.session.select("far")
+        self.settle()
+        self.assertEqual(self.text("rows.mend"), "Enter the password …")
+
+        def enter() -> None:
+            asking = self.application.activeModalWidget()
+            field = asking.findChild(QLineEdit, "password.field")
+            self.assertIs(field.echoMode(), QLineEdit.EchoMode.Password)
+            QTest.keyClicks(field, "open-harbour")
+            QTest.mouseClick(
+                asking.findChild(QPushButton, "password.give"), Qt.MouseButton.LeftButton
+            )
+
+        QTimer.singleShot(50, enter)
+        self.click("rows.mend")
+        self.assertIn("127.0.0.1:1 does not answer", self.text("rows.trouble.text"))
+        self.assertEqual(self.text("rows.mend"), "Read it again")
+        self.assertNotIn("open-harbour", self.text("rows.trouble.text"))
+
+    def test_a_delivery_into_a_folder_that_is_read_is_refused(self) -> None:
+        self.open_demo()
+        self.session.select("sailings")
+        target = (str(self.folder / "takings" / "2026-05.csv"), "*.csv")
+        with mock.patch.object(QFileDialog, "getSaveFileName", return_value=target):
+            self.trigger("lane.deliver")
+        self.trigger("delivery.write")
+        self.assertIn("2026-05.csv, which Takings reads", self.text("bench.notice.text"))
+        self.assertFalse(Path(target[0]).exists())

@@ -23,7 +23,7 @@ from keen_trellis.data.kinds import Kind
 BARS = 32
 _LISTED = 12
 _LONGEST_RUN = 4
-_TEXTS_AT_ONCE = 50_000
+_TEXTS_AT_ONCE = 150_000
 _DENSE = 4
 """Whole values are counted by direct addressing where they span at most so many per row."""
 

@@ -51,7 +51,7 @@ def read_columnar(
     try:
         batches = _parquet(path) if path.suffix.lower() in PARQUET else _arrow(path)
         table, partial = _gathered(batches, path, rows_at_most, part(report, 0.0, 0.6))
-    except (pa.ArrowException, OSError, ValueError) as error:
+    except (pa.ArrowException, OSError, ValueError, KeyError) as error:
         raise SourceError(
             f"{path} cannot be read as a columnar file: {str(error).splitlines()[0].rstrip('.')}.",
             "Fetch or write it anew, and choose it again.",
@@ -121,6 +121,7 @@ def _gathered(
     for schema, total, table in parts:
         layout = schema
         if table is not None:
+            table.validate(full=True)  # a damaged file could make Arrow read beyond its memory
             tables.append(table)
             rows += len(table)
             report(rows / max(total, rows), f"Reading {path.name}")

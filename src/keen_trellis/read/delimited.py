@@ -33,6 +33,7 @@ from keen_trellis.read.text_layout import (
     TextLayout,
     cells_of,
     find_layout,
+    is_utf8,
     layout_words,
     mostly_utf8,
 )
@@ -182,7 +183,7 @@ class _Reader:
         """
         wide = "16" in (self._layout.encoding or "") or "32" in (self._layout.encoding or "")
         quoted, has_nul = _holds(self._plain, (self._layout.quote or "").encode(), b"\x00")
-        if has_nul and not wide:
+        if (has_nul and not wide) or self._breaks_in(head):
             return self._sound_lines(head)
         try:
             with _Counted(self._plain, self._report, self._path.name) as file:
@@ -197,6 +198,11 @@ class _Reader:
             # the first letter that is not UTF-8 came late
             self._layout = replace(self._layout, encoding="cp1252")
             return self.texts(head, chosen=False)
+
+    def _breaks_in(self, head: bytes) -> bool:
+        """Whether letters are broken already in the beginning of a text taken as UTF-8."""
+        taken_as_utf8 = self._layout.encoding == "utf-8-sig"
+        return taken_as_utf8 and not is_utf8(head, len(head) < HEAD_BYTES)
 
     def _sound_lines(self, head: bytes) -> Texts:
         with (
@@ -273,14 +279,14 @@ class _Reader:
 
     def _explained(self, error: pa.ArrowInvalid) -> Exception:
         words = str(error)
-        if "UTF8" in words:
-            return UnicodeError(words)
         if len(self._wrong) > _SET_APART_AT_MOST:
             return SourceError(
                 f"More than {_SET_APART_AT_MOST:,} lines of {self._path} do not have the cells "
                 f"that its first row has, read as {layout_words(self._layout)}.",
                 "Choose another delimiter or another row for the header.",
             )
+        if "UTF8" in words or ": Expected " in words:  # a torn line may have broken letters
+            return UnicodeError(words)
         if "straddl" in words:
             return SourceError(
                 f"{self._path} has a quote that is opened and never closed.",

@@ -100,7 +100,7 @@ def find_layout(head: bytes, path: Path, layout: TextLayout, all_there: bool) ->
     SourceError
         It is not text.
     """
-    encoding = layout.encoding or _encoding(head)
+    encoding = layout.encoding or _encoding(head, all_there)
     _refuse_other_formats(head, path, encoding)
     try:
         text = head.decode(encoding, errors="replace" if _is_utf8(encoding) else "ignore")
@@ -155,7 +155,7 @@ def _is_utf8(encoding: str) -> bool:
     return encoding.replace("_", "-").lower().startswith("utf-8")
 
 
-def _encoding(head: bytes) -> str:
+def _encoding(head: bytes, all_there: bool) -> str:
     for mark, name in _TOLD_BY_MARK:
         if head.startswith(mark):
             return name
@@ -163,11 +163,18 @@ def _encoding(head: bytes) -> str:
         some = head[place:400:2]
         if some.count(0) > 0.7 * len(some):
             return name
+    if is_utf8(head, all_there) or mostly_utf8(head.splitlines()):
+        return "utf-8-sig"
+    return "cp1252"
+
+
+def is_utf8(head: bytes, all_there: bool) -> bool:
+    """Whether bytes are UTF-8; a letter may be cut off at the end where more bytes follow."""
     try:
-        codecs.getincrementaldecoder("utf-8")().decode(head)
+        codecs.getincrementaldecoder("utf-8")().decode(head, final=all_there)
     except UnicodeDecodeError:
-        return "utf-8-sig" if mostly_utf8(head.splitlines()) else "cp1252"
-    return "utf-8-sig"
+        return False
+    return True
 
 
 def mostly_utf8(lines: Iterable[bytes]) -> bool:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import gzip
+import struct
 import tempfile
 import zipfile
 import zlib
@@ -96,7 +97,7 @@ def looked_into(path: Path) -> zipfile.ZipFile | None:
             return None
     try:
         archive = zipfile.ZipFile(path)
-    except (zipfile.BadZipFile, OSError, ValueError) as error:
+    except (zipfile.BadZipFile, OSError, ValueError, NotImplementedError, struct.error) as error:
         raise _damaged(path) from error
     try:
         for part in archive.infolist():

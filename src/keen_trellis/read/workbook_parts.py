@@ -8,12 +8,14 @@ from __future__ import annotations
 
 import re
 import zipfile
+import zlib
 from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 from xml.etree.ElementTree import Element
 
-from defusedxml import ElementTree
+from defusedxml import DefusedXmlException, ElementTree
 
 from keen_trellis.errors import SourceError
 from keen_trellis.read.unpacking import looked_into
@@ -79,7 +81,7 @@ def named_ranges(path: Path) -> tuple[NamedRange, ...]:
     archive = looked_into(path)
     if archive is None:
         return ()
-    with archive:
+    with _damage_said(path), archive:
         names = set(archive.namelist())
         if "xl/workbook.xml" in names:
             found = _xlsx_names(archive)
@@ -101,20 +103,36 @@ def sheet_facts(path: Path, sheet: str) -> SheetFacts:
     archive = looked_into(path)
     if archive is None:
         return SheetFacts()
-    with archive:
+    with _damage_said(path), archive:
         names = set(archive.namelist())
-        try:
-            if "xl/workbook.xml" in names:
-                part = _sheet_parts(archive).get(sheet)
-                return _xlsx_facts(archive, part, path, sheet) if part in names else SheetFacts()
-            if "content.xml" in names:
-                return _ods_facts(archive, sheet)
-        except (ElementTree.ParseError, zipfile.BadZipFile, KeyError, EOFError) as error:
-            raise SourceError(
-                f"The workbook {path} is damaged: {error}.",
-                "Open it in the program it was made with, and save it anew.",
-            ) from error
+        if "xl/workbook.xml" in names:
+            part = _sheet_parts(archive).get(sheet)
+            return _xlsx_facts(archive, part, path, sheet) if part in names else SheetFacts()
+        if "content.xml" in names:
+            return _ods_facts(archive, sheet)
     return SheetFacts()
+
+
+@contextmanager
+def _damage_said(path: Path) -> Iterator[None]:
+    """Say in a sentence that an archive or what stands in it is damaged."""
+    try:
+        yield
+    except (
+        ElementTree.ParseError,
+        DefusedXmlException,
+        zipfile.BadZipFile,
+        zlib.error,
+        KeyError,
+        ValueError,
+        EOFError,
+        NotImplementedError,
+        OSError,
+    ) as error:
+        raise SourceError(
+            f"The workbook {path} is damaged: {error}.",
+            "Open it in the program it was made with, and save it anew.",
+        ) from error
 
 
 def column_letters(column: int) -> str:
