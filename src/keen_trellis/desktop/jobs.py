@@ -116,3 +116,4 @@ class Jobs:
             job.ended.disconnect()
         self.stop_all()
         self._pool.waitForDone()
+        self._running.clear()
