@@ -172,11 +172,14 @@ def _ordered(column: Column, distinct: NDArray[Any]) -> NDArray[np.float64]:
 
 
 def _bars(values: NDArray[Any], counts: NDArray[np.int64]) -> tuple[int, ...]:
+    """Return the rows in equal parts of the range; few whole values get a part each."""
     low, high = float(values.min()), float(values.max())
-    n_bars = min(BARS, int(high - low) + 1) if values.dtype.kind == "i" else BARS
     if high == low:
         return (int(counts.sum()),)
-    place = ((values - low) * (n_bars / (high - low))).astype(np.int64).clip(0, n_bars - 1)
+    whole = bool((values == np.floor(values)).all())
+    span = high - low + 1 if whole else high - low
+    n_bars = int(min(BARS, span)) if whole else BARS
+    place = ((values - low) * (n_bars / span)).astype(np.int64).clip(0, n_bars - 1)
     return tuple(int(n) for n in np.bincount(place, weights=counts, minlength=n_bars))
 
 

@@ -221,6 +221,7 @@ class Chooser(QDialog):
             return
         self._reading = None
         self._name.setText(entry.name)
+        self._size.setText("")
         self._form.show_source(entry.source, None)
         self._noticed.hide()
         self._look()

@@ -6,7 +6,7 @@ from PySide6.QtCore import Signal
 
 from keen_trellis.desktop.controls import Choice, FlowRow, label
 from keen_trellis.desktop.source_settings import Setting, settings_of
-from keen_trellis.flow import Source
+from keen_trellis.flow import QuerySource, Source, TableSource
 from keen_trellis.read import Reading
 
 
@@ -36,7 +36,8 @@ class ReadingLine(FlowRow):
         self._shown = settings
         self.flow.clear()
         if settings:
-            self.flow.addWidget(label("Read as", soft=True))
+            in_database = isinstance(source, TableSource | QuerySource)
+            self.flow.addWidget(label("With" if in_database else "Read as", soft=True))
         for setting in settings:
             self.flow.addWidget(self._choice(setting))
         self.setVisible(bool(settings))

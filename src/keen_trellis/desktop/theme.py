@@ -313,6 +313,12 @@ QTableCornerButton::section { background: $surface; border: 0; }
 QListView { background: $surface; border: 1px solid $line; border-radius: 6px; outline: 0; }
 QListView::item { padding: 5px 8px; }
 QListView::item:selected { background: $selected; color: $ink; }
+QListView::indicator, QCheckBox::indicator {
+  width: 13px; height: 13px; border: 1px solid $ink_soft; border-radius: 3px; background: $surface;
+}
+QListView::indicator:checked, QCheckBox::indicator:checked {
+  background: $accent; border-color: $accent_ink;
+}
 QListView:focus { border-color: $accent_ink; }
 
 QAbstractScrollArea::corner { background: transparent; border: 0; }

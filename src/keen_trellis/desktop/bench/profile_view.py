@@ -29,7 +29,7 @@ class ProfileView(QWidget):
         self.setObjectName("columns.profile")
         self.setAccessibleName("Profile of the column")
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        self.setMinimumSize(420, 240)
+        self.setMinimumSize(420, 120)
         self._theme = theme
         self._profile: Profile | None = None
         self._colours = theme.lane(0)
