@@ -120,17 +120,18 @@ def evidence(texts: pa.ChunkedArray) -> Evidence:
 
 def _number_evidence(texts: pa.ChunkedArray, sample: Sequence[str]) -> Evidence:
     """Return what numbers show; a sample that shows a thing saves searching all rows for it."""
+    used = [m for m in (",", ".") if may_hold(texts, m) and (m != "," or _any(texts, ","))]
+    odd = [m for m, signs in _ODD_GROUPS.items() if may_hold(texts, *signs)]
+    if not used and not odd:
+        return Evidence()
     first = pa.array(sample)
 
     def shown(shape: str) -> bool:
         return _any(first, shape) or _any(texts, shape)
 
-    used = [m for m in (",", ".") if may_hold(texts, m) and (m != "," or _any(texts, ","))]
     decimals = frozenset(m for m in used if shown(_CERTAIN_DECIMAL[m]))
     groups = {m for m in used if m not in decimals and shown(_CERTAIN_GROUPS[m])}
-    groups |= {
-        m for m, signs in _ODD_GROUPS.items() if may_hold(texts, *signs) and shown(_GROUPED[m])
-    }
+    groups |= {m for m in odd if shown(_GROUPED[m])}
     return Evidence(decimals, frozenset(groups), commas="," in used)
 
 
