@@ -187,6 +187,9 @@ class PostgresTest(ServerTestCase):
             with self.subTest(query=query), self.refused(*words):
                 read_query(server_, query, timeout_s=0.5, secrets=self.secrets)
         self.assertEqual(server.execute(f"select count(*) from {self.name}.t").fetchone(), (1,))
+        server.execute(f"drop table {self.name}.t")
+        with self.refused("has no table “t”", "It has: none"):
+            read_table(POSTGRES, "t", self.name, secrets=self.secrets)
 
     def test_what_is_sent_is_encrypted_as_asked(self) -> None:
         offers_tls = self.postgres().execute("show ssl").fetchone() == ("on",)

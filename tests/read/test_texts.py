@@ -98,6 +98,13 @@ class DelimitedTextTest(SourceTestCase):
                 table = self.read(content).table
                 self.assertEqual((table.columns, list(table.rows())), (columns, rows))
 
+    def test_a_quote_or_a_nul_byte_may_come_late(self) -> None:
+        plain = "a,b\n" + "x,1\n" * 400_000
+        late = self.read(plain + '"y\nz",2\n').table
+        self.assertEqual(late.column("a").text(400_000), "y\nz")
+        broken = self.read(plain + "y\0,2\n")
+        self.assertEqual((len(broken.table), broken.set_apart[0].line), (400_000, 400_002))
+
     def test_quoted_line_breaks_and_delimiters_stay_in_their_cell(self) -> None:
         path = self.folder / "quoted.csv"
         with path.open("w", newline="") as file:

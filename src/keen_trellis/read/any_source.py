@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Mapping
 from pathlib import Path
 from urllib.parse import unquote, urlsplit
-from urllib.request import url2pathname
 
 from keen_trellis.data import Kind, Table
 from keen_trellis.errors import SourceError, UnknownColumnError
@@ -152,6 +151,8 @@ def _path(path_or_url: str | Path) -> Path:
         return Path(path_or_url.removeprefix("sqlite:///"))
     address = urlsplit(path_or_url)
     if address.scheme == "file":
+        from urllib.request import url2pathname  # brings half of the network with it
+
         return Path(url2pathname(address.path))
     if len(address.scheme) > 1 and "://" in path_or_url:
         raise SourceError(f"{address.scheme} addresses cannot be read.", "Give the path of a file.")

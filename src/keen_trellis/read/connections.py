@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import ssl
 import threading
 import time
 from collections.abc import Callable
@@ -258,6 +257,8 @@ def _mariadb(server: Server) -> dict[str, Any]:
     if server.tls == "never":
         made["ssl_disabled"] = True
     elif server.tls != "where offered":
+        import ssl
+
         context = ssl.create_default_context(cafile=server.authority)
         if server.tls == "always":
             context.check_hostname, context.verify_mode = False, ssl.CERT_NONE

@@ -3,9 +3,8 @@
 from __future__ import annotations
 
 import io
-import mmap
 import tempfile
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -171,7 +170,7 @@ class _Reader:
         self._path, self._plain, self._layout, self._report = path, plain, layout, report
         self._wrong: list[pacsv.InvalidRow] = []
 
-    def texts(self, head: bytes, chosen: bool) -> Texts:
+    def texts(self, head: bytes, chosen: bool, quoted: bool = False) -> Texts:
         """Return all cells; lines with broken letters are set apart, or the encoding thought over.
 
         Parameters
@@ -180,24 +179,32 @@ class _Reader:
             The beginning of the text.
         chosen : bool
             Whether the encoding is the user's own choice.
+        quoted : bool
+            Whether quotes are known to come, although the beginning has none.
         """
         wide = "16" in (self._layout.encoding or "") or "32" in (self._layout.encoding or "")
-        quoted, has_nul = _holds(self._plain, (self._layout.quote or "").encode(), b"\x00")
-        if (has_nul and not wide) or self._breaks_in(head):
+        nul, quote = b"\x00", (self._layout.quote or "").encode()
+        quoted = quoted or wide or (bool(quote) and quote in head)
+        if (nul in head and not wide) or self._breaks_in(head):
             return self._sound_lines(head)
+        unexpected = () if wide else (nul,) if quoted or not quote else (nul, quote)
         try:
-            with _Counted(self._plain, self._report, self._path.name) as file:
-                return self.cut(file, head, quoted or wide)
+            with _Counted(self._plain, self._report, self._path.name, unexpected) as file:
+                return self.cut(file, head, quoted)
+        except _UnexpectedError as found:  # what a look at the beginning did not show came late
+            if found.sign == nul:
+                return self._sound_lines(head)
+            return self.texts(head, chosen, quoted=True)
         except UnicodeError as error:
             if self._layout.encoding != "utf-8-sig":
                 raise _not_in_encoding(self._path, self._layout.encoding or "") from error
             with self._plain.open("rb") as lines:
-                is_utf8 = chosen or mostly_utf8(lines)
-            if is_utf8:
+                is_utf8_mostly = chosen or mostly_utf8(lines)
+            if is_utf8_mostly:
                 return self._sound_lines(head)
             # the first letter that is not UTF-8 came late
             self._layout = replace(self._layout, encoding="cp1252")
-            return self.texts(head, chosen=False)
+            return self.texts(head, chosen=False, quoted=quoted)
 
     def _breaks_in(self, head: bytes) -> bool:
         """Whether letters are broken already in the beginning of a text taken as UTF-8."""
@@ -331,10 +338,21 @@ class _Reader:
         return (Noticed(text, len(apart)),)
 
 
-class _Counted:
-    """A file that tells how far it has been read, and can be stopped there."""
+class _UnexpectedError(Exception):
+    """A byte was read that changes how the whole text has to be cut."""
 
-    def __init__(self, path: Path, report: Report, name: str) -> None:
+    def __init__(self, sign: bytes) -> None:
+        super().__init__(sign)
+        self.sign = sign
+
+
+class _Counted:
+    """A file that tells how far it has been read, can be stopped there, and watches for bytes."""
+
+    def __init__(
+        self, path: Path, report: Report, name: str, unexpected: Sequence[bytes] = ()
+    ) -> None:
+        self._unexpected = unexpected
         self._file = path.open("rb")
         self._size = max(path.stat().st_size, 1)
         self._report, self._name = report, name
@@ -354,6 +372,9 @@ class _Counted:
 
     def read(self, size: int = -1) -> bytes:
         piece = self._file.read(size)
+        for sign in self._unexpected:
+            if sign in piece:
+                raise _UnexpectedError(sign)
         self._report(self._file.tell() / self._size, f"Reading {self._name}")
         return piece
 
@@ -365,15 +386,6 @@ class _Counted:
 
     def seekable(self) -> bool:
         return False
-
-
-def _holds(path: Path, *parts: bytes) -> tuple[bool, ...]:
-    """Whether a file holds certain bytes; empty ones it does not."""
-    with path.open("rb") as file:
-        if not path.stat().st_size:
-            return tuple(False for _ in parts)
-        with mmap.mmap(file.fileno(), 0, access=mmap.ACCESS_READ) as content:
-            return tuple(bool(p) and content.find(p) >= 0 for p in parts)
 
 
 @contextmanager
