@@ -27,6 +27,7 @@ from keen_trellis.read import SqliteFile
 
 HERE = Path(__file__).parents[1]
 DEMO, SHOTS = HERE / "demo", HERE / "docs" / "screenshots"
+WORK = Path(tempfile.gettempdir()) / "sallow-isles"
 
 
 def wait(true: Callable[[], bool]) -> None:
@@ -139,10 +140,10 @@ def main(folder: Path) -> None:
 
 
 if __name__ == "__main__":
-    with tempfile.TemporaryDirectory() as temporary:
-        os.environ["XDG_STATE_HOME"] = f"{temporary}/state"
-        QStandardPaths.setTestModeEnabled(True)
-        APPLICATION = make_application()
-        copy = Path(temporary) / "season"
-        shutil.copytree(DEMO, copy, ignore=shutil.ignore_patterns("out"))
-        main(copy)
+    shutil.rmtree(WORK, ignore_errors=True)  # always the same place: it is seen in the pictures
+    os.environ["XDG_STATE_HOME"] = str(WORK / "state")
+    QStandardPaths.setTestModeEnabled(True)
+    APPLICATION = make_application()
+    shutil.copytree(DEMO, WORK / "season", ignore=shutil.ignore_patterns("out"))
+    main(WORK / "season")
+    shutil.rmtree(WORK)
