@@ -304,6 +304,23 @@ class MariadbTest(ServerTestCase):
                     read_query(server, query, timeout_s=0.5, secrets=self.secrets)
                 self.assertNotIn("not-the-harbour", repr(caught.exception.__cause__))
 
+    def test_a_server_that_thinks_for_long_is_told_to_stop(self) -> None:
+        cursor = self.mariadb()
+        started = time.monotonic()
+
+        def stop(fraction: float, doing: str) -> None:
+            if time.monotonic() - started > 0.4:
+                raise Cancelled
+
+        with self.assertRaises(Cancelled):
+            read_query(MARIADB, "select sleep(60)", 90, secrets=self.secrets, report=stop)
+        self.assertLess(time.monotonic() - started, 10)
+        cursor.execute(
+            "select count(*) from information_schema.processlist "
+            "where info like 'select sleep(60)%' and id <> connection_id()"
+        )
+        self.assertEqual(cursor.fetchone(), (0,))
+
 
 class PasswordsTest(ServerTestCase):
     def test_a_password_comes_from_where_the_document_says(self) -> None:
