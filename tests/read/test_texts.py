@@ -40,7 +40,7 @@ class KindsTest(SourceTestCase):
                 Kind.DATE_TIME,
                 [dt.datetime(2026, 1, 5), dt.datetime(2026, 1, 5, 8, 30)],
             ),
-            (["08:30", "23:59:59"], Kind.TIME, [dt.time(8, 30), dt.time(23, 59, 59)]),
+            (["8:30", "23:59:59"], Kind.TIME, [dt.time(8, 30), dt.time(23, 59, 59)]),
             (["24:30", "08:00"], Kind.TEXT, ["24:30", "08:00"]),
             (["KP-MS ", "kp-ms"], Kind.TEXT, ["KP-MS ", "kp-ms"]),
         ):
@@ -97,6 +97,19 @@ class DelimitedTextTest(SourceTestCase):
             with self.subTest(content=content):
                 table = self.read(content).table
                 self.assertEqual((table.columns, list(table.rows())), (columns, rows))
+
+    def test_encodings_and_quotes_that_few_files_have(self) -> None:
+        rows = [("港", 1), ("浜", 2)]
+        text = "name,n\n港,1\n浜,2\n"
+        for encoding in ("utf-16-le", "utf-16-be", "utf-32", "shift_jis", "gb18030"):
+            with self.subTest(encoding=encoding):
+                found = encoding.startswith("utf")
+                layout = TextLayout() if found else TextLayout(encoding=encoding)
+                self.assertEqual(list(self.read(text.encode(encoding), layout).table.rows()), rows)
+        single = self.read("a,b\n'x,y',1\n'z',2\n")
+        self.assertEqual(list(single.table.rows()), [("x,y", 1), ("z", 2)])
+        with self.refused("no encoding “klingon”"):
+            self.read("a\n1\n", TextLayout(encoding="klingon"))
 
     def test_a_quote_or_a_nul_byte_may_come_late(self) -> None:
         plain = "a,b\n" + "x,1\n" * 400_000

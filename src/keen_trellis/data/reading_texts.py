@@ -41,7 +41,7 @@ _SHAPES = (
     (Kind.NUMBER, re.compile(r"[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d+)?")),
     (Kind.DATE, re.compile(r"\d{4}-\d\d-\d\d")),
     (Kind.DATE_TIME, re.compile(r"\d{4}-\d\d-\d\d([T ]\d\d:\d\d(:\d\d(\.\d{1,6})?)?)?")),
-    (Kind.TIME, re.compile(r"\d\d:\d\d(:\d\d(\.\d{1,6})?)?")),
+    (Kind.TIME, re.compile(r"\d{1,2}:\d\d(:\d\d(\.\d{1,6})?)?")),
     (Kind.YES_NO, re.compile("|".join(_YES_NO), re.IGNORECASE)),
 )
 _WIDER = {
@@ -151,7 +151,12 @@ def _read_yes_no(text: str) -> bool:
 def _read_time(text: str) -> dt.time:
     if ":" not in text[:3]:  # ISO 8601 would take the month 2026-01 for a time, too
         raise ValueError
-    return dt.time.fromisoformat(text).replace(tzinfo=None)
+    return _clock(text).replace(tzinfo=None)
+
+
+def _clock(text: str) -> dt.time:
+    """Return a time of day, also one such as 8:30."""
+    return dt.time.fromisoformat(f"0{text}" if text[1:2] == ":" else text)
 
 
 _READ: dict[Kind, Callable[[str], Any]] = {
@@ -236,7 +241,7 @@ def _date_time(texts: pa.StringArray) -> Column | None:
 
 def _time(texts: pa.StringArray) -> Column | None:
     try:
-        times = [None if t is None else dt.time.fromisoformat(t) for t in texts.to_pylist()]
+        times = [None if t is None else _clock(t) for t in texts.to_pylist()]
     except ValueError:
         return None
     if any(t is not None and t.tzinfo is not None for t in times):

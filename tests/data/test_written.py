@@ -1,0 +1,121 @@
+"""Numbers and dates come back whatever the way they were written; kinds change there and back."""
+
+import datetime as dt
+import unittest
+from decimal import Decimal
+from typing import Any
+
+import pyarrow as pa
+from hypothesis import assume, given
+from hypothesis import strategies as st
+
+from keen_trellis.data import Column, Kind
+from keen_trellis.data.kind_changes import changed_kind, likely_kind
+from keen_trellis.data.reading_texts import column_of_texts
+from keen_trellis.data.written import evidence, settle
+
+AMOUNTS = st.lists(
+    st.decimals(-9_999_999, 9_999_999, places=2), min_size=1, max_size=20, unique=True
+)
+STYLES = st.sampled_from(
+    [(".", ""), (".", ","), (",", "."), (",", ""), (".", "'"), (",", "\u00a0")]
+)
+DAYS = st.lists(st.dates(dt.date(1970, 1, 1), dt.date(2068, 12, 31)), min_size=1, max_size=20)
+ORDERS = st.sampled_from(["%d/%m/%Y", "%m/%d/%Y", "%d.%m.%Y", "%m-%d-%Y", "%Y/%m/%d", "%d.%m.%y"])
+VALUES: dict[Kind, st.SearchStrategy[Any]] = {
+    Kind.WHOLE: st.integers(-(2**63), 2**63 - 1),
+    Kind.EXACT: st.decimals(-99_999, 99_999, places=3),
+    Kind.NUMBER: st.floats(allow_nan=False, allow_infinity=False),
+    Kind.YES_NO: st.booleans(),
+    Kind.DATE: st.dates(dt.date(1000, 1, 1)),
+    Kind.DATE_TIME: st.datetimes(dt.datetime(1000, 1, 1)),
+    Kind.TIME: st.times(),
+    Kind.TEXT: st.text(max_size=9).filter(lambda text: text.strip() == text != ""),
+}
+
+
+def read(texts: list[str], delimiter: str = ",") -> tuple[list[Any], Kind, tuple[str, ...]]:
+    """Return the values, the kind, and what was a guess."""
+    column = pa.chunked_array([texts], pa.string())
+    written = settle([evidence(column)], delimiter)
+    found = column_of_texts(column, written)
+    return found.to_list(), found.kind, written.guessed
+
+
+class WaysOfWritingTest(unittest.TestCase):
+    @given(AMOUNTS, STYLES)
+    def test_amounts_come_back_from_every_way_of_writing(
+        self, amounts: list[Decimal], style: tuple[str, str]
+    ) -> None:
+        decimal, thousands = style
+        signs = str.maketrans({",": thousands or None, ".": decimal})
+        texts = [f"{amount:,.2f}".translate(signs) for amount in amounts]
+        values, kind, guessed = read(texts)
+        self.assertIs(kind, Kind.EXACT)
+        self.assertEqual(values, amounts)
+        self.assertEqual(guessed, ())
+
+    @given(DAYS, ORDERS)
+    def test_days_come_back_or_are_said_to_be_a_guess(
+        self, days: list[dt.date], order: str
+    ) -> None:
+        values, kind, guessed = read([day.strftime(order) for day in days])
+        self.assertIs(kind, Kind.DATE)
+        if "dates" in guessed:
+            self.assertTrue(all(day.day <= 12 for day in days))
+        else:
+            self.assertEqual(values, days)
+
+    @given(st.lists(st.integers(1_000, 999_999), min_size=1, max_size=9))
+    def test_a_comma_that_could_be_either_follows_the_delimiter_and_is_said(
+        self, numbers: list[int]
+    ) -> None:
+        texts = [f"{number:,}" for number in numbers]
+        assume(all(not text.startswith("0") for text in texts))
+        values, _, guessed = read(texts)
+        self.assertEqual((values, guessed), (numbers, ("numbers",)))
+        values, _, guessed = read(texts, ";")
+        self.assertEqual(values, [Decimal(number) / 1000 for number in numbers])
+        self.assertEqual(guessed, ("numbers",))
+
+
+class ChangedKindTest(unittest.TestCase):
+    @given(st.data())
+    def test_every_kind_becomes_text_and_comes_back(self, data: st.DataObject) -> None:
+        for kind, values in VALUES.items():
+            with self.subTest(kind=kind):
+                column = Column.of(data.draw(st.lists(st.none() | values, max_size=9)), kind)
+                text, lost = changed_kind(column, Kind.TEXT, "x")
+                self.assertIsNone(lost)
+                back, lost = changed_kind(text, kind, "x")
+                self.assertIsNone(lost)
+                self.assertEqual(back.to_list(), column.to_list())
+
+    def test_what_a_change_of_kind_makes_of_values(self) -> None:
+        moment = dt.datetime(2026, 1, 5, 8, 30)
+        for values, kind, made, lost in (
+            ([1, 2], Kind.EXACT, [Decimal(1), Decimal(2)], ()),
+            ([1.5, 2.0], Kind.WHOLE, [None, 2], ("1.5",)),
+            ([moment], Kind.DATE, [moment.date()], ()),
+            ([moment.date()], Kind.DATE_TIME, [dt.datetime(2026, 1, 5)], ()),
+            (["2026-01", "8:30"], Kind.TIME, [None, dt.time(8, 30)], ("2026-01",)),
+            (["yes", "0", "No "], Kind.YES_NO, [True, None, False], ("0",)),
+        ):
+            with self.subTest(values=values, kind=kind):
+                changed, unfit = changed_kind(Column.of(values), kind, "x")
+                self.assertEqual(changed.to_list(), made)
+                self.assertEqual(unfit.texts if unfit else (), lost)
+
+    def test_a_kind_is_proposed_only_where_nearly_all_values_have_it(self) -> None:
+        for texts, proposed in (
+            ([*map(str, range(20)), "x"], (Kind.WHOLE, 20, 1, "x")),
+            ([f"{n:03}" for n in range(20)], None),
+            ([*["yes", "no"] * 9, "maybe"], (Kind.YES_NO, 18, 1, "maybe")),
+            (["KP-MS", "BR-TO"] * 9, None),
+            (["1", "2"], None),
+            ([f"S-{n}" for n in range(30)], None),
+        ):
+            with self.subTest(texts=texts[:3]):
+                found = likely_kind(Column.of(texts))
+                told = found and (found.kind, found.fit, found.unfit, found.odd)
+                self.assertEqual(told, proposed)
