@@ -3,6 +3,7 @@
 UserError
 ├── SourceError          a file, sheet or table cannot be read
 │   ├── MissingFileError its file or folder is not where it was
+│   ├── ConnectionLostError the server was there, and then no longer
 │   └── PasswordError    its server wants a password that nobody has given
 ├── UnknownColumnError   something names a column that is not there
 ├── LinkError            two fields cannot be linked
@@ -58,6 +59,10 @@ class MissingFileError(SourceError):
             f"The {what} {path} is not there.", "Put it back, or choose where it is now."
         )
         self.path = path
+
+
+class ConnectionLostError(SourceError):
+    """A server that was being read from can no longer be reached."""
 
 
 class PasswordError(SourceError):

@@ -29,7 +29,7 @@ from keen_trellis.desktop.chooser import Chooser
 from keen_trellis.desktop.recent import recent_places
 from keen_trellis.desktop.typed_grid import TypedGrid
 from keen_trellis.flow import FolderSource, QuerySource, TableSource, TypedSource
-from keen_trellis.flow.edits import AddLane
+from keen_trellis.flow.edits import AddLane, RenameTrellis
 from keen_trellis.read import Server, SqliteFile
 from tests.desktop.window_case import WindowTestCase
 
@@ -345,6 +345,40 @@ class ReadAgainTest(WindowTestCase):
         self.assertIn("no column “colour” in harbour.sqlite", self.text("source.trouble.text"))
         self.click("source.form.wishes.every")
         self.assertEqual(len(self.session.results.readings["ways"].table.columns), 6)
+
+    def test_what_is_typed_goes_to_its_own_lane_though_another_is_selected_by_then(self) -> None:
+        table = TypedSource(columns=("a",), rows=(("1",),))
+        self.session.do(AddLane("First", table))
+        self.session.do(AddLane("Second", table))
+        self.session.select("first")
+        self.window.open_lane_page("Source")
+        self.settle()
+        self.find(TypedGrid, "source.form.cells").item(1, 0).setText("2")
+        self.session.select("second")
+        self.wait_until(lambda: self.session.trellis.lane("first").source != table)
+        self.settle()
+        self.assertEqual(self.session.trellis.lane("first").source.rows, (("2",),))
+        self.assertEqual(self.session.trellis.lane("second").source, table)
+
+    def test_a_reading_again_that_an_edit_overtakes_is_still_done(self) -> None:
+        self.rename_code()
+        self.session.run(reread=True)
+        self.session.do(RenameTrellis("Spring season"))
+        self.settle()
+        self.dialog("reread").accept()
+        self.assertEqual(len(self.session.results.readings["routes"].table), 15)
+
+    def test_a_profile_is_there_although_a_run_came_between(self) -> None:
+        self.session.select("sailings")
+        self.window.open_lane_page("Columns")
+        self.session.do(RenameTrellis("Spring season"))
+        self.settle()
+        profile = self.find(QWidget, "columns.profile")
+        self.wait_until(lambda: "1,209 rows" in profile.accessibleDescription())
+        (self.folder / "operations.ods").unlink()
+        self.session.run(reread=True)
+        self.dialog("reread").accept()
+        self.assertIn("operations.ods is not there", self.text("columns.unfit.text"))
 
     def test_a_lane_alone_is_read_again(self) -> None:
         self.rename_code()

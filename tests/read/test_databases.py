@@ -128,6 +128,20 @@ class PostgresTest(ServerTestCase):
         self.assertEqual(asked.table.column("exact").to_list(), [kinds["exact"][2]])
         self.assertEqual(asked.table.column("doc").to_list(), ['{"a": 1}'])
 
+    def test_what_no_kind_holds_is_said_and_not_lost(self) -> None:
+        server = self.postgres()
+        server.execute(f"create table {self.name}.t (n numeric, d date, big numeric)")
+        server.execute(
+            f"insert into {self.name}.t values (1.5, '2026-01-05', 1e50), ('NaN', 'infinity', 2)"
+        )
+        reading = read_table(POSTGRES, "t", self.name, secrets=self.secrets)
+        self.assertEqual(reading.table.column("n").to_list(), [Decimal("1.5"), None])
+        self.assertEqual(reading.table.column("d").to_list(), ["2026-01-05", "infinity"])
+        self.assertEqual(reading.table.column("big").to_list(), ["1" + "0" * 50, "2"])
+        said = " ".join(reading.notes)
+        self.assertIn("1 values of “n” are NaN", said)
+        self.assertIn("“big” has numbers with more than 38 digits", said)
+
     def test_only_the_columns_and_rows_wanted_are_sent(self) -> None:
         server = self.postgres()
         server.execute(f"create table {self.name}.t (n int, word text, day date)")
@@ -303,6 +317,17 @@ class MariadbTest(ServerTestCase):
                 with self.refused(*words) as caught:
                     read_query(server, query, timeout_s=0.5, secrets=self.secrets)
                 self.assertNotIn("not-the-harbour", repr(caught.exception.__cause__))
+
+    def test_what_no_kind_holds_is_said_and_not_lost(self) -> None:
+        cursor = self.mariadb()
+        cursor.execute("set sql_mode = ''")
+        cursor.execute(f"create table {self.name} (span time, day date)")
+        cursor.execute(f"insert into {self.name} values ('30:00', '0000-00-00')")
+        cursor.execute(f"insert into {self.name} values ('08:30', '2026-01-05')")
+        reading = read_table(MARIADB, self.name, secrets=self.secrets)
+        self.assertEqual(reading.table.column("span").to_list(), [30.0, 8.5])
+        self.assertEqual(reading.table.column("day").to_list(), ["0000-00-00", "2026-01-05"])
+        self.assertIn("“span” holds durations of a day and more", reading.notes[0])
 
     def test_a_server_that_thinks_for_long_is_told_to_stop(self) -> None:
         cursor = self.mariadb()

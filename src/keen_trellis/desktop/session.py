@@ -74,6 +74,7 @@ class Session(QObject):
         self.stale: frozenset[str] = frozenset()
         self._runner = Runner(self.secrets)
         self._before: Snapshot | None = None
+        self._rereading: bool | Container[str] = False
         self._watching = Jobs()
         self._clock = QTimer(self, interval=_WATCH_MS)
         self._clock.timeout.connect(self.watch)
@@ -119,6 +120,7 @@ class Session(QObject):
         self.undo.clear()
         self.results, self.stale = Results(), frozenset()
         self._before = remembered(path) if path else None
+        self._rereading = False
         self._runner = Runner(self.secrets)  # what another trellis read is not kept
         first_tie = next((tie.id for _, tie in trellis.ties()), "")
         self.selection = first_tie or (trellis.lanes[0].id if trellis.lanes else "")
@@ -188,6 +190,9 @@ class Session(QObject):
         reread : bool, or a container of lane ids
             Whether to read every source anew, or which lanes'.
         """
+        if self._rereading is True or (self._rereading and not reread):
+            reread = self._rereading  # an edit overtook it; what was asked for is still to be done
+        self._rereading = reread
         self._request += 1
         request, trellis, path, old = self._request, self.trellis, self.path, self.results
         before = self._before
@@ -209,7 +214,7 @@ class Session(QObject):
             if request != self._request:
                 return
             self.results, found = made
-            self._before = None
+            self._before, self._rereading = None, False
             self.up_to_date = True
             self.stale = frozenset()
             self.working.emit(1.0, "")
@@ -221,16 +226,28 @@ class Session(QObject):
 
         def failed(error: Exception) -> None:
             if request == self._request:
+                self._rereading = False
                 self._failed(error, "Stopped: what is shown is from before.")
 
         self.jobs.start(work, done, failed, self.working.emit)
 
-    def profile(self, table: Table, column: str, done: Callable[[Profile], None]) -> None:
+    def profile(
+        self,
+        table: Table,
+        column: str,
+        done: Callable[[Profile], None],
+        stopped: Callable[[], None],
+    ) -> None:
         """Look at the values of one column, away from the window."""
 
         def ended(found: Profile) -> None:
             self.working.emit(1.0, "")
             done(found)
+
+        def failed(error: Exception) -> None:
+            stopped()
+            if not isinstance(error, Cancelled):
+                self._failed(error, "")
 
         def look(report: Report) -> Profile:
             from keen_trellis.data.profile import profile
@@ -238,9 +255,7 @@ class Session(QObject):
             report(0.0, f"Looking at {column}")
             return profile(table.column(column))
 
-        self.jobs.start(
-            look, ended, lambda error: self._failed(error, "Stopped."), self.working.emit
-        )
+        self.jobs.start(look, ended, failed, self.working.emit)
 
     def watch(self) -> None:
         """Look whether files of the lanes are others than those that were read."""

@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any, TypeVar
 from urllib.parse import quote
 
-from keen_trellis.errors import PasswordError, SourceError
+from keen_trellis.errors import ConnectionLostError, PasswordError, SourceError
 from keen_trellis.progress import Cancelled, Report
 from keen_trellis.read.reading import existing_file
 from keen_trellis.read.secrets import Secrets
@@ -123,7 +123,7 @@ def explained(error: Exception, database: Database, rows: int = 0) -> SourceErro
                 database.account,
             )
         if codes & _LOST or getattr(error, "connection_invalidated", False):
-            return SourceError(
+            return ConnectionLostError(
                 f"The connection to {where} was lost after {rows:,} rows: {_short(words)}",
                 "Nothing of yours is lost: read it again once the server can be reached.",
             )

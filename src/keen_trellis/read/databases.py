@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from decimal import Decimal
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Literal
 
@@ -15,7 +16,7 @@ import pyarrow.compute as pc
 from keen_trellis.data import Column, Kind, Table, from_arrow
 from keen_trellis.data.kind_changes import changed_kind
 from keen_trellis.data.stacking import stack_columns
-from keen_trellis.errors import SourceError, UnknownColumnError
+from keen_trellis.errors import ConnectionLostError, SourceError, UnknownColumnError
 from keen_trellis.progress import Report, quiet
 from keen_trellis.read.connections import Reader
 from keen_trellis.read.postgres_copy import copied
@@ -214,18 +215,22 @@ def read_table(
         if dialect == "postgresql" and kept:
             arrays = copied(connection, query, wanted_kinds, zoned, reader.count)
             pairs = zip(arrays, wanted_kinds, strict=True)
-            made: list[Column | None] = [_of_copied(array, kind) for array, kind in pairs]
+            made = [
+                _of_copied(array, kind, name)
+                for (array, kind), (name, *_) in zip(pairs, kept, strict=True)
+            ]
         else:
-            made = _fetched(connection, query, wanted_kinds, reader)
+            made = _fetched(connection, query, wanted_kinds, [n for n, *_ in kept], reader)
         fetched = [
             _in_zone(column, zone) if column is not None and has_zone else column
-            for column, has_zone in zip(made, zoned, strict=True)
+            for (column, _), has_zone in zip(made, zoned, strict=True)
         ]
         left_out = [name for name, _, kind in taken if kind is None]
         named = list(zip((name for name, *_ in kept), fetched, strict=True))
         left_out += [name for name, column in named if column is None]
         there = {name: column for name, column in named if column is not None}
-        return _Fetched(list(there), list(there.values()), left_out, any(zoned))
+        seen = [one for _, noticed in made for one in noticed]
+        return _Fetched(list(there), list(there.values()), left_out, any(zoned), seen)
 
     where = f"{database.label} › {table}"
     found = _reader_run(database, secrets, None, read, report, f"Reading {where}")
@@ -275,6 +280,7 @@ def read_query(
                 break
         result.close()
         kept, fetched, left_out = [], [], []
+        noticed: list[Noticed] = []
         zoned = False
         for name, part in zip(names, parts, strict=True):
             values = [value for batch in part for value in batch]
@@ -283,10 +289,11 @@ def read_query(
                 continue
             moments = [v for v in values if getattr(v, "tzinfo", None) is not None]
             zoned |= bool(moments)
-            column, _ = column_of_values(values, name)
+            column, seen = column_of_values(values, name)
+            noticed += seen
             kept.append(name)
             fetched.append(_in_zone(column, zone) if moments else column)
-        return _Fetched(kept, fetched, left_out, zoned)
+        return _Fetched(kept, fetched, left_out, zoned, noticed)
 
     where = f"a query of {database.label}"
     found = _reader_run(database, secrets, timeout_s, read, report, f"Asking {database.label}")
@@ -299,6 +306,7 @@ class _Fetched:
     columns: list[Column]
     left_out: list[str]
     zoned: bool
+    noticed: list[Noticed]
 
 
 def _reader_run(
@@ -313,9 +321,7 @@ def _reader_run(
     reader = Reader(database, secrets or Secrets(), timeout_s)
     try:
         found: _Fetched = reader.run(work, report, doing)
-    except SourceError as error:
-        if "was lost after" not in error.happened:
-            raise
+    except ConnectionLostError:
         again = Reader(database, secrets or Secrets(), timeout_s)
         found = again.run(work, report, f"The connection was lost. {doing} again")
     return found
@@ -333,7 +339,7 @@ def _as_reading(
     names, renamed = column_names(found.names, where)
     chosen = chosen_kinds(dict(zip(names, found.columns, strict=True)), kinds)
     n_rows = len(found.columns[0]) if found.columns else 0
-    noticed = [*chosen.noticed, *renamed, *without_rows(n_rows, where)]
+    noticed = [*chosen.noticed, *found.noticed, *renamed, *without_rows(n_rows, where)]
     for name in found.left_out:
         text = f"“{name}” of {where} holds bytes, which are no value to link or show: left out."
         noticed.append(Noticed(text))
@@ -457,66 +463,81 @@ def _typed(column: sa.Column[Any], condition: Condition, where: str) -> Any:
     return changed.to_list()[0]
 
 
+_Made = tuple[Column | None, list[Noticed]]
+
+
 def _fetched(
     connection: sa.Connection,
     query: sa.Select[Any],
     kinds: Sequence[Kind],
+    names: Sequence[str],
     reader: Reader,
-) -> list[Column | None]:
+) -> list[_Made]:
     """Return the columns that a query gives; None for one that turns out to hold bytes."""
     if not kinds:
         return []
     streamed = connection.execution_options(stream_results=True, max_row_buffer=_BATCH)
     result = streamed.execute(query)
     sqlite = connection.dialect.name == "sqlite"
-    parts: list[list[Any]] = [[] for _ in kinds]
+    parts: list[list[Column | list[Any]]] = [[] for _ in kinds]
     for batch in result.partitions(_BATCH):
         for part, values, kind in zip(parts, zip(*batch, strict=True), kinds, strict=True):
             part.append(list(values) if sqlite else _batch_column(values, kind))
         reader.count(len(batch))
-    if sqlite:
-        return [_sqlite_column([v for batch in part for v in batch]) for part in parts]
-    pairs = zip(parts, kinds, strict=True)
-    return [stack_columns(part) if part else Column.of([], kind) for part, kind in pairs]
+    triples = zip(parts, kinds, names, strict=True)
+    return [_joined(part, kind, name) for part, kind, name in triples]
 
 
-def _of_copied(array: pa.ChunkedArray, kind: Kind) -> Column:
-    return _digits(array) if kind is Kind.EXACT else from_arrow(array)
+def _joined(parts: Sequence[Column | list[Any]], kind: Kind, name: str) -> _Made:
+    """Return batches as one column; where one is not of the kind, its values decide for all."""
+    columns = [part for part in parts if isinstance(part, Column)]
+    if len(columns) == len(parts):
+        return (stack_columns(columns) if columns else Column.of([], kind)), []
+    values = [
+        value for part in parts for value in (part.to_list() if isinstance(part, Column) else part)
+    ]
+    if any(isinstance(v, bytes) for v in values):
+        return None, []
+    return column_of_values(values, name)
 
 
-def _batch_column(values: Sequence[Any], kind: Kind) -> Column:
-    """Return one batch of values as a column of the kind that the database says they are."""
+def _of_copied(array: pa.ChunkedArray, kind: Kind, name: str) -> _Made:
+    if kind is not Kind.EXACT:
+        return from_arrow(array), []
+    column = _digits(array)
+    if column is None:  # NaN and infinity, or more digits than are kept: its own texts are shown
+        values = [None if t is None else Decimal(t) for t in array.to_pylist()]
+        return column_of_values(values, name)
+    return column, []
+
+
+def _batch_column(values: Sequence[Any], kind: Kind) -> Column | list[Any]:
+    """Return one batch as a column of the kind that the database says, or as it is."""
     if kind is Kind.EXACT:
         texts = [None if v is None else str(v) for v in values]
-        return _digits(pa.chunked_array([texts], pa.string()))
+        digits = _digits(pa.chunked_array([texts], pa.string()))
+        return [None if v is None else Decimal(v) for v in values] if digits is None else digits
     if kind is Kind.YES_NO:
         return Column.of([None if v is None else bool(v) for v in values], kind)
     if kind is Kind.DATE_TIME and getattr(_first(values), "tzinfo", None) is not None:
         return from_arrow(pa.array(values, pa.timestamp("us", "UTC")))
     try:
         return Column.of(values, kind)
-    except (TypeError, OverflowError):  # a moment beyond what can be told, a duration as a time
-        found, _ = column_of_values(list(values), "")
-        return changed_kind(found, kind, "")[0]
+    except (TypeError, OverflowError):  # a duration as a time, a date such as 0000-00-00
+        return list(values)
 
 
-def _digits(texts: pa.ChunkedArray) -> Column:
-    """Return digits as exact decimals; NaN and infinity are no amounts and become blanks."""
-    plain = pc.if_else(pc.match_substring_regex(texts, r"^[-+]?[\d.]+$"), texts, None)
-    marks = pc.find_substring(plain, ".")
-    after = pc.subtract(pc.subtract(pc.binary_length(plain), marks), 1)
+def _digits(texts: pa.ChunkedArray) -> Column | None:
+    """Return digits as exact decimals; None where one is NaN, infinite or too long."""
+    if pc.any(pc.invert(pc.match_substring_regex(texts, r"^[-+]?[\d.]+$"))).as_py():
+        return None
+    marks = pc.find_substring(texts, ".")
+    after = pc.subtract(pc.subtract(pc.binary_length(texts), marks), 1)
     scale = pc.max(pc.if_else(pc.greater_equal(marks, 0), after, 0)).as_py() or 0
     try:
-        return from_arrow(plain.cast(pa.decimal128(38, min(scale, 37))))
-    except pa.ArrowInvalid:  # more digits than an exact decimal holds
-        return from_arrow(plain.cast(pa.float64()))
-
-
-def _sqlite_column(values: list[Any]) -> Column | None:
-    """Return cells of SQLite, where each cell has a type of its own; None where one is bytes."""
-    if any(isinstance(v, bytes) for v in values):
+        return from_arrow(texts.cast(pa.decimal128(38, min(scale, 37))))
+    except pa.ArrowInvalid:
         return None
-    return column_of_values(values, "")[0]
 
 
 def _first(values: Sequence[Any]) -> Any:

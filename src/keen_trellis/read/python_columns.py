@@ -116,7 +116,13 @@ def _decimals(values: Sequence[Any], name: str) -> tuple[Column, list[Noticed]]:
     """Return exact decimals; what is not a number, or infinite, becomes a blank and is said."""
     odd = [v for v in values if isinstance(v, Decimal) and not v.is_finite()]
     if not odd:
-        return Column.of(values, Kind.EXACT), []
+        try:
+            return Column.of(values, Kind.EXACT), []
+        except (TypeError, ArithmeticError):
+            text = f"“{name}” has numbers with more than 38 digits; it is read as text."
+            return Column.of([None if v is None else str(v) for v in values], Kind.TEXT), [
+                Noticed(text)
+            ]
     kept = [None if isinstance(v, Decimal) and not v.is_finite() else v for v in values]
     text = f"{len(odd):,} values of “{name}” are {odd[0]}, which is no amount; they are blank now."
     return Column.of(kept, Kind.EXACT), [Noticed(text, len(odd))]

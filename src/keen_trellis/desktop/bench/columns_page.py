@@ -37,6 +37,7 @@ class ColumnsPage(QWidget):
         self._lane: Lane | None = None
         self._shown: Table | None = None
         self._profiles: dict[str, Profile] = {}
+        self._looking_at: set[str] = set()
         self._list = _list()
         self._list.itemSelectionChanged.connect(self._show_column)
         self._title = label(strong=True)
@@ -48,7 +49,8 @@ class ColumnsPage(QWidget):
         head = QHBoxLayout()
         head.setSpacing(8)
         head.addWidget(self._title)
-        head.addWidget(label("is read as", soft=True))
+        self._says = label("is read as", soft=True)
+        head.addWidget(self._says)
         head.addWidget(self._kind)
         head.addStretch()
         right = QVBoxLayout()
@@ -69,18 +71,21 @@ class ColumnsPage(QWidget):
 
     def show_lane(self, lane: Lane, reading: Reading | UserError | None) -> None:
         """Show the columns of a lane as they were read."""
+        same_lane = self._lane is not None and self._lane.id == lane.id
         self._lane = lane
+        is_read = isinstance(reading, Reading)
+        for widget in (self._list, self._title, self._says, self._kind, self._view):
+            widget.setVisible(is_read)
         if not isinstance(reading, Reading):
             self._shown = None
-            self._list.setRowCount(0)
-            self._view.hide()
-            self._title.setText("Not read yet" if reading is None else str(reading))
-            self._kind.hide()
+            self._unfit.tell("Not read yet." if reading is None else str(reading))
             return
-        if reading.table is self._shown:
+        if reading.table is self._shown and same_lane:
+            if self._current not in self._profiles:
+                self._look_at(reading.table, self._current)
             return
         before = self._current
-        self._shown, self._profiles = reading.table, {}
+        self._shown, self._profiles, self._looking_at = reading.table, {}, set()
         self._fill(reading.table)
         self.select(before)
 
@@ -128,21 +133,25 @@ class ColumnsPage(QWidget):
         if name in lane.source.kinds:
             options.append(("", "as found in the values", ""))
         self._kind.offer(options, kind.value)
-        self._kind.show()
-        self._view.show()
         self._show_unfit(name)
-        colours = self._theme.lane(lane.colour)
-        self._view.show_profile(self._profiles.get(name), colours)
-        if name in self._profiles:
+        self._view.show_profile(self._profiles.get(name), self._theme.lane(lane.colour))
+        if name not in self._profiles:
+            self._look_at(table, name)
+
+    def _look_at(self, table: Table, name: str) -> None:
+        """Have a column looked at, unless that is under way."""
+        if name in self._looking_at:
             return
+        looking_at = self._looking_at  # of this table; another one begins a new set
+        looking_at.add(name)
 
         def done(found: Profile) -> None:
-            if table is self._shown:
+            if table is self._shown and self._lane is not None:
                 self._profiles[name] = found
                 if name == self._current:
-                    self._view.show_profile(found, colours)
+                    self._view.show_profile(found, self._theme.lane(self._lane.colour))
 
-        self._session.profile(table, name, done)
+        self._session.profile(table, name, done, lambda: looking_at.discard(name))
 
     def _show_unfit(self, name: str) -> None:
         """Say which values are none of the kind chosen."""

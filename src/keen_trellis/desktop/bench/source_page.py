@@ -37,7 +37,7 @@ class SourcePage(QWidget):
         super().__init__()
         self._session = session
         self._lane: Lane | None = None
-        self._typed: TypedSource | None = None
+        self._typed: tuple[str, TypedSource] | None = None
         self._where = label(strong=True)
         self._where.setObjectName("source.where")
         self._place = label(soft=True)
@@ -88,6 +88,10 @@ class SourcePage(QWidget):
 
     def show_lane(self, lane: Lane, reading: Reading | UserError | None) -> None:
         """Show a lane's source, and what its last reading told."""
+        if self._typed is not None and self._typed[0] != lane.id:
+            QTimer.singleShot(0, self._take_typed)  # not from within what shows the new lane
+        elif self._typed is not None:
+            return  # what is being typed is newer than what was read
         self._lane = lane
         source, read = lane.source, reading if isinstance(reading, Reading) else None
         self._where.setText(_title(source))
@@ -103,17 +107,22 @@ class SourcePage(QWidget):
         self._apart.setVisible(bool(self._apart.text()))
 
     def _changed(self, source: Source) -> None:
+        if self._lane is None:
+            return
         if isinstance(source, TypedSource):
-            self._typed = source
+            self._typed = (self._lane.id, source)  # another lane may be shown by then
             self._pause.start()
-        elif self._lane is not None:
+        else:
             self._session.do(SetSource(self._lane.id, source))
 
     def _take_typed(self) -> None:
         """Take what was typed, once nobody types for a moment."""
-        if self._lane is not None and self._typed is not None and self._typed.columns:
-            self._session.do(SetSource(self._lane.id, self._typed, "Type into a table"))
+        if self._typed is None:
+            return
+        lane, source = self._typed
         self._typed = None
+        if source.columns and any(one.id == lane for one in self._session.trellis.lanes):
+            self._session.do(SetSource(lane, source, "Type into a table"))
 
     def _mended(self, source: Source) -> None:
         if self._lane is not None:
