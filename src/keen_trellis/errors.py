@@ -6,6 +6,7 @@ UserError
 │   ├── ConnectionLostError the server was there, and then no longer
 │   └── PasswordError    its server wants a password that nobody has given
 ├── UnknownColumnError   something names a column that is not there
+├── WordError            a setting is given a word that it does not know
 ├── LinkError            two fields cannot be linked
 │   └── KindsDifferError their kinds cannot be compared
 ├── TooManyRowsError     a tie would make more rows than is sensible
@@ -88,6 +89,38 @@ class UnknownColumnError(UserError):
         super().__init__(f"There is no column “{name}” in {where}.", remedy)
         self.name = name
         self.available = tuple(available)
+
+
+class WordError(UserError, ValueError):
+    """A setting is given a word that it does not know; it is never taken for another one.
+
+    Attributes
+    ----------
+    word : str
+    allowed : tuple of str
+        The words that are known.
+    """
+
+    def __init__(self, what: str, word: object, allowed: Sequence[str]) -> None:
+        near = difflib.get_close_matches(str(word), allowed, n=1)
+        hint = f"Did you mean “{near[0]}”? " if near else ""
+        super().__init__(
+            f"{what} cannot be “{word}”.", f"{hint}Choose one of: {', '.join(allowed)}."
+        )
+        self.word = str(word)
+        self.allowed = tuple(allowed)
+
+
+def known(what: str, word: object, allowed: Sequence[str]) -> None:
+    """Refuse a word that is none of those allowed.
+
+    Raises
+    ------
+    WordError
+        It is none of them.
+    """
+    if not isinstance(word, str) or word not in allowed:
+        raise WordError(what, word, [str(one) for one in allowed])
 
 
 class LinkError(UserError):

@@ -203,13 +203,14 @@ class WordsTest(unittest.TestCase):
             (
                 ["route", near],
                 {},
-                "take every match in Fares where route equals route and date is "
-                "nearest after from within 30.",
+                "take every match in Fares where route equals route and date takes "
+                "the nearest earlier from within 30.",
             ),
             (
                 ["route"],
                 {"partner": "first", "order": ["from"]},
-                "take the first match in Fares where route equals route, in the order of from.",
+                "take the first match in Fares where route equals route, in the order of from, "
+                "blanks last.",
             ),
             (
                 ["route"],

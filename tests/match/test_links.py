@@ -191,17 +191,15 @@ class PartnersTest(unittest.TestCase):
             keys = []
             for name in order:
                 value = rows[number][int(name[-1])]
-                keys.append(
-                    (value is None, 0 if value is None else -value if name[0] == "-" else value)
-                )
-            return (*keys, number)
+                turned = (name[0] == "-") != (partner == "last")
+                keys.append((value is None, 0 if value is None else -value if turned else value))
+            return (*keys, -number if partner == "last" else number)
 
         expected = []
         for row in {pair[own] for pair in both}:
             found = sorted((p[other] for p in both if p[own] == row), key=rank)
             if partner != "only" or len(found) == 1:
-                taken = found[-1] if partner == "last" else found[0]
-                expected.append((row, taken) if side == "left" else (taken, row))
+                expected.append((row, found[0]) if side == "left" else (found[0], row))
         tied = tie(
             table(left, "a"),
             table(right, "b"),

@@ -1,11 +1,16 @@
 """What goes on: semi and cross joins, same-named columns, chains, and the face for notebooks."""
 
+import datetime as dt
 import tempfile
 import unittest
+from decimal import Decimal
 from pathlib import Path
 from typing import Any
 
 import numpy as np
+import pyarrow as pa
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 import keen_trellis as kt
 from keen_trellis.data import GAP
@@ -68,6 +73,95 @@ class ColumnsTest(unittest.TestCase):
     def test_gaps_are_told_from_blanks_by_column(self) -> None:
         tied = kt.tie(SAILINGS, ROUTES, ON)
         self.assertEqual(tied.gaps("zone (right)").tolist(), [False] * 3 + [True] + [False] * 2)
+
+
+NAMES = st.sets(st.sampled_from("abcd"), min_size=1, max_size=4).map(sorted)
+CELLS = st.none() | st.integers(0, 2)
+
+
+class AskedForTest(unittest.TestCase):
+    """Columns that share names with others, or with a link field they have nothing to do with."""
+
+    @settings(max_examples=200)
+    @given(st.data(), NAMES, NAMES, st.sampled_from(["both", "left", "right", "filled"]))
+    def test_what_is_asked_for_by_name_goes_on(
+        self, data: Any, mine: list[str], theirs: list[str], same_named: Any
+    ) -> None:
+        def drawn(names: list[str]) -> kt.Table:
+            rows = data.draw(st.integers(1, 3))
+            cells = st.lists(CELLS, min_size=rows, max_size=rows)
+            made = {name: kt.Column.of(data.draw(cells), kt.Kind.WHOLE) for name in names}
+            return kt.Table.of(made)
+
+        left, right = drawn(mine), drawn(theirs)
+        on = [(data.draw(st.sampled_from(mine)), data.draw(st.sampled_from(theirs)))]
+        asked = [
+            data.draw(st.none() | st.sets(st.sampled_from(n), min_size=1).map(lambda s: tuple(sorted(s))))
+            for n in (mine, theirs)
+        ]
+        columns = kt.Columns(same_named, data.draw(st.sampled_from(["once", "both"])), *asked)
+        tied = kt.tie(left, right, on, "full outer", columns=columns)
+        pairs = {s: tied.keeping(["both"]).outcome for s in ("left", "right")}
+        shown = [pairs["left"].column(name).to_list() for name in pairs["left"].columns]
+        a, b = tied.match.pairs
+        for table, rows, names in ((left, a, asked[0]), (right, b, asked[1])):
+            for name in names or ():
+                other = right if table is left else left
+                gives_way = same_named == ("right" if table is left else "left")
+                if gives_way and name in other.columns:
+                    continue  # the other one of that name stands for both
+                if same_named == "filled" and table is right and name in left.columns:
+                    continue  # filled from the left, where that is there
+                values = table.column(name).take(rows).to_list()
+                self.assertIn(values, shown, (name, columns, on))
+        self.assertEqual(len(set(tied.outcome.columns)), len(tied.outcome.columns))
+
+    def test_link_fields_of_two_kinds_stand_once_in_the_kind_that_holds_both(self) -> None:
+        big = 2**53 + 1
+        for a, b, kind, keys in (
+            ([1, 2], [Decimal("1.0"), Decimal("2.5")], "exact decimal", ["1.0", "2.0", "2.5"]),
+            ([1, 2], [1.0, 2.5], "number", ["1", "2", "2.5"]),
+            ([1, big], [1.0, 2.5], "text", ["1", str(big), "2.5"]),
+            (
+                [dt.date(2026, 1, 5), dt.date(2026, 1, 6)],
+                [dt.datetime(2026, 1, 5, 8), dt.datetime(2026, 1, 7, 9)],
+                "date-time",
+                ["2026-01-05 00:00:00", "2026-01-06 00:00:00", "2026-01-07 09:00:00"],
+            ),
+            (
+                [Decimal(10**37), Decimal(1)],
+                [Decimal("1.00"), Decimal("2.55")],
+                "text",
+                [str(10**37), "1", "2.55"],
+            ),
+        ):
+            left, right = (kt.Table.from_columns({"k": v}) for v in (a, b))
+            outcome = kt.tie(left, right, "k", "full outer").outcome
+            with self.subTest(kind=kind, a=a):
+                self.assertEqual(outcome.field("k").kind, kind)
+                self.assertEqual(outcome.column("k").texts().to_pylist(), keys)
+                self.assertEqual(outcome.column("k").count(GAP), 0)
+                inner = kt.tie(left, right, "k", "left outer").outcome
+                self.assertEqual(inner.field("k").kind, left.field("k").kind)
+
+    def test_a_gap_in_a_link_field_matches_nothing(self) -> None:
+        gaps = kt.tie(SAILINGS, ROUTES, ON).outcome
+        blanks = kt.Table.from_columns({"miles": [None, 1], "x": [7, 8]})
+        tied = kt.tie(gaps, blanks, "miles", "full outer", blanks="match")
+        self.assertEqual(tied.counts.left.blank, 1)
+        self.assertEqual(tied.match.left_only.tolist(), [1, 2, 3, 5])
+        self.assertEqual(tied.match.right_only.tolist(), [0])
+        text = kt.why_not(tied, 3).text
+        self.assertEqual(text, "miles of this row is a gap, and a gap matches nothing.")
+
+    def test_a_column_of_blanks_alone_takes_the_kind_of_what_it_meets(self) -> None:
+        blank = kt.Table.from_columns({"k": [None, None]})
+        for values in ([1, 2], [1.5], [dt.date(2026, 1, 5)], [True]):
+            other = kt.Table.from_columns({"k": values})
+            tied = kt.tie(blank, other, "k", "full outer")
+            kind = other.field("k").kind
+            self.assertEqual((tied.counts.pairs, tied.outcome.field("k").kind), (0, kind))
+            self.assertIs(kt.stack({"A": blank, "B": other}).outcome.field("k").kind, kind)
 
 
 class CrossAndChainTest(unittest.TestCase):
@@ -151,11 +245,13 @@ class NotebookTest(unittest.TestCase):
             with self.assertRaisesRegex(kt.UserError, "https addresses cannot be read"):
                 kt.read("https://example.org/x.csv")
             out = Path(folder) / "out.csv"
-            kt.deliver(kt.tie(table, table, ["code"]).outcome, out)
+            kt.deliver(kt.tie(table, table, ["code"]).outcome, str(out))
             self.assertEqual(kt.read(out).columns, ("code", "fare", "fare (right)"))
 
     def test_every_public_name_is_there(self) -> None:
         for name in kt.__all__:
             self.assertTrue(getattr(kt, name).__doc__, name)
+        same = pa.table([[1, 2], ["x", None], [3, 4]], names=["a", "a", "a 2"])
+        self.assertEqual(kt.Table.from_arrow(same).columns, ("a", "a 3", "a 2"))
         arrow = SAILINGS.to_arrow()
         self.assertEqual(list(kt.Table.from_arrow(arrow).rows()), list(SAILINGS.rows()))

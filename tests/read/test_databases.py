@@ -139,7 +139,7 @@ class PostgresTest(ServerTestCase):
         self.assertEqual(reading.table.column("d").to_list(), ["2026-01-05", "infinity"])
         self.assertEqual(reading.table.column("big").to_list(), ["1" + "0" * 50, "2"])
         said = " ".join(reading.notes)
-        self.assertIn("1 values of “n” are NaN", said)
+        self.assertIn("1 value of “n” is NaN", said)
         self.assertIn("“big” has numbers with more than 38 digits", said)
 
     def test_only_the_columns_and_rows_wanted_are_sent(self) -> None:

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import datetime as dt
+import os
+import warnings
 from collections.abc import Sequence
 from dataclasses import dataclass
-from decimal import Decimal
+from decimal import Context, Decimal, localcontext
 from typing import Any
 
 import numpy as np
@@ -22,6 +24,16 @@ ABSENT_CODE = -1
 """The text code beneath every cell that is a blank or a gap."""
 
 MICROSECONDS_A_DAY = 86_400_000_000
+DIGITS_AT_MOST = 38
+"""The digits of an exact decimal: 10**38 is the largest power of ten below 2**127."""
+
+TEXT_BYTES_AT_MOST = 2**31 - 1
+"""The bytes that one Arrow array of plain strings can hold, whose offsets have 32 bits."""
+
+CHECKED = bool(os.environ.get("KEEN_TRELLIS_CHECKED"))
+"""Whether every column proves what the rest of the code relies on; for tests and debugging."""
+
+_LOW_64 = 2**64 - 1
 _EPOCH = dt.datetime(1970, 1, 1)
 
 Rows = NDArray[np.integer[Any]]
@@ -41,7 +53,8 @@ class Column:
     state : ndarray of uint8, shape (n,), or None
         `PRESENT`, `BLANK` or `GAP` for each cell; None where every cell has a value.
     dictionary : pyarrow.StringArray or None
-        The distinct texts that the codes stand for; only with text.
+        The distinct texts that the codes stand for; only with text. None of them stands there
+        twice and none is null: two codes are equal exactly when their texts are.
     scale : int
         The digits after the decimal mark; only with exact decimals.
     """
@@ -56,6 +69,27 @@ class Column:
         self.values.setflags(write=False)
         if self.state is not None:
             self.state.setflags(write=False)
+        if CHECKED:
+            self.check()
+
+    def check(self) -> None:
+        """Prove what all code relies on; `AssertionError` where it does not hold.
+
+        Equal codes mean equal texts, codes are in range, -1 lies beneath what is absent, and every
+        array has the dtype and length it should.
+        """
+        assert self.values.dtype == self.kind.dtype, f"{self.values.dtype} is not {self.kind}"
+        assert self.state is None or len(self.state) == len(self.values), "states of another length"
+        assert self.state is None or self.state.dtype == np.uint8, "states are bytes"
+        assert (self.dictionary is not None) == (self.kind is Kind.TEXT), "text has a dictionary"
+        if self.dictionary is not None:
+            assert self.dictionary.null_count == 0, "a dictionary holds null"
+            assert _no_repeats(self.dictionary), "a dictionary holds a text twice"
+            present = self.values if self.absent is None else self.values[~self.absent]
+            beneath = self.values[:0] if self.absent is None else self.values[self.absent]
+            in_range = (present >= 0) & (present < len(self.dictionary))
+            assert bool(in_range.all()), "a code stands for no text"
+            assert bool((beneath == ABSENT_CODE).all()), "a code lies beneath a blank or gap"
 
     def __len__(self) -> int:
         return len(self.values)
@@ -81,6 +115,17 @@ class Column:
             return from_arrow(pa.array(values, type=wanted, from_pandas=False))
         except (pa.ArrowException, ValueError) as error:
             raise TypeError(f"The values are not of one kind: {error}") from error
+
+    @classmethod
+    def from_arrow(cls, array: pa.Array | pa.ChunkedArray) -> Column:
+        """Return an Arrow array as a column; null and not-a-number become blanks.
+
+        Raises
+        ------
+        TypeError
+            The Arrow type has no kind of ours (nested, binary).
+        """
+        return from_arrow(array)
 
     @property
     def absent(self) -> NDArray[np.bool_] | None:
@@ -117,7 +162,8 @@ class Column:
         if self.kind is Kind.TEXT:
             assert self.dictionary is not None
             codes = pa.array(self.values, mask=absent)
-            return pa.DictionaryArray.from_arrays(codes, self.dictionary).cast(pa.string())
+            coded = pa.DictionaryArray.from_arrays(codes, self.dictionary)
+            return coded.cast(pa.large_string() if self._is_long() else pa.string())
         if self.kind is Kind.EXACT:
             valid = None if absent is None else pa.array(~absent).buffers()[1]
             values = pa.py_buffer(np.ascontiguousarray(self.values).tobytes())
@@ -125,6 +171,12 @@ class Column:
             return pa.Array.from_buffers(decimal, len(self), [valid, values])
         array = pa.array(self.values, mask=absent)
         return array if self.kind in _PLAIN else array.cast(arrow_type(self.kind))
+
+    def _is_long(self) -> bool:
+        """Whether the texts of all rows may be more than one array of plain strings holds."""
+        assert self.dictionary is not None
+        longest = pc.max(pc.binary_length(self.dictionary)).as_py() or 0
+        return len(self) * int(longest) > TEXT_BYTES_AT_MOST
 
     def to_list(self) -> list[Any]:
         """Return the column as Python values; blanks and gaps both become None."""
@@ -200,16 +252,23 @@ def from_arrow(array: pa.Array | pa.ChunkedArray) -> Column:
     TypeError
         The Arrow type has no kind of ours (nested, binary).
     """
-    if isinstance(array, pa.ChunkedArray):
-        array = _one_chunk(array)
     kind = kind_of_arrow(array.type)
     if kind is Kind.TEXT:
         return _text_from_arrow(array)
+    if isinstance(array, pa.ChunkedArray):
+        array = _one_chunk(array)
+    if pa.types.is_dictionary(array.type):
+        array = array.dictionary_decode()
     if kind is Kind.EXACT:
         return _exact_from_arrow(array)
     state = _null_state(array)
+    if finer := finer_than_kept(array):
+        warnings.warn(
+            f"{finer:,} values have nanoseconds, which are cut: microseconds are kept.",
+            stacklevel=2,
+        )
     if pa.types.is_timestamp(array.type) and array.type.tz is not None:
-        array = array.cast(pa.timestamp("us", array.type.tz)).cast(pa.int64())
+        array = array.cast(pa.timestamp("us", array.type.tz), safe=False).cast(pa.int64())
     else:
         array = array.cast(arrow_type(kind), safe=False)
     if kind not in _PLAIN:
@@ -220,6 +279,17 @@ def from_arrow(array: pa.Array | pa.ChunkedArray) -> Column:
     if kind is Kind.NUMBER:
         state = _mark_nan(values, state)
     return Column(kind, values, state)
+
+
+def finer_than_kept(array: pa.Array | pa.ChunkedArray) -> int:
+    """Return how many moments or times of an Arrow array have nanoseconds, which are not kept."""
+    types = pa.types
+    of_time = types.is_timestamp(array.type) or types.is_time64(array.type)
+    if not of_time or array.type.unit != "ns":
+        return 0
+    counted = array.cast(pa.int64())
+    whole = pc.multiply(pc.divide(counted, 1_000), 1_000)  # divides towards zero
+    return int(pc.sum(pc.not_equal(counted, whole)).as_py() or 0)
 
 
 def kind_of_arrow(arrow: pa.DataType) -> Kind:
@@ -265,6 +335,53 @@ def widened_exact(whole: NDArray[np.int64]) -> NDArray[Any]:
     return values
 
 
+def exact_values(
+    decimals: Sequence[Decimal | None], scale: int | None = None
+) -> tuple[NDArray[Any], NDArray[np.bool_], int]:
+    """Return finite decimals as 128-bit whole numbers of one scale, which of them fit, the scale.
+
+    A column of exact decimals has one scale and 38 digits, so a long whole number and a fine
+    fraction may not fit together: unless a scale is given, it is the one that holds most of them.
+    Zero stands where a value does not fit, or is None, which never does.
+    """
+    if scale is not None:  # 1.50 fits into one digit behind the mark, too
+        wide = Context(prec=2 * DIGITS_AT_MOST)
+        decimals = [None if v is None else v.normalize(wide) for v in decimals]
+    shapes = [_shape(value) for value in decimals]
+    places = np.array([shape[0] for shape in shapes], np.int64)
+    fraction = np.array([shape[1] for shape in shapes], np.int64)
+    given = np.array([value is not None for value in decimals], np.bool_)
+
+    def held(scale: int) -> NDArray[np.bool_]:
+        fits: NDArray[np.bool_] = (fraction <= scale) & (places + scale <= DIGITS_AT_MOST) & given
+        return fits
+
+    if scale is None:
+        scales = [int(s) for s in np.unique(fraction[given]) if s <= DIGITS_AT_MOST] or [0]
+        scale = max(scales, key=lambda s: (int(np.count_nonzero(held(s))), -s))
+    fits = held(scale)
+    values = np.zeros(len(decimals), EXACT_DTYPE)
+    with localcontext(Context(prec=2 * DIGITS_AT_MOST)):  # the usual 28 digits would round
+        for row in np.flatnonzero(fits).tolist():
+            value = decimals[row]
+            assert value is not None
+            values[row] = halves(int(value.scaleb(scale)))
+    return values, fits, scale
+
+
+def halves(whole: int) -> tuple[int, int]:
+    """Return the lower and the upper 64 bits of a whole number of at most 128."""
+    return whole & _LOW_64, whole >> 64
+
+
+def _shape(value: Decimal | None) -> tuple[int, int]:
+    """Return the digits before and after the decimal mark."""
+    if value is None:
+        return 0, 0
+    after = -int(value.as_tuple().exponent)
+    return max(value.adjusted() + 1, 0) if value else 0, max(after, 0)
+
+
 def _one_chunk(array: pa.ChunkedArray) -> pa.Array:
     if pa.types.is_dictionary(array.type):
         array = array.unify_dictionaries()
@@ -289,25 +406,34 @@ def _mark_nan(values: NDArray[Any], state: States | None) -> States | None:
     return marked
 
 
-def _text_from_arrow(array: pa.Array) -> Column:
+def _text_from_arrow(array: pa.Array | pa.ChunkedArray) -> Column:
+    """Codes and dictionary of texts; chunks are encoded first, since together they may be long."""
     if pa.types.is_null(array.type):
         array = array.cast(pa.string())
-    if not pa.types.is_dictionary(array.type):
+    is_foreign = pa.types.is_dictionary(array.type)
+    if not is_foreign:
         array = array.dictionary_encode()
-    state = _null_state(array)
+    if isinstance(array, pa.ChunkedArray):
+        array = _one_chunk(array)
+    dictionary = array.dictionary.cast(pa.string())
     codes = array.indices.cast(pa.int32())
+    if is_foreign and (dictionary.null_count or not _no_repeats(dictionary)):
+        again = dictionary.dictionary_encode()
+        codes, dictionary = again.indices.take(codes), again.dictionary
+    state = _null_state(codes)
     if state is not None:
         codes = codes.fill_null(ABSENT_CODE)
-    values = codes.to_numpy(zero_copy_only=False)
-    if state is not None and (values[state != PRESENT] != ABSENT_CODE).any():
-        values = np.where(state == PRESENT, values, ABSENT_CODE).astype(np.int32)
-    return Column(Kind.TEXT, values, state, array.dictionary.cast(pa.string()))
+    return Column(Kind.TEXT, codes.to_numpy(zero_copy_only=False), state, dictionary)
+
+
+def _no_repeats(texts: pa.StringArray) -> bool:
+    return int(pc.count_distinct(texts, mode="all").as_py()) == len(texts)
 
 
 def _exact_from_arrow(array: pa.Array) -> Column:
-    scale = array.type.scale if pa.types.is_decimal(array.type) else 0
+    scale = max(array.type.scale, 0) if pa.types.is_decimal(array.type) else 0
     state = _null_state(array)
-    array = array.cast(pa.decimal128(38, scale))
+    array = array.cast(pa.decimal128(DIGITS_AT_MOST, scale))
     buffer = array.buffers()[1]
     values = np.frombuffer(buffer, EXACT_DTYPE, len(array), array.offset * EXACT_DTYPE.itemsize)
     return Column(Kind.EXACT, values, state, scale=scale)

@@ -7,12 +7,11 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-import pyarrow as pa
 from numpy.typing import NDArray
 
-from keen_trellis.data.column import BLANK, PRESENT, Column, from_arrow
+from keen_trellis.data.column import PRESENT, Column
+from keen_trellis.data.conversion import converted, texts_as
 from keen_trellis.data.kinds import Kind
-from keen_trellis.data.reading_texts import column_of_texts, values_of_texts
 from keen_trellis.data.written import Written, most_look_like
 
 _LISTED = 1_000
@@ -74,29 +73,17 @@ class LikelyKind:
 
 
 def changed_kind(
-    column: Column, kind: Kind, name: str, written: Written = Written()
+    column: Column, kind: Kind, name: str, written: Written | None = None
 ) -> tuple[Column, Unfit | None]:
     """Return a column in another kind, and the values that could not be changed.
 
     Blanks and gaps stay what they are; values that cannot be changed become blanks.
     """
-    if column.kind is kind:
-        return column, None
-    texts = column if column.kind is Kind.TEXT else from_arrow(column.texts())
-    if kind is Kind.TEXT:
-        return Column(kind, texts.values, column.state, texts.dictionary), None
-    assert texts.dictionary is not None
-    values = _values(texts.dictionary, kind, written).take(texts.values)
-    had = np.ones(len(column), np.bool_) if column.absent is None else ~column.absent
-    fits = np.ones(len(column), np.bool_) if values.absent is None else ~values.absent
-    lost = np.flatnonzero(had & ~fits)
-    if not len(lost):
-        return Column(kind, values.values, column.state, scale=values.scale), None
-    state = np.zeros(len(column), np.uint8) if column.state is None else column.state.copy()
-    state[lost] = BLANK
-    listed = tuple(texts.text(int(row)) for row in lost[:_LISTED])
-    unfit = Unfit(name, kind, lost, listed)
-    return Column(kind, values.values, state, scale=values.scale), unfit
+    made = converted(column, kind, written)
+    if not len(made.lost):
+        return made.column, None
+    listed = tuple(column.text(int(row)) for row in made.lost[:_LISTED])
+    return made.column, Unfit(name, kind, made.lost, listed)
 
 
 def likely_kind(column: Column, written: Written = Written()) -> LikelyKind | None:
@@ -124,10 +111,10 @@ def _likely(column: Column, kinds: Sequence[Kind], written: Written) -> LikelyKi
         return None
     probe = column.dictionary.slice(0, _PROBED)
     for kind in kinds:
-        tried = _values(probe, kind, written)
+        tried = texts_as(probe, kind, written)
         if tried.count(PRESENT) < 0.5 * len(probe):
             continue
-        values = _values(column.dictionary, kind, written)
+        values = texts_as(column.dictionary, kind, written)
         odd = np.zeros(len(rows), np.bool_) if values.absent is None else values.absent
         unfit = int(rows[odd].sum())
         if total - unfit < _LIKELY * total or unfit == total:
@@ -137,11 +124,3 @@ def _likely(column: Column, kinds: Sequence[Kind], written: Written) -> LikelyKi
         first = int(np.flatnonzero(np.isin(column.values, np.flatnonzero(odd)))[0])
         return LikelyKind(kind, total - unfit, unfit, column.text(first), first)
     return None
-
-
-def _values(texts: pa.StringArray, kind: Kind, written: Written) -> Column:
-    """Return texts as values of a kind, all at once where all of them are well written."""
-    at_once = column_of_texts(pa.chunked_array([texts]), written)
-    if at_once.kind is kind:
-        return at_once
-    return values_of_texts(texts, kind, written)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from enum import StrEnum
 from typing import Any
 
@@ -48,3 +49,23 @@ _DTYPES: dict[Kind, np.dtype[Any]] = {
     Kind.DATE_TIME: np.dtype(np.int64),
     Kind.TIME: np.dtype(np.int64),
 }
+
+_LATTICE: tuple[tuple[Kind, frozenset[Kind]], ...] = (
+    (Kind.EXACT, frozenset((Kind.WHOLE, Kind.EXACT))),
+    (Kind.NUMBER, frozenset((Kind.WHOLE, Kind.EXACT, Kind.NUMBER))),
+    (Kind.DATE_TIME, frozenset((Kind.DATE, Kind.DATE_TIME))),
+)
+
+
+def holding(kinds: Collection[Kind]) -> Kind:
+    """Return the narrowest kind that holds the values of all `kinds`; text holds everything.
+
+    A number holds whole numbers and exact decimals only as far as a double has digits: whoever
+    puts values into it looks at what does not fit.
+
+    >>> holding({Kind.WHOLE, Kind.EXACT})
+    <Kind.EXACT: 'exact decimal'>
+    """
+    if len(kinds) == 1:
+        return next(iter(kinds))
+    return next((wider for wider, held in _LATTICE if kinds and held.issuperset(kinds)), Kind.TEXT)

@@ -19,6 +19,7 @@ from numpy.typing import NDArray
 
 from keen_trellis.data.column import BLANK, GAP, Column, narrow_exact
 from keen_trellis.data.kinds import Kind
+from keen_trellis.words import SPACES
 
 BARS = 32
 _LISTED = 12
@@ -28,7 +29,6 @@ _DENSE = 4
 """Whole values are counted by direct addressing where they span at most so many per row."""
 
 _CUT = ord("~")
-_STRAYS = " \t\u00a0\u2007\u202f\u200b\ufeff"
 
 
 @dataclass(frozen=True, slots=True)
@@ -96,10 +96,9 @@ def profile(column: Column) -> Profile:
         bars = _bars(lengths, counts)
         ends = (_in_letters(int(lengths.min())), _in_letters(int(lengths.max())))
     elif len(distinct):
-        ordered = _ordered(column, distinct)
-        low, high = int(ordered.argmin()), int(ordered.argmax())
-        least, greatest = column.value_text(distinct[low]), column.value_text(distinct[high])
-        bars, ends = _bars(ordered, counts), (least, greatest)
+        # distinct values stand in order: as doubles, some beyond 2**53 would be one
+        least, greatest = column.value_text(distinct[0]), column.value_text(distinct[-1])
+        bars, ends = _bars(_as_doubles(column, distinct), counts), (least, greatest)
     return Profile(
         column.kind,
         len(column),
@@ -118,7 +117,7 @@ def profile(column: Column) -> Profile:
 
 
 def _distinct(column: Column, values: NDArray[Any]) -> tuple[NDArray[Any], NDArray[np.int64]]:
-    """Return the distinct values and the rows of each."""
+    """Return the distinct values in their order (text: of codes), and the rows of each."""
     if column.kind is Kind.TEXT:
         return _dense(values, 0, len(column.dictionary or ()))
     if column.kind is Kind.YES_NO:
@@ -164,8 +163,8 @@ def _sorted(values: NDArray[Any]) -> tuple[NDArray[Any], NDArray[np.int64]]:
     return ordered[places], np.diff(np.append(places, len(ordered)))
 
 
-def _ordered(column: Column, distinct: NDArray[Any]) -> NDArray[np.float64]:
-    """Return values as floats: exact enough to draw bars and to find the ends."""
+def _as_doubles(column: Column, distinct: NDArray[Any]) -> NDArray[np.float64]:
+    """Return values as doubles: exact enough to draw bars."""
     if column.kind is Kind.EXACT:
         return distinct["hi"].astype(np.float64) * 2.0**64 + distinct["lo"].astype(np.float64)
     return distinct.astype(np.float64)
@@ -173,13 +172,18 @@ def _ordered(column: Column, distinct: NDArray[Any]) -> NDArray[np.float64]:
 
 def _bars(values: NDArray[Any], counts: NDArray[np.int64]) -> tuple[int, ...]:
     """Return the rows in equal parts of the range; few whole values get a part each."""
+    finite = np.isfinite(values)
+    values, counts = values[finite], counts[finite]
+    if not len(values):
+        return ()
     low, high = float(values.min()), float(values.max())
     if high == low:
         return (int(counts.sum()),)
     whole = bool((values == np.floor(values)).all())
-    span = high - low + 1 if whole else high - low
-    n_bars = int(min(BARS, span)) if whole else BARS
-    place = ((values - low) * (n_bars / span)).astype(np.int64).clip(0, n_bars - 1)
+    span = high / 2 - low / 2  # halves, since the whole may be beyond what a double holds
+    n_bars = int(min(BARS, 2 * span + 1)) if whole else BARS
+    share = (values / 2 - low / 2) / (span + 0.5 if whole else span)
+    place = (share * n_bars).astype(np.int64).clip(0, n_bars - 1)
     return tuple(int(n) for n in np.bincount(place, weights=counts, minlength=n_bars))
 
 
@@ -244,7 +248,7 @@ def _strays(texts: pa.StringArray, text: _Letters, counts: NDArray[np.int64]) ->
     if not len(places):
         return 0
     closer = texts.take(pa.array(places))
-    changed = pc.not_equal(closer, pc.utf8_trim(closer, characters=_STRAYS))
+    changed = pc.not_equal(closer, pc.utf8_trim(closer, characters=SPACES))
     return int(counts[places[np.asarray(changed)]].sum())
 
 
@@ -297,4 +301,4 @@ def _sort_of_each_byte() -> bytes:
 
 
 _SORT = _sort_of_each_byte()
-_MAY_BE_STRAY = np.isin(np.arange(256), [*_STRAYS.encode(), *range(0xC2, 0xF0)])
+_MAY_BE_STRAY = np.isin(np.arange(256), [*SPACES.encode(), *range(0xC2, 0xF0)])

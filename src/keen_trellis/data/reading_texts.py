@@ -12,13 +12,20 @@ import math
 import re
 from collections.abc import Callable
 from decimal import Decimal
-from typing import Any
+from typing import Any, TypeVar
 
 import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from keen_trellis.data.column import BLANK, Column, from_arrow, widened_exact
+from keen_trellis.data.column import (
+    BLANK,
+    DIGITS_AT_MOST,
+    Column,
+    exact_values,
+    from_arrow,
+    widened_exact,
+)
 from keen_trellis.data.kinds import Kind
 from keen_trellis.data.written import (
     Written,
@@ -33,6 +40,12 @@ from keen_trellis.data.written import (
 _DECIMALS_AT_MOST = 6
 _DIGITS_OF_A_FLOAT = 15
 """Decimal digits that a double holds for certain (IEEE 754: 15.95)."""
+
+_NUMBER = re.compile(r"[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d+)?", re.ASCII)
+"""What a number is here: Python would also take 1_000, “nan” and digits of other scripts."""
+
+_LEAST_FULL_DOUBLE = 2.0**-1022
+"""Below it doubles have fewer digits than fifteen, down to none."""
 
 _YES_NO = {"yes": True, "no": False, "true": True, "false": False}
 _SHAPES = (
@@ -105,7 +118,15 @@ def values_of_texts(texts: pa.StringArray, kind: Kind, written: Written = Writte
         except (ValueError, ArithmeticError):
             return _read_local(text.strip(), kind, written)
 
-    return Column.of([value(text) for text in texts.to_pylist()], kind)
+    values = [value(text) for text in texts.to_pylist()]
+    return _exact_column(values) if kind is Kind.EXACT else Column.of(values, kind)
+
+
+def _exact_column(values: list[Decimal | None]) -> Column:
+    """Return exact decimals; what does not fit into the scale of most of them is a blank."""
+    whole, fits, scale = exact_values(values)
+    state = None if bool(fits.all()) else np.where(fits, 0, BLANK).astype(np.uint8)
+    return Column(Kind.EXACT, whole, state, scale=scale)
 
 
 def _read_local(text: str, kind: Kind, written: Written) -> Any:
@@ -124,22 +145,32 @@ def _read_local(text: str, kind: Kind, written: Written) -> Any:
 
 
 def _read_whole(text: str) -> int:
-    number = int(text)
-    if not -(2**63) <= number < 2**63:
+    number = _decimal(text)
+    if number != number.to_integral_value() or not -(2**63) <= number < 2**63:
+        raise ValueError
+    return int(number)
+
+
+def decimal_of(text: str) -> Decimal | None:
+    """Return the number that a text is, with all its digits; None where it is none."""
+    try:
+        return _decimal(text.strip())
+    except ValueError:
+        return None
+
+
+def _decimal(text: str) -> Decimal:
+    if not _NUMBER.fullmatch(text):
+        raise ValueError
+    return Decimal(text)
+
+
+def _read_number(text: str) -> float:
+    """Return the double nearest to a number; a long whole number must be that double itself."""
+    exact, number = _decimal(text), float(text)
+    if not math.isfinite(number) or (exact == exact.to_integral_value() and exact != number):
         raise ValueError
     return number
-
-
-def _read_exact(text: str) -> Decimal:
-    number = Decimal(text)
-    if not number.is_finite() or abs(number) >= 10**20 or int(number.as_tuple().exponent) < -18:
-        raise ValueError
-    return number
-
-
-def _read_number(text: str) -> float | None:
-    number = float(text)
-    return number if math.isfinite(number) else None
 
 
 def _read_yes_no(text: str) -> bool:
@@ -151,7 +182,17 @@ def _read_yes_no(text: str) -> bool:
 def _read_time(text: str) -> dt.time:
     if ":" not in text[:3]:  # ISO 8601 would take the month 2026-01 for a time, too
         raise ValueError
-    return _clock(text).replace(tzinfo=None)
+    return _without_zone(_clock(text))
+
+
+_Moment = TypeVar("_Moment", dt.datetime, dt.time)
+
+
+def _without_zone(moment: _Moment) -> _Moment:
+    """Return what the clock shows; one of another zone is no value, since that would be lost."""
+    if moment.utcoffset():
+        raise ValueError
+    return moment.replace(tzinfo=None)
 
 
 def _clock(text: str) -> dt.time:
@@ -162,11 +203,11 @@ def _clock(text: str) -> dt.time:
 _READ: dict[Kind, Callable[[str], Any]] = {
     Kind.TEXT: str,
     Kind.WHOLE: _read_whole,
-    Kind.EXACT: _read_exact,
+    Kind.EXACT: _decimal,
     Kind.NUMBER: _read_number,
     Kind.YES_NO: _read_yes_no,
     Kind.DATE: lambda text: dt.datetime.fromisoformat(text).date(),
-    Kind.DATE_TIME: lambda text: dt.datetime.fromisoformat(text).replace(tzinfo=None),
+    Kind.DATE_TIME: lambda text: _without_zone(dt.datetime.fromisoformat(text)),
     Kind.TIME: _read_time,
 }
 
@@ -199,36 +240,53 @@ def _whole(texts: pa.StringArray) -> Column | None:
 
 
 def _exact(texts: pa.StringArray) -> Column | None:
-    """Plain decimals, all digits kept; None where one is not plain or has too many digits."""
+    """Plain decimals with all their digits; None where one is not plain or they are too many.
+
+    Finer fractions than six digits are measurements: they are numbers where a double holds them.
+    """
     longest = pc.max(pc.binary_length(texts)).as_py()
-    if longest is None or longest > 20 or _leading_zero(texts):
+    if longest is None or longest > DIGITS_AT_MOST + 2 or _leading_zero(texts):
         return None
     if may_hold(pa.chunked_array([texts]), "e", "E") and _has_exponent(texts):
         return None
     marks = pc.find_substring(texts, ".")
-    decimals = pc.subtract(pc.subtract(pc.binary_length(texts), marks), 1)
-    scale = pc.max(pc.if_else(pc.greater_equal(marks, 0), decimals, 0)).as_py()
-    if scale > _DECIMALS_AT_MOST:
-        return None
-    if longest > _DIGITS_OF_A_FLOAT + 1:
-        return _cast(texts, pa.decimal128(38, scale))
+    has_mark = pc.greater_equal(marks, 0)
+    length = pc.binary_length(texts)
+    before = pc.max(pc.if_else(has_mark, marks, length)).as_py()
+    if before > DIGITS_AT_MOST:  # a sign is no digit; looked at only where it decides
+        signs = pc.cast(pc.match_substring_regex(texts, "^[-+]"), pa.int32())
+        before = pc.max(pc.subtract(pc.if_else(has_mark, marks, length), signs)).as_py()
+    scale = pc.max(pc.if_else(has_mark, pc.subtract(pc.subtract(length, marks), 1), 0)).as_py()
+    if scale > _DECIMALS_AT_MOST and (number := _number(texts)) is not None:
+        return number
+    if before + scale > _DIGITS_OF_A_FLOAT:
+        fits = before + scale <= DIGITS_AT_MOST
+        return _cast(texts, pa.decimal128(DIGITS_AT_MOST, scale)) if fits else None
     numbers = _finite(texts)
     if numbers is None:
         return None
-    # up to 15 digits, the double nearest to a decimal gives that decimal back when rounded
+    # up to 15 digits, those behind the mark included, the nearest double gives a decimal back
+    # when it is rounded, and ten to the scale is a double itself
     whole = np.rint(numbers.values * 10.0**scale).astype(np.int64)
     return Column(Kind.EXACT, widened_exact(whole), numbers.state, scale=scale)
 
 
 def _number(texts: pa.StringArray) -> Column | None:
+    """Numbers; None where a text is none, or has digits that its double does not give back."""
     if _leading_zero(texts):
         return None
-    longest = pc.max(pc.binary_length(texts)).as_py()
-    if longest is not None and longest > _DIGITS_OF_A_FLOAT:
-        too_many_digits = rf"^-?\d{{{_DIGITS_OF_A_FLOAT + 1},}}$"
-        if pc.any(pc.match_substring_regex(texts, too_many_digits)).as_py():
-            return None
-    return _finite(texts)
+    numbers = _finite(texts)
+    if numbers is None:
+        return None
+    small = np.abs(numbers.values) < _LEAST_FULL_DOUBLE
+    long = pc.greater(pc.binary_length(texts), _DIGITS_OF_A_FLOAT).fill_null(False)
+    doubtful = np.flatnonzero(small | np.asarray(long.to_numpy(zero_copy_only=False)))
+    if not len(doubtful):
+        return numbers
+    written, held = texts.take(pa.array(doubtful)), pa.array(numbers.values[doubtful])
+    differ = pc.not_equal(held.cast(pa.string()), written).fill_null(False)
+    pairs = zip(written.filter(differ).to_pylist(), held.filter(differ).to_pylist(), strict=True)
+    return numbers if all(Decimal(t) == Decimal(repr(n)) for t, n in pairs) else None
 
 
 def _date(texts: pa.StringArray) -> Column | None:

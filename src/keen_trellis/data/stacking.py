@@ -8,7 +8,16 @@ import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
 
-from keen_trellis.data.column import ABSENT_CODE, GAP, Column, from_arrow
+from keen_trellis.data.column import (
+    ABSENT_CODE,
+    BLANK,
+    DIGITS_AT_MOST,
+    GAP,
+    Column,
+    from_arrow,
+    narrow_exact,
+    widened_exact,
+)
 from keen_trellis.data.kinds import Kind
 
 
@@ -18,7 +27,7 @@ def stack_columns(columns: Sequence[Column]) -> Column:
     Raises
     ------
     ValueError
-        The columns are not of one kind.
+        The columns are not of one kind, or are exact decimals that no scale holds all of.
     """
     kinds = {column.kind for column in columns}
     if len(kinds) != 1:
@@ -32,7 +41,9 @@ def stack_columns(columns: Sequence[Column]) -> Column:
     if kind is Kind.TEXT:
         values, dictionary = _stack_codes(columns)
         return Column(kind, values, state, dictionary)
-    scale = max(column.scale for column in columns)
+    scale = common_scale(columns)
+    if scale is None:
+        raise ValueError("The exact decimals together have more than 38 digits.")
     same_scale = [rescaled(column, scale).values for column in columns]
     return Column(kind, np.concatenate(same_scale), state, scale=scale)
 
@@ -42,11 +53,20 @@ def fill_gaps(column: Column, other: Column) -> Column:
 
     Blanks stay blanks: the source was empty there.
     """
-    if column.state is None or column.count(GAP) == 0:
+    return _filled(column, other, GAP)
+
+
+def fill_blanks(column: Column, other: Column) -> Column:
+    """Return `column` with its blanks filled from `other`, a column of the same kind and length."""
+    return _filled(column, other, BLANK)
+
+
+def _filled(column: Column, other: Column, empty: int) -> Column:
+    if column.state is None or column.count(empty) == 0:
         return column
     rows = np.arange(len(column))
     both = stack_columns([column, other])
-    return both.take(np.where(column.state == GAP, rows + len(column), rows))
+    return both.take(np.where(column.state == empty, rows + len(column), rows))
 
 
 def _stack_codes(columns: Sequence[Column]) -> tuple[NDArray[np.int32], pa.StringArray]:
@@ -64,9 +84,47 @@ def _stack_codes(columns: Sequence[Column]) -> tuple[NDArray[np.int32], pa.Strin
     return np.concatenate(codes), encoded.dictionary
 
 
+def common_scale(columns: Sequence[Column]) -> int | None:
+    """Return the scale that exact decimals have in common, the largest of theirs.
+
+    None where a value would have more than 38 digits in it. Columns of other kinds have scale 0.
+    """
+    scale = max((column.scale for column in columns), default=0)
+    for column in columns:
+        if column.scale < scale and extent(column) * 10 ** (scale - column.scale) >= _LIMIT:
+            return None
+    return scale
+
+
+def extent(column: Column) -> int:
+    """Return the largest of the exact decimals as the whole number beneath it, without its sign."""
+    values = column.values if column.absent is None else column.values[~column.absent]
+    if not len(values):
+        return 0
+    narrow = narrow_exact(values)
+    if narrow is not None:
+        return max(int(narrow.max()), -int(narrow.min()))  # Python's: -(-2**63) is no int64
+    highest = values[values["hi"] == values["hi"].max()]
+    lowest = values[values["hi"] == values["hi"].min()]
+    ends = ((highest["hi"][0], highest["lo"].max()), (lowest["hi"][0], lowest["lo"].min()))
+    return max(abs((int(high) << 64) + int(low)) for high, low in ends)
+
+
 def rescaled(column: Column, scale: int) -> Column:
-    """Return exact decimals with `scale` digits after the mark; other kinds as they are."""
+    """Return exact decimals with `scale` digits after the mark; other kinds as they are.
+
+    The scale must be one that `common_scale` allows: then no value leaves 128 bits.
+    """
     if column.scale == scale:
         return column
-    scaled = from_arrow(column.to_arrow().cast(pa.decimal128(38, scale)))
+    narrow = narrow_exact(column.values)
+    factor = 10 ** (scale - column.scale) if scale > column.scale else 0
+    if narrow is not None and factor and extent(column) * factor < 2**63:
+        whole = narrow if column.absent is None else np.where(column.absent, 0, narrow)
+        values = widened_exact(whole * np.int64(factor))
+        return Column(column.kind, values, column.state, scale=scale)
+    scaled = from_arrow(column.to_arrow().cast(pa.decimal128(DIGITS_AT_MOST, scale)))
     return Column(column.kind, scaled.values, column.state, scale=scale)
+
+
+_LIMIT = 10**DIGITS_AT_MOST

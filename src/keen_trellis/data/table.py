@@ -10,9 +10,11 @@ import numpy as np
 import pyarrow as pa
 
 from keen_trellis.data.column import Column, Rows, from_arrow
+from keen_trellis.data.conversion import converted
 from keen_trellis.data.kinds import Kind
-from keen_trellis.data.stacking import fill_gaps
+from keen_trellis.data.stacking import fill_gaps, rescaled
 from keen_trellis.errors import UnknownColumnError
+from keen_trellis.words import first_free
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -48,7 +50,7 @@ class Field:
         The lane that the values come from; an empty text where nobody said.
     places : tuple of (strand, column) numbers
         Where the cells are fetched. With several places, a cell is taken from the first one
-        that is not a gap.
+        that is not a gap, and all are shown in the field's kind, which holds them.
     """
 
     name: str
@@ -114,14 +116,18 @@ class Table:
     def from_arrow(cls, table: pa.Table, origin: str = "") -> Self:
         """Return an Arrow table as ours; null and not-a-number become blanks.
 
+        The later ones of columns with one name get a number behind it.
+
         Raises
         ------
         TypeError
             A column's type has no kind of ours.
         """
-        return cls.of(
-            {name: from_arrow(table.column(i)) for i, name in enumerate(table.column_names)}, origin
-        )
+        columns: dict[str, Column] = {}
+        for place, name in enumerate(table.column_names):
+            taken = {*columns, *table.column_names} if name in columns else set()
+            columns[first_free(name, taken)] = from_arrow(table.column(place))
+        return cls.of(columns, origin)
 
     @property
     def columns(self) -> tuple[str, ...]:
@@ -154,9 +160,19 @@ class Table:
     def fetch(self, field: Field) -> Column:
         """Return the values of one of this table's fields."""
         first, *others = (self._place(place) for place in field.places)
+        if not others and first.kind is field.kind:
+            return first
+        scale = 0
+        if field.kind is Kind.EXACT:  # that of the sources, so that it is one for all rows
+            scale = max(column.scale for column in self.source_columns(field))
+        found = rescaled(converted(first, field.kind).column, scale)
         for other in others:
-            first = fill_gaps(first, other)
-        return first
+            found = fill_gaps(found, rescaled(converted(other, field.kind).column, scale))
+        return found
+
+    def source_columns(self, field: Field) -> list[Column]:
+        """Return the columns that a field's cells are fetched from, with all the rows they have."""
+        return [self.strands[strand].columns[place] for strand, place in field.places]
 
     def take(self, rows: Rows) -> Table:
         """Return the table with its rows chosen again; nothing is copied but row numbers."""

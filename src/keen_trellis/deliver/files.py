@@ -7,7 +7,7 @@ import datetime as dt
 from collections.abc import Callable, Iterator
 from decimal import Decimal
 from pathlib import Path
-from typing import Any
+from typing import Any, TextIO
 
 from keen_trellis.data import Table
 from keen_trellis.deliver.whole_files import whole_file
@@ -20,11 +20,12 @@ _SHEET_DIGITS = 15
 """A number in a sheet is a double: more digits than this would be changed."""
 
 
-def deliver(table: Table, path: Path, sheet: str = "Outcome", report: Report = quiet) -> None:
+def deliver(table: Table, path: str | Path, sheet: str = "Outcome", report: Report = quiet) -> None:
     """Write every row of a table to `path`; blanks and gaps become empty cells.
 
     The file is written whole or not at all. One that is there is replaced; a folder that is not
-    there is made.
+    there is made, and ~ is the home folder. In a sheet, what its numbers and moments cannot hold
+    is written as text: more than 15 digits, years before 1900, parts of a millisecond.
 
     Raises
     ------
@@ -34,6 +35,7 @@ def deliver(table: Table, path: Path, sheet: str = "Outcome", report: Report = q
     Cancelled
         Raised by `report` once the user has asked to stop; nothing is written then.
     """
+    path = Path(path).expanduser()
     write = _WRITERS.get(path.suffix.lower())
     if write is None:
         raise DeliveryError(
@@ -58,11 +60,27 @@ def endings() -> tuple[str, ...]:
 
 def _write_csv(table: Table, path: Path, sheet: str, report: Report) -> None:
     with path.open("w", encoding="utf-8", newline="") as file:
-        writer = csv.writer(file, lineterminator="\n")
+        writer = csv.writer(_Lines(file), lineterminator=_Lines.END)
         writer.writerow(table.columns)
         for batch in _batches(table, report):
             texts = [batch.fetch(field).texts().to_pylist() for field in batch.fields]
             writer.writerows(zip(*texts, strict=True))
+
+
+class _Lines:
+    """Writes each row with a line feed behind it.
+
+    The csv module quotes only those line ends that it writes itself. It is told to write both
+    signs, so that a lone carriage return in a cell does not tear its row for whoever reads it.
+    """
+
+    END = "\r\n"
+
+    def __init__(self, file: TextIO) -> None:
+        self._file = file
+
+    def write(self, row: str) -> int:
+        return self._file.write(row.removesuffix(self.END) + "\n")
 
 
 def _write_xlsx(table: Table, path: Path, sheet: str, report: Report) -> None:
@@ -79,9 +97,10 @@ def _write_xlsx(table: Table, path: Path, sheet: str, report: Report) -> None:
     options = {"constant_memory": True, "default_date_format": "yyyy-mm-dd"}
     with xlsxwriter.Workbook(str(path), options) as workbook:
         workbook.set_properties({"created": dt.datetime(2000, 1, 1)})
-        formats = {
-            dt.datetime: workbook.add_format({"num_format": "yyyy-mm-dd hh:mm:ss"}),
-            dt.time: workbook.add_format({"num_format": "hh:mm:ss"}),
+        formats: _Formats = {
+            (kind, fine): workbook.add_format({"num_format": shown + (".000" if fine else "")})
+            for kind, shown in ((dt.datetime, "yyyy-mm-dd hh:mm:ss"), (dt.time, "hh:mm:ss"))
+            for fine in (False, True)
         }
         try:
             page = workbook.add_worksheet(_sheet_name(sheet))
@@ -100,7 +119,11 @@ def _write_xlsx(table: Table, path: Path, sheet: str, report: Report) -> None:
                         _write_cell(page, row_number, place, value, formats)
 
 
-def _write_cell(page: Any, row: int, column: int, value: Any, formats: dict[type, Any]) -> None:
+_Formats = dict[tuple[type, bool], Any]
+"""How moments and times are shown, by type and whether they have milliseconds."""
+
+
+def _write_cell(page: Any, row: int, column: int, value: Any, formats: _Formats) -> None:
     if isinstance(value, str):
         if page.write_string(row, column, value) == -2:
             raise DeliveryError(
@@ -115,9 +138,15 @@ def _write_cell(page: Any, row: int, column: int, value: Any, formats: dict[type
     elif isinstance(value, int | float | Decimal):
         page.write_number(row, column, float(value))
     elif isinstance(value, dt.date) and value.year < 1900:
-        page.write_string(row, column, value.isoformat())  # a sheet's calendar begins in 1900
+        page.write_string(row, column, _moment_text(value))  # a sheet's calendar begins in 1900
+    elif (fine := getattr(value, "microsecond", 0)) % 1_000:
+        page.write_string(row, column, _moment_text(value))  # a sheet would round to another day
     else:
-        page.write_datetime(row, column, value, formats.get(type(value)))
+        page.write_datetime(row, column, value, formats.get((type(value), fine > 0)))
+
+
+def _moment_text(value: dt.date | dt.time) -> str:
+    return value.isoformat(" ") if isinstance(value, dt.datetime) else value.isoformat()
 
 
 def _digits(value: int | Decimal) -> int:

@@ -21,7 +21,8 @@ def whole_file(path: Path) -> Iterator[Path]:
         The folder cannot be written to.
     """
     mode = path.stat().st_mode & 0o777 if path.exists() else 0o666 & ~_umask()
-    handle, name = tempfile.mkstemp(prefix=f".{path.name}.", suffix=path.suffix, dir=path.parent)
+    # a name of its own: one made of `path`'s would be too long beside one of 255 bytes
+    handle, name = tempfile.mkstemp(prefix=".writing-", suffix=path.suffix, dir=path.parent)
     os.close(handle)
     beside = Path(name)
     try:

@@ -29,6 +29,7 @@ from keen_trellis.match.link import (
     TextRule,
     keep_of,
 )
+from keen_trellis.words import first_free
 
 VERSION: Literal[2] = 2
 
@@ -245,21 +246,12 @@ class Trellis(Part):
 
     def fresh_lane_name(self, wish: str) -> str:
         """Return a lane name made of `wish` that no lane has."""
-        return first_free(wish, {lane.name for lane in self.lanes}, " ")
+        return first_free(wish, {lane.name for lane in self.lanes})
 
     def fresh_colour(self) -> int:
         """Return the first colour that no lane has."""
         taken = {lane.colour for lane in self.lanes}
         return next(c for c in range(len(taken) + 1) if c not in taken)
-
-
-def first_free(wish: str, taken: set[str], joint: str) -> str:
-    """Return `wish`, or the first of `wish`, joint, 2, 3 ... that is not taken."""
-    candidate, number = wish, 1
-    while candidate in taken:
-        number += 1
-        candidate = f"{wish}{joint}{number}"
-    return candidate
 
 
 def kept_with(keep: Keep, bay: Bay, kept: bool) -> Keep:

@@ -3,6 +3,7 @@
 from keen_trellis.match.counts import Counts, JoinType, SideCounts
 from keen_trellis.match.link import (
     JOIN_NAMES,
+    OPERATORS,
     TEXT_RULES,
     Bay,
     Columns,
@@ -19,6 +20,7 @@ from keen_trellis.match.tie import Bays, Tie, tie
 
 __all__ = [
     "JOIN_NAMES",
+    "OPERATORS",
     "TEXT_RULES",
     "Bay",
     "Bays",

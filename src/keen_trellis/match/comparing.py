@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from decimal import Decimal
 from fractions import Fraction
@@ -12,13 +13,10 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from numpy.typing import NDArray
 
-from keen_trellis.data import Column, Kind
-from keen_trellis.data.column import MICROSECONDS_A_DAY, from_arrow, narrow_exact, widened_exact
-from keen_trellis.data.reading_texts import values_of_texts
-from keen_trellis.data.stacking import rescaled
-
-_EXACT_IN_A_DOUBLE = 2**53
-_DIGITS_IN_A_DOUBLE = 10**15
+from keen_trellis.data import PRESENT, Column, Kind
+from keen_trellis.data.column import exact_decimal, narrow_exact
+from keen_trellis.data.conversion import by_day, converted, shown_decimal
+from keen_trellis.data.stacking import common_scale, rescaled
 
 _NUMERIC = (Kind.WHOLE, Kind.EXACT, Kind.NUMBER)
 _BY_DAY = (Kind.DATE, Kind.DATE_TIME)
@@ -31,55 +29,46 @@ def comparable(left: Kind, right: Kind) -> bool:
     return any(left in group and right in group for group in (_NUMERIC, _BY_DAY))
 
 
+def met(left: Column, right: Column) -> tuple[Column, Column]:
+    """Return both columns, a text column of blanks alone in the kind of the other.
+
+    A column without any value was never seen to be text: it takes the kind of what it meets.
+    """
+    if not comparable(left.kind, right.kind):
+        if _never_seen(left):
+            return _blanks_of(left, right.kind), right
+        if _never_seen(right):
+            return left, _blanks_of(right, left.kind)
+    return left, right
+
+
 def in_one_kind(left: Column, right: Column) -> tuple[Column, Column]:
-    """Return two columns that can be compared as two of one kind.
+    """Return two columns that can be compared as two of one kind, exact decimals of one scale.
 
     Numbers meet by value: a whole number and an exact decimal with all digits; a double and one
     of those by the decimal that the double is shown as. A date meets a date-time by its day.
+    Where no kind has room for both, ranks among all values stand for them.
 
     Raises
     ------
     ValueError
         The kinds cannot be compared.
     """
-    if left.kind is right.kind:
-        return left, right
+    left, right = met(left, right)
     if not comparable(left.kind, right.kind):
         raise ValueError(f"A {left.kind} column cannot be compared with {right.kind}.")
+    if left.kind is right.kind is not Kind.EXACT:
+        return left, right
     if left.kind in _BY_DAY:
         return by_day(left), by_day(right)
-    if Kind.NUMBER not in (left.kind, right.kind):
-        return _as_exact(left), _as_exact(right)
-    if _fits_doubles(left) and _fits_doubles(right):
-        return _as_number(left), _as_number(right)
+    kind = Kind.NUMBER if Kind.NUMBER in (left.kind, right.kind) else Kind.EXACT
+    sides = [converted(column, kind) for column in (left, right)]
+    if not any(len(side.lost) for side in sides):
+        columns = [side.column for side in sides]
+        scale = common_scale(columns)
+        if scale is not None:
+            return rescaled(columns[0], scale), rescaled(columns[1], scale)
     return _ranked(left, right)
-
-
-def by_day(column: Column) -> Column:
-    """Return dates; of date-times their day."""
-    if column.kind is Kind.DATE:
-        return column
-    days = (column.values // MICROSECONDS_A_DAY).astype(Kind.DATE.dtype)
-    return Column(Kind.DATE, days, column.state)
-
-
-def converted(column: Column, kind: Kind) -> Column:
-    """Return a column in another kind for a comparison; what cannot be converted is a blank.
-
-    Text is read once per distinct text.
-    """
-    if column.kind is kind:
-        return column
-    if kind is Kind.TEXT:
-        return from_arrow(column.texts())
-    if column.kind is Kind.TEXT:
-        assert column.dictionary is not None
-        return spread(values_of_texts(column.dictionary, kind), column)
-    if kind is Kind.DATE and column.kind is Kind.DATE_TIME:
-        return by_day(column)
-    texts = from_arrow(column.texts())
-    assert texts.dictionary is not None
-    return spread(values_of_texts(texts.dictionary, kind), texts)
 
 
 def spread(values: Column, codes: Column) -> Column:
@@ -89,6 +78,15 @@ def spread(values: Column, codes: Column) -> Column:
     if codes.state is not None:
         state = codes.state if state is None else np.where(codes.state != 0, codes.state, state)
     return Column(found.kind, found.values, state, found.dictionary, found.scale)
+
+
+def _never_seen(column: Column) -> bool:
+    return column.kind is Kind.TEXT and column.count(PRESENT) == 0
+
+
+def _blanks_of(column: Column, kind: Kind) -> Column:
+    """Return the blanks and gaps of a column as a column of another kind."""
+    return converted(column, kind).column
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -108,14 +106,15 @@ class OrderKeys:
 
 
 def order_keys(left: Column, right: Column) -> OrderKeys:
-    """Return whole numbers that stand in the same order as the values of two columns of one kind.
+    """Return whole numbers that stand in the same order as the values of two columns.
 
+    The columns are of one kind and, with exact decimals, of one scale, as `in_one_kind` gives them.
     Text stands in the order of its code points. Values that lie close together cost a
     subtraction; others are sorted once.
     """
     if left.kind is Kind.TEXT:
         return _text_order(left, right)
-    a, b = (sortable(column) for column in _same_scale(left, right))
+    a, b = sortable(left), sortable(right)
     if a.dtype.names or b.dtype.names:  # 128 bits on either side
         return _rank(a, b)
     held = np.concatenate([_held(a, left), _held(b, right)])
@@ -139,12 +138,6 @@ def sortable(column: Column) -> NDArray[Any]:
         wide["hi"], wide["lo"] = column.values["hi"], column.values["lo"]
         return wide
     return column.values.astype(np.int64, copy=False)
-
-
-def _same_scale(left: Column, right: Column) -> tuple[Column, Column]:
-    scale = max(left.scale, right.scale)
-    left, right = rescaled(left, scale), rescaled(right, scale)
-    return left, right
 
 
 def _rank(a: NDArray[Any], b: NDArray[Any]) -> OrderKeys:
@@ -185,45 +178,36 @@ def _text_order(left: Column, right: Column) -> OrderKeys:
     )
 
 
-def _as_exact(column: Column) -> Column:
-    if column.kind is Kind.EXACT:
-        return column
-    return Column(Kind.EXACT, widened_exact(column.values), column.state)
-
-
-def _fits_doubles(column: Column) -> bool:
-    """Whether no two values of a column are the same as doubles."""
-    if column.kind is Kind.NUMBER:
-        return True
-    narrow = narrow_exact(column.values) if column.kind is Kind.EXACT else column.values
-    if narrow is None:
-        return False
-    limit = _DIGITS_IN_A_DOUBLE if column.scale else _EXACT_IN_A_DOUBLE
-    return bool((np.abs(narrow) <= limit).all())
-
-
-def _as_number(column: Column) -> Column:
-    if column.kind is Kind.NUMBER:
-        return column
-    whole = narrow_exact(column.values) if column.kind is Kind.EXACT else column.values
-    assert whole is not None
-    return Column(Kind.NUMBER, whole / 10.0**column.scale, column.state)
-
-
 def _ranked(left: Column, right: Column) -> tuple[Column, Column]:
-    """Return both sides as their ranks among all values, compared exactly; for rare large ones."""
-    sides = [_fractions(column) for column in (left, right)]
-    values = sorted({value for side in sides for value in side if value is not None})
-    rank = {value: number for number, value in enumerate(values)}
+    """Return both sides as their ranks among all values, compared exactly; for rare large ones.
+
+    Whole numbers stand for the ranks; each distinct value is looked at once.
+    """
+    sides = [_distinct(column) for column in (left, right)]
+    exact = [[_exactly(value) for value in values] for values, _ in sides]
+    rank = {value: number for number, value in enumerate(sorted({v for s in exact for v in s}))}
     ranked = []
-    for side, column in zip(sides, (left, right), strict=True):
-        numbers = np.array([0 if v is None else rank[v] for v in side], np.int64)
-        ranked.append(Column(Kind.WHOLE, numbers, column.state))
+    for values, (_, places), column in zip(exact, sides, (left, right), strict=True):
+        ranks = np.array([rank[value] for value in values], np.int64)
+        ranked.append(Column(Kind.WHOLE, ranks[places], column.state))
     return ranked[0], ranked[1]
 
 
-def _fractions(column: Column) -> list[Fraction | None]:
-    """Return values exactly; a double counts as the decimal that it is shown as."""
-    if column.kind is Kind.NUMBER:
-        return [None if v is None else Fraction(Decimal(repr(v))) for v in column.to_list()]
-    return [None if v is None else Fraction(v) for v in column.to_list()]
+def _distinct(column: Column) -> tuple[list[Any], NDArray[np.intp]]:
+    """Return the distinct values of a column of numbers, and which of them each row has."""
+    values, places = np.unique(sortable(column), return_inverse=True)
+    first = np.zeros(len(values), np.intp)
+    first[places[::-1]] = np.arange(len(places))[::-1]
+    held = column.values[first]
+    if column.kind is Kind.EXACT:
+        return [exact_decimal(value, column.scale) for value in held], places
+    return held.tolist(), places
+
+
+def _exactly(value: float | Decimal) -> tuple[int, Fraction]:
+    """Return what a number is compared by; a double counts as the decimal that it is shown as."""
+    if isinstance(value, float):
+        if math.isinf(value):
+            return (1 if value > 0 else -1), Fraction(0)
+        return 0, Fraction(shown_decimal(value))
+    return 0, Fraction(value)

@@ -15,10 +15,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from keen_trellis.data import Column, Kind, Rows, row_dtype
-from keen_trellis.data.column import MICROSECONDS_A_DAY, narrow_exact
-from keen_trellis.data.stacking import stack_columns
 from keen_trellis.errors import LinkError, TooManyRowsError
-from keen_trellis.match.comparing import OrderKeys, in_one_kind, order_keys
+from keen_trellis.match.comparing import OrderKeys, in_one_kind, met, order_keys
+from keen_trellis.match.distances import within
 from keen_trellis.match.keys import LinkCodes
 from keen_trellis.match.link import NEAREST, LinkField, Operator
 from keen_trellis.match.matches import (
@@ -36,6 +35,9 @@ from keen_trellis.progress import Report
 CANDIDATES_AT_MOST = 2_000_000_000
 _CHUNK = 4_000_000
 _SEARCHED_AT_A_TIME = 100_000
+_KEYS_BELOW = 2**62
+"""Sorting keys of group and value stay below: sums of two still fit into int64."""
+
 _COMPARE: dict[str, Callable[[Any, Any], Any]] = {
     "<": np.less,
     "<=": np.less_equal,
@@ -77,19 +79,11 @@ class _Condition:
         if operator in NEAREST:
             operator = _NEAR[operator, strict]
         held: NDArray[np.bool_] = _COMPARE[operator](a, b)
-        if self.field.within is not None:
-            held = held & (self.distances(left, right) <= self.field.within)
+        limit = self.field.distance
+        if limit is not None:
+            near = within(self.columns[0].take(left), self.columns[1].take(right), limit)
+            held = held & near
         return held
-
-    def distances(self, left: Rows, right: Rows) -> NDArray[np.float64]:
-        """Return how far the values of pairs lie apart: in days, seconds, or as numbers."""
-        amounts = [_amounts(column) for column in self.columns]
-        if amounts[0] is None or amounts[1] is None:  # more digits than a double has
-            a, b = (column.to_list() for column in self.columns)
-            apart = [abs(a[n] - b[m]) for n, m in zip(left, right, strict=True)]
-            return np.array(apart, np.float64)
-        distances: NDArray[np.float64] = np.abs(amounts[0][left] - amounts[1][right])
-        return distances
 
 
 def match_conditions(
@@ -115,13 +109,13 @@ def match_conditions(
     """
     conditions = []
     for field, pair in zip(fields, columns, strict=True):
-        pair = in_one_kind(*pair)
+        pair = met(*pair)
         if field.operator in NEAREST and pair[0].kind in (Kind.TEXT, Kind.YES_NO):
             raise LinkError(
                 f"“{field.left}” and “{field.right}” are {pair[0].kind}, of which none is nearest.",
                 "A nearest match takes dates, times or numbers.",
             )
-        conditions.append(_Condition(field, pair, order_keys(*pair)))
+        conditions.append(_Condition(field, pair, order_keys(*in_one_kind(*pair))))
     codes = _without_blanks(codes, conditions)
     report(0.3, "Sorting")
     nearest = [c for c in conditions if c.field.operator in NEAREST]
@@ -131,10 +125,10 @@ def match_conditions(
     if not nearest and len(ordered) == len(conditions):
         one_right = len({c.field.right for c in ordered}) == 1
         one_left = len({c.field.left for c in ordered}) == 1
-        if one_right:
-            return _range(codes, ordered, turned=False)
-        if one_left:
-            return _range(codes, ordered, turned=True)
+        for is_one, turned in ((one_right, False), (one_left, True)):
+            found = _range(codes, ordered, turned) if is_one else None
+            if found is not None:
+                return found
     return _filtered(codes, conditions, report)
 
 
@@ -195,78 +189,63 @@ class _Sorted:
 
 
 def _dense_span(codes: LinkCodes, keys: OrderKeys) -> OrderKeys:
-    """Return keys whose span times the groups fits into 63 bits."""
-    if codes.size * keys.span < 2**62:
+    """Return keys for which group times span plus value fits into 63 bits.
+
+    Ranks among the values of both sides span no more than the rows, and groups number no more than
+    some four times the rows: their product stays far below 2**62 for every table that fits into
+    memory. Left and right of one comparison are ranked together; two comparisons never are.
+    """
+    if codes.size * keys.span < _KEYS_BELOW:
         return keys
     values, ranks = np.unique(np.concatenate([keys.left, keys.right]), return_inverse=True)
-    n = len(keys.left)
-    return OrderKeys(ranks[:n].astype(np.int64), ranks[n:].astype(np.int64), len(values) + 1)
+    n, span = len(keys.left), len(values) + 1
+    if codes.size * span >= _KEYS_BELOW:
+        raise OverflowError("More groups and values than a sorting key of 62 bits can hold.")
+    return OrderKeys(ranks[:n].astype(np.int64), ranks[n:].astype(np.int64), span)
 
 
-def _range(codes: LinkCodes, conditions: Sequence[_Condition], turned: bool) -> Match:
+def _range(
+    codes: LinkCodes, conditions: Sequence[_Condition], turned: bool
+) -> SortedRunMatch | None:
     """Match by conditions that all bound one column, which is sorted: the right one or the left.
 
-    Each row of the other side has one run, the part that all bounds have in common.
+    Each row of the other side has one run, the part that all bounds have in common. Every bound
+    has a scale of its own, since each may compare the sorted column in another kind: a date-time
+    by its day with a date, whole numbers as exact decimals with prices. What the sorted order has
+    to fulfil is only that no bound's own values ever fall within a group. The finest comparison
+    gives such an order for the coarser ones; None is returned where no comparison does.
     """
+    scales = [_dense_span(codes, condition.keys) for condition in conditions]
     own, other = (codes.right, codes.left) if turned else (codes.left, codes.right)
-    start: NDArray[np.int64] | None = None
-    stop: NDArray[np.int64] | None = None
-    ordered: _Sorted | None = None
-    merged = _merged([c.keys for c in conditions], [c.columns for c in conditions], turned)
-    merged = [_dense_span(codes, keys) for keys in merged]
-    for condition, keys in zip(conditions, merged, strict=True):
-        mine, its = (keys.right, keys.left) if turned else (keys.left, keys.right)
-        if ordered is None:
-            ordered = _Sorted.of(other, its, keys.span)
-            start, stop = ordered.group_runs(own)
+    sides = [(k.right, k.left) if turned else (k.left, k.right) for k in scales]
+    for keys, (_, its) in zip(scales, sides, strict=True):
+        ordered = _Sorted.of(other, its, keys.span)
+        groups = other[ordered.order]
+        runs = [
+            _Sorted(ordered.order, groups * scale.span + values[ordered.order], scale.span)
+            for scale, (_, values) in zip(scales, sides, strict=True)
+        ]
+        if all(bool((np.diff(run.keys) >= 0).all()) for run in runs):
+            break
+    else:
+        return None
+    start, stop = ordered.group_runs(own)
+    for condition, run, (mine, _) in zip(conditions, runs, sides, strict=True):
         operator = condition.field.operator
         operator = _TURNED[operator] if turned else operator
-        assert start is not None and stop is not None
         if operator in ("<", "<="):
             start_side: Literal["left", "right"] = "right" if operator == "<" else "left"
-            start = np.maximum(start, ordered.before(own, mine, start_side))
+            start = np.maximum(start, run.before(own, mine, start_side))
         else:
             stop_side: Literal["left", "right"] = "left" if operator == ">" else "right"
-            stop = np.minimum(stop, ordered.before(own, mine, stop_side))
-    assert ordered is not None and start is not None and stop is not None
+            stop = np.minimum(stop, run.before(own, mine, stop_side))
     times = np.where(own >= 0, np.maximum(stop - start, 0), 0)
     return _run_match(codes, ordered.order, start, times, turned)
 
 
-def _merged(keys: Sequence[OrderKeys], columns: Columns, turned: bool) -> list[OrderKeys]:
-    """Return the keys of several conditions on one column on one scale.
-
-    Each condition's keys count from its own smallest value; the sorted column must mean the same
-    in all of them.
-    """
-    if len(keys) == 1:
-        return list(keys)
-    n = len(columns[0][0] if turned else columns[0][1])
-    free = [pair[1] if turned else pair[0] for pair in columns]
-    shared = columns[0][0] if turned else columns[0][1]
-    if any(column.kind is not shared.kind for column in free):
-        same = [in_one_kind(column, shared) for column in free]
-        shared, free = same[0][1], [column for column, _ in same]
-        if any(column.kind is not shared.kind for column in free):
-            raise LinkError(
-                "The bounds of a range are of kinds that differ too much.",
-                "Give both bounds the same kind.",
-            )
-    stacked = stack_columns(free)
-    joint = order_keys(stacked, shared)
-    assert len(joint.right) == n
-    sides = np.split(joint.left, np.cumsum([len(column) for column in free])[:-1])
-    return [
-        OrderKeys(joint.right, side, joint.span)
-        if turned
-        else OrderKeys(side, joint.right, joint.span)
-        for side in sides
-    ]
-
-
 def _run_match(
     codes: LinkCodes, order: Rows, start: NDArray[np.int64], times: NDArray[np.int64], turned: bool
-) -> Match:
+) -> SortedRunMatch:
     n_other = len(codes.left) if turned else len(codes.right)
     # a row is in as many runs as have begun and not yet ended at its place
     changes = np.bincount(start[times > 0], minlength=len(order) + 1)
@@ -290,9 +269,10 @@ def _nearest(codes: LinkCodes, condition: _Condition) -> Match:
         at = ordered.before(codes.left, keys.left, "left" if strict else "right") - 1
         has = (codes.left >= 0) & (at >= start)
     rows = np.flatnonzero(has)
-    if condition.field.within is not None and len(rows):
-        near = condition.distances(rows, ordered.order[at[rows]]) <= condition.field.within
-        rows = rows[near]
+    limit = condition.field.distance
+    if limit is not None and len(rows):
+        left, right = condition.columns
+        rows = rows[within(left.take(rows), right.take(ordered.order[at[rows]]), limit)]
     first, last = _equal_run(ordered.keys, at[rows])
     begin = np.zeros(len(codes.left), np.int64)
     times = np.zeros(len(codes.left), np.int64)
@@ -341,11 +321,11 @@ def _filtered(codes: LinkCodes, conditions: Sequence[_Condition], report: Report
 
 def _candidates(codes: LinkCodes, conditions: Sequence[_Condition]) -> SortedRunMatch:
     """Return the fewest pairs that one condition, or the equal fields alone, leave to look at."""
-    best: Match | None = None
+    best: SortedRunMatch | None = None
     for condition in conditions:
         if condition.field.operator not in (*NEAREST, "<>"):
             match = _range(codes, [condition], turned=False)
-            if best is None or match.counts.pairs < best.counts.pairs:
+            if match and (best is None or match.counts.pairs < best.counts.pairs):
                 best = match
     if best is None:
         zeros = np.zeros(len(codes.right), np.int64)
@@ -353,7 +333,6 @@ def _candidates(codes: LinkCodes, conditions: Sequence[_Condition]) -> SortedRun
         start, stop = ordered.group_runs(codes.left)
         times = np.where(codes.left >= 0, stop - start, 0)
         best = _run_match(codes, ordered.order, start, times, turned=False)
-    assert isinstance(best, SortedRunMatch)
     return best
 
 
@@ -381,15 +360,3 @@ def _only_nearest(condition: _Condition, left: Rows, right: Rows) -> tuple[Rows,
     times = np.diff(np.append(starts, len(left)))
     held = values == np.repeat(best, times)
     return left[held], right[held]
-
-
-def _amounts(column: Column) -> NDArray[np.float64] | None:
-    """Return values as numbers whose differences are distances; None where they do not fit."""
-    if column.kind is Kind.EXACT:
-        whole = narrow_exact(column.values)
-        if whole is None:
-            return None
-        amounts: NDArray[np.float64] = whole / 10.0**column.scale
-        return amounts
-    scale = MICROSECONDS_A_DAY // 86_400 if column.kind in (Kind.DATE_TIME, Kind.TIME) else 1
-    return column.values.astype(np.float64) / scale

@@ -2,19 +2,24 @@
 
 from __future__ import annotations
 
+import sys
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any, Literal
+from typing import Any, Literal, get_args
 
 import numpy as np
 from numpy.typing import NDArray
 
 from keen_trellis.data import Column, Table
-from keen_trellis.errors import LinkError
-from keen_trellis.match.comparing import comparable, in_one_kind, order_keys
+from keen_trellis.errors import LinkError, known
+from keen_trellis.match.comparing import comparable, in_one_kind, met, order_keys
 from keen_trellis.match.keys import codes_of
 
 Test = Literal["=", "<>", "<", "<=", ">", ">=", "in", "between", "is blank", "is not blank"]
+TESTS: tuple[Test, ...] = get_args(Test)
+_TAKES = {"in": "one value or more", "between": "two values", "is blank": "no value"}
+_TAKES["is not blank"] = _TAKES["is blank"]
+_COUNT = {"in": range(1, sys.maxsize), "between": (2,), "is blank": (0,), "is not blank": (0,)}
 
 
 @dataclass(frozen=True, slots=True)
@@ -25,13 +30,34 @@ class Filter:
     ----------
     column : str
     test : Test
-    values : tuple
-        What is compared with: one value, several for “in”, the two ends for “between”.
+    values : tuple, or one value
+        What is compared with: one value, several for “in”, the two ends for “between”. A blank
+        (None) among them is not known to be equal to, below or above anything, as in SQL.
+
+    Raises
+    ------
+    WordError
+        The test is none of `TESTS`.
+    LinkError
+        The test takes another number of values.
     """
 
     column: str
     test: Test
     values: tuple[Any, ...] = ()
+
+    def __post_init__(self) -> None:
+        known("The test of a filter", self.test, TESTS)
+        values = self.values
+        if not isinstance(values, tuple | list | set | frozenset | range):
+            values = (values,)  # one text is one value, not its letters
+        object.__setattr__(self, "values", tuple(values))
+        if len(values) not in _COUNT.get(self.test, (1,)):
+            raise LinkError(
+                f"“{self.column} {self.test}” takes {_TAKES.get(self.test, 'one value')}; "
+                f"{len(values)} are given.",
+                "Mend the filter.",
+            )
 
     def __str__(self) -> str:
         """Say the condition."""
@@ -65,7 +91,10 @@ def holds(column: Column, condition: Filter) -> NDArray[np.bool_]:
     blank = np.zeros(len(column), bool) if absent is None else absent
     if condition.test in ("is blank", "is not blank"):
         return blank if condition.test == "is blank" else ~blank
-    values = _values(condition.values, column, condition)
+    known_values = [value for value in condition.values if value is not None]
+    if not known_values or (condition.test != "in" and None in condition.values):
+        return np.zeros(len(column), bool)  # unknown for every row
+    column, values = _comparable(column, known_values, condition)
     if condition.test in ("=", "<>", "in"):
         codes = codes_of(column, values)
         wanted = np.zeros(codes.size + 1, bool)
@@ -86,11 +115,15 @@ def holds(column: Column, condition: Filter) -> NDArray[np.bool_]:
     return result
 
 
-def _values(values: Sequence[Any], column: Column, condition: Filter) -> Column:
-    made = Column.of(list(values))
-    if not values or not comparable(made.kind, column.kind):
+def _comparable(column: Column, values: Sequence[Any], condition: Filter) -> tuple[Column, Column]:
+    try:
+        made = Column.of(list(values))
+    except TypeError as error:
+        raise LinkError(f"“{condition}” compares with values of several kinds.") from error
+    column, made = met(column, made)
+    if not comparable(made.kind, column.kind):
         raise LinkError(
-            f"“{condition}” compares {column.kind} with {made.kind if values else 'nothing'}.",
+            f"“{condition}” compares {column.kind} with {made.kind}.",
             f"Give a value that is {column.kind}.",
         )
-    return made
+    return column, made

@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from keen_trellis.data import Column, Kind, Table
-from keen_trellis.errors import KindsDifferError, LinkError
+from keen_trellis.errors import KindsDifferError, LinkError, TooManyRowsError
 from keen_trellis.match.counts import Counts
 from keen_trellis.match.link import TEXT_RULES, Bay, Keep, Link, LinkField, TextRule, keep_of
 from keen_trellis.match.matching import Names, equal_codes, field_columns, match
@@ -134,17 +134,24 @@ def text_rule_gains(tie: Tie) -> dict[TextRule, int]:
 
 
 class _Gains:
-    """Counts the unmatched rows that another link would find; a found row stays found."""
+    """Counts how many more rows a link with more rules, pairs or matching blanks finds.
+
+    What it says is what matching with that link gives. Where every field is compared by “equals”
+    and each left row takes its own partners, a row that is found stays found, so only the others
+    are looked at; else the whole is matched.
+    """
 
     def __init__(self, tie: Tie) -> None:
         self._tie = tie
         self._rest = tie.left.take(tie.match.left_only)
         self._columns = [
-            field_columns(tie.left, tie.right, f, tie.names)
-            for f in tie.link.equal_fields
-            if f.operator == "="
+            field_columns(tie.left, tie.right, f, tie.names) for f in tie.link.equal_fields
         ]
-        self._only_equal = len(tie.link.equal_fields) == len(tie.link.fields)
+        link = tie.link
+        of_its_own = link.partner == "every" or (
+            link.partner in ("first", "last") and link.partner_for == "left"
+        )
+        self._only_rest = of_its_own and len(link.equal_fields) == len(link.fields)
 
     def of(self, rules: tuple[TextRule, ...]) -> int:
         """Return how many more rows the link finds with `rules`."""
@@ -154,12 +161,11 @@ class _Gains:
         return self.of_link(self._tie.link.with_text(rules))
 
     def of_link(self, link: Link) -> int:
-        """Return how many more rows another link finds."""
+        """Return how many more rows another link finds; less than none where it loses some."""
         tie = self._tie
-        if not self._only_equal:
-            return match(tie.left, tie.right, link, tie.names).counts.left.found - (
-                tie.counts.left.found
-            )
+        if not self._only_rest:
+            counts = _counts(tie, link)
+            return counts.left.found - tie.counts.left.found if counts else 0
         codes = equal_codes(self._rest, tie.right, link, tie.names)
         in_right = np.zeros(codes.size + 1, bool)
         in_right[codes.right] = True
@@ -179,9 +185,9 @@ def _text_differs(tie: Tie) -> Iterator[Finding]:
         return
     gains = _Gains(tie)
     alone = {r: gains.of((*tie.link.text, r)) for r in TEXT_RULES if r not in tie.link.text}
-    rules = tuple(rule for rule, rows in alone.items() if rows)
+    rules = tuple(rule for rule, rows in alone.items() if rows > 0)
     together = gains.of((*tie.link.text, *alone))
-    if together == 0:
+    if together <= 0:
         return
     if gains.of((*tie.link.text, *rules)) < together:
         rules = tuple(alone)
@@ -227,10 +233,10 @@ def _pairs(tie: Tie) -> Iterator[Finding]:
     few = side.left.distinct - side.left.distinct_found <= _VALUES_FOR_PAIRS
     if side.left.not_found == 0 or not few or side.right.distinct > _OTHERS_FOR_PAIRS:
         return
-    proposed = propose_pairs(tie)
+    proposed, gains = propose_pairs(tie), _Gains(tie)
     safe = [pair for pair in proposed if pair.safe]
-    if safe:
-        rows = sum(pair.rows for pair in safe)
+    rows = gains.of_link(with_pairs(tie.link, safe)) if safe else 0
+    if rows > 0:
         values = f"{len(safe):,} {tie.names[0]} value{'s' if len(safe) > 1 else ''}"
         yield Finding(
             "safe pairs",
@@ -239,14 +245,18 @@ def _pairs(tie: Tie) -> Iterator[Finding]:
             rows,
             Remedy(f"Take as pairs: +{rows:,}", rows, with_pairs(tie.link, safe)),
         )
-    for found in [pair for pair in proposed if not pair.safe][:_LIKELY_PAIRS]:
-        yield Finding(
-            "likely pair",
-            f"“{found.pair.left}” looks like “{found.pair.right}” of {tie.names[1]} "
-            f"({found.reason}, {found.likeness:.0%} alike).",
-            found.rows,
-            Remedy(f"The same: +{found.rows:,}", found.rows, with_pairs(tie.link, [found])),
-        )
+    told = 0
+    for found in (pair for pair in proposed if not pair.safe):
+        rows = gains.of_link(with_pairs(tie.link, [found])) if told < _LIKELY_PAIRS else 0
+        if rows > 0:
+            told += 1
+            yield Finding(
+                "likely pair",
+                f"“{found.pair.left}” looks like “{found.pair.right}” of {tie.names[1]} "
+                f"({found.reason}, {found.likeness:.0%} alike).",
+                rows,
+                Remedy(f"The same: +{rows:,}", rows, with_pairs(tie.link, [found])),
+            )
 
 
 def _other_fields(tie: Tie) -> Iterator[Finding]:
@@ -303,7 +313,7 @@ def _blank_keys(tie: Tie) -> Iterator[Finding]:
     if counts.right.blank and tie.link.equal_fields:
         link = replace(tie.link, blanks="match")
         wins = _Gains(tie).of_link(link)
-        if wins:
+        if wins > 0:
             remedy = Remedy(f"Let blanks match: +{wins:,}", wins, link)
     fields = listed([field.left for field in tie.link.fields])
     one = counts.left.blank == 1
@@ -320,18 +330,23 @@ def _rows_multiply(tie: Tie) -> Iterator[Finding]:
         return
     doubled = _doubled_columns(tie)
     totals = f" Totals of {listed(doubled)} would count them again." if doubled else ""
-    extra = tie.counts.pairs - tie.counts.left.found
-    remedy = Remedy(
-        f"Take the first match only: {extra:,} rows fewer",
-        rows,
-        replace(tie.link, partner="first", partner_for="left"),
-    )
+    link = replace(tie.link, partner="first", partner_for="left")
+    fewer = _rows_fewer(tie, link)
+    remedy = Remedy(f"Take the first match only: {fewer:,} rows fewer", rows, link)
     text = (
         f"{_rows(rows, tie.names[0])} stand more than once, since {tie.names[1]} repeats."
         if rows > 1
         else f"1 {tie.names[0]} row stands more than once, since {tie.names[1]} repeats."
     )
-    yield Finding("rows multiply", text + totals, rows, remedy)
+    yield Finding("rows multiply", text + totals, rows, remedy if fewer > 0 else None)
+
+
+def _rows_fewer(tie: Tie, link: Link) -> int:
+    """Return how many rows fewer go on with a link that takes the first match of each left row."""
+    if tie.link.partner == "every" and Bay.RIGHT not in tie.keep:
+        return tie.counts.pairs - tie.counts.left.found  # one is left of each row's several
+    counts = _counts(tie, link)
+    return tie.counts.rows(tie.keep) - counts.rows(tie.keep) if counts else 0
 
 
 def _rows_vanish(tie: Tie) -> Iterator[Finding]:
@@ -396,7 +411,7 @@ def _compared_as(
 def _counts(tie: Tie, link: Link) -> Counts | None:
     try:
         return match(tie.left, tie.right, link, tie.names).counts
-    except LinkError:
+    except (LinkError, TooManyRowsError):
         return None
 
 

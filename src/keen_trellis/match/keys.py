@@ -14,10 +14,12 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from numpy.typing import NDArray
 
-from keen_trellis.data import Column, Kind
-from keen_trellis.data.column import narrow_exact
-from keen_trellis.data.stacking import rescaled
-from keen_trellis.match.comparing import converted, in_one_kind
+from keen_trellis.data import BLANK, GAP, Column, Kind, from_arrow
+from keen_trellis.data.column import exact_values, narrow_exact
+from keen_trellis.data.conversion import converted
+from keen_trellis.data.reading_texts import decimal_of
+from keen_trellis.data.stacking import stack_columns
+from keen_trellis.match.comparing import in_one_kind, met
 from keen_trellis.match.link import TextRule
 from keen_trellis.match.tidying import tidied, tidy
 from keen_trellis.match.together import together
@@ -65,28 +67,47 @@ def codes_of(
     text : tuple of TextRule
         What is ignored in texts.
     blanks_match : bool
-        Whether blanks and gaps have a code of their own.
+        Whether blanks have a code of their own. Gaps never have one: where a tie found no row,
+        there is nothing that could be equal.
     pairs : sequence of (left text, right text)
-        Values that are the same; texts and other kinds are given as they are shown.
+        Values that are the same, as they are shown; a pair only ever makes more values equal.
 
     Raises
     ------
     ValueError
         The kinds cannot be compared.
     """
-    left, right = in_one_kind(left, right)
-    if pairs and left.kind is not Kind.TEXT:
-        left, right = (converted(column, Kind.TEXT) for column in (left, right))
-    if left.kind is Kind.TEXT:
+    left, right = met(left, right)
+    if left.kind is right.kind is Kind.TEXT:
         codes = _text_codes(left, right, text, pairs)
+    elif pairs:
+        codes = _codes_with_pairs(left, right, pairs)
     else:
-        a, b = _whole_numbers(left, right)
-        codes = number_codes(a, b, left.absent, right.absent)
-    return _with_blanks(codes) if blanks_match else codes
+        codes = _value_codes(left, right)
+    return _with_blanks(codes, left, right) if blanks_match else codes
+
+
+def own_codes(column: Column) -> LinkCodes:
+    """Return the codes of one column on the left, for grouping: blanks are a group, gaps another.
+
+    The right side is empty.
+    """
+    codes = codes_of(column, column.take(np.zeros(0, np.intp)))
+    if column.state is None:
+        return codes
+    left = np.where(column.state == BLANK, codes.size, codes.left)
+    left = np.where(column.state == GAP, codes.size + 1, left)
+    return LinkCodes(left, codes.right, codes.size + 2)
 
 
 def combine(first: LinkCodes, second: LinkCodes) -> LinkCodes:
-    """Return the codes of a compound key; a row with no key in either part has none."""
+    """Return the codes of a compound key; a row with no key in either part has none.
+
+    Sizes are about four times the rows at most (`number_codes`), so the product of two fits into
+    63 bits up to some hundred million rows a side; beyond, it is refused.
+    """
+    if first.size * second.size >= 2**63:
+        raise OverflowError("A compound key has more than 2**63 possible values.")
     left = _pair_up(first.left, second.left, second.size)
     right = _pair_up(first.right, second.right, second.size)
     return number_codes(left, right, left < 0, right < 0)
@@ -161,7 +182,11 @@ def _text_codes(
     size = n_right + int(np.count_nonzero(missing))
     left_codes, right_codes = joint[a.place], b.place
     if pairs:
-        same = _paired(a.texts, joint, b.texts, rules, pairs, size)
+        named = tidy(pa.array([text for pair in pairs for text in pair], pa.string()), rules)
+        in_right = pc.index_in(named, value_set=b.texts).fill_null(NO_KEY).to_numpy()
+        in_left = pc.index_in(named, value_set=a.texts).fill_null(NO_KEY).to_numpy()
+        found = np.append(joint, NO_KEY)[in_left], in_right
+        same = _united(size, named.to_pylist(), found)
         left_codes, right_codes = same[left_codes], same[right_codes]
     return LinkCodes(
         np.append(left_codes, NO_KEY)[left.values],  # the absent code -1 finds what was appended
@@ -170,47 +195,80 @@ def _text_codes(
     )
 
 
-def _paired(
-    left: pa.StringArray,
-    joint: Codes,
-    right: pa.StringArray,
-    rules: tuple[TextRule, ...],
-    pairs: Sequence[tuple[str, str]],
-    size: int,
-) -> Codes:
+def _codes_with_pairs(left: Column, right: Column, pairs: Sequence[tuple[str, str]]) -> LinkCodes:
+    """Return codes with the values of pairs the same, each read as a value of either side's kind.
+
+    The values of the pairs stand below the rows of both sides, so they get codes as all others do.
+    """
+    texts = [text for pair in pairs for text in pair]
+    longer = [stack_columns([side, _as_values(texts, side)]) for side in (left, right)]
+    codes = _value_codes(*longer)
+    n_left, n_right = len(left), len(right)
+    same = _united(codes.size, texts, (codes.left[n_left:], codes.right[n_right:]))
+    same = np.append(same, NO_KEY)
+    return LinkCodes(same[codes.left[:n_left]], same[codes.right[:n_right]], codes.size)
+
+
+def _as_values(texts: Sequence[str], like: Column) -> Column:
+    """Return texts as values of a column's kind and scale; blank where one is none."""
+    if like.kind is not Kind.EXACT:
+        return converted(from_arrow(pa.array(texts, pa.string())), like.kind).column
+    whole, fits, scale = exact_values([decimal_of(text) for text in texts], like.scale)
+    return Column(like.kind, whole, np.where(fits, 0, BLANK).astype(np.uint8), scale=scale)
+
+
+def _united(size: int, texts: Sequence[str], found: tuple[Codes, Codes]) -> Codes:
     """Return for each code the one it counts as, once the values of pairs are the same.
 
-    Values that stand on neither side still make others the same: with a = b and b = c, a = c.
+    Parameters
+    ----------
+    size : int
+        How many codes there are.
+    texts : sequence of str
+        The values, two for each pair.
+    found : (codes, codes)
+        The code of each value on the left and on the right; `NO_KEY` where no row has it. Values
+        that stand on neither side still make others the same: with a = b and b = c, a = c.
     """
-    named = tidy(pa.array([text for pair in pairs for text in pair], pa.string()), rules)
-    distinct = named.dictionary_encode()
-    in_right = pc.index_in(distinct.dictionary, value_set=right).to_pylist()
-    in_left = pc.index_in(distinct.dictionary, value_set=left).to_pylist()
-    codes = []
-    for number, (r, at) in enumerate(zip(in_right, in_left, strict=True)):
-        codes.append(r if r is not None else joint[at] if at is not None else size + number)
-    group = {int(code): int(code) for code in codes}
+    group: dict[int, int] = {}
 
-    def head(code: int) -> int:
-        while group[code] != code:
-            code = group[code]
-        return code
+    def head(node: int) -> int:
+        while group.setdefault(node, node) != node:
+            node = group[node]
+        return node
 
-    places = distinct.indices.to_pylist()
-    for a, b in zip(places[::2], places[1::2], strict=True):
-        one, other = sorted((head(int(codes[a])), head(int(codes[b]))))
-        group[other] = one  # the smaller one stays, which is a code that there is
+    def unite(a: int, b: int) -> None:
+        one, other = sorted((head(a), head(b)))
+        group[other] = one  # the smaller one stays: a code, where the group has any
+
+    node_of = {text: size + number for number, text in enumerate(dict.fromkeys(texts))}
+    nodes = [node_of[text] for text in texts]
+    for side in found:
+        for node, code in zip(nodes, side.tolist(), strict=True):
+            if code != NO_KEY:
+                unite(node, code)
+    for a, b in zip(nodes[::2], nodes[1::2], strict=True):
+        unite(a, b)
     same = np.arange(size)
-    for code in group:
-        if code < size:
-            same[code] = head(code)
+    for node in list(group):
+        if node < size:
+            same[node] = head(node)
     return same
 
 
-def _with_blanks(codes: LinkCodes) -> LinkCodes:
-    """Return the codes with one more for blanks."""
-    sides = [np.where(side < 0, codes.size, side) for side in (codes.left, codes.right)]
+def _with_blanks(codes: LinkCodes, left: Column, right: Column) -> LinkCodes:
+    """Return the codes with one more for blanks; gaps stay without."""
+    sides = [
+        side if column.state is None else np.where(column.state == BLANK, codes.size, side)
+        for side, column in ((codes.left, left), (codes.right, right))
+    ]
     return LinkCodes(sides[0], sides[1], codes.size + 1)
+
+
+def _value_codes(left: Column, right: Column) -> LinkCodes:
+    left, right = in_one_kind(left, right)
+    a, b = _whole_numbers(left, right)
+    return number_codes(a, b, left.absent, right.absent)
 
 
 def _whole_numbers(left: Column, right: Column) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
@@ -226,15 +284,14 @@ def _float_bits(column: Column) -> NDArray[np.int64]:
 
 
 def _exact_numbers(left: Column, right: Column) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
-    scale = max(left.scale, right.scale)
-    sides = [rescaled(column, scale).values for column in (left, right)]
-    narrow = [narrow_exact(values) for values in sides]
+    """Return numbers that are equal where the exact decimals, of one scale, are."""
+    narrow = [narrow_exact(column.values) for column in (left, right)]
     if narrow[0] is not None and narrow[1] is not None:
         return narrow[0], narrow[1]
-    both = np.concatenate(sides)
+    both = np.concatenate([left.values, right.values])
     high, _ = hashed_codes(np.ascontiguousarray(both["hi"]))
     low, n_low = hashed_codes(np.ascontiguousarray(both["lo"]).view(np.int64))
-    joint = high.astype(np.int64) * n_low + low
+    joint = high.astype(np.int64) * n_low + low  # both below the rows: fits into 63 bits
     return joint[: len(left)], joint[len(left) :]
 
 

@@ -31,12 +31,16 @@ _BEST = 5
 _RUN = 3
 _COMMON_RUN = 400
 """A run of letters that more values share tells too little to compare them for it."""
+_CODE_RUN = 3
+"""Words begin to be longer than this; a misspelled one still has most of its letters."""
 _CHUNK = 2_000
 _BLOCK = 80
 
 Parts = list[list[str]]
 
 _PARTS = re.compile(r"\s*[-–—/,;>|]+\s*")
+_LETTERS = re.compile(r"[^\W\d_]+")
+_FIGURES = re.compile(r"\d+")
 _WORDS = re.compile(r"[^\W_]+")
 _RULE_NAMES: dict[TextRule, str] = {
     "outer spaces": "outer space",
@@ -105,6 +109,10 @@ def _equal_once_tidied(values: Sequence[str], others: Sequence[str]) -> dict[int
     """Find values that differ by what does not matter, by the least that has to be ignored."""
     a, b = pa.array(values, pa.string()), pa.array(others, pa.string())
     found: dict[int, Likeness] = {}
+    # spaces and invisible characters may be ignored in anything; what is made of figures alone is
+    # only a number written otherwise; and no way makes other figures of the ones that are there
+    plain = {"outer space", "doubled space", "invisible characters"}
+    plain |= {"leading zeros", "a number written otherwise"}
     ways: list[tuple[str, Callable[[pa.StringArray], Iterable[str]]]] = [
         *((_RULE_NAMES[rule], partial(_tidied, (rule,))) for rule in TEXT_RULES),
         ("spaces and case", partial(_tidied, TEXT_RULES[:3])),
@@ -119,9 +127,23 @@ def _equal_once_tidied(values: Sequence[str], others: Sequence[str]) -> dict[int
             places[key].append(place)
         for place, key in enumerate(way(a)):
             if key and place not in found and (fitting := places.get(key)):
+                value, other = values[place], others[fitting[0]]
+                if reason not in plain and not _may_look_alike(value, other):
+                    continue
                 safe = len(fitting) == 1 and reason != "word order"
                 found[place] = Likeness(fitting[0], reason, 1.0, safe)
     return found
+
+
+def _may_look_alike(value: str, other: str) -> bool:
+    """Whether likeness says anything: not of numbers and dates, nor of codes of other figures."""
+    letters = any(c.isalpha() for c in value) and any(c.isalpha() for c in other)
+    return letters and _FIGURES.findall(value) == _FIGURES.findall(other)
+
+
+def _is_code(value: str) -> bool:
+    """Whether a value is made of short runs of letters, such as KP-BR: another letter, another."""
+    return max(map(len, _LETTERS.findall(value)), default=0) <= _CODE_RUN
 
 
 def _shortened(
@@ -145,7 +167,7 @@ def _shortened(
         best = Likeness(-1, "", 0.0, False)
         for place in places:
             share = _shortening(mine, theirs[place])
-            if share > best.share:
+            if share > best.share and _may_look_alike(values[n], others[place]):
                 longer = len(values[n]) > len(others[place])
                 best = Likeness(place, "spelled out" if longer else "abbreviation", share, False)
         if best.share:
@@ -206,8 +228,8 @@ def _run_matrix(texts: Sequence[str], runs: dict[str, int]) -> Any:
 
 
 def _letters_alike(value: str, other: str) -> float:
-    """Return how alike two plain texts are; digits that differ are never a slip of the pen."""
-    if re.findall(r"\d+", value) != re.findall(r"\d+", other):
+    """Return how alike two plain texts are; in codes and figures no letter is a slip of the pen."""
+    if not _may_look_alike(value, other) or _is_code(value) or _is_code(other):
         return 0.0
     return float(Levenshtein.normalized_similarity(value, other))
 

@@ -6,13 +6,15 @@ are worked out in `conditions`; when there are several partners, `partners` take
 
 from __future__ import annotations
 
+from dataclasses import replace
 from functools import reduce
 
 import numpy as np
 
-from keen_trellis.data import Column, Table
+from keen_trellis.data import GAP, Column, Kind, Table
+from keen_trellis.data.conversion import converted
 from keen_trellis.errors import KindsDifferError, LinkError
-from keen_trellis.match.comparing import comparable, converted
+from keen_trellis.match.comparing import comparable, met
 from keen_trellis.match.conditions import match_conditions
 from keen_trellis.match.keys import LinkCodes, codes_of, combine
 from keen_trellis.match.link import NEAREST, Link, LinkField
@@ -45,6 +47,9 @@ def match(
         Raised by `report` once the user has asked to stop.
     """
     require_link(link, names)
+    partners_from = right if link.partner_for == "left" else left
+    for ordered in link.order:
+        partners_from.field(ordered.field, names[link.partner_for == "left"])
     report(0.0, f"Comparing {names[0]} with {names[1]}")
     if link.cross:
         return with_one_partner(CrossMatch.of(len(left), len(right)), left, right, link)
@@ -108,10 +113,27 @@ def field_columns(
     KindsDifferError
         The kinds cannot be compared.
     """
-    kinds = left.field(field.left, names[0]).kind, right.field(field.right, names[1]).kind
-    if field.compare_as is None and not comparable(*kinds):
+    columns = left.column(field.left, names[0]), right.column(field.right, names[1])
+    if field.compare_as is not None:
+        return _compared_as(columns[0], field.compare_as), _compared_as(
+            columns[1], field.compare_as
+        )
+    columns = met(*columns)
+    kinds = columns[0].kind, columns[1].kind
+    if not comparable(*kinds):
         raise KindsDifferError((field.left, field.right), names, kinds)
-    columns = left.column(field.left), right.column(field.right)
-    if field.compare_as is None:
-        return columns
-    return converted(columns[0], field.compare_as), converted(columns[1], field.compare_as)
+    return columns
+
+
+def _compared_as(column: Column, kind: Kind) -> Column:
+    """Return a column in another kind for a comparison.
+
+    What cannot be converted is a gap, which matches nothing: a blank might match a blank.
+    """
+    made = converted(column, kind)
+    if not len(made.lost):
+        return made.column
+    assert made.column.state is not None
+    state = made.column.state.copy()
+    state[made.lost] = GAP
+    return replace(made.column, state=state)

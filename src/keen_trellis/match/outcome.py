@@ -7,9 +7,13 @@ from dataclasses import replace
 
 import numpy as np
 
-from keen_trellis.data import Field, Rows, Table
+from keen_trellis.data import PRESENT, Field, Kind, Rows, Table
+from keen_trellis.data.conversion import converted
+from keen_trellis.data.kinds import holding
+from keen_trellis.data.stacking import common_scale
 from keen_trellis.errors import TooManyRowsError, UnknownColumnError
 from keen_trellis.match import matches
+from keen_trellis.match.comparing import comparable
 from keen_trellis.match.link import ALL_COLUMNS, Bay, Columns, Keep, Link, semi_side
 from keen_trellis.match.matches import Match
 
@@ -65,7 +69,7 @@ def outcome(
         rows = np.flatnonzero(match.right_partners) if side else match.right_only
         return _picked(right, columns.right, right_name).take(rows)
     left_rows, right_rows = outcome_rows(match, keep)
-    fields = outcome_fields(left, right, link, right_name, columns)
+    fields = outcome_fields(left, right, link, right_name, columns, keep)
     strands = [strand.take(left_rows) for strand in left.strands]
     strands += [strand.take(right_rows) for strand in right.strands]
     return Table(tuple(fields), tuple(strands), len(left_rows))
@@ -106,32 +110,89 @@ def bay_table(left: Table, right: Table, match: Match, bay: Bay, right_name: str
 
 
 def outcome_fields(
-    left: Table, right: Table, link: Link, right_name: str, columns: Columns
+    left: Table,
+    right: Table,
+    link: Link,
+    right_name: str,
+    columns: Columns,
+    keep: Keep = (Bay.LEFT, Bay.BOTH, Bay.RIGHT),
 ) -> list[Field]:
-    """Return the columns that go on, each with the places its cells are fetched from."""
-    shift = len(left.strands)
-    theirs = {field.name: _shifted(field, shift) for field in right.fields}
-    once = _linked_once(left, theirs, link, columns)
-    filled = once | (_same_named(left, theirs) if columns.same_named == "filled" else {})
+    """Return the columns that go on, each with the places its cells are fetched from.
+
+    Link fields compared for equality stand once, under the left name. Where right rows without a
+    partner go on, they are filled from whichever side has the row, in the kind that holds both.
+    What is asked for by name is always there.
+    """
+    mine = _picked(left, columns.left, "the left table").fields
+    theirs = _picked(right, columns.right, right_name).fields
+    there = {field.name for field in mine}, {field.name for field in theirs}
+    shifted = {field.name: _shifted(field, len(left.strands)) for field in right.fields}
+    once = {f.left: f.right for f in link.equal_fields if _is_one(left, f.left, right, f.right)}
+    if columns.link == "both":
+        once = {}
+    filled = dict(once)
+    if columns.same_named == "filled":
+        for name in there[0] & there[1] - once.keys() - set(once.values()):
+            if _is_one(left, name, right, name):
+                filled[name] = name
+    covered = _covered(filled, there, columns)
     fields = []
-    for field in _picked(left, columns.left, "the left table").fields:
-        partner = filled.get(field.name)
-        if columns.same_named == "right" and field.name in theirs and field.name not in once:
+    for field in mine:
+        other = shifted[filled[field.name]] if field.name in filled else None
+        gives_way = columns.same_named == "right" and field.name in there[1] - covered
+        if gives_way and field.name not in once:
             continue
-        places = () if partner is None else theirs[partner].places
-        fields.append(replace(field, places=field.places + places))
+        if other is not None and Bay.RIGHT in keep:
+            kind = _kind_of_both(left, field, right, right.field(filled[field.name]))
+            field = replace(field, kind=kind, places=field.places + other.places)
+        fields.append(field)
     taken = {field.name for field in fields}
-    mine = set(left.columns)
-    for field in _picked(right, columns.right, right_name).fields:
-        if field.name in once.values() or (
-            field.name in mine
-            and (columns.same_named == "left" or filled.get(field.name) == field.name)
-        ):
-            continue
-        name = free_name(field.name, right_name, taken)
-        taken.add(name)
-        fields.append(replace(theirs[field.name], name=name))
+    for field in theirs:
+        gives_way = columns.same_named == "left" and field.name in there[0]
+        if field.name not in covered and not (gives_way and field.name not in once.values()):
+            name = free_name(field.name, right_name, taken)
+            taken.add(name)
+            fields.append(replace(shifted[field.name], name=name))
     return fields
+
+
+def _covered(
+    filled: dict[str, str], there: tuple[set[str], set[str]], columns: Columns
+) -> set[str]:
+    """Return the right columns whose values stand in a left column that goes on.
+
+    One that was asked for by name is not hidden behind another name.
+    """
+    asked = set(columns.right or ())
+    return {
+        theirs
+        for mine, theirs in filled.items()
+        if mine in there[0] and (mine == theirs or theirs not in asked)
+    }
+
+
+def _is_one(left: Table, mine: str, right: Table, theirs: str) -> bool:
+    """Whether two columns can stand as one: their kinds can be compared, or one has no value."""
+    kinds = left.field(mine).kind, right.field(theirs).kind
+    if comparable(*kinds):
+        return True
+    sources = left.source_columns(left.field(mine)), right.source_columns(right.field(theirs))
+    return any(
+        kind is Kind.TEXT and not any(column.count(PRESENT) for column in side)
+        for kind, side in zip(kinds, sources, strict=True)
+    )
+
+
+def _kind_of_both(left: Table, mine: Field, right: Table, theirs: Field) -> Kind:
+    """Return the kind in which a column filled from two others holds the values of both."""
+    if mine.kind is theirs.kind is not Kind.EXACT:
+        return mine.kind
+    sources = [*left.source_columns(mine), *right.source_columns(theirs)]
+    kind = holding({column.kind for column in sources if column.count(PRESENT)} or {mine.kind})
+    made = [converted(column, kind) for column in sources]
+    fits = not any(len(one.lost) for one in made)
+    together = common_scale([one.column for one in made]) is not None
+    return kind if fits and together else Kind.TEXT
 
 
 def free_name(name: str, suffix: str, taken: Container[str]) -> str:
@@ -143,24 +204,6 @@ def free_name(name: str, suffix: str, taken: Container[str]) -> str:
         number += 1
         candidate = f"{name} ({suffix} {number})"
     return candidate
-
-
-def _linked_once(
-    left: Table, right: dict[str, Field], link: Link, columns: Columns
-) -> dict[str, str]:
-    """Return the right field for each left one where the two stand as one column.
-
-    Fields of two kinds stay apart: a filled column has one kind.
-    """
-    if columns.link == "both":
-        return {}
-    return {
-        f.left: f.right for f in link.equal_fields if left.field(f.left).kind is right[f.right].kind
-    }
-
-
-def _same_named(left: Table, right: dict[str, Field]) -> dict[str, str]:
-    return {f.name: f.name for f in left.fields if f.name in right and right[f.name].kind is f.kind}
 
 
 def _picked(table: Table, wanted: Collection[str] | None, where: str) -> Table:

@@ -5,10 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 import numpy as np
-import pyarrow.compute as pc
 
 from keen_trellis.data import Column, Kind
-from keen_trellis.match.comparing import converted
 from keen_trellis.match.keys import codes_of
 from keen_trellis.match.likeness import likely_partners
 from keen_trellis.match.link import Link, Pair
@@ -45,7 +43,8 @@ def propose_pairs(tie: Tie, report: Report = quiet) -> list[ProposedPair]:
     """Return likely pairs for left link values that the right side does not have.
 
     Safe ones come first, then those that concern most rows. With a compound link each field is
-    looked at by itself.
+    looked at by itself: what a pair wins there depends on the other fields, too. Only texts are
+    looked at: two numbers or dates are two, however alike they are written.
 
     Raises
     ------
@@ -67,6 +66,8 @@ def with_pairs(link: Link, proposed: list[ProposedPair]) -> Link:
 
 def _for_field(tie: Tie, place: int, report: Report) -> list[ProposedPair]:
     left, right = field_columns(tie.left, tie.right, tie.link.fields[place], tie.names)
+    if not left.kind is right.kind is Kind.TEXT:
+        return []  # two numbers or dates that look alike are still two
     values, rows = _unmatched_values(tie, place, left, right)
     others = _distinct(right)
     if not values or not others:
@@ -92,8 +93,10 @@ def _unmatched_values(
     codes = codes_of(left, right, tie.link.text, pairs=pairs)
     in_right = np.zeros(codes.size + 1, bool)
     in_right[codes.right] = True
-    missing = np.flatnonzero((codes.left >= 0) & ~in_right[codes.left])
-    texts = _as_text(left.take(missing))
+    in_right[-1] = False  # where the code of rows without a key points
+    alone = tie.match.partners == 0
+    missing = np.flatnonzero((codes.left >= 0) & ~in_right[codes.left] & alone)
+    texts = left.take(missing)
     assert texts.dictionary is not None
     tally = np.bincount(texts.values, minlength=len(texts.dictionary))
     used = np.flatnonzero(tally)
@@ -101,11 +104,6 @@ def _unmatched_values(
 
 
 def _distinct(column: Column) -> list[str]:
-    texts = _as_text(column)
-    assert texts.dictionary is not None
-    used = np.unique(texts.values[texts.values >= 0])
-    return list(pc.drop_null(texts.dictionary.take(used)).to_pylist())
-
-
-def _as_text(column: Column) -> Column:
-    return converted(column, Kind.TEXT)
+    assert column.dictionary is not None
+    used = np.unique(column.values[column.values >= 0])
+    return list(column.dictionary.take(used).to_pylist())

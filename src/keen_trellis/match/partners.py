@@ -29,8 +29,8 @@ def with_one_partner(found: Match, left: Table, right: Table, link: Link) -> Mat
     if link.partner == "only":
         chosen: Rows = np.flatnonzero(partners[own] == 1)
     else:
-        ranks = row_ranks(right if of_left else left, link.order)[other]
-        chosen = _best(own, -ranks if link.partner == "last" else ranks, len(partners))
+        ranks = row_ranks(right if of_left else left, link.order, link.partner == "last")[other]
+        chosen = _best(own, ranks, len(partners))
     a, b = a[chosen], b[chosen]
     left_now = np.bincount(a, minlength=len(left))
     right_now = np.bincount(b, minlength=len(right))
@@ -38,22 +38,29 @@ def with_one_partner(found: Match, left: Table, right: Table, link: Link) -> Mat
     return PairMatch(left_now, right_now, counts, (a, b), several)
 
 
-def row_ranks(table: Table, order: tuple[OrderField, ...]) -> Rows:
+def row_ranks(table: Table, order: tuple[OrderField, ...], backwards: bool = False) -> Rows:
     """Return the place of each row once the rows are put in order; equal ones as they stood.
 
-    Blanks come last, whichever way a field is ordered.
+    Blanks come last, whichever way a field is ordered, and backwards as well: the last by a date
+    is the row of the latest date, not one without any.
+
+    Parameters
+    ----------
+    table, order
+    backwards : bool
+        Whether the order is turned round, also that of equal rows.
 
     Raises
     ------
     UnknownColumnError
         A field is not a column of the table.
     """
-    rows: Rows = np.arange(len(table))
+    rows: Rows = np.arange(len(table))[::-1] if backwards else np.arange(len(table))
     for field in reversed(order):
         column = table.column(field.field, "the table that partners are taken from")
         keys = _order_values(column)
         highest = keys.max(initial=0)
-        if field.descending:
+        if field.descending != backwards:
             keys = highest - keys
         absent = column.absent
         if absent is not None:

@@ -25,8 +25,8 @@ OPERATOR_WORDS: dict[Operator, str] = {
     "<=": "is at most",
     ">": "is after or more than",
     ">=": "is at least",
-    "nearest earlier": "is nearest at or after",
-    "nearest later": "is nearest at or before",
+    "nearest earlier": "takes the nearest earlier or equal",
+    "nearest later": "takes the nearest later or equal",
 }
 PARTNER_WORDS = {
     "every": "every match",
@@ -52,7 +52,7 @@ def link_sentence(link: Link, left: str, right: str) -> str:
     ]
     if link.order and link.partner in ("first", "last"):
         order = [f"{f.field}{' downwards' if f.descending else ''}" for f in link.order]
-        parts.append(f"in the order of {listed(order)}")
+        parts.append(f"in the order of {listed(order)}, blanks last")
     if link.text:
         parts.append(f"ignoring {listed(link.text)} in texts")
     if link.blanks == "match":
@@ -67,7 +67,7 @@ def condition_words(field: LinkField) -> str:
     """Return one comparison in words."""
     words = OPERATOR_WORDS[field.operator]
     if field.operator in NEAREST and field.strict:
-        words = "is nearest after" if field.operator == "nearest earlier" else "is nearest before"
+        words = f"takes the {field.operator}"
     within = f" within {field.within:g}" if field.within is not None else ""
     kind = f" compared as {field.compare_as}" if field.compare_as else ""
     return f"{field.left} {words} {field.right}{within}{kind}"

@@ -8,18 +8,13 @@ from functools import reduce
 
 import numpy as np
 
-from keen_trellis.data import Column, Kind, Table
+from keen_trellis.data import PRESENT, Column, Kind, Table
+from keen_trellis.data.conversion import in_common_kind
 from keen_trellis.data.stacking import stack_columns
-from keen_trellis.match.comparing import in_one_kind
-from keen_trellis.match.keys import codes_of, combine
+from keen_trellis.match.keys import combine, own_codes
 from keen_trellis.match.matches import grouped
 from keen_trellis.match.outcome import free_name
 from keen_trellis.match.sentences import listed
-
-_WIDER: dict[frozenset[Kind], Kind] = {
-    frozenset((Kind.WHOLE, Kind.EXACT)): Kind.EXACT,
-    frozenset((Kind.DATE, Kind.DATE_TIME)): Kind.DATE_TIME,
-}
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -82,39 +77,18 @@ def _stacked(name: str, tables: Mapping[str, Table], notes: list[str]) -> Column
     lacking = [label for label in tables if label not in having]
     if lacking:
         notes.append(f"{listed(lacking)} {'have' if len(lacking) > 1 else 'has'} no “{name}”.")
-    kinds = {column.kind for column in having.values()}
-    if len(kinds) > 1:
-        kind = _kind_for(kinds)
-        said = listed([f"{column.kind} in {label}" for label, column in having.items()])
+    made = dict(zip(having, in_common_kind(list(having.values())), strict=True))
+    held = {label: column for label, column in having.items() if column.count(PRESENT)}
+    kind = next(iter(made.values())).kind
+    if any(column.kind is not kind for column in held.values()):
+        said = listed([f"{column.kind} in {label}" for label, column in held.items()])
         notes.append(f"“{name}” is {said}; stacked it is {kind}.")
-        having = {label: _as_kind(column, kind) for label, column in having.items()}
-    some = next(iter(having.values()))
+    some = next(iter(made.values()))
     parts = []
     for label, table in tables.items():
         gaps = np.full(len(table), -1, np.intp)
-        parts.append(having[label] if label in having else some.take(gaps))
+        parts.append(made[label] if label in made else some.take(gaps))
     return stack_columns(parts)
-
-
-def _kind_for(kinds: set[Kind]) -> Kind:
-    wider = _WIDER.get(frozenset(kinds))
-    if wider is not None:
-        return wider
-    return Kind.NUMBER if all(kind.is_numeric for kind in kinds) else Kind.TEXT
-
-
-def _as_kind(column: Column, kind: Kind) -> Column:
-    """Return a column in a kind that holds its values."""
-    if column.kind is kind:
-        return column
-    if kind is Kind.TEXT:
-        texts = Column.of(column.texts().to_pylist(), Kind.TEXT)
-        return Column(Kind.TEXT, texts.values, column.state, texts.dictionary)
-    if kind is Kind.DATE_TIME:
-        moments = column.values.astype(np.int64) * 86_400_000_000
-        return Column(kind, moments, column.state)
-    empty = Column.of([], kind)
-    return in_one_kind(column, empty)[0]
 
 
 def _sources(tables: Mapping[str, Table]) -> Column:
@@ -125,8 +99,7 @@ def _sources(tables: Mapping[str, Table]) -> Column:
 def _first_of_each(columns: list[Column], n_rows: int) -> np.ndarray[tuple[int], np.dtype[np.intp]]:
     if not columns:
         return np.arange(min(n_rows, 1))
-    keys = [codes_of(c, c.take(np.zeros(0, np.intp)), blanks_match=True) for c in columns]
-    codes = reduce(combine, keys)
+    codes = reduce(combine, [own_codes(column) for column in columns])
     order, starts = grouped(codes.left, codes.size)
     firsts = order[starts[:-1][np.diff(starts) > 0]]
     return np.sort(firsts).astype(np.intp)

@@ -5,21 +5,25 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import reduce
-from typing import Any, Literal
+from typing import Any, Literal, get_args
 
 import numpy as np
 from numpy.typing import NDArray
 
 from keen_trellis.data import BLANK, Column, Kind, Rows, Table
-from keen_trellis.data.column import narrow_exact, widened_exact
-from keen_trellis.errors import LinkError
-from keen_trellis.match.keys import LinkCodes, codes_of, combine
+from keen_trellis.data.column import DIGITS_AT_MOST, halves, narrow_exact, widened_exact
+from keen_trellis.data.kinds import EXACT_DTYPE
+from keen_trellis.errors import LinkError, known
+from keen_trellis.match.keys import LinkCodes, combine, own_codes
 from keen_trellis.match.link import OrderField
 from keen_trellis.match.matches import grouped, tally
 from keen_trellis.match.partners import row_ranks
 
 How = Literal["sum", "count", "distinct count", "average", "min", "max", "first", "last"]
+FIGURES: tuple[How, ...] = get_args(How)
 _FITS = 2.0**62
+"""Sums estimated in doubles stay below, so that those in 64 bits never overflow: the estimate of
+some thousand million values is off by far less than the other half of the range."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,11 +39,19 @@ class Figure:
         First and last take the first or last value in row order that is no blank.
     name : str
         What the figure's column is called; made of the two where it is empty.
+
+    Raises
+    ------
+    WordError
+        `how` is none of `FIGURES`.
     """
 
     column: str | None
     how: How = "sum"
     name: str = ""
+
+    def __post_init__(self) -> None:
+        known("A figure", self.how, FIGURES)
 
     @property
     def title(self) -> str:
@@ -52,8 +64,9 @@ def summarise(
 ) -> Table:
     """Return one row per group of equal values, in the order in which the groups first appear.
 
-    Blanks are one group. Without a field to group by there is one row, of a table without rows
-    as well.
+    Blanks are one group, gaps another. Sums of whole numbers and exact decimals are exact decimals,
+    averages are numbers, whatever the values. Without a field to group by there is one row, of a
+    table without rows as well.
 
     Parameters
     ----------
@@ -68,8 +81,16 @@ def summarise(
     UnknownColumnError
         A column is not in the table.
     LinkError
-        A figure is asked for that its column's kind does not have.
+        A figure is asked for that its column's kind does not have, a sum has more than 38 digits,
+        or two columns of the summary would have one name.
     """
+    titles = [*by, *(figure.title for figure in figures)]
+    for title in titles:
+        if titles.count(title) > 1:
+            raise LinkError(
+                f"Two columns of the summary would be called “{title}”.",
+                "Give the figure a name of its own.",
+            )
     groups = _Groups.of(table, by)
     columns = {name: table.column(name).take(groups.heads) for name in by}
     for figure in figures:
@@ -101,7 +122,7 @@ class _Groups:
         if not by:
             heads = np.zeros(1 if len(table) else 0, np.intp)
             return cls(np.zeros(len(table), np.intp), 1, heads)
-        keys = [_own_codes(table.column(name)) for name in by]
+        keys = [own_codes(table.column(name)) for name in by]
         codes = reduce(combine, keys)
         order, starts = grouped(codes.left, codes.size)
         held = np.flatnonzero(np.diff(starts))
@@ -110,10 +131,6 @@ class _Groups:
         number = np.zeros(codes.size, np.intp)
         number[held[appearance]] = np.arange(len(held))
         return cls(number[codes.left], len(held), first_rows[appearance])
-
-
-def _own_codes(column: Column) -> LinkCodes:
-    return codes_of(column, column.take(np.zeros(0, np.intp)), blanks_match=True)
 
 
 def _figure(table: Table, figure: Figure, groups: _Groups) -> Column:
@@ -127,7 +144,7 @@ def _figure(table: Table, figure: Figure, groups: _Groups) -> Column:
     if figure.how == "count":
         return Column(Kind.WHOLE, times.astype(np.int64))
     if figure.how == "distinct count":
-        both = combine(LinkCodes(codes, codes[:0], groups.n), _own_codes(column.take(rows)))
+        both = combine(LinkCodes(codes, codes[:0], groups.n), own_codes(column.take(rows)))
         pairs = np.unique(both.left, return_index=True)[1]
         return Column(Kind.WHOLE, tally(codes[pairs], groups.n).astype(np.int64))
     if figure.how in ("first", "last", "min", "max"):
@@ -165,10 +182,20 @@ def _added_up(column: Column, codes: NDArray[np.intp], times: NDArray[Any], how:
     """Return sums or averages; sums of whole numbers and exact decimals are exact."""
     n = len(times)
     state = np.where(times == 0, BLANK, 0).astype(np.uint8) if (times == 0).any() else None
-    if how == "average" or column.kind is Kind.NUMBER:
-        sums = np.bincount(codes, weights=_as_floats(column), minlength=n)
+    if column.kind is Kind.NUMBER:
+        sums = np.bincount(codes, weights=column.values, minlength=n)
         values = sums / np.maximum(times, 1) if how == "average" else sums
+        if bool(np.isnan(values).any()):  # infinity and its opposite in one group
+            state = np.where(np.isnan(values) | (times == 0), BLANK, 0).astype(np.uint8)
         return Column(Kind.NUMBER, values, state)
+    totals = _totals(column, codes, n)
+    if how == "average":
+        return Column(Kind.NUMBER, _divided(totals, times, column.scale), state)
+    return Column(Kind.EXACT, _as_exact(totals), state, scale=column.scale)
+
+
+def _totals(column: Column, codes: NDArray[np.intp], n: int) -> NDArray[np.int64] | list[int]:
+    """Return the sum of each group as whole numbers of the column's scale, every digit kept."""
     whole = narrow_exact(column.values) if column.kind is Kind.EXACT else column.values
     if whole is not None and _sums_fit(codes, whole, n):
         order, starts = grouped(codes, n)
@@ -176,28 +203,44 @@ def _added_up(column: Column, codes: NDArray[np.intp], times: NDArray[Any], how:
         held = np.flatnonzero(np.diff(starts))
         if len(held):
             sums[held] = np.add.reduceat(whole[order], starts[held])
-        if column.kind is Kind.WHOLE:
-            return Column(Kind.WHOLE, sums, state)
-        return Column(Kind.EXACT, widened_exact(sums), state, scale=column.scale)
-    totals: list[Any] = [None] * n  # beyond 64 bits: Python's own whole numbers
-    for code, value in zip(codes.tolist(), column.to_list(), strict=True):
-        totals[code] = value if totals[code] is None else totals[code] + value
-    return Column.of(totals, Kind.EXACT)
+        return sums
+    if whole is not None:
+        values = whole.tolist()
+    else:
+        low, high = column.values["lo"].tolist(), column.values["hi"].tolist()
+        values = [(h << 64) + lo for h, lo in zip(high, low, strict=True)]
+    totals = [0] * n  # beyond 64 bits: Python's own whole numbers, which never round
+    for code, value in zip(codes.tolist(), values, strict=True):
+        totals[code] += value
+    return totals
+
+
+def _as_exact(totals: NDArray[np.int64] | list[int]) -> NDArray[Any]:
+    if not isinstance(totals, list):
+        return widened_exact(totals)
+    if max(map(abs, totals), default=0) >= 10**DIGITS_AT_MOST:
+        raise LinkError(
+            f"A sum has more than {DIGITS_AT_MOST} digits, which no exact decimal holds.",
+            "Read the column as number to have a rounded sum.",
+        )
+    return np.array([halves(total) for total in totals], EXACT_DTYPE)
+
+
+def _divided(
+    totals: NDArray[np.int64] | list[int], times: NDArray[Any], scale: int
+) -> NDArray[np.float64]:
+    counted = np.maximum(times, 1)
+    if not isinstance(totals, list) and np.abs(totals).max(initial=0) <= 2**53:
+        averages: NDArray[np.float64] = totals / (10.0**scale * counted)
+        return averages
+    exact = totals if isinstance(totals, list) else totals.tolist()
+    parts = zip(exact, counted.tolist(), strict=True)
+    return np.array([total / (10**scale * n) for total, n in parts], np.float64)  # rounds once
 
 
 def _sums_fit(codes: NDArray[np.intp], whole: NDArray[np.int64], n: int) -> bool:
     """Whether no sum can leave 64 bits."""
     return bool(np.bincount(codes, np.abs(whole.astype(float)), n).max(initial=0) < _FITS)
-
-
-def _as_floats(column: Column) -> NDArray[np.float64]:
-    if column.kind is Kind.EXACT:
-        narrow = narrow_exact(column.values)
-        if narrow is None:
-            return np.array([float(v) for v in column.to_list()])
-        exact: NDArray[np.float64] = narrow / 10.0**column.scale
-        return exact
-    return column.values.astype(np.float64)
 
 
 def _gaps_as_blanks(column: Column) -> Column:
@@ -206,15 +249,3 @@ def _gaps_as_blanks(column: Column) -> Column:
         return column
     state = np.where(column.state != 0, BLANK, 0).astype(np.uint8)
     return Column(column.kind, column.values, state, column.dictionary, column.scale)
-
-
-FIGURES: tuple[How, ...] = (
-    "sum",
-    "count",
-    "distinct count",
-    "average",
-    "min",
-    "max",
-    "first",
-    "last",
-)

@@ -16,7 +16,7 @@ from keen_trellis.match.link import TEXT_RULES, TextRule
 
 _CACHED = 64
 
-_SPACE = "[\\s\\p{Z}]"  # every Unicode space, which the class of spaces alone is not
+_SPACE = r"[\s\v\x{85}\p{Z}]"  # every space of Unicode, which the class of spaces alone is not
 _ASCII_ACTED_ON: dict[TextRule, re.Pattern[bytes]] = {
     "outer spaces": re.compile(rb"\s"),
     "doubled spaces": re.compile(rb"\s"),

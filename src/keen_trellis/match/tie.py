@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
-from typing import TYPE_CHECKING, Literal
+from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
@@ -157,7 +157,7 @@ class Tie:
 
         return findings(self, report)
 
-    def keeping(self, keep: Iterable[str]) -> Tie:
+    def keeping(self, keep: Iterable[str] | str) -> Tie:
         """Return the same tie with other bays kept; nothing is matched again."""
         return replace(self, keep=keep_of(keep))
 
@@ -180,14 +180,14 @@ class Tie:
 def tie(
     left: Table,
     right: Table,
-    on: On | Literal["natural", "cross"],
-    keep: Iterable[str] = ("left", "both"),
+    on: On | str,
+    keep: Iterable[str] | str = ("left", "both"),
     *,
-    text: Iterable[TextRule] = (),
+    text: Iterable[TextRule] | TextRule = (),
     blanks: Blanks = "never",
     partner: Partner = "every",
     partner_for: Side = "left",
-    order: Sequence[str | OrderField] = (),
+    order: Sequence[str | OrderField] | str = (),
     pairs: Mapping[str, str] | Sequence[Pair] = {},
     columns: Columns = ALL_COLUMNS,
     names: tuple[str, str] = ("left", "right"),
@@ -200,13 +200,13 @@ def tie(
     ----------
     left, right : Table
         May be the same (a self join).
-    on : iterable, "natural" or "cross"
+    on : iterable, a name, "natural" or "cross"
         Conditions that must hold together: a name that both have, (left, right) for equality,
         (left, operator, right), or a `LinkField`. Natural takes all common names; cross pairs
         every row with every row.
-    keep : iterable of "left", "both", "right"
+    keep : iterable of "left", "both", "right", or the name of a join
         The bays whose rows go on.
-    text : iterable of TextRule
+    text : iterable of TextRule, or one of them
         What is ignored when texts are compared for equality.
     blanks : "never" or "match"
     partner : "every", "first", "last" or "only"
@@ -238,9 +238,13 @@ def tie(
     LinkError
         No field is given, or two are of kinds that cannot be compared, or a natural join finds no
         common name.
+    WordError
+        An operator, a rule, a partner, a bay or another word is none that is known.
     """
     if isinstance(pairs, Mapping):
         pairs = [Pair(a, b) for a, b in pairs.items()]
+    if isinstance(order, str | OrderField):
+        order = (order,)
     link = Link(
         fields=natural_fields(left, right, names) if on == "natural" else _fields(on),
         blanks=blanks,
@@ -274,9 +278,12 @@ def natural_fields(
     return tuple(LinkField(name, name) for name in common)
 
 
-def _fields(on: On | Literal["natural", "cross"]) -> tuple[LinkField, ...]:
-    if isinstance(on, str):
+def _fields(on: On | str) -> tuple[LinkField, ...]:
+    """Return link fields as they may be written; one name alone is that field on both sides."""
+    if on == "cross":
         return ()
+    if isinstance(on, str | LinkField):
+        on = (on,)
     fields = []
     for condition in on:
         match condition:
@@ -284,8 +291,13 @@ def _fields(on: On | Literal["natural", "cross"]) -> tuple[LinkField, ...]:
                 fields.append(condition)
             case str():
                 fields.append(LinkField(condition, condition))
-            case (a, b):
+            case (str(a), str(b)):
                 fields.append(LinkField(a, b))
-            case (a, operator, b):
+            case (str(a), str(operator), str(b)):
                 fields.append(LinkField(a, b, operator))
+            case _:
+                raise LinkError(
+                    f"{condition!r} is no condition of a link.",
+                    "Write a name, (left, right) or (left, operator, right).",
+                )
     return tuple(fields)

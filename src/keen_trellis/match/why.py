@@ -2,19 +2,20 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from typing import Any
+from collections.abc import Iterable
+from dataclasses import dataclass, replace
 
 import numpy as np
 from rapidfuzz import process
 
-from keen_trellis.data import Column, Kind, Rows
-from keen_trellis.data.column import PRESENT
-from keen_trellis.match.comparing import converted
+from keen_trellis.data import BLANK, GAP, PRESENT, Column, Kind, Rows
+from keen_trellis.data.conversion import converted
+from keen_trellis.errors import known
+from keen_trellis.match.distances import roughly_apart
 from keen_trellis.match.keys import codes_of
 from keen_trellis.match.likeness import explained
-from keen_trellis.match.link import LinkField, Side
-from keen_trellis.match.matching import field_columns
+from keen_trellis.match.link import SIDES, LinkField, Side
+from keen_trellis.match.matching import field_columns, match
 from keen_trellis.match.sentences import condition_words, listed
 from keen_trellis.match.tie import Tie
 
@@ -70,18 +71,40 @@ def why_not(tie: Tie, row: int, side: Side = "left") -> Reason:
     ------
     ValueError
         The row has a partner.
+    WordError
+        `side` is no side.
     """
+    known("The side of a row", side, SIDES)
     partners = tie.match.partners if side == "left" else tie.match.right_partners
     if partners[row]:
         raise ValueError(f"Row {row} has a partner.")
     name, other = tie.names if side == "left" else tie.names[::-1]
     sides = [_Sides.of(tie, field, place, side) for place, field in enumerate(tie.link.fields)]
-    blank = [s.own_name for s in sides if s.is_blank(row)]
-    if blank and not (tie.link.blanks == "match" and all(s.field.operator == "=" for s in sides)):
-        return Reason(f"{listed(blank)} of this row is blank, and blanks match nothing.")
+    unread = [s for s in sides if s.is_unread(row)]
+    if unread:
+        first = unread[0]
+        kind = first.field.compare_as
+        return Reason(f"“{first.written(row)}” in {first.own_name} cannot be compared as {kind}.")
+    gaps = _each_once(s.own_name for s in sides if s.state(row) == GAP)
+    if gaps:
+        verb = "is a gap" if len(gaps) == 1 else "are gaps"
+        return Reason(f"{listed(gaps)} of this row {verb}, and a gap matches nothing.")
+    # blanks match blanks under “equals” alone; a condition of order is never true of them
+    blank = _each_once(
+        s.own_name
+        for s in sides
+        if s.state(row) == BLANK and (tie.link.blanks == "never" or s.field.operator != "=")
+    )
+    if blank:
+        verb = "is blank" if len(blank) == 1 else "are blank"
+        return Reason(f"{listed(blank)} of this row {verb}, and blanks match nothing.")
+    if tie.link.partner != "every" and _fits_some(tie, row, side):
+        return Reason(_taken_words(tie, name, other))
     missing = [s for s in sides if s.field.operator == "=" and not s.equal_rows(row).size]
     if missing:
         first = missing[0]
+        if first.state(row) == BLANK:
+            return Reason(f"{other} has no row in which {first.other_name} is blank.")
         text = f"{other} has no {first.other_name} “{first.own_text(row)}”."
         return Reason(text, first.nearest(row))
     return _not_together(tie, sides, row, name, other)
@@ -101,16 +124,30 @@ def _not_together(tie: Tie, sides: list[_Sides], row: int, name: str, other: str
             for n in equal[0].equal_rows(row)[:_CANDIDATES]
         )
         return Reason(f"{other} has {values}, but not together on one row.", near)
-    if tie.link.partner != "every" and not ordered:
+    if not ordered:
         return Reason(_taken_words(tie, name, other))
     conditions = listed([condition_words(s.field) for s in ordered])
-    values = listed([f"{s.own_name} {s.own_text(row)}" for s in ordered])
+    values = listed(_each_once(f"{s.own_name} {s.own_text(row)}" for s in ordered))
     near = tuple(
         Candidate(int(n), tuple(s.other_text(int(n)) for s in sides), "outside the bounds")
         for n in ordered[0].by_distance(row, rows)[:_CANDIDATES]
     )
     text = f"No {other} row fits {values}: {conditions} does not hold for any of {len(rows):,}."
     return Reason(text, near)
+
+
+def _each_once(words: Iterable[str]) -> list[str]:
+    return list(dict.fromkeys(words))
+
+
+def _fits_some(tie: Tie, row: int, side: Side) -> bool:
+    """Whether a row has partners before one of several is taken."""
+    link = replace(tie.link, partner="every", order=())
+    one = np.array([row])
+    left, right = (
+        (tie.left.take(one), tie.right) if side == "left" else (tie.left, tie.right.take(one))
+    )
+    return match(left, right, link, tie.names).counts.pairs > 0
 
 
 def _taken_words(tie: Tie, name: str, other: str) -> str:
@@ -130,17 +167,28 @@ class _Sides:
     other: Column
     own_name: str
     other_name: str
+    as_it_is: Column
+    """The own column before it is put into the kind that it is compared as."""
 
     @classmethod
     def of(cls, tie: Tie, field: LinkField, place: int, side: Side) -> _Sides:
         columns = field_columns(tie.left, tie.right, field, tie.names)
         names = (field.left, field.right)
+        table = tie.left if side == "left" else tie.right
         if side == "right":
             columns, names = columns[::-1], names[::-1]
-        return cls(tie, field, place, *columns, *names)
+        return cls(tie, field, place, *columns, *names, table.column(names[0]))
 
-    def is_blank(self, row: int) -> bool:
-        return self.own.state is not None and self.own.state[row] != PRESENT
+    def state(self, row: int) -> int:
+        return PRESENT if self.own.state is None else int(self.own.state[row])
+
+    def is_unread(self, row: int) -> bool:
+        """Whether the row has a value that is none of the kind compared as."""
+        before = self.as_it_is.state
+        return self.state(row) != PRESENT and (before is None or before[row] == PRESENT)
+
+    def written(self, row: int) -> str:
+        return self.as_it_is.text(row)
 
     def own_text(self, row: int) -> str:
         return self.own.text(row)
@@ -161,7 +209,7 @@ class _Sides:
     def nearest(self, row: int) -> tuple[Candidate, ...]:
         """Return rows of the other side whose value is most like this row's."""
         value = self.own_text(row)
-        texts = converted(self.other, Kind.TEXT)
+        texts = converted(self.other, Kind.TEXT).column
         assert texts.dictionary is not None
         used, first = np.unique(texts.values, return_index=True)
         rows_of = {int(code): int(at) for code, at in zip(used, first, strict=True) if code >= 0}
@@ -175,13 +223,11 @@ class _Sides:
         )
 
     def by_distance(self, row: int, rows: Rows) -> Rows:
-        """Return rows of the other side, the nearest value first."""
-        both: Any = [converted(c, Kind.TEXT) for c in (self.own, self.other)]
-        if self.own.kind.dtype.kind in "if" and self.own.kind is not Kind.TEXT:
-            gaps = np.abs(self.other.values[rows].astype(float) - float(self.own.values[row]))
-            return rows[np.argsort(gaps, kind="stable")]
-        wanted = both[0].text(row)
-        return np.array(sorted(rows, key=lambda n: both[1].text(int(n)) != wanted), np.intp)
+        """Return rows of the other side, the nearest value first; texts as they stand."""
+        if self.own.kind in (Kind.TEXT, Kind.YES_NO):
+            return rows
+        apart = roughly_apart(self.own.take(np.array([row])), self.other.take(rows))
+        return rows[np.argsort(apart, kind="stable")]
 
 
 def _plain(text: str) -> str:

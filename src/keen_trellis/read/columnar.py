@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import warnings
 from collections.abc import Iterator, Mapping
 from pathlib import Path
 
@@ -9,6 +10,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from keen_trellis.data import Column, Kind, Table, from_arrow
+from keen_trellis.data.column import finer_than_kept
 from keen_trellis.errors import SourceError
 from keen_trellis.progress import Report, part, quiet
 from keen_trellis.read.python_columns import chosen_kinds, column_of_values, value_text
@@ -18,6 +20,7 @@ from keen_trellis.read.reading import (
     Reading,
     column_names,
     existing_file,
+    nan_noticed,
     without_rows,
 )
 
@@ -61,10 +64,10 @@ def read_columnar(
     said = list(noticed)
     for place, name in enumerate(names):
         report(0.6 + 0.4 * place / len(names), f"Reading {path.name}")
-        column, remark = _column(table.column(place), name, path.name)
+        column, remarks = _column(table.column(place), name, path.name)
         if column is not None:
             made[name] = column
-        said += [remark] if remark else []
+        said += remarks
     chosen = chosen_kinds(made, kinds or {})
     words = "Parquet" if path.suffix.lower() in PARQUET else "Arrow"
     if any(pa.types.is_timestamp(f.type) and f.type.tz for f in table.schema):
@@ -131,7 +134,7 @@ def _gathered(
     return (pa.concat_tables(tables) if tables else layout.empty_table()), False
 
 
-def _column(values: pa.ChunkedArray, name: str, where: str) -> tuple[Column | None, Noticed | None]:
+def _column(values: pa.ChunkedArray, name: str, where: str) -> tuple[Column | None, list[Noticed]]:
     stored = values.type
     types = pa.types
     if (
@@ -140,16 +143,22 @@ def _column(values: pa.ChunkedArray, name: str, where: str) -> tuple[Column | No
         or types.is_fixed_size_binary(stored)
     ):
         text = f"“{name}” of {where} holds bytes, which are no value to link or show: left out."
-        return None, Noticed(text)
+        return None, [Noticed(text)]
     if types.is_duration(stored):
         hours = pc.divide(values.cast(pa.duration("us")).cast(pa.int64()), float(_HOUR_US))
-        return from_arrow(hours), Noticed(f"“{name}” holds durations; they are read as hours.")
+        return from_arrow(hours), [Noticed(f"“{name}” holds durations; they are read as hours.")]
     try:
-        return from_arrow(values), None
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore", UserWarning)  # said below, with the column's name
+            column = from_arrow(values)
     except (TypeError, pa.ArrowException):
         column, _ = column_of_values(
             [None if v is None else value_text(v) for v in values.to_pylist()], name
         )
-        return column, Noticed(
-            f"“{name}” holds values of the type {stored}; they are read as text."
-        )
+        text = f"“{name}” holds values of the type {stored}; they are read as text."
+        return column, [Noticed(text)]
+    said = nan_noticed(values, name)
+    if finer := finer_than_kept(values):
+        text = f"“{name}” has {finer:,} values with nanoseconds, which are cut: microseconds stay."
+        said.append(Noticed(text, finer))
+    return column, said

@@ -49,7 +49,6 @@ class Reader:
         Cancelled
             Raised by `report` once the user has asked to stop; the server is told to stop, too.
         """
-        import sqlalchemy as sa
 
         def connected() -> _T:
             with self._engine.connect() as connection:
@@ -69,10 +68,22 @@ class Reader:
                 self._stopped.set()
                 self._stop()
                 raise
-            except (sa.exc.DBAPIError, sa.exc.NoSuchTableError, ValueError) as error:
+            except self._told_by_driver() as error:
                 raise explained(error, self._database, self.rows) from error
             finally:
                 self._engine.dispose()
+
+    def _told_by_driver(self) -> tuple[type[Exception], ...]:
+        """Return the errors that are about the database; in a COPY the driver's own come bare."""
+        import sqlalchemy as sa
+
+        known: tuple[type[Exception], ...]
+        known = (sa.exc.DBAPIError, sa.exc.NoSuchTableError, ValueError)
+        if self._engine.dialect.name == "postgresql":
+            import psycopg
+
+            known = (*known, psycopg.Error)
+        return known
 
     def count(self, rows: int) -> None:
         """Note that rows have come; raises `Cancelled` where the read is to stop."""
@@ -91,6 +102,11 @@ class Reader:
             self._raw.set_progress_handler(out_of_time, 100_000)
         elif dialect == "mysql":
             connection.exec_driver_sql("START TRANSACTION READ ONLY")
+        else:
+            from psycopg.types.string import TextLoader
+
+            for name in ("json", "jsonb"):  # decoded, a null of JSON would be a blank
+                self._raw.adapters.register_loader(name, TextLoader)
 
     def _stop(self) -> None:
         """Tell the server to give up what it is doing; if that fails, the read ends by itself."""

@@ -14,14 +14,22 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from keen_trellis.data import Column, Kind, Table, from_arrow
+from keen_trellis.data.conversion import converted
 from keen_trellis.data.kind_changes import changed_kind
-from keen_trellis.data.stacking import stack_columns
+from keen_trellis.data.stacking import common_scale, stack_columns
 from keen_trellis.errors import ConnectionLostError, SourceError, UnknownColumnError
 from keen_trellis.progress import Report, quiet
 from keen_trellis.read.connections import Reader
 from keen_trellis.read.postgres_copy import copied
 from keen_trellis.read.python_columns import chosen_kinds, column_of_values
-from keen_trellis.read.reading import FileStamp, Noticed, Reading, column_names, without_rows
+from keen_trellis.read.reading import (
+    FileStamp,
+    Noticed,
+    Reading,
+    column_names,
+    nan_noticed,
+    without_rows,
+)
 from keen_trellis.read.secrets import Secrets
 from keen_trellis.read.server import Database, SqliteFile
 
@@ -269,7 +277,10 @@ def read_query(
 
     def read(connection: sa.Connection, reader: Reader) -> _Fetched:
         streamed = connection.execution_options(stream_results=True, max_row_buffer=_BATCH)
-        result = streamed.exec_driver_sql(query.strip().rstrip(";").replace("%", "%%"))
+        plain = query.strip().rstrip(";")
+        if connection.dialect.paramstyle in ("format", "pyformat"):  # there % begins a parameter
+            plain = plain.replace("%", "%%")
+        result = streamed.exec_driver_sql(plain)
         names = list(result.keys())
         parts: list[list[list[Any]]] = [[] for _ in names]
         while batch := result.fetchmany(min(_BATCH, rows_at_most or _BATCH)):
@@ -391,6 +402,10 @@ def _taken(column: sa.Column[Any], dialect: str) -> tuple[sa.ColumnElement[Any],
         return plain, None
     if isinstance(stored, types.Boolean) or _is_tiny_yes_no(stored):
         return plain, Kind.YES_NO
+    if dialect == "mysql" and type(stored).__name__ == "BIT":  # as it is, it would be a letter
+        bits = getattr(stored, "length", None) or 1
+        kind = Kind.YES_NO if bits == 1 else Kind.EXACT if bits == 64 else Kind.WHOLE
+        return plain + 0, kind
     if isinstance(stored, types.Integer):
         unsigned = getattr(stored, "unsigned", False) and isinstance(stored, types.BigInteger)
         return plain, Kind.EXACT if unsigned else Kind.WHOLE
@@ -402,7 +417,7 @@ def _taken(column: sa.Column[Any], dialect: str) -> tuple[sa.ColumnElement[Any],
         return plain, Kind.DATE_TIME
     if isinstance(stored, types.Date):
         return plain, Kind.DATE
-    if isinstance(stored, types.Time):
+    if isinstance(stored, types.Time) and not getattr(stored, "timezone", False):
         return plain, Kind.TIME
     if isinstance(stored, types.String) and not isinstance(stored, types.Enum):
         return plain, Kind.TEXT
@@ -491,8 +506,11 @@ def _fetched(
 def _joined(parts: Sequence[Column | list[Any]], kind: Kind, name: str) -> _Made:
     """Return batches as one column; where one is not of the kind, its values decide for all."""
     columns = [part for part in parts if isinstance(part, Column)]
-    if len(columns) == len(parts):
-        return (stack_columns(columns) if columns else Column.of([], kind)), []
+    if not parts:
+        return Column.of([], kind), []
+    if len(columns) == len(parts) and common_scale(columns) is not None:
+        whole = stack_columns(columns)
+        return _yes_no_or_whole(whole, name) if kind is Kind.YES_NO else (whole, [])
     values = [
         value for part in parts for value in (part.to_list() if isinstance(part, Column) else part)
     ]
@@ -501,14 +519,31 @@ def _joined(parts: Sequence[Column | list[Any]], kind: Kind, name: str) -> _Made
     return column_of_values(values, name)
 
 
+def _yes_no_or_whole(numbers: Column, name: str) -> _Made:
+    """Return 0 and 1 as no and yes; where any other number is there, all stay numbers."""
+    state = numbers.state
+    held = numbers.values if numbers.absent is None else numbers.values[~numbers.absent]
+    odd = held[(held != 0) & (held != 1)]
+    if not len(odd):
+        return Column(Kind.YES_NO, numbers.values != 0, state), []
+    text = f"“{name}” is declared as yes or no and holds {odd[0]}: it is read as whole numbers."
+    return numbers, [Noticed(text, len(odd))]
+
+
 def _of_copied(array: pa.ChunkedArray, kind: Kind, name: str) -> _Made:
     if kind is not Kind.EXACT:
-        return from_arrow(array), []
-    column = _digits(array)
-    if column is None:  # NaN and infinity, or more digits than are kept: its own texts are shown
+        column = from_arrow(array)
+        if column.kind is not kind:
+            odd = converted(column, kind).lost
+            example = column.text(int(odd[0])) if len(odd) else ""
+            text = f"“{name}” holds “{example}”, which is no {kind} here: it is read as text."
+            return column, [Noticed(text, len(odd))]
+        return column, nan_noticed(array, name)
+    digits = _digits(array)
+    if digits is None:  # NaN and infinity, or more digits than are kept: its own texts are shown
         values = [None if t is None else Decimal(t) for t in array.to_pylist()]
         return column_of_values(values, name)
-    return column, []
+    return digits, []
 
 
 def _batch_column(values: Sequence[Any], kind: Kind) -> Column | list[Any]:
@@ -517,8 +552,8 @@ def _batch_column(values: Sequence[Any], kind: Kind) -> Column | list[Any]:
         texts = [None if v is None else str(v) for v in values]
         digits = _digits(pa.chunked_array([texts], pa.string()))
         return [None if v is None else Decimal(v) for v in values] if digits is None else digits
-    if kind is Kind.YES_NO:
-        return Column.of([None if v is None else bool(v) for v in values], kind)
+    if kind is Kind.YES_NO:  # the server's numbers: any may be there
+        return Column.of([None if v is None else int(v) for v in values], Kind.WHOLE)
     if kind is Kind.DATE_TIME and getattr(_first(values), "tzinfo", None) is not None:
         return from_arrow(pa.array(values, pa.timestamp("us", "UTC")))
     try:

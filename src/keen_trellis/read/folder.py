@@ -11,6 +11,7 @@ import numpy as np
 import pyarrow as pa
 
 from keen_trellis.data import GAP, Column, Kind, Table, from_arrow
+from keen_trellis.data.conversion import in_common_kind
 from keen_trellis.data.kind_changes import Unfit, changed_kind
 from keen_trellis.data.stacking import stack_columns
 from keen_trellis.errors import MissingFileError, SourceError, reason
@@ -22,6 +23,7 @@ from keen_trellis.read.reading import FileStamp, Noticed, Reading, SetApart, wit
 from keen_trellis.read.text_columns import columns_of_texts
 from keen_trellis.read.text_layout import TextLayout, layout_words
 from keen_trellis.read.workbook import SheetLayout, read_sheet, sheet_names
+from keen_trellis.words import first_free
 
 _PASSING = ("~$", ".~", ".")
 """How the names of files begin that other programs keep while they work."""
@@ -106,12 +108,15 @@ def read_folder(
             f"The folder {folder} has no file with a name like {pattern}.",
             "Choose another pattern, or another folder.",
         )
+    repeats = len({path.name for path in paths}) < len(paths)
+    names_of = {p: str(p.relative_to(folder)) if repeats else p.name for p in paths}
     pieces: list[_Piece] = []
     failed: list[SourceError] = []
     for number, path in enumerate(paths):
         share = part(report, 0.7 * number / len(paths), 0.7 * (number + 1) / len(paths))
         try:
-            pieces.append(_piece(path, sheet, text, cells, share, rows_at_most))
+            piece = _piece(path, sheet, text, cells, share, rows_at_most)
+            pieces.append(replace(piece, name=names_of[path]))
         except SourceError as error:
             failed.append(error)
     if not pieces:
@@ -127,7 +132,7 @@ def read_folder(
     n_rows = sum(piece.n_rows for piece in pieces)
     said = [*unread, *_missing(pieces, names), *without_rows(n_rows, f"The folder {folder.name}")]
     if file_column is not None:
-        columns = {_free(file_column, names): _file_column(pieces), **columns}
+        columns = {first_free(file_column, names): _file_column(pieces), **columns}
     files = "1 file" if len(pieces) == 1 else f"{len(pieces):,} files"
     return Reading(
         Table.of(columns),
@@ -203,34 +208,13 @@ def _stacked_texts(pieces: Sequence[_Piece], name: str) -> pa.ChunkedArray:
 
 def _stacked_columns(pieces: Sequence[_Piece], name: str) -> Column:
     """Return one column of all files, in the narrowest kind that takes the kinds of all of them."""
-    found = [_as_column(p.columns[name]) for p in pieces if name in p.columns]
-    kinds = {column.kind for column in found if column.count(0)}
-    kind = _common(kinds or {Kind.TEXT})
-    parts = []
-    for piece in pieces:
-        column = piece.columns.get(name)
-        if column is None:
-            parts.append(changed_kind(from_arrow(pa.nulls(piece.n_rows)), kind, name)[0])
-        else:
-            parts.append(changed_kind(_as_column(column), kind, name)[0])
-    return stack_columns(parts)
+    nothing = [from_arrow(pa.nulls(piece.n_rows)) for piece in pieces]
+    found = [_as_column(p.columns.get(name, n)) for p, n in zip(pieces, nothing, strict=True)]
+    return stack_columns(in_common_kind(found))
 
 
 def _as_column(column: pa.ChunkedArray | Column) -> Column:
     return column if isinstance(column, Column) else from_arrow(column)
-
-
-def _common(kinds: set[Kind]) -> Kind:
-    if len(kinds) == 1:
-        return next(iter(kinds))
-    for wider, narrower in (
-        (Kind.EXACT, {Kind.WHOLE, Kind.EXACT}),
-        (Kind.NUMBER, {Kind.WHOLE, Kind.EXACT, Kind.NUMBER}),
-        (Kind.DATE_TIME, {Kind.DATE, Kind.DATE_TIME}),
-    ):
-        if kinds <= narrower:
-            return wider
-    return Kind.TEXT
 
 
 def _with_gaps(column: Column, pieces: Sequence[_Piece], name: str) -> Column:
@@ -259,13 +243,5 @@ def _missing(pieces: Sequence[_Piece], names: Sequence[str]) -> list[Noticed]:
 
 
 def _file_column(pieces: Sequence[_Piece]) -> Column:
-    codes = np.repeat(np.arange(len(pieces), dtype=np.int32), [p.n_rows for p in pieces])
-    return Column(Kind.TEXT, codes, None, pa.array([p.name for p in pieces]))
-
-
-def _free(wish: str, taken: Sequence[str]) -> str:
-    name, number = wish, 1
-    while name in taken:
-        number += 1
-        name = f"{wish} {number}"
-    return name
+    names = from_arrow(pa.array([piece.name for piece in pieces], pa.string()))
+    return names.take(np.repeat(np.arange(len(pieces)), [piece.n_rows for piece in pieces]))

@@ -12,10 +12,12 @@ from contextlib import closing
 from typing import TYPE_CHECKING, Any
 
 import pyarrow as pa
+import pyarrow.compute as pc
 import pyarrow.csv as pacsv
 
-from keen_trellis.data import Kind
-from keen_trellis.data.column import arrow_type
+from keen_trellis.data import Kind, from_arrow
+from keen_trellis.data.column import arrow_type, kind_of_arrow
+from keen_trellis.data.conversion import converted
 
 if TYPE_CHECKING:
     import sqlalchemy as sa
@@ -45,7 +47,7 @@ def copied(
     Notes
     -----
     A value that the server has and Arrow does not, such as the date “infinity”, makes its column
-    a column of text.
+    a column of text, and no other.
     """
     compiled = query.compile(connection, compile_kwargs={"literal_binds": True})
     statement = f"COPY ({compiled}) TO STDOUT (FORMAT csv)".replace("%%", "%")
@@ -63,7 +65,10 @@ def copied(
         parsing.append(parser.submit(_parsed, rows, types))
         count(len(rows))
     tables = [part.result() for part in parsing]
-    return [_one_type([table.column(place) for table in tables]) for place in range(len(kinds))]
+    return [
+        _one_type([table.column(place) for table in tables], kind)
+        for place, kind in enumerate(types)
+    ]
 
 
 def _type(kind: Kind, zoned: bool) -> pa.DataType:
@@ -80,16 +85,30 @@ def _parsed(rows: Sequence[bytes], types: Sequence[pa.DataType]) -> pa.Table:
     try:
         return _read(text, dict(zip(names, types, strict=True)))
     except pa.ArrowInvalid:
-        return _read(text, dict.fromkeys(names, pa.string()))
+        return pa.table([_column(text, place, types) for place in range(len(types))], names)
 
 
-def _read(text: pa.Buffer, types: dict[str, pa.DataType]) -> pa.Table:
+def _column(text: pa.Buffer, place: int, types: Sequence[pa.DataType]) -> pa.ChunkedArray:
+    """Return one column of rows that hold a value which one of them has no place for."""
+    name, names = str(place), [str(n) for n in range(len(types))]
+    for wanted in (types[place], pa.string()):
+        try:
+            as_texts = dict.fromkeys(names, pa.string())
+            return _read(text, {**as_texts, name: wanted}, [name]).column(0)
+        except pa.ArrowInvalid:
+            if wanted == pa.string():
+                raise
+    raise AssertionError("texts are always read, or the error is raised")
+
+
+def _read(text: pa.Buffer, types: dict[str, pa.DataType], wanted: Sequence[str] = ()) -> pa.Table:
     return pacsv.read_csv(
         pa.BufferReader(text),
         pacsv.ReadOptions(column_names=list(types), block_size=8 << 20),
         pacsv.ParseOptions(newlines_in_values=True, ignore_empty_lines=False),
         pacsv.ConvertOptions(
             column_types=types,
+            include_columns=list(wanted) or None,
             null_values=[""],
             strings_can_be_null=True,
             quoted_strings_can_be_null=False,
@@ -99,7 +118,20 @@ def _read(text: pa.Buffer, types: dict[str, pa.DataType]) -> pa.Table:
     )
 
 
-def _one_type(parts: Sequence[pa.ChunkedArray]) -> pa.ChunkedArray:
-    types = {part.type for part in parts}
-    wanted = types.pop() if len(types) == 1 else pa.string()
-    return pa.chunked_array([c.cast(wanted) for part in parts for c in part.chunks], wanted)
+def _one_type(parts: Sequence[pa.ChunkedArray], wanted: pa.DataType) -> pa.ChunkedArray:
+    if all(part.type == wanted for part in parts):
+        return pa.chunked_array([c for part in parts for c in part.chunks], wanted)
+    return pa.chunked_array([_as_shown(part, wanted) for part in parts], pa.string())
+
+
+def _as_shown(part: pa.ChunkedArray, wanted: pa.DataType) -> pa.StringArray:
+    """Return values as we show them, so that one value is one text in every piece.
+
+    The server writes 12:00:00.5 where ours are 12:00:00.500000; what is no value of ours stays as
+    the server writes it.
+    """
+    column = from_arrow(part)
+    if part.type == wanted:
+        return column.texts()
+    values = converted(column, kind_of_arrow(wanted)).column
+    return pc.coalesce(values.texts(), column.texts())

@@ -13,8 +13,10 @@ from typing import Any
 import numpy as np
 
 from keen_trellis.data import Column, Kind
+from keen_trellis.data.conversion import in_common_kind
 from keen_trellis.data.kind_changes import Unfit, changed_kind
-from keen_trellis.read.reading import Noticed
+from keen_trellis.data.stacking import fill_blanks
+from keen_trellis.read.reading import Noticed, not_numbers
 from keen_trellis.read.text_columns import slip, unfit_noticed
 
 _LARGEST_EXACT_FLOAT = 2**53
@@ -67,11 +69,16 @@ def column_of_values(values: Sequence[Any], name: str) -> tuple[Column, list[Not
     if types == {int}:
         return Column.of(values), []
     if types <= {int, float}:
-        return _numbers(values), []
+        return _numbers(values, name)
     if types <= {int, Decimal}:
         return _decimals(values, name)
     if types <= {dt.date, dt.datetime}:
         return _dates(values), []
+    zoned = sum(isinstance(v, dt.time) and v.tzinfo is not None for v in values)
+    if zoned:
+        shown = Column.of([None if v is None else str(v) for v in values], Kind.TEXT)
+        text = f"“{name}” holds times of a time zone, which no time of ours has: read as text."
+        return shown, [Noticed(text, zoned)]
     if types <= {dt.time, dt.timedelta}:
         return _times(values, name)
     return Column.of([None if v is None else value_text(v) for v in values], Kind.TEXT), []
@@ -96,20 +103,29 @@ def value_text(value: Any) -> str:
             return str(value)
 
 
-def _numbers(values: Sequence[float | None]) -> Column:
+def _numbers(values: Sequence[float | None], name: str) -> tuple[Column, list[Noticed]]:
     """Return numbers, as whole ones where all of them are and lose nothing by it."""
+    if any(isinstance(v, int) and abs(v) > _LARGEST_EXACT_FLOAT for v in values):
+        parts = [[v if isinstance(v, kind) else None for v in values] for kind in (int, float)]
+        both = in_common_kind([Column.of(part) for part in parts])
+        whole = fill_blanks(*both)
+        if whole.kind is Kind.NUMBER:
+            return whole, []
+        text = f"“{name}” holds whole numbers that no double holds beside others: {whole.kind}."
+        return whole, [Noticed(text)]
     state = None
     if None in values:
         state = np.fromiter((v is None for v in values), np.uint8, len(values))  # 1 is BLANK
         values = [0.0 if v is None else v for v in values]
     numbers = np.array(values, np.float64)
-    whole = (np.abs(numbers) <= _LARGEST_EXACT_FLOAT) & (numbers == np.floor(numbers))
-    if bool(whole.all()):
-        return Column(Kind.WHOLE, numbers.astype(np.int64), state)
+    whole_ones = (np.abs(numbers) <= _LARGEST_EXACT_FLOAT) & (numbers == np.floor(numbers))
+    if bool(whole_ones.all()):
+        return Column(Kind.WHOLE, numbers.astype(np.int64), state), []
     missing = np.isnan(numbers)
-    if missing.any():
-        state = missing.astype(np.uint8) if state is None else state | missing
-    return Column(Kind.NUMBER, numbers, state)
+    if not missing.any():
+        return Column(Kind.NUMBER, numbers, state), []
+    state = missing.astype(np.uint8) if state is None else state | missing
+    return Column(Kind.NUMBER, numbers, state), [not_numbers(int(missing.sum()), "NaN", name)]
 
 
 def _decimals(values: Sequence[Any], name: str) -> tuple[Column, list[Noticed]]:
@@ -124,8 +140,7 @@ def _decimals(values: Sequence[Any], name: str) -> tuple[Column, list[Noticed]]:
                 Noticed(text)
             ]
     kept = [None if isinstance(v, Decimal) and not v.is_finite() else v for v in values]
-    text = f"{len(odd):,} values of “{name}” are {odd[0]}, which is no amount; they are blank now."
-    return Column.of(kept, Kind.EXACT), [Noticed(text, len(odd))]
+    return Column.of(kept, Kind.EXACT), [not_numbers(len(odd), odd[0], name)]
 
 
 def _dates(values: Sequence[dt.date | None]) -> Column:

@@ -8,6 +8,9 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
+import pyarrow as pa
+import pyarrow.compute as pc
+
 from keen_trellis.data import Kind, Table
 from keen_trellis.data.kind_changes import Unfit
 from keen_trellis.errors import MissingFileError, SourceError, reason
@@ -195,6 +198,21 @@ def _some(words: Sequence[str]) -> str:
 def without_rows(n_rows: int, source: str) -> tuple[Noticed, ...]:
     """Say so where a source has a header at best."""
     return () if n_rows else (Noticed(f"{source} has no rows below its header."),)
+
+
+def nan_noticed(values: pa.ChunkedArray | pa.Array, name: str) -> list[Noticed]:
+    """Say how many values are not a number: they are blanks here."""
+    if not pa.types.is_floating(values.type):
+        return []
+    found = int(pc.sum(pc.is_nan(values)).as_py() or 0)
+    return [not_numbers(found, "NaN", name)] if found else []
+
+
+def not_numbers(found: int, odd: object, name: str) -> Noticed:
+    """Say that values are no amount and blank now."""
+    are = f"1 value of “{name}” is" if found == 1 else f"{found:,} values of “{name}” are"
+    now = "it is" if found == 1 else "they are"
+    return Noticed(f"{are} {odd}, which is no amount; {now} blank now.", found)
 
 
 def _unique(name: str, taken: set[str], wanted: Mapping[str, int]) -> str:

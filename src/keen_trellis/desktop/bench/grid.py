@@ -41,6 +41,7 @@ from PySide6.QtWidgets import (
 
 from keen_trellis.data import BLANK, GAP, PRESENT, Column, Field, Table
 from keen_trellis.desktop.theme import LaneColours, Theme, text_font, value_font
+from keen_trellis.words import SPACES
 
 _BLOCK = 200
 _BLOCKS_KEPT = 40
@@ -51,7 +52,6 @@ _NAME_HEIGHT = 25
 _KIND_HEIGHT = 16
 _LONGEST_DRAWN = 400
 _NARROWEST, _WIDEST = 56, 220
-_SPACES = " \t\u00a0\u2007\u202f\u200b\ufeff"
 
 Index = QModelIndex | QPersistentModelIndex
 Role = Qt.ItemDataRole
@@ -271,7 +271,7 @@ class CellDelegate(QStyledItemDelegate):
         painter.setFont(font)
         painter.setPen(QColor(theme.ink))
         inner = room.adjusted(8, 0, -6, 0)
-        if linked and text.strip(_SPACES) != text:
+        if linked and text.strip(SPACES) != text:
             self._draw_strays(painter, inner, text, metrics)
         shown = metrics.elidedText(text, Qt.TextElideMode.ElideRight, inner.width())
         painter.drawText(inner, _aligned(column), shown)
@@ -280,8 +280,8 @@ class CellDelegate(QStyledItemDelegate):
         self, painter: QPainter, inner: QRect, text: str, metrics: QFontMetrics
     ) -> None:
         """Tint the spaces before and after a link value, which are why it finds no partner."""
-        before = len(text) - len(text.lstrip(_SPACES))
-        after = len(text) - len(text.rstrip(_SPACES))
+        before = len(text) - len(text.lstrip(SPACES))
+        after = len(text) - len(text.rstrip(SPACES))
         wide = metrics.horizontalAdvance
         colour = QColor(self._grid.theme.stray)
         for start, length in ((0, before), (len(text) - after, after)):

@@ -1,0 +1,26 @@
+"""Names and words that every part needs."""
+
+from __future__ import annotations
+
+from collections.abc import Container
+
+
+def first_free(wish: str, taken: Container[str], joint: str = " ") -> str:
+    """Return `wish`, or the first of `wish`, joint, 2, 3 ... that is not taken.
+
+    >>> first_free("route", {"route", "route 2"})
+    'route 3'
+    """
+    candidate, number = wish, 1
+    while candidate in taken:
+        number += 1
+        candidate = f"{wish}{joint}{number}"
+    return candidate
+
+
+SPACES = "".join(
+    [" \t\n\v\f\r\x85\u00a0\u1680"]
+    + [chr(code) for code in range(0x2000, 0x200C)]  # up to the space of no width
+    + ["\u2028\u2029\u202f\u205f\u3000\ufeff"]
+)
+"""All that is white space in Unicode, and what has no width: unseen at the ends of a value."""
