@@ -6,10 +6,11 @@ from decimal import Decimal
 from typing import Any
 
 import pyarrow as pa
-from hypothesis import assume, given
+from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 from keen_trellis.data import Column, Kind
+from keen_trellis.data.conversion import converted
 from keen_trellis.data.kind_changes import changed_kind, likely_kind
 from keen_trellis.data.reading_texts import column_of_texts
 from keen_trellis.data.written import evidence, settle
@@ -77,6 +78,66 @@ class WaysOfWritingTest(unittest.TestCase):
         values, _, guessed = read(texts, ";")
         self.assertEqual(values, [Decimal(number) / 1000 for number in numbers])
         self.assertEqual(guessed, ("numbers",))
+
+
+DIGITS = st.integers(0, 10**40).map(str) | st.sampled_from(
+    ["0", "1", "4111111111111111", "12232818431649", str(2**53 + 1), str(2**63), "9" * 38]
+)
+PLAIN = st.builds(
+    lambda sign, whole, fraction: sign + whole + (f".{fraction}" if fraction else ""),
+    st.sampled_from(["", "-"]),
+    DIGITS,
+    st.text("0123456789", max_size=18),
+)
+WRITTEN = PLAIN | st.builds(lambda t, e: f"{t}e{e}", PLAIN, st.integers(-330, 330))
+
+
+class EveryDigitTest(unittest.TestCase):
+    """An account number beside a price, a price beside a measurement: no digit changes."""
+
+    @settings(max_examples=400)
+    @given(st.lists(WRITTEN, min_size=1, max_size=4))
+    def test_numbers_are_read_as_they_stand_or_stay_text(self, texts: list[str]) -> None:
+        values, kind, _ = read(texts)
+        if kind is Kind.TEXT:
+            self.assertEqual(values, texts)
+            return
+        for text, value in zip(texts, values, strict=True):
+            shown = Decimal(repr(value)) if isinstance(value, float) else Decimal(value)
+            self.assertEqual(shown, Decimal(text))
+
+    def test_the_kind_that_keeps_the_digits(self) -> None:
+        for texts, kind in (
+            (["1.5", "4111111111111111"], Kind.EXACT),
+            (["0.612381", "12232818431649"], Kind.EXACT),
+            (["9" * 38], Kind.EXACT),
+            (["9" * 37, "1.55"], Kind.TEXT),
+            (["0.1234567", "2.5"], Kind.NUMBER),
+            (["0.1234567890123456789", "2.5"], Kind.EXACT),
+            (["9007199254740993", "1e5"], Kind.TEXT),
+        ):
+            self.assertEqual(read(texts)[1], kind, texts)
+
+    @settings(max_examples=300)
+    @given(st.lists(WRITTEN | st.sampled_from(["n/a", "1_000", "٣", "nan", "inf", " 7 "])))
+    def test_a_chosen_kind_keeps_a_number_or_says_it_is_lost(self, texts: list[str]) -> None:
+        column = Column.of(texts, Kind.TEXT)
+        for kind in (Kind.WHOLE, Kind.EXACT):
+            made = converted(column, kind)
+            for row, (text, value) in enumerate(zip(texts, made.column.to_list(), strict=True)):
+                self.assertEqual(value is None, row in made.lost)
+                if value is not None:
+                    self.assertEqual(Decimal(value), Decimal(text.strip()))
+
+    def test_a_comma_in_a_number_is_understood_where_nothing_else_is_possible(self) -> None:
+        for texts, kind, values in (
+            (["1,5", "2,25"], Kind.NUMBER, [1.5, 2.25]),
+            (["1.204,50"], Kind.EXACT, [Decimal("1204.50")]),
+            (["1,500"], Kind.NUMBER, [None]),  # one and a half, or fifteen hundred
+            (["31.12.2026"], Kind.DATE, [dt.date(2026, 12, 31)]),
+            (["2026-01-05 08:00+02:00"], Kind.DATE_TIME, [None]),  # its zone would be lost
+        ):
+            self.assertEqual(converted(Column.of(texts), kind).column.to_list(), values, texts)
 
 
 class ChangedKindTest(unittest.TestCase):

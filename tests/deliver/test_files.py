@@ -4,17 +4,21 @@ import csv
 import datetime as dt
 import tempfile
 import unittest
+from contextlib import closing
 from decimal import Decimal
 from pathlib import Path
 from typing import Any
 
 import numpy as np
+import openpyxl
+from hypothesis import given
+from hypothesis import strategies as st
 
-from keen_trellis.data import Table
+from keen_trellis.data import Column, Kind, Table
 from keen_trellis.deliver import deliver
 from keen_trellis.errors import DeliveryError
 from keen_trellis.progress import Cancelled
-from keen_trellis.read import read_delimited, read_sheet
+from keen_trellis.read import TextLayout, read_delimited, read_sheet
 
 
 class DeliveryTest(unittest.TestCase):
@@ -60,6 +64,33 @@ class DeliveryTest(unittest.TestCase):
         }
         for name, values in expected.items():
             self.assertEqual(table.column(name).to_list()[:3], values, name)
+
+    @given(st.lists(st.text(st.sampled_from('a",;\r\n\t\x85 '), min_size=1), max_size=9))
+    def test_any_line_end_in_a_cell_stays_in_its_cell(self, cells: list[str]) -> None:
+        path = Path(tempfile.mkdtemp(dir=self.folder)) / "rows.csv"
+        numbers = Column.of(list(range(len(cells))), Kind.WHOLE)
+        table = Table.of({"n": numbers, "t": Column.of(cells, Kind.TEXT)})
+        deliver(table, path)
+        with path.open(newline="", encoding="utf-8") as file:
+            self.assertEqual([row[1] for row in csv.reader(file)][1:], cells)
+        back = read_delimited(path, TextLayout(delimiter=",", header_row=1)).table
+        self.assertEqual(back.column("t").to_list(), [cell if cell else None for cell in cells])
+
+    def test_no_moment_moves_to_another_day(self) -> None:
+        """A sheet counts milliseconds: what is finer is written as text."""
+        last = dt.time(23, 59, 59, 999_999)
+        moments = [dt.datetime.combine(dt.date(2026, 1, 31), last), dt.datetime(2026, 1, 5, 8)]
+        table = Table.from_columns({"at": moments, "t": [last, dt.time(8)]})
+        deliver(table, self.folder / "at.xlsx")
+        with closing(openpyxl.load_workbook(self.folder / "at.xlsx")) as book:
+            first, second = list(book.active.iter_rows(min_row=2, values_only=True))
+        self.assertEqual(first, ("2026-01-31 23:59:59.999999", "23:59:59.999999"))
+        self.assertEqual(second, (moments[1], dt.time(8)))
+
+    def test_the_longest_name_that_a_file_may_have(self) -> None:
+        path = self.folder / ("n" * 251 + ".csv")
+        deliver(self.ROWS, path)
+        self.assertTrue(path.exists())
 
     def test_the_same_rows_give_the_same_bytes(self) -> None:
         for name in ("a.csv", "a.xlsx"):

@@ -7,6 +7,7 @@ import unittest
 from decimal import Decimal
 from typing import Any
 
+import pyarrow as pa
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -164,10 +165,16 @@ class TextsBlanksAndPairsTest(unittest.TestCase):
 
     @given(st.lists(TEXTS, max_size=6), st.sets(st.sampled_from(TEXT_RULES)))
     def test_each_rule_takes_off_what_it_says(self, texts: list[Any], rules: set[Any]) -> None:
-        import pyarrow as pa
-
         got = tidy(pa.array(texts, pa.string()), tuple(rules)).to_pylist()
         self.assertEqual(got, [tidied(text, tuple(rules)) for text in texts])
+
+    def test_every_space_of_unicode_is_a_space(self) -> None:
+        spaces = [
+            c for c in map(chr, range(0x10000)) if c.isspace() and c not in "\x1c\x1d\x1e\x1f"
+        ]
+        texts = pa.array([f"{space}a{space}{space}b{space}" for space in spaces])
+        self.assertEqual(set(tidy(texts, TEXT_RULES[:2]).to_pylist()), {"a b"})
+        self.assertGreater(len(spaces), 20)
 
 
 class PartnersTest(unittest.TestCase):

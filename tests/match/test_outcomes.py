@@ -96,7 +96,7 @@ class AskedForTest(unittest.TestCase):
         left, right = drawn(mine), drawn(theirs)
         on = [(data.draw(st.sampled_from(mine)), data.draw(st.sampled_from(theirs)))]
         asked = [
-            data.draw(st.none() | st.sets(st.sampled_from(n), min_size=1).map(lambda s: tuple(sorted(s))))
+            data.draw(st.none() | st.lists(st.sampled_from(n), min_size=1, unique=True).map(tuple))
             for n in (mine, theirs)
         ]
         columns = kt.Columns(same_named, data.draw(st.sampled_from(["once", "both"])), *asked)

@@ -63,6 +63,8 @@ class SqliteTest(SourceTestCase):
         )
         self.assertEqual(list(some.table.rows()), [("KP",)])
         self.assertEqual(list(read_query(database, "select 1 as one;").table.rows()), [(1,)])
+        asked = read_query(database, "select '100%' as share, 7 % 4 as rest where 'ab' like 'a%'")
+        self.assertEqual(list(asked.table.rows()), [("100%", 3)])
         self.assertEqual(Path(database.path).read_bytes(), before)
 
     def test_what_cannot_be_read_is_said(self) -> None:
@@ -108,6 +110,8 @@ class PostgresTest(ServerTestCase):
             "list": ("int[]", "'{1,2}'", "{1,2}", Kind.TEXT),
             "mood": ("mood", "'calm'", "calm", Kind.TEXT),
             "word": ("varchar(9)", "'007'", "007", Kind.TEXT),
+            "zoned": ("timetz", "'08:30+02'", "08:30:00+02", Kind.TEXT),
+            "nothing": ("jsonb", "'null'", "null", Kind.TEXT),
         }
         columns = ", ".join(f"{name} {made[0]}" for name, made in kinds.items())
         values = ", ".join(str(made[1]) for made in kinds.values())
@@ -126,20 +130,31 @@ class PostgresTest(ServerTestCase):
         query = f"select * from {self.name}.t where n % 2 = 0"
         asked = read_query(POSTGRES, query, secrets=self.secrets)
         self.assertEqual(asked.table.column("exact").to_list(), [kinds["exact"][2]])
-        self.assertEqual(asked.table.column("doc").to_list(), ['{"a": 1}'])
+        for name, value in (("doc", '{"a": 1}'), ("nothing", "null"), ("zoned", "08:30:00+02:00")):
+            self.assertEqual(asked.table.column(name).to_list(), [value])
+        self.assertIn("“zoned” holds times of a time zone", " ".join(asked.notes))
 
     def test_what_no_kind_holds_is_said_and_not_lost(self) -> None:
         server = self.postgres()
-        server.execute(f"create table {self.name}.t (n numeric, d date, big numeric)")
+        server.execute(f"create table {self.name}.t (n numeric, d date, big numeric, at timestamp)")
+        server.execute(f"alter table {self.name}.t add column f float, add column word text")
         server.execute(
-            f"insert into {self.name}.t values (1.5, '2026-01-05', 1e50), ('NaN', 'infinity', 2)"
+            f"insert into {self.name}.t values (1.5, '2026-01-05', 1e50, '2026-01-05 12:00:00.5', "
+            "1.5, '007'), ('NaN', 'infinity', 2, 'infinity', 'NaN', 'x')"
         )
         reading = read_table(POSTGRES, "t", self.name, secrets=self.secrets)
         self.assertEqual(reading.table.column("n").to_list(), [Decimal("1.5"), None])
         self.assertEqual(reading.table.column("d").to_list(), ["2026-01-05", "infinity"])
         self.assertEqual(reading.table.column("big").to_list(), ["1" + "0" * 50, "2"])
+        self.assertEqual(
+            reading.table.column("at").to_list(), ["2026-01-05 12:00:00.500000", "infinity"]
+        )
+        self.assertEqual(reading.table.column("f").to_list(), [1.5, None])
+        self.assertEqual(reading.table.column("word").to_list(), ["007", "x"])
         said = " ".join(reading.notes)
         self.assertIn("1 value of “n” is NaN", said)
+        self.assertIn("1 value of “f” is NaN", said)
+        self.assertIn("“d” holds “infinity”, which is no date here", said)
         self.assertIn("“big” has numbers with more than 38 digits", said)
 
     def test_only_the_columns_and_rows_wanted_are_sent(self) -> None:
@@ -205,6 +220,29 @@ class PostgresTest(ServerTestCase):
         with self.refused("has no table “t”", "It has: none"):
             read_table(POSTGRES, "t", self.name, secrets=self.secrets)
 
+    def test_an_error_in_the_middle_of_the_rows_is_said(self) -> None:
+        server = self.postgres()
+        server.execute(
+            f"create view {self.name}.v as select 1 / (i - 90000) as n, 'a' || i as t "
+            "from generate_series(1, 100000) i"
+        )
+        with self.refused("test on 127.0.0.1 says: division by zero"):
+            read_table(POSTGRES, "v", self.name, secrets=self.secrets)
+
+    def test_infinity_late_in_one_column_leaves_the_others_as_they_are(self) -> None:
+        server = self.postgres()
+        server.execute(
+            f"create table {self.name}.t as select i as n, i + 0.5 as f, date '2026-01-01' + i "
+            "% 300 as d, timestamp '2026-01-01 00:00' as at from generate_series(1, 120000) i"
+        )
+        server.execute(f"update {self.name}.t set at = 'infinity' where n = 110000")
+        table = read_table(POSTGRES, "t", self.name, secrets=self.secrets).table
+        kinds = [str(field.kind) for field in table.fields]
+        self.assertEqual(kinds, ["whole number", "exact decimal", "date", "text"])
+        self.assertEqual(
+            sorted(set(table.column("at").to_list())), ["2026-01-01 00:00:00", "infinity"]
+        )
+
     def test_what_is_sent_is_encrypted_as_asked(self) -> None:
         offers_tls = self.postgres().execute("show ssl").fetchone() == ("on",)
         encrypted = "select ssl from pg_stat_ssl where pid = pg_backend_pid()"
@@ -267,6 +305,9 @@ class MariadbTest(ServerTestCase):
             "n": ("bigint unsigned", 2**64 - 1, Decimal(2**64 - 1), Kind.EXACT),
             "exact": ("decimal(30,3)", "12.500", Decimal("12.500"), Kind.EXACT),
             "yes": ("tinyint(1)", 1, True, Kind.YES_NO),
+            "tiny": ("tinyint(1)", 5, 5, Kind.WHOLE),
+            "bits": ("bit(8)", "b'00000101'", 5, Kind.WHOLE),
+            "flag": ("bit(1)", "b'1'", True, Kind.YES_NO),
             "day": ("date", "'2026-01-05'", dt.date(2026, 1, 5), Kind.DATE),
             "at": ("datetime", "'2026-07-05 08:30'", moment, Kind.DATE_TIME),
             "clock": ("time", "'08:30'", dt.time(8, 30), Kind.TIME),
@@ -284,7 +325,9 @@ class MariadbTest(ServerTestCase):
             with self.subTest(name=name):
                 column = reading.table.column(name)
                 self.assertEqual((column.kind, column.to_list()), (kind, [value, None]))
-        self.assertIn("“photo”", reading.notes[0])
+        said = " ".join(reading.notes)
+        self.assertIn("“photo”", said)
+        self.assertIn("“tiny” is declared as yes or no and holds 5", said)
         listed = {t.name: t.rows for t in database_tables(MARIADB, self.secrets)}
         self.assertIn(self.name, listed)
         some = read_table(

@@ -45,6 +45,13 @@ class FolderTest(SourceTestCase):
         names = [Path(stamp.path).name for stamp in reading.files]
         self.assertEqual(names, ["2026-01.csv", "2026-02.csv", "2026-03.csv"])
 
+    def test_files_of_one_name_are_told_apart_by_their_folder(self) -> None:
+        for folder in ("north", "south"):
+            (self.folder / folder).mkdir()
+            self.text(f"amount\n{len(folder)}\n", f"{folder}/takings.csv")
+        table = read_folder(self.folder, "*/takings.csv").table
+        self.assertEqual(table.column("file").to_list(), ["north/takings.csv", "south/takings.csv"])
+
     def test_a_file_that_cannot_be_read_is_named_and_the_others_stay(self) -> None:
         self.text("month,amount\n2026-01,3\n", "a.csv")
         self.text(bytes(range(256)) * 9, "b.csv")
@@ -158,6 +165,19 @@ class KindsAndProfilesTest(SourceTestCase):
                 self.assertEqual(seen.repeated, sum(there.count(v) > 1 for v in there))
                 self.assertEqual(sum(seen.bars), len(there))
         self.assertEqual(profile(from_arrow(pa.nulls(3))).blanks, 3)
+
+    def test_a_profile_of_values_that_are_one_as_doubles(self) -> None:
+        for least, greatest in (
+            (2**53, 2**53 + 1),
+            (-(2**63), 2**63 - 1),
+            (Decimal(10**37), Decimal(10**37 + 1)),
+            (-float("inf"), float("inf")),
+            (-1.7e308, 1.7e308),
+        ):
+            seen = profile(Column.of([greatest, least, greatest, None]))
+            ends = [Column.of([end]).text(0) for end in (least, greatest)]
+            self.assertEqual([seen.least, seen.greatest], ends)
+            self.assertEqual((seen.distinct, seen.blanks), (2, 1))
 
     def test_kinds_of_typed_texts_can_be_chosen(self) -> None:
         reading = read_typed(("n",), (("1",), ("x",)), kinds={"n": Kind.WHOLE})
