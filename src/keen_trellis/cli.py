@@ -96,7 +96,7 @@ def _run(options: argparse.Namespace) -> int:
     errors = results.errors()
     made: list[Delivered] = []
     if not errors:
-        made = make_deliveries(trellis, results, write=options.deliver)
+        made = make_deliveries(results, write=options.deliver)
     if options.json:
         print(json.dumps(_summary(trellis, results, made, errors), indent=2, ensure_ascii=False))
     else:

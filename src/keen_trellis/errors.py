@@ -3,12 +3,14 @@
 UserError
 ├── SourceError          a file, sheet or table cannot be read
 │   ├── MissingFileError its file or folder is not where it was
+│   ├── MissingTableError its sheet, range or table is not in it
 │   ├── ConnectionLostError the server was there, and then no longer
 │   └── PasswordError    its server wants a password that nobody has given
 ├── UnknownColumnError   something names a column that is not there
 ├── WordError            a setting is given a word that it does not know
 ├── LinkError            two fields cannot be linked
 │   └── KindsDifferError their kinds cannot be compared
+├── WaitingError         a part has no rows since one before it failed
 ├── TooManyRowsError     a tie would make more rows than is sensible
 ├── DocumentError        a trellis file cannot be opened or saved
 ├── EditError            a change that the trellis does not allow
@@ -60,6 +62,22 @@ class MissingFileError(SourceError):
             f"The {what} {path} is not there.", "Put it back, or choose where it is now."
         )
         self.path = path
+
+
+class MissingTableError(SourceError):
+    """The sheet, range or table of a source is not in its file or database.
+
+    Attributes
+    ----------
+    available : tuple of str
+        Those that are there.
+    """
+
+    def __init__(self, happened: str, available: Sequence[str]) -> None:
+        shown = ", ".join(available[:12]) or "none"
+        more = f" and {len(available) - 12:,} more" if len(available) > 12 else ""
+        super().__init__(happened, f"It has: {shown}{more}. Choose another one.")
+        self.available = tuple(available)
 
 
 class ConnectionLostError(SourceError):
@@ -149,6 +167,22 @@ class KindsDifferError(LinkError):
 
 
 _WITH_ARTICLE = {"text": "text", "exact decimal": "an exact decimal", "yes/no": "yes/no"}
+
+
+class WaitingError(UserError):
+    """A part cannot be worked out since one before it failed.
+
+    Attributes
+    ----------
+    cause : UserError
+        What failed.
+    """
+
+    def __init__(self, lane: str, cause: UserError) -> None:
+        self.cause: UserError = cause.cause if isinstance(cause, WaitingError) else cause
+        super().__init__(
+            f"{lane} has no rows to bring here: {self.cause.happened}", self.cause.remedy
+        )
 
 
 class TooManyRowsError(UserError):

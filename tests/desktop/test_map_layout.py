@@ -10,7 +10,8 @@ from keen_trellis.data import Table
 from keen_trellis.desktop.map import layout
 from keen_trellis.errors import EditError
 from keen_trellis.flow import DelimitedSource, Results, Trellis
-from keen_trellis.flow.edits import AddDelivery, AddLane, AddTie, apply
+from keen_trellis.flow.document import LinkedFields
+from keen_trellis.flow.edits import AddDelivery, AddLane, AddTie, SetLink, apply
 from keen_trellis.match import Tie, tie
 
 
@@ -37,6 +38,7 @@ def trellis_of(lanes: int, moves: list[tuple[int, int]]) -> Trellis:
     return trellis
 
 
+ON = (LinkedFields(left="route", right="code"),)
 MOVES = st.lists(st.tuples(st.integers(0, 5), st.integers(0, 5)), max_size=8)
 
 
@@ -73,10 +75,10 @@ class SeasonTest(unittest.TestCase):
     def setUp(self) -> None:
         sailings = Table.from_columns({"route": ["a", "a", "b", "zz"]})
         routes = Table.from_columns({"code": ["a", "b", "c", "d"]})
-        self.trellis = trellis_of(2, [(0, 1)])
+        self.trellis, _ = apply(SetLink("l0-l1", ON), trellis_of(2, [(0, 1)]))
         tied = tie(sailings, routes, [("route", "code")], names=("L0", "L1"))
-        tables = {("l0", 0): sailings, ("l1", 0): routes, ("l0", 1): tied.outcome}
-        self.shown = drawn(self.trellis, Results({}, dict(tables), {"l0-l1": tied}))
+        rows = {"l0": sailings, "l1": routes, "l0-l1": tied.outcome}
+        self.shown = drawn(self.trellis, Results(self.trellis, {}, dict(rows), {"l0-l1": tied}))
         self.tied: Tie = tied
 
     def test_the_capsule_shows_the_bays_in_their_true_proportion(self) -> None:
@@ -92,6 +94,20 @@ class SeasonTest(unittest.TestCase):
         self.assertEqual([s.text for s in self.shown.spills], ["2 L1 rows left"])
         behind = [r for r in self.shown.ribbons if r.lane == "l0" and len(r.stripes) == 2]
         self.assertEqual([s.colour for s in behind[0].stripes], [0, 1])
+
+    def test_a_tie_linked_otherwise_shows_no_counts_of_before(self) -> None:
+        rows, ties = {"l0-l1": self.tied.outcome}, {"l0-l1": self.tied}
+        other, _ = apply(SetLink("l0-l1", ()), self.trellis)
+        shown = drawn(other, Results(self.trellis, {}, dict(rows), dict(ties)))
+        self.assertEqual((shown.capsules[0].counts, shown.spills), ("matching …", ()))
+
+    def test_a_tie_draws_its_rows_from_where_they_are_taken(self) -> None:
+        """Rows from before a tie never seem to come from behind it."""
+        trellis = trellis_of(4, [(0, 1), (1, 2), (1, 3)])
+        shown = drawn(trellis)
+        curve = next(r for r in shown.ribbons if r.lane == "l1" and r.y1 != r.y2)
+        first = next(c for c in shown.capsules if c.item == "l1-l2")
+        self.assertLess(curve.x1, first.box.x)
 
     def test_ten_and_ten_million_rows_both_read_well(self) -> None:
         few, many = layout.thickness(10), layout.thickness(10_000_000)

@@ -458,6 +458,5 @@ class PasswordTest(WindowTestCase):
         target = (str(self.folder / "takings" / "2026-05.csv"), "*.csv")
         with mock.patch.object(QFileDialog, "getSaveFileName", return_value=target):
             self.trigger("lane.deliver")
-        self.trigger("delivery.write")
         self.assertIn("2026-05.csv, which Takings reads", self.text("bench.notice.text"))
         self.assertFalse(Path(target[0]).exists())

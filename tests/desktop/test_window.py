@@ -163,10 +163,16 @@ class TieOnTheBenchTest(WindowTestCase):
         grid.setFocus()
         grid.selectAll()
         QTest.keySequence(grid, QKeySequence(QKeySequence.StandardKey.Copy))
+        self.settle()
+        self.assertEqual(self.text("status.doing"), "Copied 10 cells.")
         copied = self.application.clipboard().text().splitlines()
         self.assertEqual(
             [line.split("\t")[:3] for line in copied],
-            [["GH-BR", "Gannet Head", "Brae"], ["TO-BR", "Tolland", "Brae"]],
+            [
+                ["code", "from_port", "to_port"],
+                ["GH-BR", "Gannet Head", "Brae"],
+                ["TO-BR", "Tolland", "Brae"],
+            ],
         )
 
     def test_every_model_is_one_that_qt_accepts(self) -> None:

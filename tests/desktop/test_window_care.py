@@ -160,11 +160,29 @@ class DeliveringTest(WindowTestCase):
         target = (str(self.folder / "fares.csv"), "*.csv")
         with mock.patch.object(QFileDialog, "getSaveFileName", return_value=target):
             self.trigger("lane.deliver")
-        self.trigger("delivery.write")
         self.assertIn("fares.csv, which Fares reads", self.text("bench.notice.text"))
-        self.assertEqual((self.folder / "fares.csv").read_bytes(), before)
-        self.trigger("part.remove")
         self.assertEqual(len(list(self.session.trellis.deliveries())), 2)
+        self.session.select("season-rows")
+        path = self.find(QLineEdit, "delivery.path")
+        path.selectAll()
+        self.key(Qt.Key.Key_Return, path, "fares.csv")
+        self.assertIn("which Fares reads", self.text("bench.notice.text"))
+        self.assertEqual(Path(path.text()).name, "season.csv")
+        self.trigger("trellis.deliver")
+        self.assertEqual((self.folder / "fares.csv").read_bytes(), before)
+
+    def test_where_a_delivery_goes_is_understood_as_it_is_typed(self) -> None:
+        self.session.select("season-rows")
+        path = self.find(QLineEdit, "delivery.path")
+        for typed, answer, expected in (
+            ("~/rows.csv", ANSWERS.No, Path.home() / "rows.csv"),
+            ("new/rows.csv", ANSWERS.No, Path.home() / "rows.csv"),
+            ("new/rows.csv", ANSWERS.Yes, self.folder / "new" / "rows.csv"),
+        ):
+            with mock.patch.object(QMessageBox, "question", return_value=answer):
+                path.selectAll()
+                self.key(Qt.Key.Key_Return, path, typed)
+            self.assertEqual(Path(path.text()), expected)
 
 
 class MouseAndKeyboardTest(WindowTestCase):

@@ -64,7 +64,7 @@ class WindowTestCase(unittest.TestCase):
 
     def settle(self) -> None:
         """Wait until no job runs and everything is drawn."""
-        self.wait_until(lambda: not self.session.jobs.busy)
+        self.wait_until(lambda: not self.session.busy)
         for _ in range(3):
             self.application.processEvents()
             self.application.sendPostedEvents(None, QEvent.Type.DeferredDelete)

@@ -30,11 +30,13 @@ from keen_trellis.flow.edits import (
     AddLane,
     AddTie,
     Edit,
+    MoveBehind,
     MoveLane,
     RemoveItem,
     RemoveLane,
     RemoveLinkField,
     RenameLane,
+    RenameLinkField,
     RenameTrellis,
     SetBay,
     SetColumns,
@@ -125,11 +127,15 @@ class EditTest(unittest.TestCase):
             (RenameLane("routes", "  "), "needs a name"),
             (RemoveLane("routes"), "Sailings takes rows of Routes in a tie"),
             (AddTie("sailings", "sailings", LINK), "add it a second time"),
-            (AddTie("routes", "sailings", LINK), "The lane “.*” would feed itself"),
+            (RenameLinkField("gone", "left", "a", "b"), "what it changes is no longer there"),
+            (AddDelivery("sailings", "X", "/work/fares.csv"), "which Fares reads"),
             (SetKeep("sailings-routes", ()), "At least one"),
         ):
             with self.subTest(words=words), self.assertRaisesRegex(EditError, words):
                 apply(edit, SEASON)
+        both_ways, _ = apply(AddTie("routes", "sailings", LINK), SEASON)
+        with self.assertRaisesRegex(EditError, "The lane “.*” would feed itself"):
+            apply(MoveBehind("routes-sailings"), both_ways)
         only_both, _ = apply(SetKeep("sailings-routes", (Bay.BOTH,)), SEASON)
         with self.assertRaisesRegex(EditError, "At least one bay must be kept"):
             apply(SetBay("sailings-routes", Bay.BOTH, False), only_both)

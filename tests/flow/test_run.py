@@ -5,12 +5,11 @@ import unittest
 from pathlib import Path
 from unittest import mock
 
-from keen_trellis.errors import UserError
+from keen_trellis.errors import EditError, UserError, WaitingError
 from keen_trellis.flow import DelimitedSource, Runner, Trellis, make_deliveries
 from keen_trellis.flow import run as run_module
 from keen_trellis.flow.document import LinkedFields
 from keen_trellis.flow.edits import AddDelivery, AddLane, AddTie, Edit, SetBay, SetLink, apply
-from keen_trellis.flow.run import WaitingError
 from keen_trellis.match import Bay, Tie
 from keen_trellis.progress import Cancelled
 
@@ -68,7 +67,7 @@ class RunTest(unittest.TestCase):
         self.assertEqual(len(results.errors()), 1)
         self.assertIn("routes.csv is not there", str(results.errors()[0]))
         self.assertIsInstance(results.ties["sailings-routes"], WaitingError)
-        self.assertNotIsInstance(results.tables["sailings", 0], UserError)
+        self.assertNotIsInstance(results.rows["sailings"], UserError)
         self.write("routes.csv", "code,zone\nKP-MS,Inner\n")
         self.assertEqual(self.tie().counts.left.found, 2)
 
@@ -89,8 +88,11 @@ class RunTest(unittest.TestCase):
         self.assertEqual(self.tie().counts.left.found, 2)
 
     def test_a_delivery_is_never_written_over_a_source(self) -> None:
-        self.do(AddDelivery("sailings", "Rows", str(self.folder / "routes.csv")))
+        source = str(self.folder / "routes.csv")
+        with self.assertRaisesRegex(EditError, "routes.csv, which Routes reads"):
+            self.do(AddDelivery("sailings", "Rows", source))
+        self.do(AddDelivery("sailings", "Rows", str(self.folder / "rows.csv")))
+        self.do(AddLane("Rows", DelimitedSource(path=str(self.folder / "rows.csv"))))
         results = self.runner.run(self.trellis)
-        with self.assertRaisesRegex(UserError, "routes.csv, which Routes reads"):
-            make_deliveries(self.trellis, results)
-        self.assertIn("GH-TO", (self.folder / "routes.csv").read_text())
+        with self.assertRaisesRegex(UserError, "rows.csv, which Rows reads"):
+            make_deliveries(results)

@@ -132,7 +132,7 @@ class DocumentTest(FlowTestCase):
 class ReadingAgainTest(FlowTestCase):
     def compared(self, trellis: Trellis, old: Results, runner: Runner) -> Changes:
         results = runner.run(trellis, reread=True)
-        return changes(trellis, snapshot(trellis, old), results, old)
+        return changes(snapshot(old), results, old)
 
     def test_one_table_in_two_lanes_is_read_once(self) -> None:
         trellis = self.trellis()
@@ -177,14 +177,14 @@ class ReadingAgainTest(FlowTestCase):
         trellis = self.trellis()
         document = self.folder / "a.trellis"
         self.assertIsNone(remembered(document))
-        remember(document, snapshot(trellis, Runner().run(trellis)))
+        remember(document, snapshot(Runner().run(trellis)))
         kept = remembered(document)
         assert kept is not None
         self.assertEqual(kept.lanes["sailings"].rows, 3)
         (file,) = (self.folder / "state").rglob("*.json")
         self.assertNotIn("Inner", file.read_text())
         self.write("data/sailings.csv", "route,n\nKP,1\n")
-        found = changes(trellis, kept, Runner().run(trellis))
+        found = changes(kept, Runner().run(trellis))
         self.assertEqual((found.lanes[0].before, found.lanes[0].now), (3, 1))
 
     def test_moved_files_are_found_together(self) -> None:
@@ -203,7 +203,7 @@ class ReadingAgainTest(FlowTestCase):
         trellis = self.trellis()
         source = trellis.lanes[0].source.with_setting("header_row", 0).with_kind("n", Kind.TEXT)
         changed, back = apply(SetSource("sailings", source), trellis)
-        table = Runner().run(changed).tables["sailings", 0]
+        table = Runner().run(changed).rows["sailings"]
         assert isinstance(table, Table)
         self.assertEqual(len(table), 4)
         self.assertEqual(apply(back, changed)[0], trellis)

@@ -158,7 +158,7 @@ class WorkbookTest(SourceTestCase):
         self.assertEqual(list(routes.rows()), [("KP", 1), ("MS", 3)])
         codes = read_sheet(path, "Crew", named="Codes").table
         self.assertEqual(list(codes.rows()), [("KP",), ("MS",)])
-        with self.refused("no named range “Route”", "Routes, Codes"):
+        with self.refused("no range or table called “Route”", "It has: Crew"):
             read_sheet(path, "Crew", named="Route")
 
     def test_an_open_document_sheet_with_merges_errors_and_ranges(self) -> None:

@@ -159,11 +159,10 @@ def _whole_to_exact(column: Column) -> _Made:
 
 def _whole_to_number(column: Column) -> _Made:
     values = column.values.astype(np.float64)
-    near = (column.values <= WHOLE_IN_A_DOUBLE) & (column.values >= -WHOLE_IN_A_DOUBLE)
-    if bool(near.all()):
-        return values, None, 0
-    back = np.where(values < 2.0**63, values, 0.0).astype(np.int64)  # 2**63 itself is no int64
-    return values, near | ((back == column.values) & (values < 2.0**63)), 0
+    fits = (column.values <= WHOLE_IN_A_DOUBLE) & (column.values >= -WHOLE_IN_A_DOUBLE)
+    for row in np.flatnonzero(~fits).tolist():  # 2**63 is a double, shown with other digits
+        fits[row] = shown_decimal(float(values[row])) == int(column.values[row])
+    return values, fits, 0
 
 
 def _exact_to_whole(column: Column) -> _Made:
@@ -186,8 +185,13 @@ def _exact_to_number(column: Column) -> _Made:
 
 def _number_to_whole(column: Column) -> _Made:
     values = column.values
-    fits = (values == np.floor(values)) & (values >= -(2.0**63)) & (values < 2.0**63)
-    return np.where(fits, values, 0.0).astype(np.int64), fits, 0
+    fits = (values == np.floor(values)) & (np.abs(values) <= WHOLE_IN_A_DOUBLE)
+    whole = np.where(fits, values, 0.0).astype(np.int64)
+    for row in np.flatnonzero(~fits & np.isfinite(values)).tolist():
+        shown = _whole_of(shown_decimal(float(values[row])))
+        if shown is not None:
+            whole[row], fits[row] = shown, True
+    return whole, fits, 0
 
 
 def _number_to_exact(column: Column) -> _Made:

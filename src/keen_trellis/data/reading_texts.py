@@ -166,9 +166,10 @@ def _decimal(text: str) -> Decimal:
 
 
 def _read_number(text: str) -> float:
-    """Return the double nearest to a number; a long whole number must be that double itself."""
+    """Return the double nearest to a number; a whole number must be shown with its own digits."""
     exact, number = _decimal(text), float(text)
-    if not math.isfinite(number) or (exact == exact.to_integral_value() and exact != number):
+    is_whole = exact == exact.to_integral_value()
+    if not math.isfinite(number) or (is_whole and exact != Decimal(repr(number))):
         raise ValueError
     return number
 

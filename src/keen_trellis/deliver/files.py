@@ -7,9 +7,10 @@ import datetime as dt
 from collections.abc import Callable, Iterator
 from decimal import Decimal
 from pathlib import Path
-from typing import Any, TextIO
+from typing import Any
 
 from keen_trellis.data import Table
+from keen_trellis.deliver.lines import Lines
 from keen_trellis.deliver.whole_files import whole_file
 from keen_trellis.errors import DeliveryError, reason
 from keen_trellis.progress import Report, quiet
@@ -60,27 +61,11 @@ def endings() -> tuple[str, ...]:
 
 def _write_csv(table: Table, path: Path, sheet: str, report: Report) -> None:
     with path.open("w", encoding="utf-8", newline="") as file:
-        writer = csv.writer(_Lines(file), lineterminator=_Lines.END)
+        writer = csv.writer(Lines(file), lineterminator=Lines.END)
         writer.writerow(table.columns)
         for batch in _batches(table, report):
             texts = [batch.fetch(field).texts().to_pylist() for field in batch.fields]
             writer.writerows(zip(*texts, strict=True))
-
-
-class _Lines:
-    """Writes each row with a line feed behind it.
-
-    The csv module quotes only those line ends that it writes itself. It is told to write both
-    signs, so that a lone carriage return in a cell does not tear its row for whoever reads it.
-    """
-
-    END = "\r\n"
-
-    def __init__(self, file: TextIO) -> None:
-        self._file = file
-
-    def write(self, row: str) -> int:
-        return self._file.write(row.removesuffix(self.END) + "\n")
 
 
 def _write_xlsx(table: Table, path: Path, sheet: str, report: Report) -> None:

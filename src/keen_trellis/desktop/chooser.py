@@ -13,13 +13,15 @@ from PySide6.QtWidgets import (
     QLineEdit,
     QListWidget,
     QListWidgetItem,
+    QMessageBox,
     QProgressBar,
     QVBoxLayout,
     QWidget,
 )
 
 from keen_trellis.data import Kind
-from keen_trellis.desktop.bench.grid import Grid, Origins
+from keen_trellis.deliver import cells_as_text
+from keen_trellis.desktop.bench.grid import Grid, Origins, put_on_clipboard
 from keen_trellis.desktop.controls import Notice, button, label
 from keen_trellis.desktop.entries import Entry, Place, entries_of, nice_name, rows_to_look_at
 from keen_trellis.desktop.jobs import Jobs
@@ -99,6 +101,9 @@ class Chooser(QDialog):
         self._grid = Grid(self._theme, "chooser.grid")
         self._grid.show_kinds()
         self._grid.kind_asked.connect(self._offer_kinds)
+        self._grid.copy_asked.connect(
+            lambda table, columns, rows: put_on_clipboard(cells_as_text(table, columns, rows))
+        )
         self._progress = QProgressBar()
         self._progress.setTextVisible(False)
         self._progress.setRange(0, 1000)
@@ -328,8 +333,24 @@ class Chooser(QDialog):
             return
         super().keyPressEvent(event)
 
+    def reject(self) -> None:
+        """Close, unless there are typed cells and they are not to be thrown away."""
+        typed = self._entry.source if self._entry else None
+        if isinstance(typed, TypedSource) and (typed.columns or typed.rows):
+            buttons = QMessageBox.StandardButton
+            answer = QMessageBox.question(
+                self,
+                "Keen Trellis",
+                "Throw away the cells that were typed in?",
+                buttons.Discard | buttons.Cancel,
+                buttons.Cancel,
+            )
+            if answer != buttons.Discard:
+                return
+        super().reject()
+
     def done(self, result: int) -> None:
-        self._jobs.finish()
+        self._jobs.leave()  # a slow read ends by itself
         super().done(result)
 
 

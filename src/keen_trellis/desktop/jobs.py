@@ -69,7 +69,7 @@ def _to_nobody(fraction: float, doing: str) -> None:
 
 
 class Jobs:
-    """Starts jobs one after the other on one thread, so that two runs never meet in the cache."""
+    """A lane of jobs: they are done one after the other on one thread."""
 
     def __init__(self) -> None:
         self._pool = QThreadPool()
@@ -111,9 +111,30 @@ class Jobs:
 
     def finish(self) -> None:
         """Stop every job and wait for the last to end; nobody is told of it. For closing."""
+        self._silence()
+        self._pool.waitForDone()
+        self._running.clear()
+
+    def leave(self) -> None:
+        """Stop every job and do not wait: what still goes on ends by itself, and nobody is told."""
+        self._silence()
+        if not self._running:
+            return
+        _left.add(self)  # a pool that is dropped would wait for its threads
+        for job in list(self._running):
+            job.ended.connect(lambda *_, ended=job: self._gone(ended))
+
+    def _silence(self) -> None:
         for job in self._running:
             job.progressed.disconnect()
             job.ended.disconnect()
         self.stop_all()
-        self._pool.waitForDone()
-        self._running.clear()
+
+    def _gone(self, job: Job) -> None:
+        self._running.discard(job)
+        if not self._running:
+            _left.discard(self)
+
+
+_left: set[Jobs] = set()
+"""Jobs that nobody waits for any more, until the last of each has ended."""

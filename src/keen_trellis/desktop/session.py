@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Callable, Container
+from collections.abc import Callable, Container, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -11,7 +11,8 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from PySide6.QtGui import QUndoCommand, QUndoStack
 
 from keen_trellis.data import Table
-from keen_trellis.desktop.jobs import Jobs
+from keen_trellis.deliver import cells_as_text
+from keen_trellis.desktop.jobs import Job, Jobs
 from keen_trellis.errors import KindsDifferError, UserError
 from keen_trellis.flow import Delivered, Lane, Results, Runner, Trellis, load, make_deliveries, save
 from keen_trellis.flow.changes import Changes, Snapshot, changes, snapshot
@@ -19,7 +20,7 @@ from keen_trellis.flow.document import DeliveryItem, LinkedFields, TieItem
 from keen_trellis.flow.edits import AddTie, Edit, apply
 from keen_trellis.flow.remembered import remember, remembered
 from keen_trellis.match import Tie
-from keen_trellis.progress import Cancelled, Report
+from keen_trellis.progress import Cancelled, Report, part
 from keen_trellis.read import Reading, Secrets
 
 if TYPE_CHECKING:
@@ -27,6 +28,15 @@ if TYPE_CHECKING:
     from keen_trellis.match.findings import Finding
 
 _WATCH_MS = 3_000
+Copied = Callable[[str], object]
+
+
+def _bytes_of(path: Path) -> bytes | None:
+    """Return what a file holds now; None where it cannot be read."""
+    try:
+        return path.read_bytes()
+    except OSError:
+        return None
 
 
 class Session(QObject):
@@ -50,6 +60,18 @@ class Session(QObject):
         Files were changed outside of the program, or are no longer.
     compared(changes)
         Another read brought something else than the one before.
+    delivered
+        Deliveries have been written.
+
+    Attributes
+    ----------
+    results : Results
+        Of the trellis that they carry, which is the one in the window once all is up to date.
+    jobs, looks, writes : Jobs
+        The three lanes of work: running, looking (findings, profiles, proposals, copies), and
+        delivering. An edit stops a run that is overtaken, and nothing else.
+    fresh_tie : str
+        The tie that was just added; empty after any other edit.
     """
 
     changed = Signal()
@@ -61,6 +83,7 @@ class Session(QObject):
     noticed = Signal()
     outside = Signal()
     compared = Signal(object)
+    delivered = Signal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -68,10 +91,13 @@ class Session(QObject):
         self.results = Results()
         self.path: Path | None = None
         self.selection = ""
-        self.jobs = Jobs()
+        self.jobs, self.looks, self.writes = Jobs(), Jobs(), Jobs()
         self.undo = QUndoStack(self)
         self.secrets = Secrets()
         self.stale: frozenset[str] = frozenset()
+        self.up_to_date = True
+        self.fresh_tie = ""
+        self._saved, self._on_disk = self.trellis, b""
         self._runner = Runner(self.secrets)
         self._before: Snapshot | None = None
         self._rereading: bool | Container[str] = False
@@ -80,8 +106,8 @@ class Session(QObject):
         self._clock.timeout.connect(self.watch)
         self._clock.start()
         self._request = 0
-        self.up_to_date = True
-        self._looked_at: tuple[object, list[Finding]] | None = None
+        self._known: dict[str, tuple[object, list[Finding] | None]] = {}
+        self._finding: Job | None = None
         self.ran.connect(self.look)
         self.selected.connect(self.look)
         self.undo.cleanChanged.connect(lambda _: self.changed.emit())
@@ -102,6 +128,11 @@ class Session(QObject):
         self._take_up(trellis, path)
         return True
 
+    @property
+    def changed_outside(self) -> bool:
+        """Whether the trellis's file holds something else than when it was opened or saved."""
+        return self.path is not None and _bytes_of(self.path) not in (self._on_disk, None)
+
     def save(self, path: Path) -> bool:
         """Save the trellis; say why when it cannot be saved."""
         try:
@@ -110,15 +141,20 @@ class Session(QObject):
             self.said.emit(str(error), True)
             return False
         self.path = path
+        self._saved, self._on_disk = self.trellis, _bytes_of(path) or b""
         self.undo.setClean()
+        if self.results.trellis is self.trellis:
+            remember(path, snapshot(self.results))
         self.changed.emit()
         self.said.emit(f"Saved as {path.name}.", False)
         return True
 
     def _take_up(self, trellis: Trellis, path: Path | None) -> None:
         self.trellis, self.path = trellis, path
+        self._saved, self._on_disk = trellis, (_bytes_of(path) or b"") if path else b""
         self.undo.clear()
         self.results, self.stale = Results(), frozenset()
+        self._known, self.fresh_tie = {}, ""
         self._before = remembered(path) if path else None
         self._rereading = False
         self._runner = Runner(self.secrets)  # what another trellis read is not kept
@@ -144,7 +180,7 @@ class Session(QObject):
 
     def take(self, trellis: Trellis) -> None:
         """Make a changed trellis the one that is shown; for the undo stack."""
-        self.trellis = trellis
+        self.trellis, self.fresh_tie = trellis, ""
         if self.selection and self._missing(self.selection):
             self.selection = ""
             self.selected.emit()
@@ -178,7 +214,30 @@ class Session(QObject):
 
     def end_table(self, lane: Lane) -> Table | UserError | None:
         """Return the rows at a lane's end, as far as they are known."""
-        return self.results.tables.get((lane.id, len(lane.items)))
+        return self.results.rows.get(self.trellis.end_of(lane))
+
+    @property
+    def source_columns(self) -> frozenset[str]:
+        """The names of columns as the sources have them, as far as they are known."""
+        readings = [r for r in self.results.readings.values() if isinstance(r, Reading)]
+        return frozenset(name for reading in readings for name in reading.table.columns)
+
+    @property
+    def busy(self) -> bool:
+        """Whether any work goes on: running, looking or writing."""
+        return self.jobs.busy or self.looks.busy or self.writes.busy
+
+    @property
+    def state_words(self) -> str:
+        """How the results stand to the trellis, for the status line."""
+        if self.up_to_date:
+            return "Everything is up to date"
+        return "Working …" if self.jobs.busy else "Stopped: what is shown is from before"
+
+    def stop(self) -> None:
+        """Stop all work that is under way."""
+        for jobs in (self.jobs, self.looks, self.writes):
+            jobs.stop_all()
 
     # work
 
@@ -194,8 +253,9 @@ class Session(QObject):
             reread = self._rereading  # an edit overtook it; what was asked for is still to be done
         self._rereading = reread
         self._request += 1
-        request, trellis, path, old = self._request, self.trellis, self.path, self.results
+        request, trellis, old = self._request, self.trellis, self.results
         before = self._before
+        to_remember = self.path if trellis is self._saved else None
         self.jobs.stop_all()
         self.up_to_date = False
 
@@ -203,11 +263,11 @@ class Session(QObject):
             results = self._runner.run(trellis, report, reread)
             found = None
             if before is not None:
-                found = changes(trellis, before, results)
+                found = changes(before, results)
             elif reread:
-                found = changes(trellis, snapshot(trellis, old), results, old)
-            if path is not None:
-                remember(path, snapshot(trellis, results))
+                found = changes(snapshot(old), results, old)
+            if to_remember is not None:  # what is not saved is no run that anybody will look for
+                remember(to_remember, snapshot(results))
             return results, found
 
         def done(made: tuple[Results, Changes | None]) -> None:
@@ -217,7 +277,7 @@ class Session(QObject):
             self._before, self._rereading = None, False
             self.up_to_date = True
             self.stale = frozenset()
-            self.working.emit(1.0, "")
+            self._rest()
             self.ran.emit()
             if found is not None and found.is_any:
                 self.compared.emit(found)
@@ -231,6 +291,11 @@ class Session(QObject):
 
         self.jobs.start(work, done, failed, self.working.emit)
 
+    def _rest(self) -> None:
+        """Tell that a job has ended, and whether any other goes on."""
+        if not self.busy:
+            self.working.emit(1.0, "")
+
     def profile(
         self,
         table: Table,
@@ -241,7 +306,7 @@ class Session(QObject):
         """Look at the values of one column, away from the window."""
 
         def ended(found: Profile) -> None:
-            self.working.emit(1.0, "")
+            self._rest()
             done(found)
 
         def failed(error: Exception) -> None:
@@ -255,7 +320,7 @@ class Session(QObject):
             report(0.0, f"Looking at {column}")
             return profile(table.column(column))
 
-        self.jobs.start(look, ended, failed, self.working.emit)
+        self.looks.start(look, ended, failed, self.working.emit)
 
     def watch(self) -> None:
         """Look whether files of the lanes are others than those that were read."""
@@ -282,57 +347,72 @@ class Session(QObject):
     def finish(self) -> None:
         """Stop all work; for closing."""
         self._clock.stop()
-        self.jobs.finish()
-        self._watching.finish()
+        for jobs in (self.jobs, self.looks, self.writes, self._watching):
+            jobs.finish()
 
     def look(self) -> None:
         """Find out what stands out at the selected tie, unless that is known already."""
         item = self.selected_item
-        result = self.results.ties.get(item.id) if isinstance(item, TieItem) else None
-        if result is None or (self._looked_at and self._looked_at[0] is result):
+        result = self.results.ties.get(item.id) if item else None
+        known = self._known.get(item.id) if item else None
+        work = None
+        if item is not None and result is not None and not (known and known[0] is result):
+            work = self._looking(item.id, result)
+        if work is None or item is None:
             self.noticed.emit()
             return
-        self._looked_at = (result, [])
+        place = item.id
+        self._known[place] = (result, None)
+        if self._finding is not None:
+            self._finding.stop()
         self.noticed.emit()
-        work = self._looking(item, result) if isinstance(item, TieItem) else None
-        if work is None:
-            return
 
         def done(found: list[Finding]) -> None:
-            self.working.emit(1.0, "")
-            if self._looked_at and self._looked_at[0] is result:
-                self._looked_at = (result, found)
+            self._rest()
+            if self._known.get(place, (None,))[0] is result:
+                self._known[place] = (result, found)
                 self.noticed.emit()
 
         def failed(error: Exception) -> None:
-            self.working.emit(1.0, "")
+            self._rest()
+            if self._known.get(place) == (result, None):
+                del self._known[place]  # it can be looked at again
             if not isinstance(error, Cancelled | UserError):
                 self.crashed.emit(error)
 
-        self.jobs.start(work, done, failed, self.working.emit)
+        self._finding = self.looks.start(work, done, failed, self.working.emit)
 
     @property
     def findings(self) -> list[Finding]:
-        """What stands out at the selected tie, as far as it is known."""
-        return self._looked_at[1] if self._looked_at else []
+        """What stands out at the selected tie, as far as it is known of the tie as it is now."""
+        item = self.selected_item
+        if not isinstance(item, TieItem):
+            return []
+        result, found = self._known.get(item.id, (None, None))
+        is_now = result is not None and result is self.results.ties.get(item.id)
+        if not is_now or self.results.trellis.tie(item.id) != item:
+            return []
+        return found or []
 
     def _looking(
-        self, item: TieItem, result: Tie | UserError
+        self, tie: str, result: Tie | UserError
     ) -> Callable[[Report], list[Finding]] | None:
         if isinstance(result, Tie):
             return result.findings
         if not isinstance(result, KindsDifferError):
             return None
-        lane, place = self.trellis.place_of(item.id)
-        left = self.results.tables.get((lane.id, place))
-        right = self.results.tables.get((item.lane, self.trellis.taken_place(item)))
-        names = (lane.name, self.trellis.lane(item.lane).name)
+        lane, _ = self.results.trellis.place_of(tie)
+        item = self.results.trellis.tie(tie)
+        left, right = self.results.sides(tie)
+        names = (lane.name, self.results.trellis.lane(item.lane).name)
+        if not isinstance(left, Table) or not isinstance(right, Table):
+            return None
+        sides = (left, right)
 
         def convert(report: Report) -> list[Finding]:
             from keen_trellis.match.findings import conversions
 
-            assert isinstance(left, Table) and isinstance(right, Table)
-            found = conversions(left, right, item.match_link(), names)
+            found = conversions(*sides, item.match_link(), names)
             return [finding for finding in found if finding.remedy]  # the rest is said already
 
         return convert
@@ -353,7 +433,7 @@ class Session(QObject):
                 LinkedFields(left=f.left, right=f.right) for link in best for f in link.fields
             )
 
-        self.jobs.start(
+        self.looks.start(
             propose,
             lambda link: self._tie(lane, other, link),
             lambda error: self._failed(error, "Stopped: nothing has been tied."),
@@ -361,32 +441,57 @@ class Session(QObject):
         )
 
     def _tie(self, lane: str, other: str, link: tuple[LinkedFields, ...]) -> None:
+        self._rest()
         if self.do(AddTie(lane, other, link)):
-            self.select(self.trellis.lane(lane).items[-1].id)
+            self.fresh_tie = self.trellis.lane(lane).items[-1].id
+            self.select(self.fresh_tie)
 
     def deliver(self, only: list[str] | None = None) -> None:
-        """Write the deliveries, or some of them."""
+        """Write the deliveries of the trellis as it is now, or some of them.
+
+        Where its results are not there yet, they are worked out first; what is done to the trellis
+        meanwhile changes nothing of it.
+        """
         trellis, results = self.trellis, self.results
+        is_known = self.up_to_date and results.trellis is trellis
+
+        def write(report: Report) -> list[Delivered]:
+            of_now = results if is_known else self._runner.run(trellis, part(report, 0.0, 0.5))
+            return make_deliveries(of_now, only, part(report, 0.0 if is_known else 0.5, 1.0))
 
         def done(made: list[Delivered]) -> None:
-            self.working.emit(1.0, "")
+            self._rest()
             words = [
                 f"{d.name}: {d.rows:,} rows {'in place of' if d.replaced else 'written to'} "
                 f"{'the earlier ' if d.replaced else ''}{d.path.name}"
                 for d in made
             ]
             self.said.emit(". ".join(words) + ".", False)
-            self.ran.emit()
+            self.delivered.emit()
 
-        self.jobs.start(
-            lambda report: make_deliveries(trellis, results, only, report),
+        self.writes.start(
+            write,
             done,
             lambda error: self._failed(error, "Stopped: nothing more has been written."),
             self.working.emit,
         )
 
+    def copy(self, table: Table, columns: Sequence[str], rows: range, done: Copied) -> None:
+        """Write cells as a sheet takes them, away from the window; `done` gets the text."""
+
+        def ended(text: str) -> None:
+            self._rest()
+            done(text)
+
+        self.looks.start(
+            lambda report: cells_as_text(table, columns, rows, report),
+            ended,
+            lambda error: self._failed(error, "Stopped: nothing has been copied."),
+            self.working.emit,
+        )
+
     def _failed(self, error: Exception, stopped: str) -> None:
-        self.working.emit(1.0, "")
+        self._rest()
         if isinstance(error, Cancelled):
             self.said.emit(stopped, False)
         elif isinstance(error, UserError):

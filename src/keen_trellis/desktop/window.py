@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import traceback
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from PySide6.QtCore import QPoint, QSettings, Qt, QTimer
@@ -11,6 +11,7 @@ from PySide6.QtGui import (
     QAction,
     QCloseEvent,
     QColor,
+    QCursor,
     QDragEnterEvent,
     QDropEvent,
     QGuiApplication,
@@ -49,11 +50,18 @@ from keen_trellis.desktop.recent import place_words, recent_places, remember_pla
 from keen_trellis.desktop.reread_summary import RereadSummary
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme
-from keen_trellis.errors import MissingFileError, PasswordError
-from keen_trellis.flow import FolderSource, TypedSource
+from keen_trellis.errors import MissingFileError, MissingTableError, PasswordError
+from keen_trellis.flow import FolderSource, Lane, TypedSource
 from keen_trellis.flow.changes import Changes
 from keen_trellis.flow.describe import counted, deliveries
-from keen_trellis.flow.edits import AddDelivery, AddLane, AddLanes, FindSources, RenameTrellis
+from keen_trellis.flow.edits import (
+    AddDelivery,
+    AddLane,
+    AddLanes,
+    FindSources,
+    RenameTrellis,
+    SetSource,
+)
 from keen_trellis.flow.storage import ENDING
 from keen_trellis.read import Server, pasted_cells
 
@@ -169,11 +177,34 @@ class Window(QMainWindow):
 
     def save(self) -> bool:
         """Save the trellis, asking where if it has no file yet; tell whether it was saved."""
-        return self.session.save(self.session.path) if self.session.path else self.save_as()
+        path = self.session.path
+        if path is None:
+            return self.save_as()
+        if self.session.changed_outside:
+            return self._save_beside(path)
+        return self.session.save(path)
 
-    def save_as(self) -> bool:
+    def _save_beside(self, path: Path) -> bool:
+        """Ask what to do where somebody else changed the file; tell whether it was saved."""
+        box = QMessageBox(self)
+        box.setObjectName("save.conflict")
+        box.setIcon(QMessageBox.Icon.Warning)
+        box.setText(f"{path.name} was changed elsewhere since it was opened here.")
+        box.setInformativeText("Saving in its place would lose what was changed there.")
+        roles = QMessageBox.ButtonRole
+        both = box.addButton("Keep both …", roles.AcceptRole)
+        replace = box.addButton("Save in its place", roles.DestructiveRole)
+        box.addButton(QMessageBox.StandardButton.Cancel)
+        box.setDefaultButton(both)
+        box.exec()
+        if box.clickedButton() is both:
+            return self.save_as(path.with_name(f"{path.stem} (mine){path.suffix}"))
+        return box.clickedButton() is replace and self.session.save(path)
+
+    def save_as(self, wish: Path | None = None) -> bool:
         """Ask where to save the trellis; tell whether it was saved."""
-        start = str(self.session.path or Path.cwd() / f"{self.session.trellis.name}{ENDING}")
+        usual = self.session.path or Path.cwd() / f"{self.session.trellis.name}{ENDING}"
+        start = str(wish or usual)
         path, _ = QFileDialog.getSaveFileName(self, "Save the trellis", start, f"*{ENDING}")
         if not path:
             return False
@@ -200,11 +231,25 @@ class Window(QMainWindow):
         return self.save() if answer == buttons.Save else answer == buttons.Discard
 
     def closeEvent(self, event: QCloseEvent) -> None:
-        if not self._may_leave():
+        if not self._may_leave() or not self._may_stop_writing():
             event.ignore()
             return
         self.session.finish()
         event.accept()
+
+    def _may_stop_writing(self) -> bool:
+        """Ask before a delivery that is being written is given up."""
+        if not self.session.writes.busy:
+            return True
+        box = QMessageBox(self)
+        box.setObjectName("quit.writing")
+        box.setText("A delivery is being written.")
+        box.setInformativeText("What is not written whole leaves the earlier file as it is.")
+        give_up = box.addButton("Give it up and quit", QMessageBox.ButtonRole.DestructiveRole)
+        wait = box.addButton("Let it finish", QMessageBox.ButtonRole.RejectRole)
+        box.setDefaultButton(wait)
+        box.exec()
+        return box.clickedButton() is give_up or not self.session.writes.busy
 
     # lanes and items
 
@@ -305,11 +350,26 @@ class Window(QMainWindow):
         server = getattr(lane.source, "database", None) if lane else None
         if isinstance(trouble, MissingFileError):
             self.move_source()
+        elif isinstance(trouble, MissingTableError) and lane is not None:
+            self._offer_tables(lane, trouble.available)
         elif isinstance(trouble, PasswordError) and isinstance(server, Server):
             if ask_password(self, server, self.session.secrets):
                 self.session.run()
         else:
             self.reread_lane()
+
+    def _offer_tables(self, lane: Lane, names: Sequence[str]) -> None:
+        """Offer the sheets or tables that there are in the place of one that is gone."""
+        menu = QMenu(self)
+        menu.setObjectName("tables.menu")
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        for name in names:
+            action = menu.addAction(name.replace("&", "&&"))
+            action.setObjectName(f"tables.{name}")
+            source = lane.source.taking(name)
+            edit = SetSource(lane.id, source, f"Read “{name}” into {lane.name}")
+            action.triggered.connect(lambda _=False, e=edit: self.session.do(e))
+        menu.popup(QCursor.pos())
 
     def move_source(self) -> None:
         """Ask where the selected lane's file is now; what stood beside it is found, too."""
@@ -559,14 +619,19 @@ class _StatusLine(QWidget):
         self._bar.setRange(0, 1000)
         self._bar.setTextVisible(False)
         self._bar.setFixedWidth(160)
-        self._stop = button("Stop", "status.stop", window.session.jobs.stop_all, "plain")
+        self._resume = button(
+            "Go on", "status.resume", lambda: window.action("trellis.run").trigger(), "plain"
+        )
+        self._resume.setStyleSheet("padding: 0 8px;")
+        self._stop = button("Stop", "status.stop", window.session.stop, "plain")
         self._stop.setStyleSheet("padding: 0 8px;")
         row = QHBoxLayout(self)
         row.setContentsMargins(20, 0, 20, 0)
         row.addWidget(self._holds)
         row.addStretch()
-        for widget in (self._doing, self._bar, self._stop):
+        for widget in (self._doing, self._resume, self._bar, self._stop):
             row.addWidget(widget)
+        self._resume.hide()
         self._bar.hide()
         self._stop.hide()
         self._told = QTimer(self, singleShot=True, interval=_MESSAGE_MS)
@@ -581,7 +646,8 @@ class _StatusLine(QWidget):
             )
         )
         if not self._told.isActive():
-            self._doing.setText("Everything is up to date" if session.up_to_date else "Working …")
+            self._doing.setText(session.state_words)
+            self._resume.setVisible(not session.up_to_date and not session.jobs.busy)
 
     def tell(self, sentence: str) -> None:
         self._doing.setText(sentence)

@@ -12,10 +12,11 @@ from pathlib import Path
 
 from keen_trellis.data import Column, Table
 from keen_trellis.errors import UnknownColumnError
-from keen_trellis.flow.document import Lane, TieItem, Trellis
+from keen_trellis.flow.document import Lane, TieItem
 from keen_trellis.flow.edits import RenameLinkField
 from keen_trellis.flow.run import Results
 from keen_trellis.match import Tie
+from keen_trellis.match.link import SIDES
 from keen_trellis.read import Reading
 
 _LIKELY = 0.5
@@ -153,8 +154,9 @@ class Changes:
         return bool(self.ties or self.broken or any(lane.is_any for lane in self.lanes))
 
 
-def snapshot(trellis: Trellis, results: Results) -> Snapshot:
+def snapshot(results: Results) -> Snapshot:
     """Return the numbers of a run."""
+    trellis = results.trellis
     lanes, ties = {}, {}
     for lane in trellis.lanes:
         reading = results.readings.get(lane.id)
@@ -174,19 +176,17 @@ def snapshot(trellis: Trellis, results: Results) -> Snapshot:
     return Snapshot(lanes, ties, f"{at:%Y-%m-%d %H:%M}" if at else "")
 
 
-def changes(
-    trellis: Trellis, before: Snapshot, results: Results, old: Results | None = None
-) -> Changes:
+def changes(before: Snapshot, results: Results, old: Results | None = None) -> Changes:
     """Return what is different between a run before and the results of now.
 
     Parameters
     ----------
-    trellis, before, results
+    before, results
     old : Results, optional
         What the run before gave, where it is still there: then renamed columns are known by
         their values, too.
     """
-    now = snapshot(trellis, results)
+    now, trellis = snapshot(results), results.trellis
     lanes = tuple(
         _lane_change(lane, before.lanes[lane.id], now.lanes[lane.id])
         for lane in trellis.lanes
@@ -197,7 +197,7 @@ def changes(
         for key, tie in now.ties.items()
         if key in before.ties and _numbers(before.ties[key]) != _numbers(tie)
     )
-    return Changes(lanes, ties, tuple(_broken(trellis, results, before, old)), before.read_at)
+    return Changes(lanes, ties, tuple(_broken(results, before, old)), before.read_at)
 
 
 def _numbers(tie: TieSnapshot) -> tuple[int, int, int]:
@@ -228,22 +228,14 @@ def _not_in(names: Sequence[str] | dict[str, str], others: object) -> tuple[str,
     return tuple(name for name in names if name not in others)  # type: ignore[operator]
 
 
-def _broken(
-    trellis: Trellis, results: Results, before: Snapshot, old: Results | None
-) -> Iterator[Broken]:
+def _broken(results: Results, before: Snapshot, old: Results | None) -> Iterator[Broken]:
+    trellis = results.trellis
     for lane, item in trellis.ties():
         error = results.ties.get(item.id)
         if not isinstance(error, UnknownColumnError):
             continue
-        place = trellis.place_of(item.id)[1]
-        sides = {
-            "left": (lane, results.tables.get((lane.id, place))),
-            "right": (
-                trellis.lane(item.lane),
-                results.tables.get((item.lane, trellis.taken_place(item))),
-            ),
-        }
-        for side, (whose, table) in sides.items():
+        lanes = (lane, trellis.lane(item.lane))
+        for side, whose, table in zip(SIDES, lanes, results.sides(item.id), strict=True):
             names = {getattr(f, side) for f in item.link} | set(getattr(item.columns, side) or ())
             if isinstance(table, Table) and error.name in names - set(table.columns):
                 title = f"{lane.name} + {trellis.lane(item.lane).name}"
@@ -262,10 +254,13 @@ def _broken_at(
 ) -> Broken:
     known = before.lanes.get(lane.id)
     come = [n for n in table.columns if known is None or n not in known.columns]
-    was = old.tables.get((lane.id, 0)) if old else None
-    old_column = was.column(gone) if isinstance(was, Table) and gone in was.columns else None
+    was = old.rows.get(lane.id) if old else None
+    old_values: set[str] = set()
+    if isinstance(was, Table) and gone in was.columns:
+        old_values = _distinct(was.window(0, _COMPARED).column(gone))
+    first_rows = table.window(0, _COMPARED)
     scored = sorted(
-        ((_likeness(gone, old_column, name, table), name) for name in come or table.columns),
+        ((_likeness(gone, old_values, name, first_rows), name) for name in come or table.columns),
         reverse=True,
     )
     repairs = tuple(
@@ -275,17 +270,16 @@ def _broken_at(
     return Broken(tie.id, text, repairs)
 
 
-def _likeness(gone: str, old: Column | None, name: str, table: Table) -> float:
+def _likeness(gone: str, old: set[str], name: str, first_rows: Table) -> float:
     """Return from 0 to 1 how likely a column is the one that is gone, by name and by values."""
     from rapidfuzz import fuzz, utils  # only when something broke
 
     by_name = fuzz.WRatio(gone, name, processor=utils.default_process) / 100
-    if old is None:
+    if not old:
         return float(by_name)
-    texts, others = (_distinct(column) for column in (old, table.column(name)))
-    shared = len(texts & others) / max(len(texts), 1)
+    shared = len(old & _distinct(first_rows.column(name))) / len(old)
     return float(max(by_name * 0.9, shared))
 
 
 def _distinct(column: Column) -> set[str]:
-    return {t for t in column.texts().slice(0, _COMPARED).unique().to_pylist() if t}
+    return {text for text in column.texts().unique().to_pylist() if text}

@@ -8,7 +8,6 @@ from pathlib import Path
 
 from keen_trellis.deliver import deliver
 from keen_trellis.errors import DeliveryError, UserError
-from keen_trellis.flow.document import Trellis
 from keen_trellis.flow.run import Results
 from keen_trellis.progress import Report, part, quiet
 
@@ -38,7 +37,6 @@ class Delivered:
 
 
 def make_deliveries(
-    trellis: Trellis,
     results: Results,
     only: Iterable[str] | None = None,
     report: Report = quiet,
@@ -48,8 +46,8 @@ def make_deliveries(
 
     Parameters
     ----------
-    trellis, results
-        A trellis and what it gave.
+    results : Results
+        What a trellis gave; the deliveries are those of that trellis.
     only : iterable of delivery ids, optional
         Where not given, all are made.
     write : bool
@@ -66,18 +64,17 @@ def make_deliveries(
     """
     wanted = None if only is None else set(only)
     jobs = []
-    for lane, item in trellis.deliveries():
+    for _, item in results.trellis.deliveries():
         if wanted is not None and item.id not in wanted:
             continue
-        table = results.tables[lane.id, trellis.place_of(item.id)[1]]
+        table = results.rows[item.id]
         if isinstance(table, UserError):
             raise table
-        for reader in trellis.lanes:
-            if reader.source.reads(Path(item.path)):
-                raise DeliveryError(
-                    f"{item.name} would be written to {item.path}, which {reader.name} reads.",
-                    "Choose another file: sources are never written to.",
-                )
+        if reader := results.trellis.reader_of(Path(item.path)):
+            raise DeliveryError(
+                f"{item.name} would be written to {item.path}, which {reader.name} reads.",
+                "Choose another file: sources are never written to.",
+            )
         jobs.append((item, table))
     made = []
     for number, (item, table) in enumerate(jobs):

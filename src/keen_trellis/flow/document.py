@@ -7,12 +7,13 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
+from pathlib import Path
 from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
 from keen_trellis.data import Kind
-from keen_trellis.errors import EditError
+from keen_trellis.errors import EditError, UserError
 from keen_trellis.flow.sources import Part, Source
 from keen_trellis.match.link import (
     Bay,
@@ -47,6 +48,18 @@ class LinkedFields(Part):
     within: float | None = Field(default=None, ge=0)
     compare_as: Kind | None = None
 
+    @model_validator(mode="after")
+    def _says_one_thing(self) -> LinkedFields:
+        try:
+            self.as_link_field()
+        except UserError as error:
+            raise ValueError(str(error)) from error
+        return self
+
+    def as_link_field(self) -> LinkField:
+        """Return the field as the matching takes it."""
+        return LinkField(**dict(self))
+
 
 class OrderedBy(Part):
     """A field that several partners are put in order by."""
@@ -80,7 +93,8 @@ class TieItem(Part):
     lane : str
         The id of the other lane.
     after : str or None
-        The item of the other lane after which its rows are taken; None takes them at its end.
+        The item of the other lane after which its rows are taken; its own id takes them as they
+        are read, and None at its end, wherever that is.
     link : tuple of LinkedFields
         All must hold together.
     keep : tuple of bays
@@ -115,7 +129,7 @@ class TieItem(Part):
     def match_link(self) -> Link:
         """Return the link as the matching takes it."""
         return Link(
-            fields=tuple(LinkField(**dict(field)) for field in self.link),
+            fields=tuple(field.as_link_field() for field in self.link),
             blanks=self.blanks,
             partner=self.partner,
             partner_for=self.partner_for,
@@ -186,7 +200,7 @@ class Trellis(Part):
                     if item.lane not in lane_ids:
                         raise ValueError(f"The tie “{item.id}” names no lane: “{item.lane}”.")
                     other = self.lane(item.lane)
-                    if item.after not in (None, *(i.id for i in other.items)):
+                    if item.after not in (None, other.id, *(i.id for i in other.items)):
                         raise ValueError(f"The tie “{item.id}” names no item: “{item.after}”.")
         _refuse_circles(self)
         return self
@@ -236,7 +250,27 @@ class Trellis(Part):
         """Return after how many items of the other lane a tie takes its rows."""
         if tie.after is None:
             return len(self.lane(tie.lane).items)
-        return self.place_of(tie.after)[1] + 1
+        return 0 if tie.after == tie.lane else self.place_of(tie.after)[1] + 1
+
+    def part_at(self, lane: Lane, place: int) -> str:
+        """Return the id of what a lane's rows after so many items belong to: an item, or it."""
+        return lane.items[place - 1].id if place else lane.id
+
+    def end_of(self, lane: Lane) -> str:
+        """Return the id of the last item of a lane, or of the lane where it has none."""
+        return self.part_at(lane, len(lane.items))
+
+    def before(self, item_id: str) -> str:
+        """Return the id of what stands before an item: another item, or its lane."""
+        return self.part_at(*self.place_of(item_id))
+
+    def taken_after(self, tie: TieItem) -> str:
+        """Return the id of what a tie takes the other lane's rows after: an item, or the lane."""
+        return self.part_at(self.lane(tie.lane), self.taken_place(tie))
+
+    def reader_of(self, path: Path) -> Lane | None:
+        """Return the lane that reads a file, or would if it were there; None where none does."""
+        return next((lane for lane in self.lanes if lane.source.reads(path)), None)
 
     def fresh_id(self, wish: str) -> str:
         """Return an id made of `wish` that nothing in the trellis has."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 from dataclasses import asdict, dataclass
 from pathlib import Path
@@ -23,6 +24,7 @@ from keen_trellis.flow.document import (
 )
 from keen_trellis.flow.sources import Source, missing_beside
 from keen_trellis.match import Bay, Link
+from keen_trellis.match.sentences import listed
 
 if TYPE_CHECKING:
     from keen_trellis.match.findings import Remedy  # loads what the window need not wait for
@@ -53,6 +55,11 @@ def apply(edit: Edit, trellis: Trellis) -> tuple[Trellis, Edit]:
         return edit.changed(trellis), Restore(edit.label, trellis)
     except ValidationError as error:
         raise EditError(first_fault(error)) from error
+    except KeyError as error:  # what it would change was taken out since it was offered
+        raise EditError(
+            f"“{edit.label}” cannot be done: what it changes is no longer there.",
+            "Undo until it is back, or leave it.",
+        ) from error
 
 
 def first_fault(error: ValidationError) -> str:
@@ -115,10 +122,19 @@ class AddLane:
 
 @dataclass(frozen=True, slots=True)
 class RenameLane:
-    """Give a lane another name."""
+    """Give a lane another name, also where it stands behind the name of a column.
+
+    Attributes
+    ----------
+    lane, name : str
+    as_read : frozenset of str
+        The names of columns as sources have them: one that ends like the lane's name by itself
+        stays as it is.
+    """
 
     lane: str
     name: str
+    as_read: frozenset[str] = frozenset()
     label: str = "Rename a lane"
 
     def changed(self, trellis: Trellis) -> Trellis:
@@ -126,7 +142,47 @@ class RenameLane:
         name = _required(self.name, "A lane")
         if any(lane.name == name and lane.id != self.lane for lane in trellis.lanes):
             raise EditError(f"Another lane is called “{name}”.", "Choose a name of its own.")
-        return _with_lane(trellis, self.lane, lambda lane: _with(lane, name=name))
+        behind = re.compile(rf"(?s)(.+) \({re.escape(trellis.lane(self.lane).name)}( \d+)?\)")
+
+        def renamed(column: str) -> str:
+            found = None if column in self.as_read else behind.fullmatch(column)
+            return f"{renamed(found[1])} ({name}{found[2] or ''})" if found else column
+
+        lanes = tuple(
+            _with(
+                lane,
+                name=name if lane.id == self.lane else lane.name,
+                items=tuple(
+                    self._carried(trellis, lane, place, renamed) for place in range(len(lane.items))
+                ),
+            )
+            for lane in trellis.lanes
+        )
+        return _with(trellis, lanes=lanes)
+
+    def _carried(
+        self, trellis: Trellis, lane: Lane, place: int, renamed: Callable[[str], str]
+    ) -> TieItem | DeliveryItem:
+        """Return an item with the columns renamed that bear the lane's name on either side."""
+        item = lane.items[place]
+        if not isinstance(item, TieItem):
+            return item
+        other, taken = trellis.lane(item.lane), trellis.taken_place(item)
+        sides = {
+            "left": self.lane in _tied_in(trellis, lane, place),
+            "right": self.lane in _tied_in(trellis, other, taken),
+        }
+        from_side = "right" if item.partner_for == "left" else "left"
+        for side in (side for side, bears in sides.items() if bears):
+            link = tuple(_with(f, **{side: renamed(getattr(f, side))}) for f in item.link)
+            wanted = getattr(item.columns, side)
+            names = wanted and tuple(renamed(column) for column in wanted)
+            columns = _with(item.columns, **{side: names})
+            order = item.order
+            if side == from_side:
+                order = tuple(_with(o, field=renamed(o.field)) for o in order)
+            item = _with(item, link=link, columns=columns, order=order)
+        return item
 
 
 @dataclass(frozen=True, slots=True)
@@ -245,7 +301,11 @@ class RenameLinkField:
 
 @dataclass(frozen=True, slots=True)
 class AddTie:
-    """Tie another lane to the end of a lane."""
+    """Tie another lane to the end of a lane.
+
+    The rows are taken where the other lane ends now, and stay to be taken there. Ties that take
+    their rows at this lane's end keep taking what they took: the new tie stands behind.
+    """
 
     lane: str
     other: str
@@ -260,8 +320,71 @@ class AddTie:
                 "To link a table with itself, add it a second time as a lane of its own.",
             )
         wish = f"{trellis.lane(self.lane).name} {trellis.lane(self.other).name}"
-        tie = TieItem(id=trellis.fresh_id(wish), lane=self.other, link=self.link)
+        tie = TieItem(
+            id=trellis.fresh_id(wish),
+            lane=self.other,
+            after=trellis.end_of(trellis.lane(self.other)),
+            link=self.link,
+        )
+        end = trellis.end_of(trellis.lane(self.lane))
+        for _, taker in trellis.ties():
+            if taker.lane == self.lane and taker.after is None:
+                trellis = _with_item(trellis, taker.id, lambda item: _with(item, after=end))
         return _with_lane(trellis, self.lane, lambda lane: _with(lane, items=(*lane.items, tie)))
+
+
+@dataclass(frozen=True, slots=True)
+class MoveBehind:
+    """Let what stood at a lane's end before a tie stand behind the tie.
+
+    Deliveries right before the tie then write the rows after it, and ties that take their rows
+    right before it take those after it.
+    """
+
+    tie: str
+    label: str = "Move behind the tie"
+
+    def changed(self, trellis: Trellis) -> Trellis:
+        """Return the trellis with deliveries and takers moved; `EditError` for a circle."""
+        lane, place = trellis.place_of(self.tie)
+        deliveries = _deliveries_before(lane, place)
+        before = {item.id for item in deliveries}
+        before.add(trellis.part_at(lane, place - len(deliveries)))
+        for _, taker in trellis.ties():
+            if taker.lane == lane.id and trellis.taken_after(taker) in before:
+                trellis = _with_item(trellis, taker.id, lambda item: _with(item, after=self.tie))
+        front = lane.items[: place - len(deliveries)]
+        items = (*front, lane.items[place], *deliveries, *lane.items[place + 1 :])
+        return _with_lane(trellis, lane.id, lambda lane: _with(lane, items=items))
+
+
+def stays_before(trellis: Trellis, tie: str) -> str:
+    """Return in a sentence what still has the rows from right before a tie; empty for nothing."""
+    lane, place = trellis.place_of(tie)
+    deliveries = _deliveries_before(lane, place)
+    before = {item.id for item in deliveries} | {trellis.part_at(lane, place - len(deliveries))}
+    takers = [
+        taking.name
+        for taking, item in trellis.ties()
+        if item.lane == lane.id and trellis.taken_after(item) in before
+    ]
+    parts = []
+    if deliveries:
+        names = listed([item.name for item in deliveries])
+        parts.append(f"{names} still {'writes' if len(deliveries) == 1 else 'write'}")
+    if takers:
+        parts.append(f"{listed(takers)} still {'takes' if len(takers) == 1 else 'take'}")
+    return f"{listed(parts)} the rows of {lane.name} from before this tie." if parts else ""
+
+
+def _deliveries_before(lane: Lane, place: int) -> tuple[DeliveryItem, ...]:
+    """Return the deliveries that stand right before a place on a lane."""
+    found: list[DeliveryItem] = []
+    for item in reversed(lane.items[:place]):
+        if not isinstance(item, DeliveryItem):
+            break
+        found.insert(0, item)
+    return tuple(found)
 
 
 @dataclass(frozen=True, slots=True)
@@ -386,6 +509,7 @@ class AddDelivery:
     def changed(self, trellis: Trellis) -> Trellis:
         """Return the trellis with the delivery."""
         name = _required(self.name, "A delivery")
+        _refuse_source(trellis, name, self.path)
         delivery = DeliveryItem(id=trellis.fresh_id(name), name=name, path=self.path)
         return _with_lane(
             trellis, self.lane, lambda lane: _with(lane, items=(*lane.items, delivery))
@@ -404,6 +528,7 @@ class SetDelivery:
     def changed(self, trellis: Trellis) -> Trellis:
         """Return the trellis with the delivery changed."""
         name = _required(self.name, "A delivery")
+        _refuse_source(trellis, name, self.path)
         return _with_item(
             trellis, self.delivery, lambda item: _with(item, name=name, path=self.path)
         )
@@ -420,7 +545,30 @@ class RemoveItem:
         """Return the trellis without the item."""
         lane, place = trellis.place_of(self.item)
         items = lane.items[:place] + lane.items[place + 1 :]
+        before = trellis.part_at(lane, place)
+        for _, taker in trellis.ties():  # their rows are those from before it now
+            if taker.after == self.item:
+                trellis = _with_item(trellis, taker.id, lambda item: _with(item, after=before))
         return _with_lane(trellis, lane.id, lambda lane: _with(lane, items=items))
+
+
+def _refuse_source(trellis: Trellis, name: str, path: str) -> None:
+    reader = trellis.reader_of(Path(path))
+    if reader is not None:
+        raise EditError(
+            f"{name} would be written to {path}, which {reader.name} reads.",
+            "Choose another file: sources are never written to.",
+        )
+
+
+def _tied_in(trellis: Trellis, lane: Lane, place: int) -> set[str]:
+    """Return the lanes tied into a lane up to a place, and those tied into them."""
+    found: set[str] = set()
+    for item in lane.items[:place]:
+        if isinstance(item, TieItem):
+            other = trellis.lane(item.lane)
+            found |= {other.id} | _tied_in(trellis, other, trellis.taken_place(item))
+    return found
 
 
 def _required(name: str, what: str) -> str:

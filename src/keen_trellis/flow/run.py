@@ -2,57 +2,71 @@
 
 from __future__ import annotations
 
+import contextlib
 import datetime as dt
 import hashlib
+import threading
 from collections.abc import Callable, Container
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import TypeVar
 
 from keen_trellis.data import Table
-from keen_trellis.errors import SourceError, UnknownColumnError, UserError
+from keen_trellis.errors import (
+    SourceError,
+    TooManyRowsError,
+    UnknownColumnError,
+    UserError,
+    WaitingError,
+)
 from keen_trellis.flow.document import Lane, TieItem, Trellis
 from keen_trellis.flow.sources import Source
-from keen_trellis.match import Match, Tie, match, matches
-from keen_trellis.match.outcome import CROSS_LIMIT
+from keen_trellis.match import Bay, Tie, match
 from keen_trellis.progress import Cancelled, Report, part, quiet
 from keen_trellis.read import Reading, Secrets
 
 _T = TypeVar("_T")
+_LOOK_UP_S = 0.05
 _RUNS_KEPT = 3
 """For how many runs the cache keeps what nobody asked for: an undo finds it there."""
 
 
 @dataclass(frozen=True, slots=True)
 class Results:
-    """What a run gave. Where a part failed, its error stands in its place.
+    """What a run of a trellis gave. Where a part failed, its error stands in its place.
 
     Attributes
     ----------
+    trellis : Trellis
+        The one that these are the results of; no other may be paired with them.
     readings : dict of lane id to Reading or UserError
-    tables : dict of (lane id, place) to Table or UserError
-        The rows of a lane after so many of its items.
+    rows : dict of part id to Table or UserError
+        The rows of a lane as they were read (by the lane's id), and after each of its items (by
+        the item's).
     ties : dict of tie id to Tie or UserError
     read_at : datetime or None
         When the oldest of the sources was read.
     """
 
+    trellis: Trellis = field(default_factory=Trellis)
     readings: dict[str, Reading | UserError] = field(default_factory=dict)
-    tables: dict[tuple[str, int], Table | UserError] = field(default_factory=dict)
+    rows: dict[str, Table | UserError] = field(default_factory=dict)
     ties: dict[str, Tie | UserError] = field(default_factory=dict)
     read_at: dt.datetime | None = None
 
     def errors(self) -> list[UserError]:
-        """Return what went wrong, each once, sources first."""
+        """Return what went wrong, each once, sources first; not what only waits for it."""
         found = [*self.readings.values(), *self.ties.values()]
         unique = {id(e): e for e in found if isinstance(e, UserError)}
         return [e for e in unique.values() if not isinstance(e, WaitingError)]
 
-
-class WaitingError(UserError):
-    """A part cannot be worked out since one before it failed."""
-
-    def __init__(self, lane: str, cause: UserError) -> None:
-        super().__init__(f"{lane} has no rows to bring here: {cause.happened}", cause.remedy)
+    def sides(self, tie_id: str) -> tuple[Table | UserError | None, Table | UserError | None]:
+        """Return the rows that a tie brings together, as far as they are known."""
+        try:
+            tie = self.trellis.tie(tie_id)
+        except KeyError:
+            return None, None
+        before, taken = self.trellis.before(tie_id), self.trellis.taken_after(tie)
+        return self.rows.get(before), self.rows.get(taken)
 
 
 @dataclass(slots=True)
@@ -73,7 +87,8 @@ class Runner:
     """Runs trellises, and keeps what it read and matched for the next run.
 
     A source is read again only when asked for. What is worked out from it is kept by content: by
-    the sources read, and by the settings of every item up to it. One run at a time.
+    the sources read, and by the settings of every item up to it. A run waits for one that another
+    thread has begun.
     """
 
     def __init__(self, secrets: Secrets | None = None) -> None:
@@ -81,6 +96,7 @@ class Runner:
         self._sources: dict[str, _Read] = {}
         self._kept: dict[str, _Kept] = {}
         self._run = 0
+        self._free = threading.Lock()
 
     def run(
         self, trellis: Trellis, report: Report = quiet, reread: bool | Container[str] = False
@@ -100,6 +116,14 @@ class Runner:
         Cancelled
             Raised by `report` once the user has asked to stop; what was done so far is kept.
         """
+        while not self._free.acquire(timeout=_LOOK_UP_S):
+            report(0.0, "Waiting for the work before")
+        try:
+            return self._results(trellis, report, reread)
+        finally:
+            self._free.release()
+
+    def _results(self, trellis: Trellis, report: Report, reread: bool | Container[str]) -> Results:
         self._run += 1
         before = dict(self._sources)
         for lane in trellis.lanes:
@@ -145,24 +169,25 @@ class _Running:
     runner: Runner
     trellis: Trellis
     report: Report
-    found: Results = field(default_factory=Results)
+    found: Results = field(init=False)
     keys: dict[tuple[str, int], str] = field(default_factory=dict)
     steps_done: int = 0
+
+    def __post_init__(self) -> None:
+        self.found = Results(self.trellis)
 
     def results(self) -> Results:
         for lane in self.trellis.lanes:
             self.table(lane, len(lane.items))
         used = {_name(lane.source) for lane in self.trellis.lanes}
         times = [read.at for name, read in self.runner._sources.items() if name in used]
-        return Results(
-            self.found.readings, self.found.tables, self.found.ties, min(times, default=None)
-        )
+        return replace(self.found, read_at=min(times, default=None))
 
     def table(self, lane: Lane, place: int) -> Table | UserError:
-        node = (lane.id, place)
-        if node not in self.found.tables:
-            self.found.tables[node] = self._made(lane, place)
-        return self.found.tables[node]
+        part_id = self.trellis.part_at(lane, place)
+        if part_id not in self.found.rows:
+            self.found.rows[part_id] = self._made(lane, place)
+        return self.found.rows[part_id]
 
     def _made(self, lane: Lane, place: int) -> Table | UserError:
         if place == 0:
@@ -172,17 +197,8 @@ class _Running:
         self.keys[lane.id, place] = self.keys.get((lane.id, place - 1), "")
         if not isinstance(item, TieItem):
             return before
-        tie = self._tied(lane, place, item, before)
-        self.found.ties[item.id] = tie
-        if isinstance(tie, UserError):
-            return tie
-        key = _digest(self.keys[lane.id, place], *tie.keep, tie.names[1], repr(tie.columns))
-        self.keys[lane.id, place] = key
-        try:
-            return self.runner.kept(key, lambda: tie.outcome)
-        except UserError as error:  # too many rows, or a column that is no longer there
-            self.found.ties[item.id] = error
-            return error
+        tie = self.found.ties[item.id] = self._tied(lane, place, item, before)
+        return tie if isinstance(tie, UserError) else tie.outcome
 
     def _read(self, lane: Lane) -> Table | UserError:
         try:
@@ -191,8 +207,8 @@ class _Running:
             self.found.readings[lane.id] = error
             return WaitingError(lane.name, error)
         self.found.readings[lane.id] = read.reading
-        self.keys[lane.id, 0] = _digest(read.stamp, lane.id)
-        return read.reading.table.with_origin(lane.id)
+        key = self.keys[lane.id, 0] = _digest(read.stamp, lane.id)
+        return self.runner.kept(key, lambda: read.reading.table.with_origin(lane.id))
 
     def _tied(
         self, lane: Lane, place: int, item: TieItem, left: Table | UserError
@@ -200,30 +216,31 @@ class _Running:
         other = self.trellis.lane(item.lane)
         taken = self.trellis.taken_place(item)
         right = self.table(other, taken)
-        for table in (left, right):
-            if isinstance(table, UserError):
-                return table
-        assert isinstance(left, Table) and isinstance(right, Table)
+        if isinstance(left, UserError):
+            return WaitingError(lane.name, left)
+        if isinstance(right, UserError):
+            return WaitingError(other.name, right)
         link, names = item.match_link(), (lane.name, other.name)
-        key = _digest(
-            self.keys[lane.id, place - 1],
-            self.keys[other.id, taken],
-            repr(link),
-        )
+        columns = item.wanted_columns()
+        matched = _digest(self.keys[lane.id, place - 1], self.keys[other.id, taken], repr(link))
+        shaped = _digest(matched, *names, *item.keep, repr(columns))
+        self.keys[lane.id, place] = shaped
 
-        def matched() -> Match:
-            found = match(left, right, link, names, self._share())
-            if found.counts.pairs <= (CROSS_LIMIT if link.cross else matches.ROW_LIMIT):
-                # what the bays show is built here, not when somebody looks and has to wait
-                _ = found.pairs, found.left_only, found.right_only
-            return found
+        def tied() -> Tie:
+            found = self.runner.kept(
+                matched, lambda: match(left, right, link, names, self._share())
+            )
+            tie = Tie(left, right, link, item.keep, found, names, columns)
+            _ = tie.outcome
+            for bay in Bay:  # made here, not when somebody looks and has to wait
+                with contextlib.suppress(TooManyRowsError):
+                    tie.bay(bay)
+            return tie
 
         try:
-            found = self.runner.kept(key, matched)
+            return self.runner.kept(shaped, tied)
         except UserError as error:
             return error
-        self.keys[lane.id, place] = key
-        return Tie(left, right, link, item.keep, found, names, item.wanted_columns())
 
     def _share(self) -> Report:
         """Return the report of the next piece of work, all pieces being taken as equally long."""

@@ -10,7 +10,7 @@ from typing import Annotated, Any, Literal, TypeVar
 from pydantic import BaseModel, ConfigDict, Field
 
 from keen_trellis.data import Kind
-from keen_trellis.errors import SourceError
+from keen_trellis.errors import EditError, SourceError
 from keen_trellis.progress import Report, quiet
 from keen_trellis.read import (
     Condition,
@@ -70,6 +70,10 @@ class AnySource(Part):
     def at(self: S, place: str) -> S:
         """Return the source read from another file or folder."""
         return self.model_copy(update={"path": place}) if self.place else self
+
+    def taking(self: S, table: str) -> S:
+        """Return the source with another sheet or table of the same file or database."""
+        raise EditError(f"There is only one table in {self.place}.")
 
     def reads(self, path: Path) -> bool:
         """Whether a file is one that it is read from, or would be if the file were there."""
@@ -145,6 +149,10 @@ class SheetSource(AnySource):
     sheet: str
     range: str | None = None
     layout: SheetLayout = SheetLayout()
+
+    def taking(self, table: str) -> SheetSource:
+        """Return the source with another sheet of the same workbook."""
+        return self.model_copy(update={"sheet": table, "range": None})
 
     def _read(self, how: _How) -> Reading:
         return read_sheet(
@@ -236,6 +244,10 @@ class TableSource(_InDatabase):
     table: str
     columns: tuple[str, ...] | None = None
     conditions: tuple[Condition, ...] = ()
+
+    def taking(self, table: str) -> TableSource:
+        """Return the source with another table of the same schema."""
+        return self.model_copy(update={"table": table})
 
     def _read(self, how: _How) -> Reading:
         return read_table(

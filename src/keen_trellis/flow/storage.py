@@ -77,7 +77,7 @@ def load(path: Path) -> Trellis:
     except UnicodeDecodeError as error:
         raise _broken(path, "it is not text") from error
     folder = path.absolute().parent
-    return with_paths(loads(text, path), lambda place: os.path.normpath(folder / place))
+    return with_paths(loads(text, path), lambda place: _absolute(place, folder))
 
 
 def dumps(trellis: Trellis) -> str:
@@ -137,6 +137,11 @@ def with_paths(trellis: Trellis, change: Callable[[str], str]) -> Trellis:
 def schema() -> dict[str, Any]:
     """Return the JSON Schema of a document."""
     return Trellis.model_json_schema()
+
+
+def _absolute(place: str, folder: Path) -> str:
+    """Return a path as it stands in a document from the root; ~ is the home folder."""
+    return os.path.normpath(folder / Path(place).expanduser())
 
 
 def _relative(place: str, folder: Path) -> str:

@@ -108,7 +108,13 @@ class Tie:
 
     def bay(self, bay: Bay) -> Table:
         """Return the rows of one bay; `TooManyRowsError` where the pairs are too many to show."""
-        return bay_table(self.left, self.right, self.match, bay, self.names[1])
+        if bay not in self._bay_tables:
+            self._bay_tables[bay] = bay_table(self.left, self.right, self.match, bay, self.names[1])
+        return self._bay_tables[bay]
+
+    @cached_property
+    def _bay_tables(self) -> dict[Bay, Table]:
+        return {}
 
     @property
     def ambiguous(self) -> Table:

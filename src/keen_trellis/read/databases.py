@@ -17,7 +17,12 @@ from keen_trellis.data import Column, Kind, Table, from_arrow
 from keen_trellis.data.conversion import converted
 from keen_trellis.data.kind_changes import changed_kind
 from keen_trellis.data.stacking import common_scale, stack_columns
-from keen_trellis.errors import ConnectionLostError, SourceError, UnknownColumnError
+from keen_trellis.errors import (
+    ConnectionLostError,
+    MissingTableError,
+    SourceError,
+    UnknownColumnError,
+)
 from keen_trellis.progress import Report, quiet
 from keen_trellis.read.connections import Reader
 from keen_trellis.read.postgres_copy import copied
@@ -374,9 +379,8 @@ def _described(
     except sa.exc.NoSuchTableError as error:
         inspector = sa.inspect(connection)
         names = inspector.get_table_names(schema=schema) + inspector.get_view_names(schema=schema)
-        shown = ", ".join(sorted(names)[:12]) or "none"
-        raise SourceError(
-            f"{database.label} has no table “{table}”.", f"It has: {shown}. Choose another one."
+        raise MissingTableError(
+            f"{database.label} has no table “{table}”.", sorted(names)
         ) from error
 
 

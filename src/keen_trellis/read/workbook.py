@@ -13,7 +13,7 @@ from typing import Any, Literal
 import python_calamine as calamine
 
 from keen_trellis.data import Column, Kind, Table
-from keen_trellis.errors import SourceError
+from keen_trellis.errors import MissingTableError, SourceError
 from keen_trellis.progress import Report, part, quiet
 from keen_trellis.read.python_columns import chosen_kinds, column_of_values, value_text
 from keen_trellis.read.reading import (
@@ -148,10 +148,7 @@ def read_sheet(
             sheet, box = found.sheet, found.box
         where = f"{path.name} › {named or sheet}"
         if sheet not in workbook.sheet_names:
-            raise SourceError(
-                f"{path} has no sheet “{sheet}”.",
-                f"Choose one of: {', '.join(workbook.sheet_names)}.",
-            )
+            raise MissingTableError(f"{path} has no sheet “{sheet}”.", workbook.sheet_names)
         facts = sheet_facts(path, sheet)
         report(0.15, f"Reading {where}")
         try:
@@ -259,10 +256,7 @@ def _named(workbook: calamine.CalamineWorkbook, path: Path, name: str) -> NamedR
     for found in ranges:
         if found.name == name:
             return found
-    names = ", ".join(r.name for r in ranges) or "none"
-    raise SourceError(
-        f"{path} has no named range “{name}”.", f"It has: {names}. Choose one, or a sheet."
-    )
+    raise MissingTableError(f"{path} has no range or table called “{name}”.", workbook.sheet_names)
 
 
 def _header_place(rows: list[Row]) -> int | None:

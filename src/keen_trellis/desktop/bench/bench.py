@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
 from keen_trellis.data import Table
 from keen_trellis.desktop.bench.columns_page import ColumnsPage
 from keen_trellis.desktop.bench.finding_line import FindingLine
-from keen_trellis.desktop.bench.grid import Origins
+from keen_trellis.desktop.bench.grid import Grid, Origins, put_on_clipboard
 from keen_trellis.desktop.bench.match_page import MatchPage
 from keen_trellis.desktop.bench.pages import DeliveryPage, TablePage, outcome_line, rows_line
 from keen_trellis.desktop.bench.source_page import SourcePage
@@ -28,8 +28,10 @@ from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme
 from keen_trellis.errors import UserError
 from keen_trellis.flow import Lane, Source
+from keen_trellis.flow.describe import counted
 from keen_trellis.flow.document import DeliveryItem, TieItem
 from keen_trellis.flow.edits import RenameLane, SetSource
+from keen_trellis.match import Tie
 
 _WELCOME = (
     "Add a lane for each table you want to bring together: a sheet of a workbook, a delimited "
@@ -75,7 +77,9 @@ class Bench(QWidget):
         self._tabs.setSpacing(22)
         self._group = QButtonGroup(self)
         self._lay_out()
-        for signal in (session.changed, session.ran, session.selected):
+        for grid in self.findChildren(Grid):
+            grid.copy_asked.connect(self._copy)
+        for signal in (session.changed, session.ran, session.selected, session.delivered):
             signal.connect(self.renew)
 
     def _lay_out(self) -> None:
@@ -139,7 +143,8 @@ class Bench(QWidget):
         self._title.show()
         lane = self._session.selected_lane
         if lane is not None and self._rename.text().strip() != lane.name:
-            self._session.do(RenameLane(lane.id, self._rename.text()))
+            columns = self._session.source_columns
+            self._session.do(RenameLane(lane.id, self._rename.text(), columns))
 
     def _selected_kind(self) -> str:
         item = self._session.selected_item
@@ -156,15 +161,15 @@ class Bench(QWidget):
         origins = self._origins()
         if isinstance(item, TieItem):
             self._title.setText(f"{lane.name} + {self._session.trellis.lane(item.lane).name}")
-            place = self._session.trellis.place_of(item.id)[1] + 1
-            self._show_tabs(("Match", f"Outcome {self._count(lane.id, place)}"))
+            self._show_tabs(("Match", f"Outcome {self._count(item.id)}"))
             if self._page["tie"] == "Match":
                 self.match_page.show_tie(lane, item, origins)
                 self._stack.setCurrentWidget(self.match_page)
             else:
-                table = self._session.results.tables.get((lane.id, place))
-                line = outcome_line(self._session.results.ties.get(item.id))
-                links = {field.left for field in item.link}
+                table = self._session.results.rows.get(item.id)
+                tie = self._session.results.ties.get(item.id)
+                line = outcome_line(tie)
+                links = {f.left for f in tie.link.fields} if isinstance(tie, Tie) else set()
                 self.outcome_page.show_table(table, line, origins, links)
                 self._stack.setCurrentWidget(self.outcome_page)
         elif isinstance(item, DeliveryItem):
@@ -174,7 +179,7 @@ class Bench(QWidget):
             self._stack.setCurrentWidget(self.delivery_page)
         else:
             self._title.setText(lane.name)
-            self._show_tabs((f"Rows {self._count(lane.id, 0)}", "Columns", "Source"))
+            self._show_tabs((f"Rows {self._count(lane.id)}", "Columns", "Source"))
             self._show_lane(lane, origins)
 
     def _show_lane(self, lane: Lane, origins: Origins) -> None:
@@ -187,7 +192,7 @@ class Bench(QWidget):
                 self.source_page.show_lane(lane, reading)
                 self._stack.setCurrentWidget(self.source_page)
             case _:
-                table = self._session.results.tables.get((lane.id, 0))
+                table = self._session.results.rows.get(lane.id)
                 shown = reading if isinstance(reading, UserError) else table
                 self.rows_page.show_table(shown, rows_line(reading), origins, set())
                 self._stack.setCurrentWidget(self.rows_page)
@@ -204,8 +209,15 @@ class Bench(QWidget):
 
         offer_kinds(self, lane.source, column, kind, grid.column_place(column), choose)
 
-    def _count(self, lane: str, place: int) -> str:
-        table = self._session.results.tables.get((lane, place))
+    def _copy(self, table: Table, columns: Sequence[str], rows: range) -> None:
+        def done(text: str) -> None:
+            put_on_clipboard(text)
+            self._session.said.emit(f"Copied {counted(len(columns) * len(rows), 'cell')}.", False)
+
+        self._session.copy(table, columns, rows, done)
+
+    def _count(self, part: str) -> str:
+        table = self._session.results.rows.get(part)
         return f"{len(table):,}" if isinstance(table, Table) else ""
 
     def _origins(self) -> Origins:

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QMenu, QPushButton
 from keen_trellis.desktop.controls import OneLine, button
 from keen_trellis.desktop.session import Session
 from keen_trellis.flow.document import TieItem
-from keen_trellis.flow.edits import Edit, SetSource, remedy_edit
+from keen_trellis.flow.edits import Edit, MoveBehind, SetSource, remedy_edit, stays_before
 from keen_trellis.read import Reading
 
 
@@ -70,9 +70,7 @@ class FindingLine(QFrame):
     def _told(self) -> Iterator[_Told]:
         session, item = self._session, self._session.selected_item
         if isinstance(item, TieItem):
-            for finding in session.findings:
-                edit = remedy_edit(item.id, finding.remedy) if finding.remedy else None
-                yield _Told(finding.text, finding.topic, edit)
+            yield from self._told_of_tie(item)
         elif item is None and (lane := session.selected_lane) is not None:
             reading = session.results.readings.get(lane.id)
             noticed = reading.noticed if isinstance(reading, Reading) else ()
@@ -82,6 +80,19 @@ class FindingLine(QFrame):
                     source = lane.source.mended(one.remedy)
                     mended = SetSource(lane.id, source, one.remedy.label)
                 yield _Told(one.text, f"lane.{number}", mended)
+
+    def _told_of_tie(self, item: TieItem) -> Iterator[_Told]:
+        """Yield what stands out at a tie; first what a tie just added leaves before it."""
+        session = self._session
+        left_before = stays_before(session.trellis, item.id)
+        moved = _Told(left_before, "stays before", MoveBehind(item.id))
+        if left_before and session.fresh_tie == item.id:
+            yield moved
+        for finding in session.findings:
+            edit = remedy_edit(item.id, finding.remedy) if finding.remedy else None
+            yield _Told(finding.text, finding.topic, edit)
+        if left_before and session.fresh_tie != item.id:
+            yield moved
 
     def _offer(self, told: list[_Told]) -> None:
         menu = self._more.menu()

@@ -11,6 +11,8 @@ from dataclasses import dataclass
 
 from PySide6.QtCore import (
     QAbstractTableModel,
+    QByteArray,
+    QMimeData,
     QModelIndex,
     QPersistentModelIndex,
     QPoint,
@@ -300,9 +302,12 @@ class Grid(QTableView):
     -------
     kind_asked(column)
         Another kind is wanted for a column; only where kinds are shown.
+    copy_asked(table, columns, rows)
+        Cells are to go to the clipboard; there may be millions.
     """
 
     kind_asked = Signal(str)
+    copy_asked = Signal(object, object, object)
 
     def __init__(self, theme: Theme, name: str, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -349,7 +354,8 @@ class Grid(QTableView):
         self.origins = self._band.origins = origins
         self._band.theme = self.theme
         self.link_fields = link_fields
-        self.table_model.show_table(table)
+        if table is not self.table_model.table:  # else it stays where it was scrolled to
+            self.table_model.show_table(table)
         if before != table.columns:
             self.fit_columns()
         self.viewport().update()
@@ -374,24 +380,28 @@ class Grid(QTableView):
             )
             self.setColumnWidth(place, min(max(needed + 22, _NARROWEST), _WIDEST))
 
-    def copied_text(self) -> str:
-        """Return the selected cells as they are pasted into a sheet."""
-        indexes = self.selectedIndexes()
-        rows = sorted({index.row() for index in indexes})
-        columns = sorted({index.column() for index in indexes})
-        model = self.table_model
-
-        def cell(row: int, column: int) -> str:
-            values, at = model.cell(row, column)
-            return values.text(at)
-
-        return "\n".join("\t".join(cell(r, c) for c in columns) for r in rows)
+    def ask_copy(self) -> None:
+        """Ask for the selected cells to be copied, by their ranges: never cell by cell."""
+        selected = self.selectionModel().selection()
+        if selected.isEmpty():
+            return
+        only = selected.first()  # a selection is one block here
+        table = self.table_model.table
+        columns = table.columns[only.left() : only.right() + 1]
+        self.copy_asked.emit(table, columns, range(only.top(), only.bottom() + 1))
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.matches(QKeySequence.StandardKey.Copy):
-            QGuiApplication.clipboard().setText(self.copied_text())
+            self.ask_copy()
         else:
             super().keyPressEvent(event)
+
+
+def put_on_clipboard(text: str) -> None:
+    """Put text on the clipboard as bytes, which are not copied letter by letter."""
+    data = QMimeData()
+    data.setData("text/plain", QByteArray(text.encode()))
+    QGuiApplication.clipboard().setMimeData(data)
 
 
 def _aligned(column: Column) -> Qt.AlignmentFlag:

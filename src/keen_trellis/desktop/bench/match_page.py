@@ -21,7 +21,7 @@ from keen_trellis.flow.describe import counted
 from keen_trellis.flow.document import Lane, LinkedFields, TieItem
 from keen_trellis.flow.edits import RemoveLinkField, SetBay, SetKeep, SetLink, TakeLink
 from keen_trellis.match import TEXT_RULES, Bay, Keep, Tie
-from keen_trellis.match.link import ALL_COLUMNS, Link, Operator, TextRule
+from keen_trellis.match.link import ALL_COLUMNS, NEAREST, Link, Operator, TextRule
 from keen_trellis.match.outcome import outcome_fields
 from keen_trellis.match.sentences import (
     OPERATOR_WORDS,
@@ -37,6 +37,7 @@ _PARTNERS = {
     "last": "the last match",
     "only": "the match if it is the only one",
 }
+_Options = tuple[tuple[str, str], ...]
 _BLANKS = {"never": "never match", "match": "match blanks"}
 _TEXT_CHOICES: tuple[tuple[str, tuple[TextRule, ...]], ...] = (
     ("exactly", ()),
@@ -176,10 +177,11 @@ class MatchPage(QWidget):
         self._said.setVisible(not trouble)
         if isinstance(result, Tie):
             self._show_bays(item, result, origins)
-            columns = item.wanted_columns()
-            words = outcome_sentences(result.counts, item.keep, *result.names, columns)
+            # said of the tie that was worked out: the one in the sentence may be newer
+            keep, columns = result.keep, result.columns
+            words = outcome_sentences(result.counts, keep, *result.names, columns)
             tip = cardinality_words(result.counts, *result.names)
-            self._said.say(f"{join_title(item.keep, columns, item.cross)}.", words, tip)
+            self._said.say(f"{join_title(keep, columns, result.link.cross)}.", words, tip)
             self._said.types = (result, item.keep)
 
     def _show_bays(self, item: TieItem, tie: Tie, origins: Origins) -> None:
@@ -188,8 +190,8 @@ class MatchPage(QWidget):
         tint = origins.colours[lane_ids[0]].tint
         ink = readable(self._theme.both_fill, tint, self._theme.ink)
         both = LaneColours(self._theme.both_fill, ink, tint)
-        left_fields = {field.left for field in item.link}
-        right_fields = {field.right for field in item.link}
+        left_fields = {field.left for field in tie.link.fields}
+        right_fields = {field.right for field in tie.link.fields}
         shown = [f.name for f in outcome_fields(tie.left, tie.right, Link(), right, ALL_COLUMNS)]
         shift = len(tie.left.fields)
         moved = {
@@ -214,13 +216,8 @@ class MatchPage(QWidget):
     # the sentence
 
     def _show_sentence(self, lane: Lane, item: TieItem, origins: Origins) -> None:
-        left_table = self._session.results.tables.get(
-            (lane.id, self._session.trellis.place_of(item.id)[1])
-        )
         other = self._session.trellis.lane(item.lane)
-        taken = self._session.trellis.taken_place(item)
-        right_table = self._session.results.tables.get((other.id, taken))
-        left_options, right_options = _options(left_table), _options(right_table)
+        left_options, right_options = self._field_options(item)
         key = (item, lane.name, other.name, left_options, right_options)
         if key == self._sentence_key:
             return
@@ -254,7 +251,12 @@ class MatchPage(QWidget):
             if len(item.link) > 1:
                 self._add_button("×", f"link.{place}.remove", "Take this pair of fields out", place)
         look, text = ("soft", "+ field") if item.link else ("main", "choose fields")
-        self._sentence.addWidget(button(text, "link.add", lambda: self._add_field(item), look))
+        add = button(text, "link.add", lambda: self._add_field(item), look)
+        if not left_options or not right_options:
+            missing = other.name if left_options else lane.name
+            add.setEnabled(False)
+            add.setToolTip(f"The columns of {missing} are not known: see to what is before.")
+        self._sentence.addWidget(add)
         self._word("Text compares")
         self._text_choice(item)
         self._word("· blanks")
@@ -263,6 +265,13 @@ class MatchPage(QWidget):
             self._word(f"· {counted(len(item.pairs), 'pair')} of values the same")
         if name and (again := self.findChild(QWidget, name)):
             again.setFocus()
+
+    def _field_options(self, item: TieItem) -> tuple[_Options, _Options]:
+        """Return the columns on either side with their kinds, as far as they are known."""
+        trellis, rows = self._session.trellis, self._session.results.rows
+        sides = (trellis.before(item.id), trellis.taken_after(item))
+        left, right = (_options(rows.get(side)) for side in sides)
+        return left, right
 
     def _word(self, text: str, colour: str = "") -> None:
         word = QLabel(text)
@@ -328,16 +337,15 @@ class MatchPage(QWidget):
 
     def _set_field(self, item: TieItem, place: int, side: str, name: str) -> None:
         link = list(item.link)
-        link[place] = link[place].model_copy(update={side: name})
+        settings = {**dict(link[place]), side: name}
+        if side == "operator" and name not in NEAREST:  # these say nothing of other comparisons
+            settings |= {"strict": False, "within": None}
+        link[place] = LinkedFields(**settings)
         self._session.do(SetLink(item.id, tuple(link)))
 
     def _add_field(self, item: TieItem) -> None:
         """Add the first pair of like-named fields that is not linked yet, else of one kind."""
-        result = self._session.results.tables
-        lane, place = self._session.trellis.place_of(item.id)
-        left = _options(result.get((lane.id, place)))
-        taken = self._session.trellis.taken_place(item)
-        right = _options(result.get((item.lane, taken)))
+        left, right = self._field_options(item)
         if not left or not right:
             return
         used = {(f.left, f.right) for f in item.link}
@@ -457,7 +465,7 @@ def _linked(fields: list[Field], names: set[str]) -> list[Field]:
     return [field for field in fields if field.name in names]
 
 
-def _options(table: Table | UserError | None) -> tuple[tuple[str, str], ...]:
+def _options(table: Table | UserError | None) -> _Options:
     if not isinstance(table, Table):
         return ()
     return tuple((field.name, str(field.kind)) for field in table.fields)

@@ -6,7 +6,15 @@ import datetime as dt
 from pathlib import Path
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QFileDialog,
+    QGridLayout,
+    QHBoxLayout,
+    QLineEdit,
+    QMessageBox,
+    QVBoxLayout,
+    QWidget,
+)
 
 from keen_trellis.data import BLANK, GAP, Table
 from keen_trellis.deliver import endings
@@ -14,7 +22,13 @@ from keen_trellis.desktop.bench.grid import Grid, Origins
 from keen_trellis.desktop.controls import Notice, button, label
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme
-from keen_trellis.errors import MissingFileError, PasswordError, SourceError, UserError
+from keen_trellis.errors import (
+    MissingFileError,
+    MissingTableError,
+    PasswordError,
+    SourceError,
+    UserError,
+)
 from keen_trellis.flow.document import DeliveryItem, Lane
 from keen_trellis.flow.edits import SetDelivery
 from keen_trellis.match import Tie
@@ -67,8 +81,9 @@ class TablePage(QWidget):
             self._mend.setAccessibleName(words)
         self._spare.setVisible(not is_table)
         self._notice.tell(str(table) if isinstance(table, UserError) else "")
-        self._line.setText(line if is_table else "")
-        self._line.setVisible(bool(line) and is_table)
+        line = line if is_table else "" if table is not None else "Being worked out …"
+        self._line.setText(line)
+        self._line.setVisible(bool(line))
         self.grid.setVisible(is_table)
         if isinstance(table, Table):
             self.grid.show_table(table, origins, links)
@@ -79,6 +94,8 @@ def mend_words(trouble: object) -> str:
     match trouble:
         case MissingFileError():
             return "Find it …"
+        case MissingTableError():
+            return "Choose another one …"
         case PasswordError():
             return "Enter the password …"
         case SourceError():
@@ -154,8 +171,7 @@ class DeliveryPage(QWidget):
 
     def show_delivery(self, lane: Lane, item: DeliveryItem) -> None:
         """Show a delivery and the rows it would write."""
-        place = self._session.trellis.place_of(item.id)[1]
-        table = self._session.results.tables.get((lane.id, place))
+        table = self._session.results.rows.get(item.id)
         self._name.setText(item.name)
         self._path.setText(item.path)
         self._notice.tell(str(table) if isinstance(table, UserError) else "")
@@ -183,9 +199,34 @@ class DeliveryPage(QWidget):
 
     def _changed(self) -> None:
         item = self._item()
-        if item and (self._name.text(), self._path.text()) != (item.name, item.path):
-            path = str(Path(self._path.text()).absolute())
-            self._session.do(SetDelivery(item.id, self._name.text(), path))
+        if item is None or (self._name.text(), self._path.text()) == (item.name, item.path):
+            return
+        path = self._written_path()
+        if str(path) != item.path and not self._may_be_made(path.parent):
+            self._path.setText(item.path)
+            return
+        if not self._session.do(SetDelivery(item.id, self._name.text(), str(path))):
+            self._name.setText(item.name)
+            self._path.setText(item.path)
+
+    def _written_path(self) -> Path:
+        """Return the path in the field: ~ is the home folder, else from the trellis's folder."""
+        folder = self._session.path.parent if self._session.path else Path.cwd()
+        return (folder / Path(self._path.text().strip()).expanduser()).absolute()
+
+    def _may_be_made(self, folder: Path) -> bool:
+        """Ask about a folder that is not there; one that is needs no question."""
+        if folder.is_dir():
+            return True
+        buttons = QMessageBox.StandardButton
+        answer = QMessageBox.question(
+            self,
+            "Keen Trellis",
+            f"The folder {folder} is not there. Shall it be made when this is delivered?",
+            buttons.Yes | buttons.No,
+            buttons.No,
+        )
+        return answer == buttons.Yes
 
     def _choose(self) -> None:
         path = ask_delivery_path(self, self._path.text())

@@ -255,7 +255,11 @@ class _Drawing:
         self.stale = stale
         self.columns: dict[tuple[str, int], int] = {}
         self.middles: dict[str, float] = {}
-        self.tied_ends = {t.lane for _, t in trellis.ties() if t.after is None}
+        self.tied_ends = {
+            tie.lane
+            for _, tie in trellis.ties()
+            if trellis.taken_after(tie) == trellis.end_of(trellis.lane(tie.lane))
+        }
 
     def layout(self) -> MapLayout:
         bottom = self._place_rows()
@@ -323,8 +327,15 @@ class _Drawing:
         return FIRST_STAKE + STAKE_GAP * self._column(lane, place) if place >= 0 else HEADS_WIDTH
 
     def _table(self, lane: Lane, place: int) -> Table | None:
-        table = self.results.tables.get((lane.id, place))
+        table = self.results.rows.get(self.trellis.part_at(lane, place))
         return table if isinstance(table, Table) else None
+
+    def _result(self, item: TieItem) -> Tie | UserError | None:
+        """Return what a tie gave, unless it has been linked otherwise since."""
+        result = self.results.ties.get(item.id)
+        if isinstance(result, Tie) and result.link != item.match_link():
+            return None
+        return result
 
     def _stripes(self, lane: Lane, place: int) -> tuple[Stripe, ...]:
         """Return the stripes of a lane after so many items: its own, and one for each tied in."""
@@ -353,7 +364,8 @@ class _Drawing:
             ends = [
                 self._x(*self.trellis.place_of(item.id)) - CURVE_WIDTH
                 for _, item in self.trellis.ties()
-                if item.lane == lane.id and item.after is None
+                if item.lane == lane.id
+                and self.trellis.taken_after(item) == self.trellis.end_of(lane)
             ]
             end = max(start, *ends)
         yield Ribbon(lane.id, start, y, end, y, self._stripes(lane, len(lane.items)))
@@ -363,16 +375,18 @@ class _Drawing:
         middle = capsule.box.x + CAPSULE_WIDTH / 2
         own, below = self.middles[capsule.lane], self.middles[other.id] > self.middles[capsule.lane]
         landing = own + (6 if below else -6)
-        stripes = self._stripes(other, self.trellis.taken_place(item))
-        return Ribbon(
-            other.id, middle - CURVE_WIDTH, self.middles[other.id], middle, landing, stripes
-        )
+        taken = self.trellis.taken_place(item)
+        start = middle - CURVE_WIDTH
+        if taken < len(other.items):  # it leaves before what comes next on that lane
+            start = min(start, self._x(other, taken) - STAKE_GAP / 2)
+        stripes = self._stripes(other, taken)
+        return Ribbon(other.id, start, self.middles[other.id], middle, landing, stripes)
 
     def _capsule(self, lane: Lane, place: int, item: TieItem) -> Capsule:
         x = self._x(lane, place) - CAPSULE_WIDTH / 2
         y = self.middles[lane.id] - CAPSULE_HEIGHT / 2
         box = Box(x, y, CAPSULE_WIDTH, CAPSULE_HEIGHT)
-        tie = self.results.ties.get(item.id)
+        tie = self._result(item)
         other = self.trellis.lane(item.lane)
         name = "cross" if item.cross else join_name(item.keep, item.wanted_columns())
         title = f"Join · {name}"
@@ -384,7 +398,7 @@ class _Drawing:
         return Capsule(item.id, lane.id, box, (), title, counts, trouble)
 
     def _spill(self, lane: Lane, item: TieItem, capsule: Capsule) -> Iterator[Spill]:
-        tie = self.results.ties.get(item.id)
+        tie = self._result(item)
         if not isinstance(tie, Tie):
             return
         text = _spill_words(tie)
@@ -396,7 +410,7 @@ class _Drawing:
     def _flag(self, lane: Lane, place: int, item: DeliveryItem) -> Flag:
         x = self._x(lane, place) - FLAG_WIDTH / 2
         box = Box(x, self.middles[lane.id] - FLAG_HEIGHT / 2, FLAG_WIDTH, FLAG_HEIGHT)
-        table = self.results.tables.get((lane.id, place))
+        table = self.results.rows.get(item.id)
         rows = counted(len(table), "row") if isinstance(table, Table) else "no rows yet"
         trouble = table.happened if isinstance(table, UserError) else ""
         return Flag(item.id, lane.id, box, item.name, rows, Path(item.path).name, trouble)
