@@ -185,9 +185,10 @@ def _exact_to_number(column: Column) -> _Made:
 
 def _number_to_whole(column: Column) -> _Made:
     values = column.values
-    fits = (values == np.floor(values)) & (np.abs(values) <= WHOLE_IN_A_DOUBLE)
+    whole_ones = (values == np.floor(values)) & np.isfinite(values)
+    fits = whole_ones & (np.abs(values) <= WHOLE_IN_A_DOUBLE)
     whole = np.where(fits, values, 0.0).astype(np.int64)
-    for row in np.flatnonzero(~fits & np.isfinite(values)).tolist():
+    for row in np.flatnonzero(whole_ones & ~fits).tolist():
         shown = _whole_of(shown_decimal(float(values[row])))
         if shown is not None:
             whole[row], fits[row] = shown, True
