@@ -94,6 +94,7 @@ class Chooser(QDialog):
         self._form = SourceForm("chooser.form", self._theme)
         self._form.changed.connect(self._changed)
         self._form.cells.refused.connect(self._notice.tell)
+        self._form.hide()  # until there is something to read
         self._noticed = NoticedLines("chooser.noticed", 3)
         self._noticed.mended.connect(self._changed)
         self._size = label(soft=True)
@@ -227,6 +228,7 @@ class Chooser(QDialog):
         self._reading = None
         self._name.setText(entry.name)
         self._size.setText("")
+        self._form.show()
         self._form.show_source(entry.source, None)
         self._noticed.hide()
         self._look()

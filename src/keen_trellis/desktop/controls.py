@@ -268,7 +268,7 @@ class OneLine(QLabel):
     def __init__(self) -> None:
         super().__init__()
         self.setTextFormat(Qt.TextFormat.PlainText)
-        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Preferred)
+        self.setSizePolicy(QSizePolicy.Policy.Maximum, QSizePolicy.Policy.Preferred)
         self.setMinimumWidth(80)
 
     def setText(self, text: str) -> None:
@@ -277,6 +277,9 @@ class OneLine(QLabel):
 
     def sizeHint(self) -> QSize:
         return QSize(self.fontMetrics().horizontalAdvance(self.text()) + 4, 20)
+
+    def minimumSizeHint(self) -> QSize:
+        return QSize(self.minimumWidth(), 20)
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)

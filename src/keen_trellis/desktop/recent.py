@@ -1,8 +1,9 @@
-"""The places that lanes were last made from, remembered on this machine; never a password."""
+"""What was worked on and read from lately, remembered on this machine; never a password."""
 
 from __future__ import annotations
 
-from dataclasses import asdict
+import datetime as dt
+from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import Any
 
@@ -13,13 +14,14 @@ from keen_trellis.desktop.entries import Place
 from keen_trellis.read import Database, Server, SqliteFile
 
 _KEY, _KEPT = "recent/places", 8
+_TRELLISES = "recent/trellises"
 _DATABASES: TypeAdapter[Any] = TypeAdapter(Database)
 
 
 def recent_places() -> list[Place]:
     """Return the places, the latest first; files that are gone are left out."""
     found: list[Place] = []
-    for text in _texts():
+    for text in _texts(_KEY):
         try:
             if text.startswith("{"):
                 found.append(_DATABASES.validate_json(text))
@@ -38,8 +40,35 @@ def remember_place(place: Place) -> None:
         text = TypeAdapter(dict[str, Any]).dump_json(asdict(place)).decode()
     else:
         text = str(place)
-    texts = [text, *(t for t in _texts() if t != text)]
+    texts = [text, *(t for t in _texts(_KEY) if t != text)]
     QSettings().setValue(_KEY, texts[:_KEPT])
+
+
+@dataclass(frozen=True, slots=True)
+class RecentTrellis:
+    """A trellis that was opened or saved, and when last."""
+
+    path: Path
+    at: dt.datetime
+
+
+def recent_trellises() -> list[RecentTrellis]:
+    """Return the trellises worked on, the latest first; also those that are no longer there."""
+    found = []
+    for text in _texts(_TRELLISES):
+        at, _, path = text.partition(" ")
+        try:
+            found.append(RecentTrellis(Path(path), dt.datetime.fromisoformat(at)))
+        except ValueError:
+            continue
+    return found
+
+
+def remember_trellis(path: Path) -> None:
+    """Put a trellis first."""
+    others = [text for text in _texts(_TRELLISES) if text.partition(" ")[2] != str(path)]
+    now = dt.datetime.now().isoformat(timespec="minutes")
+    QSettings().setValue(_TRELLISES, [f"{now} {path}", *others][:_KEPT])
 
 
 def place_words(place: Place) -> str:
@@ -50,8 +79,8 @@ def place_words(place: Place) -> str:
     return f"{path.name}   {path.parent}"
 
 
-def _texts() -> list[str]:
-    kept = QSettings().value(_KEY, [])
+def _texts(key: str) -> list[str]:
+    kept = QSettings().value(key, [])
     if isinstance(kept, str):  # one value comes back without its list
         kept = [kept]
     return [str(text) for text in kept] if isinstance(kept, list) else []

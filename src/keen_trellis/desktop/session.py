@@ -62,6 +62,8 @@ class Session(QObject):
         Another read brought something else than the one before.
     delivered
         Deliveries have been written.
+    filed(path)
+        A trellis was opened or saved.
 
     Attributes
     ----------
@@ -84,6 +86,7 @@ class Session(QObject):
     outside = Signal()
     compared = Signal(object)
     delivered = Signal()
+    filed = Signal(object)
 
     def __init__(self) -> None:
         super().__init__()
@@ -110,7 +113,10 @@ class Session(QObject):
         self._finding: Job | None = None
         self.ran.connect(self.look)
         self.selected.connect(self.look)
-        self.undo.cleanChanged.connect(lambda _: self.changed.emit())
+        self.undo.cleanChanged.connect(self._clean_changed)
+
+    def _clean_changed(self, clean: bool) -> None:
+        self.changed.emit()
 
     # documents
 
@@ -126,6 +132,7 @@ class Session(QObject):
             self.said.emit(str(error), True)
             return False
         self._take_up(trellis, path)
+        self.filed.emit(path.absolute())
         return True
 
     @property
@@ -146,6 +153,7 @@ class Session(QObject):
         if self.results.trellis is self.trellis:
             remember(path, snapshot(self.results))
         self.changed.emit()
+        self.filed.emit(path.absolute())
         self.said.emit(f"Saved as {path.name}.", False)
         return True
 
@@ -231,7 +239,9 @@ class Session(QObject):
     def state_words(self) -> str:
         """How the results stand to the trellis, for the status line."""
         if self.up_to_date:
-            return "Everything is up to date"
+            broken = len(self.results.errors())
+            needs = "1 part needs a look" if broken == 1 else f"{broken} parts need a look"
+            return needs if broken else "Everything is up to date"
         return "Working …" if self.jobs.busy else "Stopped: what is shown is from before"
 
     def stop(self) -> None:

@@ -260,6 +260,7 @@ QPushButton[plain="true"] {
 }
 QPushButton[plain="true"]:hover { background: $accent_soft; }
 QPushButton[plain="true"]:focus { border-color: $accent_ink; }
+QPushButton[plain="true"]:disabled { color: $ink_soft; font-weight: 400; }
 
 QMenu { background: $surface; border: 1px solid $line; padding: 4px; }
 QMenu::item { padding: 5px 24px 5px 12px; border-radius: 4px; }
@@ -284,6 +285,12 @@ QPushButton[page="true"]:hover { color: $ink; }
 QPushButton[page="true"]:checked { color: $accent_ink; border-bottom-color: $accent; }
 QPushButton[page="true"]:focus { color: $ink; border-bottom-color: $ink; }
 
+QLabel[welcome="true"] { font-size: 26px; font-weight: 600; }
+QLabel[invites="true"] { font-size: 18px; font-weight: 600; color: $accent_ink; }
+QFrame[drop="true"] {
+  background: $accent_soft; border: 2px dashed $accent; border-radius: 12px;
+}
+QFrame[drop="true"] QPushButton[soft="true"] { background: $surface; }
 QFrame[card="true"] { background: $surface; border: 1px solid $line; border-radius: 8px; }
 QFrame[said="true"] { background: $accent_soft; border: 0; border-radius: 8px; }
 QFrame[said="true"] QLabel { color: $ink; }

@@ -32,6 +32,7 @@ from PySide6.QtWidgets import (
     QProgressBar,
     QPushButton,
     QSplitter,
+    QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
@@ -46,9 +47,15 @@ from keen_trellis.desktop.entries import Place
 from keen_trellis.desktop.finder import Finder
 from keen_trellis.desktop.map.view import MapView
 from keen_trellis.desktop.passwords import ConnectDialog, ask_password
-from keen_trellis.desktop.recent import place_words, recent_places, remember_place
+from keen_trellis.desktop.recent import (
+    place_words,
+    recent_places,
+    remember_place,
+    remember_trellis,
+)
 from keen_trellis.desktop.reread_summary import RereadSummary
 from keen_trellis.desktop.session import Session
+from keen_trellis.desktop.start_page import StartPage
 from keen_trellis.desktop.theme import Theme
 from keen_trellis.errors import MissingFileError, MissingTableError, PasswordError
 from keen_trellis.flow import FolderSource, Lane, TypedSource
@@ -66,6 +73,7 @@ from keen_trellis.flow.storage import ENDING
 from keen_trellis.read import Server, pasted_cells
 
 _MESSAGE_MS = 9_000
+_SPECS = {spec.id: spec for spec in ACTIONS}
 
 
 class Window(QMainWindow):
@@ -107,8 +115,13 @@ class Window(QMainWindow):
         column = QVBoxLayout(whole)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
+        self._start = StartPage(self.action)
+        self._start.trellis_asked.connect(self._open_asked)
+        self._middle = QStackedWidget()
+        self._middle.addWidget(halves)
+        self._middle.addWidget(self._start)
         column.addWidget(self._top)
-        column.addWidget(halves, 1)
+        column.addWidget(self._middle, 1)
         column.addWidget(self._status)
         self.setCentralWidget(whole)
 
@@ -119,8 +132,10 @@ class Window(QMainWindow):
         session.selected.connect(self._enable_actions)
         session.said.connect(self.tell)
         session.working.connect(self._status.show_work)
+        session.working.connect(self._enable_work)
         session.crashed.connect(self.show_crash)
         session.compared.connect(self.show_changes)
+        session.filed.connect(remember_trellis)
         self.bench.rows_page.mend_asked.connect(self.mend_source)
         self.bench.source_page.moved_asked.connect(self.move_source)
         self.map.add_lane_asked.connect(self.offer_places)
@@ -149,8 +164,17 @@ class Window(QMainWindow):
         self.action("edit.undo").setText(f"Undo: {undo.undoText()}" if undo.canUndo() else "Undo")
         self.action("edit.redo").setText(f"Redo: {undo.redoText()}" if undo.canRedo() else "Redo")
 
+    def _enable_work(self, fraction: float, doing: str) -> None:
+        for name in ("job.stop", "trellis.run"):
+            action = self._actions[name]
+            action.setEnabled(_SPECS[name].when(self.session))
+
     def _show_document(self) -> None:
         session = self.session
+        is_empty = not session.trellis.lanes
+        if is_empty and self._middle.currentWidget() is not self._start:
+            self._start.renew()
+        self._middle.setCurrentIndex(int(is_empty))
         saved = session.undo.isClean()
         self.setWindowTitle(f"{session.trellis.name}{'' if saved else ' *'} – Keen Trellis")
         self._top.show_document(session)
@@ -174,6 +198,10 @@ class Window(QMainWindow):
         )
         if path:
             self.session.open(Path(path))
+
+    def _open_asked(self, path: Path) -> None:
+        if self._may_leave():
+            self.session.open(path)
 
     def save(self) -> bool:
         """Save the trellis, asking where if it has no file yet; tell whether it was saved."""
@@ -423,9 +451,13 @@ class Window(QMainWindow):
         """Offer the lanes that the selected one can be tied with."""
         lane = self.session.selected_lane
         plus = next((p for p in self.map.shown.pluses if lane and p.lane == lane.id), None)
-        box = plus.box if plus else self.map.shown.add_lane
-        corner = self.map.to_screen(box).bottomLeft().toPoint()
-        self._tie_menu().popup(self.map.viewport().mapToGlobal(corner))
+        head = self.map.shown.box_of(lane.id) if lane else None
+        box = plus.box if plus else head or self.map.shown.add_lane
+        at = self.map.to_screen(box).bottomLeft().toPoint()
+        seen = self.map.viewport().rect().adjusted(8, 8, -40, -8)
+        at.setX(min(max(at.x(), seen.left()), seen.right()))  # a lane may be scrolled out of sight
+        at.setY(min(max(at.y(), seen.top()), seen.bottom()))
+        self._tie_menu().popup(self.map.viewport().mapToGlobal(at))
 
     def _tie_menu(self) -> QMenu:
         menu = QMenu(self)
@@ -559,10 +591,11 @@ class _TopBar(QWidget):
         self._row.addWidget(self._file)
         self._row.addStretch()
         self._row.addWidget(self._read)
-        self._row.addWidget(self._trigger("Re-read", "topbar.reread", "trellis.reread", "soft"))
-        self._row.addWidget(
-            self._trigger("Deliver all", "topbar.deliver", "trellis.deliver", "soft")
-        )
+        self._open = self._trigger("Open …", "topbar.open", "file.open", "soft")
+        self._reread = self._trigger("Re-read", "topbar.reread", "trellis.reread", "soft")
+        self._deliver = self._trigger("Deliver all", "topbar.deliver", "trellis.deliver", "soft")
+        for wide in (self._open, self._reread, self._deliver):
+            self._row.addWidget(wide)
         self._row.addWidget(self._trigger("Find an action   Ctrl K", "topbar.find", "view.finder"))
         self.set_theme(window.theme)
 
@@ -577,7 +610,12 @@ class _TopBar(QWidget):
     def show_document(self, session: Session) -> None:
         self._name.setText(session.trellis.name.replace("&", "&&"))
         self._name.setAccessibleName(f"Name of the trellis: {session.trellis.name}")
-        file = session.path.name if session.path else "not saved yet"
+        lanes = session.trellis.lanes
+        self._open.setVisible(not lanes)
+        self._reread.setVisible(bool(lanes))
+        self._deliver.setVisible(any(True for _ in session.trellis.deliveries()))
+        unsaved = "not saved yet" if lanes else "nothing in it yet"
+        file = session.path.name if session.path else unsaved
         state = "saved" if session.undo.isClean() else "changed"
         self._file.setText(f"{file} · {state}" if session.path else file)
         self._read.setText(session.read_words)

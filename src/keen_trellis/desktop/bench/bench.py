@@ -22,7 +22,7 @@ from keen_trellis.desktop.bench.grid import Grid, Origins, put_on_clipboard
 from keen_trellis.desktop.bench.match_page import MatchPage
 from keen_trellis.desktop.bench.pages import DeliveryPage, TablePage, outcome_line, rows_line
 from keen_trellis.desktop.bench.source_page import SourcePage
-from keen_trellis.desktop.controls import Notice, label
+from keen_trellis.desktop.controls import Notice, OneLine, label
 from keen_trellis.desktop.kind_menu import offer_kinds
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme
@@ -64,8 +64,10 @@ class Bench(QWidget):
             self._stack.addWidget(page)
         self.notice = Notice("bench.notice")
         self.finding = FindingLine(session)
-        self._title = label(heading=True)
+        self._title = OneLine()
+        self._title.setProperty("heading", True)
         self._title.setObjectName("bench.title")
+        self._title.setMaximumWidth(420)
         self._rename = QLineEdit()
         self._rename.setObjectName("bench.rename")
         self._rename.setAccessibleName("Name of the lane")
@@ -81,6 +83,7 @@ class Bench(QWidget):
             grid.copy_asked.connect(self._copy)
         for signal in (session.changed, session.ran, session.selected, session.delivered):
             signal.connect(self.renew)
+        self.renew()
 
     def _lay_out(self) -> None:
         head = QHBoxLayout()

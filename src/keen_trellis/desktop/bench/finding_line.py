@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QMenu, QPushButton
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QMenu, QPushButton, QSizePolicy
 
 from keen_trellis.desktop.controls import OneLine, button
 from keen_trellis.desktop.session import Session
@@ -33,6 +33,7 @@ class FindingLine(QFrame):
         self._session = session
         self._first: _Told | None = None
         self._text = OneLine()
+        self._text.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Preferred)
         self._text.setObjectName("finding.text")
         self._mend = button("", "finding.mend", self._mend_first, "plain")
         self._more = QPushButton()

@@ -13,7 +13,7 @@ from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QVBoxLay
 
 from keen_trellis.data import Field, Table
 from keen_trellis.desktop.bench.grid import Grid, Origins
-from keen_trellis.desktop.controls import Choice, Flow, Notice, Switch, button, label
+from keen_trellis.desktop.controls import Choice, Flow, Notice, OneLine, Switch, button, label
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import LaneColours, Theme, readable, value_font
 from keen_trellis.errors import TooManyRowsError, UserError
@@ -57,7 +57,9 @@ class BayPanel(QFrame):
         self.setProperty("card", True)
         self.setObjectName(f"bay.{bay}")
         self.head = _BayHead()
-        self.name = label(strong=True)
+        self.name = OneLine()  # a long name gives way to the rows and the switch
+        self.name.setProperty("strong", True)
+        self.name.setMinimumWidth(36)
         self.rows = label(soft=True)
         self.rows.setObjectName(f"bay.{bay}.rows")
         self.switch = Switch(f"bay.{bay}.switch", ("Keep", "Leave"), "This bay")
@@ -65,7 +67,7 @@ class BayPanel(QFrame):
         row.setContentsMargins(15, 4, 8, 4)
         row.addWidget(self.name)
         row.addWidget(self.rows)
-        row.addStretch()
+        row.addStretch(1)
         row.addWidget(self.switch)
         self.grid = Grid(theme, f"bay.{bay}.grid")
         self.empty = label(soft=True)
@@ -157,7 +159,8 @@ class MatchPage(QWidget):
         column.addWidget(self._notice)
         column.addWidget(self._bay_row, 1)
         column.addWidget(self._said)
-        column.addStretch(0)
+        self._spare = QWidget()  # below a notice, where there are no bays
+        column.addWidget(self._spare, 1)
 
     def set_theme(self, theme: Theme) -> None:
         """Take the colours of a theme."""
@@ -173,8 +176,10 @@ class MatchPage(QWidget):
         self._show_sentence(lane, item, origins)
         trouble = str(result) if isinstance(result, UserError) else ""
         self._notice.tell(trouble)
-        self._bay_row.setVisible(not trouble)
-        self._said.setVisible(not trouble)
+        is_there = isinstance(result, Tie)
+        self._bay_row.setVisible(is_there)
+        self._said.setVisible(is_there)
+        self._spare.setVisible(not is_there)
         if isinstance(result, Tie):
             self._show_bays(item, result, origins)
             # said of the tie that was worked out: the one in the sentence may be newer

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from keen_trellis.data import Table
-from keen_trellis.errors import UserError
+from keen_trellis.errors import UserError, WaitingError
 from keen_trellis.flow.describe import counted
 from keen_trellis.flow.document import DeliveryItem, Lane, TieItem, Trellis
 from keen_trellis.flow.run import Results
@@ -33,6 +33,7 @@ CAPSULE_WIDTH, CAPSULE_HEIGHT = 26, 50
 FLAG_WIDTH, FLAG_HEIGHT = 122, 50
 PLUS_SIZE = 24
 CURVE_WIDTH = 116
+SPILL_WIDTH = STAKE_GAP - 30
 STRIPE = 3.5
 
 Measure = Callable[[str], float]
@@ -124,7 +125,10 @@ class Part:
 
 @dataclass(frozen=True, slots=True)
 class Capsule:
-    """A tie: its three bays in their true proportion, beneath its name."""
+    """A tie: its three bays in their true proportion, beneath its name.
+
+    What is wrong with it is its trouble; where something before it is, it only waits.
+    """
 
     item: str
     lane: str
@@ -133,6 +137,7 @@ class Capsule:
     title: str
     counts: str
     trouble: str
+    waits_for: str = ""
 
     @property
     def title_box(self) -> Box:
@@ -148,6 +153,7 @@ class Spill:
     start: tuple[float, float]
     box: Box
     text: str
+    full: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -221,6 +227,20 @@ class MapLayout:
                 return head.box
         things: list[Capsule | Flag] = [*self.capsules, *self.flags]
         return next((thing.box for thing in things if thing.item == selected), None)
+
+
+def fitted(text: str, room: float, measure: Measure) -> str:
+    """Return a text that is no wider than a room, with an ellipsis in the place of what is not."""
+    if measure(text) <= room:
+        return text
+    low, high = 0, len(text)
+    while low < high:  # the most letters that fit with the ellipsis
+        middle = (low + high + 1) // 2
+        if measure(f"{text[:middle].rstrip()}…") <= room:
+            low = middle
+        else:
+            high = middle - 1
+    return f"{text[:low].rstrip()}…"
 
 
 def thickness(rows: int) -> float:
@@ -393,6 +413,8 @@ class _Drawing:
         if isinstance(tie, Tie):
             parts = _parts(box, tie, (lane.colour, None, other.colour))
             return Capsule(item.id, lane.id, box, parts, title, found_words(tie.counts), "")
+        if isinstance(tie, WaitingError):  # nothing is wrong here
+            return Capsule(item.id, lane.id, box, (), title, "waits", "", tie.happened)
         trouble = tie.happened if isinstance(tie, UserError) else ""
         counts = "needs a look" if trouble else "matching …"
         return Capsule(item.id, lane.id, box, (), title, counts, trouble)
@@ -401,18 +423,38 @@ class _Drawing:
         tie = self._result(item)
         if not isinstance(tie, Tie):
             return
-        text = _spill_words(tie)
+        text, full = self._spill_words(tie)
         if text:
             start = (capsule.box.x + CAPSULE_WIDTH / 2, capsule.box.bottom + 2)
             box = Box(capsule.box.right + 8, capsule.box.bottom + 4, self.measure(text) + 18, 21)
-            yield Spill(item.id, start, box, text)
+            yield Spill(item.id, start, box, text, full)
+
+    def _spill_words(self, tie: Tie) -> tuple[str, str]:
+        """Return how many rows are left, with names short enough for the room, and in full."""
+        left, right = tie.names
+        words = {Bay.LEFT: left, Bay.BOTH: "matched", Bay.RIGHT: right}
+        spilled = {bay: tie.counts.bay(bay) for bay in Bay if bay not in tie.keep}
+        held = {bay: rows for bay, rows in spilled.items() if rows}
+        if not held:
+            return "", ""
+        end = f"{'row' if sum(held.values()) == 1 else 'rows'} left"
+
+        def said(names: dict[Bay, str]) -> str:
+            return f"{' + '.join(f'{rows:,} {names[bay]}' for bay, rows in held.items())} {end}"
+
+        spare = SPILL_WIDTH - 18 - self.measure(said(dict.fromkeys(words, "")))
+        room = max(spare / len(held), self.measure("x…"))
+        short = {bay: fitted(name, room, self.measure) for bay, name in words.items()}
+        return said(short), said(words)
 
     def _flag(self, lane: Lane, place: int, item: DeliveryItem) -> Flag:
         x = self._x(lane, place) - FLAG_WIDTH / 2
         box = Box(x, self.middles[lane.id] - FLAG_HEIGHT / 2, FLAG_WIDTH, FLAG_HEIGHT)
         table = self.results.rows.get(item.id)
         rows = counted(len(table), "row") if isinstance(table, Table) else "no rows yet"
-        trouble = table.happened if isinstance(table, UserError) else ""
+        rows = "waits" if isinstance(table, WaitingError) else rows
+        is_trouble = isinstance(table, UserError) and not isinstance(table, WaitingError)
+        trouble = table.happened if is_trouble and isinstance(table, UserError) else ""
         return Flag(item.id, lane.id, box, item.name, rows, Path(item.path).name, trouble)
 
     def _plus(self, lane: Lane) -> Plus:
@@ -456,13 +498,3 @@ def _parts(box: Box, tie: Tie, colours: tuple[int | None, ...]) -> tuple[Part, .
             parts.append(Part(bay, part, bay in tie.keep, colour))
             y += height * shrink + 2
     return tuple(parts)
-
-
-def _spill_words(tie: Tie) -> str:
-    left, right = tie.names
-    words = {Bay.LEFT: left, Bay.BOTH: "matched", Bay.RIGHT: right}
-    spilled = {bay: tie.counts.bay(bay) for bay in Bay if bay not in tie.keep}
-    parts = [f"{rows:,} {words[bay]}" for bay, rows in spilled.items() if rows]
-    if not parts:
-        return ""
-    return f"{' + '.join(parts)} {'row' if sum(spilled.values()) == 1 else 'rows'} left"

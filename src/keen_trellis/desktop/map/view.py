@@ -481,14 +481,14 @@ def _faded(colour: str, alpha: float) -> QColor:
 def _tip(thing: object) -> str:
     match thing:
         case Capsule():
-            return thing.trouble or f"{thing.title}: {thing.counts}"
+            return thing.trouble or thing.waits_for or f"{thing.title}: {thing.counts}"
         case Head():
             stale = "\nIts file has changed since it was read: F5 reads it again" * thing.stale
             return thing.trouble or f"{thing.name}: {thing.source}, {thing.size}{stale}"
         case Flag():
             return thing.trouble or f"{thing.name}: {thing.rows} to {thing.file}"
         case Spill():
-            return f"{thing.text}: still there to look at in the bays of the tie"
+            return f"{thing.full}: still there to look at in the bays of the tie"
         case Plus():
             return "Add a tie or a delivery here, or drag onto another lane to tie them"
     return ""
