@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import gc
+import os
 import sys
 from pathlib import Path
 from types import TracebackType
@@ -11,8 +12,12 @@ from PySide6.QtCore import QObject, QSettings, QTimer, Signal
 from PySide6.QtWidgets import QApplication
 
 from keen_trellis.desktop import theme as themes
+from keen_trellis.desktop.jobs import left_have_ended
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.window import Window
+
+
+_LEAVE_MS = 1_000
 
 
 def start(file: Path | None, dark: bool = False) -> int:
@@ -25,7 +30,10 @@ def start(file: Path | None, dark: bool = False) -> int:
     QTimer.singleShot(0, gc.enable)  # the command line put it off while everything was loaded
     if file is not None:
         QTimer.singleShot(0, lambda: window.session.open(file.absolute()))
-    return application.exec()
+    code = application.exec()
+    if not left_have_ended(_LEAVE_MS):  # a server that is silent, and whose answer nobody wants
+        os._exit(code)
+    return code
 
 
 def make_application() -> QApplication:

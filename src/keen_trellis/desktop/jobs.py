@@ -138,3 +138,8 @@ class Jobs:
 
 _left: set[Jobs] = set()
 """Jobs that nobody waits for any more, until the last of each has ended."""
+
+
+def left_have_ended(timeout_ms: int) -> bool:
+    """Wait for jobs that were left, each for so long at most; tell whether all have ended."""
+    return all([jobs._pool.waitForDone(timeout_ms) for jobs in list(_left)])
