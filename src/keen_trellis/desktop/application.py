@@ -16,7 +16,6 @@ from keen_trellis.desktop.jobs import left_have_ended
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.window import Window
 
-
 _LEAVE_MS = 1_000
 
 

@@ -142,4 +142,4 @@ _left: set[Jobs] = set()
 
 def left_have_ended(timeout_ms: int) -> bool:
     """Wait for jobs that were left, each for so long at most; tell whether all have ended."""
-    return all([jobs._pool.waitForDone(timeout_ms) for jobs in list(_left)])
+    return all(jobs._pool.waitForDone(timeout_ms) for jobs in list(_left))

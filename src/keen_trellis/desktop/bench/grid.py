@@ -11,8 +11,6 @@ from dataclasses import dataclass
 
 from PySide6.QtCore import (
     QAbstractTableModel,
-    QByteArray,
-    QMimeData,
     QModelIndex,
     QPersistentModelIndex,
     QPoint,
@@ -398,10 +396,8 @@ class Grid(QTableView):
 
 
 def put_on_clipboard(text: str) -> None:
-    """Put text on the clipboard as bytes, which are not copied letter by letter."""
-    data = QMimeData()
-    data.setData("text/plain", QByteArray(text.encode()))
-    QGuiApplication.clipboard().setMimeData(data)
+    """Put text on the clipboard."""
+    QGuiApplication.clipboard().setText(text)
 
 
 def _aligned(column: Column) -> Qt.AlignmentFlag:
