@@ -2,7 +2,7 @@
 PYTHON := .venv/bin/python
 READY := .venv/.ready
 
-.PHONY: demo example test check bench docs shots clean
+.PHONY: demo example test mutants check bench docs shots clean
 
 demo: $(READY) ## open the window with the demo trellis
 	@if [ -n "$$DISPLAY$$WAYLAND_DISPLAY" ]; then \
@@ -12,9 +12,12 @@ demo: $(READY) ## open the window with the demo trellis
 example: $(READY) ## run the demo without a screen: read, tie, deliver, print the counts
 	$(PYTHON) -m keen_trellis run demo/winter-season.trellis --deliver
 
-test: $(READY) ## run all tests
+test: $(READY) ## run all tests, the packages side by side
 	@tools/system_libraries.sh tests
-	$(PYTHON) -W error::ResourceWarning -m unittest discover -s tests -t .
+	$(PYTHON) tools/run_tests.py
+
+mutants: $(READY) ## put small faults into the matching, and see how many its tests notice
+	$(PYTHON) tools/mutants.py 50
 
 check: $(READY) ## lint, format, types and layering
 	.venv/bin/ruff check .

@@ -11,7 +11,7 @@ from keen_trellis.desktop.map import layout
 from keen_trellis.errors import EditError
 from keen_trellis.flow import DelimitedSource, Results, Trellis
 from keen_trellis.flow.document import LinkedFields
-from keen_trellis.flow.edits import AddDelivery, AddLane, AddTie, SetLink, apply
+from keen_trellis.flow.edits import AddDelivery, AddLane, AddTie, RenameLane, SetLink, apply
 from keen_trellis.match import Tie, tie
 
 
@@ -23,14 +23,16 @@ def drawn(trellis: Trellis, results: Results | None = None) -> layout.MapLayout:
     return layout.lay_out(trellis, results or Results(), measure)
 
 
-def trellis_of(lanes: int, moves: list[tuple[int, int]]) -> Trellis:
+def trellis_of(
+    lanes: int, moves: list[tuple[int, int]], link: tuple[LinkedFields, ...] = ()
+) -> Trellis:
     """Return a trellis in which lanes are tied, or delivered where a move names one lane twice."""
     trellis = Trellis()
     for number in range(lanes):
         trellis, _ = apply(AddLane(f"L{number}", DelimitedSource(path=f"/{number}.csv")), trellis)
     for a, b in moves:
         lane, other = f"l{a % lanes}", f"l{b % lanes}"
-        edit = AddDelivery(lane, "Rows", "/r.csv") if lane == other else AddTie(lane, other, ())
+        edit = AddDelivery(lane, "Rows", "/r.csv") if lane == other else AddTie(lane, other, link)
         try:
             trellis, _ = apply(edit, trellis)
         except EditError:  # a lane would feed itself
@@ -39,6 +41,8 @@ def trellis_of(lanes: int, moves: list[tuple[int, int]]) -> Trellis:
 
 
 ON = (LinkedFields(left="route", right="code"),)
+A = Table.from_columns({"route": ["a"] * 3_210 + ["zz"] * 54_321})
+B = Table.from_columns({"code": ["a", "b", "c", "d"]})
 MOVES = st.lists(st.tuples(st.integers(0, 5), st.integers(0, 5)), max_size=8)
 
 
@@ -58,6 +62,30 @@ class AnyTrellisTest(unittest.TestCase):
         for box in boxes:
             self.assertLessEqual(box.right, shown.width)
             self.assertLessEqual(box.bottom, shown.height)
+
+    @settings(max_examples=60)
+    @given(st.integers(2, 6), MOVES, st.lists(st.integers(1, 120), min_size=6, max_size=6))
+    def test_no_label_lies_on_another_whatever_the_names(
+        self, lanes: int, moves: list[tuple[int, int]], letters: list[int]
+    ) -> None:
+        trellis = trellis_of(lanes, moves, ON)
+        for lane, length in zip(trellis.lanes, letters, strict=False):
+            trellis, _ = apply(RenameLane(lane.id, f"{lane.id}{'m' * (length - 1)}"), trellis)
+        ties = {
+            item.id: tie(A, B, [("route", "code")], "left anti", names=(lane.name, other.name))
+            for lane, item in trellis.ties()
+            for other in [trellis.lane(item.lane)]
+        }
+        shown = drawn(trellis, Results(trellis, {}, {}, dict(ties)))
+        self.assertEqual(len(shown.spills), len(ties))
+        labels = [s.box for s in shown.spills] + [c.title_box for c in shown.capsules]
+        labels += [h.box for h in shown.heads] + [f.box for f in shown.flags]
+        labels += [c.box for c in shown.capsules] + [p.box for p in shown.pluses]
+        for one, other in itertools.combinations(labels, 2):
+            self.assertFalse(one.meets(other), (one, other))
+        for spill in shown.spills:
+            self.assertIn(" rows left", spill.full)
+            self.assertLessEqual(spill.box.width, max(measure(spill.text) + 18, 0))
 
     def test_a_hundred_lanes_are_laid_out(self) -> None:
         trellis = trellis_of(1, [])

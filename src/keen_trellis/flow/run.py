@@ -26,6 +26,9 @@ from keen_trellis.read import Reading, Secrets
 
 _T = TypeVar("_T")
 _LOOK_UP_S = 0.05
+CELLS_COUNTED_AT_MOST = 20_000
+"""Of outcomes with more rows, gaps and blanks are not counted at every run."""
+
 _RUNS_KEPT = 3
 """For how many runs the cache keeps what nobody asked for: an undo finds it there."""
 
@@ -235,6 +238,8 @@ class _Running:
             for bay in Bay:  # made here, not when somebody looks and has to wait
                 with contextlib.suppress(TooManyRowsError):
                     tie.bay(bay)
+            if len(tie.outcome) <= CELLS_COUNTED_AT_MOST:
+                _ = tie.empty_cells
             return tie
 
         try:

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 from numpy.typing import NDArray
 
-from keen_trellis.data import GAP, Table
+from keen_trellis.data import BLANK, GAP, Table
 from keen_trellis.errors import LinkError
 from keen_trellis.match.counts import Counts, JoinType
 from keen_trellis.match.link import (
@@ -141,6 +141,12 @@ class Tie:
             self.columns,
             self.limit,
         )
+
+    @cached_property
+    def empty_cells(self) -> tuple[int, int]:
+        """How many cells of the outcome are gaps, and how many blanks; every cell is looked at."""
+        columns = [self.outcome.fetch(field) for field in self.outcome.fields]
+        return sum(c.count(GAP) for c in columns), sum(c.count(BLANK) for c in columns)
 
     def gaps(self, column: str) -> NDArray[np.bool_]:
         """Return which rows of the outcome have a gap in a column, as opposed to a blank.

@@ -16,7 +16,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from keen_trellis.data import BLANK, GAP, Table
+from keen_trellis.data import Table
 from keen_trellis.deliver import endings
 from keen_trellis.desktop.bench.grid import Grid, Origins
 from keen_trellis.desktop.controls import Notice, button, label
@@ -31,6 +31,7 @@ from keen_trellis.errors import (
 )
 from keen_trellis.flow.document import DeliveryItem, Lane
 from keen_trellis.flow.edits import SetDelivery
+from keen_trellis.flow.run import CELLS_COUNTED_AT_MOST
 from keen_trellis.match import Tie
 from keen_trellis.read import Reading
 
@@ -112,20 +113,13 @@ def rows_line(reading: Reading | UserError | None) -> str:
 
 def outcome_line(tie: Tie | UserError | None) -> str:
     """Return how many gaps the tie made, told apart from blanks of the sources."""
-    if not isinstance(tie, Tie) or len(tie.outcome) > _COUNTED_AT_MOST:
+    if not isinstance(tie, Tie) or len(tie.outcome) > CELLS_COUNTED_AT_MOST:
         return "Gaps, hatched, were made by the tie; · blank was empty in the source."
-    gaps = blanks = 0
-    for field in tie.outcome.fields:
-        column = tie.outcome.fetch(field)
-        gaps += column.count(GAP)
-        blanks += column.count(BLANK)
+    gaps, blanks = tie.empty_cells
     return (
         f"{gaps:,} {'cell is a gap' if gaps == 1 else 'cells are gaps'}, hatched: no partner was "
         f"found. {blanks:,} {'was' if blanks == 1 else 'were'} · blank in the source."
     )
-
-
-_COUNTED_AT_MOST = 20_000
 
 
 class DeliveryPage(QWidget):
