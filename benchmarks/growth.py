@@ -18,8 +18,8 @@ def run() -> Iterator[Result]:
     before: float | None = None
     for size in SIZES:
         rng = np.random.default_rng(size)
-        left = Table.of({"k": Column(Kind.WHOLE, rng.integers(0, size // 5, size))})
-        right = Table.of({"k": Column(Kind.WHOLE, rng.permutation(size // 10))})
+        left = Table.of({"k": Column(Kind.INTEGER, rng.integers(0, size // 5, size))})
+        right = Table.of({"k": Column(Kind.INTEGER, rng.permutation(size // 10))})
 
         def work(left: Table = left, right: Table = right) -> int:
             return len(tie(left, right, ["k"]).match.pairs_and_left_only[0])
@@ -27,9 +27,7 @@ def run() -> Iterator[Result]:
         seconds, rows = timed(work)
         assert rows == size
         peak, _ = peak_memory(work)
-        note = (
-            f"left outer, whole numbers, {size:,} rows: {peak / size:.0f} bytes a row at the peak"
-        )
+        note = f"left outer, integers, {size:,} rows: {peak / size:.0f} bytes a row at the peak"
         if before is None:
             yield Result(note, seconds, None, 60, "s")
         else:

@@ -114,7 +114,7 @@ def profiles() -> Iterator[Result]:
         "codes, all different": pa.array(
             [f"ID-{n:07}" for n in rng.permutation(PROFILED_ROWS).tolist()]
         ),
-        "whole numbers": pa.array(rng.integers(0, 10**12, PROFILED_ROWS)),
+        "integers": pa.array(rng.integers(0, 10**12, PROFILED_ROWS)),
         "exact decimals": pa.array(rng.integers(0, 10**6, PROFILED_ROWS)).cast(
             pa.decimal128(38, 0)
         ),

@@ -166,7 +166,7 @@ class KindsDifferError(LinkError):
         self.fields, self.tables, self.kinds = fields, tables, kinds
 
 
-_WITH_ARTICLE = {"text": "text", "exact decimal": "an exact decimal", "yes/no": "yes/no"}
+_WITH_ARTICLE = {"text": "text", "integer": "an integer", "exact decimal": "an exact decimal"}
 
 
 class WaitingError(UserError):

@@ -17,10 +17,10 @@ from keen_trellis.errors import UnknownColumnError
 
 VALUES = {
     Kind.TEXT: st.text(max_size=8).filter(lambda t: max(t, default="") < "\ud800"),
-    Kind.WHOLE: st.integers(-(2**63), 2**63 - 1),
+    Kind.INTEGER: st.integers(-(2**63), 2**63 - 1),
     Kind.NUMBER: st.floats(allow_nan=False),
     Kind.EXACT: st.decimals(-(10**20), 10**20, places=3),
-    Kind.YES_NO: st.booleans(),
+    Kind.BOOLEAN: st.booleans(),
     Kind.DATE: st.dates(),
     Kind.DATE_TIME: st.datetimes(),
     Kind.TIME: st.times(),
@@ -85,7 +85,7 @@ class ExactnessTest(unittest.TestCase):
         for value, text in (
             (3.0, "3"),
             (0.1, "0.1"),
-            (True, "yes"),
+            (True, "true"),
             (dt.date(2026, 1, 5), "2026-01-05"),
             (dt.datetime(2026, 1, 5, 8, 30), "2026-01-05 08:30:00"),
             (dt.time(8, 30), "08:30:00"),

@@ -24,10 +24,10 @@ STYLES = st.sampled_from(
 DAYS = st.lists(st.dates(dt.date(1970, 1, 1), dt.date(2068, 12, 31)), min_size=1, max_size=20)
 ORDERS = st.sampled_from(["%d/%m/%Y", "%m/%d/%Y", "%d.%m.%Y", "%m-%d-%Y", "%Y/%m/%d", "%d.%m.%y"])
 VALUES: dict[Kind, st.SearchStrategy[Any]] = {
-    Kind.WHOLE: st.integers(-(2**63), 2**63 - 1),
+    Kind.INTEGER: st.integers(-(2**63), 2**63 - 1),
     Kind.EXACT: st.decimals(-99_999, 99_999, places=3),
     Kind.NUMBER: st.floats(allow_nan=False, allow_infinity=False),
-    Kind.YES_NO: st.booleans(),
+    Kind.BOOLEAN: st.booleans(),
     Kind.DATE: st.dates(dt.date(1000, 1, 1)),
     Kind.DATE_TIME: st.datetimes(dt.datetime(1000, 1, 1)),
     Kind.TIME: st.times(),
@@ -122,7 +122,7 @@ class EveryDigitTest(unittest.TestCase):
     @given(st.lists(WRITTEN | st.sampled_from(["n/a", "1_000", "٣", "nan", "inf", " 7 "])))
     def test_a_chosen_kind_keeps_a_number_or_says_it_is_lost(self, texts: list[str]) -> None:
         column = Column.of(texts, Kind.TEXT)
-        for kind in (Kind.WHOLE, Kind.EXACT):
+        for kind in (Kind.INTEGER, Kind.EXACT):
             made = converted(column, kind)
             for row, (text, value) in enumerate(zip(texts, made.column.to_list(), strict=True)):
                 self.assertEqual(value is None, row in made.lost)
@@ -156,11 +156,11 @@ class ChangedKindTest(unittest.TestCase):
         moment = dt.datetime(2026, 1, 5, 8, 30)
         for values, kind, made, lost in (
             ([1, 2], Kind.EXACT, [Decimal(1), Decimal(2)], ()),
-            ([1.5, 2.0], Kind.WHOLE, [None, 2], ("1.5",)),
+            ([1.5, 2.0], Kind.INTEGER, [None, 2], ("1.5",)),
             ([moment], Kind.DATE, [moment.date()], ()),
             ([moment.date()], Kind.DATE_TIME, [dt.datetime(2026, 1, 5)], ()),
             (["2026-01", "8:30"], Kind.TIME, [None, dt.time(8, 30)], ("2026-01",)),
-            (["yes", "0", "No "], Kind.YES_NO, [True, None, False], ("0",)),
+            (["yes", "0", "No "], Kind.BOOLEAN, [True, None, False], ("0",)),
         ):
             with self.subTest(values=values, kind=kind):
                 changed, unfit = changed_kind(Column.of(values), kind, "x")
@@ -169,9 +169,10 @@ class ChangedKindTest(unittest.TestCase):
 
     def test_a_kind_is_proposed_only_where_nearly_all_values_have_it(self) -> None:
         for texts, proposed in (
-            ([*map(str, range(20)), "x"], (Kind.WHOLE, 20, 1, "x")),
+            ([*map(str, range(20)), "x"], (Kind.INTEGER, 20, 1, "x")),
             ([f"{n:03}" for n in range(20)], None),
-            ([*["yes", "no"] * 9, "maybe"], (Kind.YES_NO, 18, 1, "maybe")),
+            ([*["true", "False"] * 9, "maybe"], (Kind.BOOLEAN, 18, 1, "maybe")),
+            ([*["yes", "no"] * 9, "maybe"], None),
             (["KP-MS", "BR-TO"] * 9, None),
             (["1", "2"], None),
             ([f"S-{n}" for n in range(30)], None),

@@ -68,7 +68,7 @@ class DeliveryTest(unittest.TestCase):
     @given(st.lists(st.text(st.sampled_from('a",;\r\n\t\x85 '), min_size=1), max_size=9))
     def test_any_line_end_in_a_cell_stays_in_its_cell(self, cells: list[str]) -> None:
         path = Path(tempfile.mkdtemp(dir=self.folder)) / "rows.csv"
-        numbers = Column.of(list(range(len(cells))), Kind.WHOLE)
+        numbers = Column.of(list(range(len(cells))), Kind.INTEGER)
         table = Table.of({"n": numbers, "t": Column.of(cells, Kind.TEXT)})
         deliver(table, path)
         with path.open(newline="", encoding="utf-8") as file:

@@ -112,7 +112,7 @@ class TieOnTheBenchTest(WindowTestCase):
         self.session.select("crew-mentors")
         self.settle()
         self.assertIn("“mentor id” in Crew is text", self.text("match.trouble.text"))
-        self.assertEqual(self.text("finding.mend"), "Compare both as whole number: +33")
+        self.assertEqual(self.text("finding.mend"), "Compare both as integer: +33")
         self.click("finding.mend")
         self.assertIn("33 of 38", self.window.map.shown.capsules[-1].counts)
 

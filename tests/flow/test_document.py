@@ -207,7 +207,7 @@ class SavingTest(unittest.TestCase):
         for text, words in (
             ("{", "line 1: expecting"),
             ("[]", "does not say that it is a trellis"),
-            (json.dumps({**content, "version": 3}), "saved by a newer Keen Trellis"),
+            (json.dumps({**content, "version": 4}), "saved by a newer Keen Trellis"),
             (json.dumps({**content, "version": 0}), "its version 0 is unknown"),
             (json.dumps({**content, "wish": 1}), "wish: Extra inputs are not permitted"),
             (json.dumps(doubled), "stands there more than once"),

@@ -75,7 +75,7 @@ class RunTest(unittest.TestCase):
         self.do(SetLink("sailings-routes", (LinkedFields(left="sailing", right="code"),)))
         error = self.runner.run(self.trellis).ties["sailings-routes"]
         assert isinstance(error, UserError)
-        self.assertIn("“sailing” in Sailings is a whole number", str(error))
+        self.assertIn("“sailing” in Sailings is an integer", str(error))
         self.do(SetLink("sailings-routes", (LinkedFields(left="route", right="code"),)))
         self.assertEqual(self.tie().counts.left.found, 2)
 

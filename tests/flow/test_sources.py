@@ -126,7 +126,17 @@ class DocumentTest(FlowTestCase):
                 ),
             ],
         )
-        self.assertEqual(json.loads(dumps(trellis))["version"], 2)
+        self.assertEqual(json.loads(dumps(trellis))["version"], 3)
+
+    def test_a_document_of_version_2_is_lifted_with_its_kinds_by_their_terms(self) -> None:
+        old = Path(__file__).parent / "version-2.trellis"
+        trellis = loads(old.read_text(), old)
+        sailings, routes = trellis.lanes
+        self.assertEqual(sailings.source.kinds, {"passengers": Kind.INTEGER, "skipper": Kind.TEXT})
+        self.assertIs(trellis.tie("sailings-routes").link[0].compare_as, Kind.INTEGER)
+        self.assertEqual(routes.source.kinds, {"kinds": Kind.BOOLEAN})
+        assert isinstance(routes.source, TypedSource)  # what was typed in is left as it is
+        self.assertEqual(routes.source.rows, (("KP", "yes/no", "whole number"),))
 
 
 class ReadingAgainTest(FlowTestCase):
@@ -171,7 +181,7 @@ class ReadingAgainTest(FlowTestCase):
         self.write("takings/3.csv", "n\nx\n")
         (lane,) = self.compared(trellis, old, runner).lanes
         self.assertEqual((lane.files_gone, lane.files_come), (("1.csv",), ("3.csv",)))
-        self.assertEqual(lane.other_kind, ("n: text, was whole number",))
+        self.assertEqual(lane.other_kind, ("n: text, was integer",))
 
     def test_the_last_run_is_remembered_without_any_value(self) -> None:
         trellis = self.trellis()

@@ -25,7 +25,7 @@ ROWS = st.lists(
 
 
 def table(rows: list[Any]) -> kt.Table:
-    kinds = (kt.Kind.TEXT, kt.Kind.WHOLE, kt.Kind.WHOLE)
+    kinds = (kt.Kind.TEXT, kt.Kind.INTEGER, kt.Kind.INTEGER)
     columns = {
         name: kt.Column.of([row[n] for row in rows], kind)
         for n, (name, kind) in enumerate(zip(("g", "h", "v"), kinds, strict=True))
@@ -212,7 +212,7 @@ class StackTest(unittest.TestCase):
         self.assertEqual((list(x.state), list(y.state)), ([0, 1, 0, 0], [0, 0, 2, 2]))
         self.assertEqual(
             made.notes[0],
-            "“x” is whole number in A, exact decimal in B and text in C; stacked it is text.",
+            "“x” is integer in A, exact decimal in B and text in C; stacked it is text.",
         )
         self.assertIn("B and C have no “y”.", made.notes)
 

@@ -115,7 +115,7 @@ class DemoTest(unittest.TestCase):
         link = Link((LinkField("id", "mentor id"),))
         (found,) = kt.conversions(self.crew, self.crew, link, ("Crew", "Mentors"))
         assert found.remedy is not None and found.remedy.link is not None
-        self.assertEqual(found.remedy.label, f"Compare both as whole number: +{found.remedy.wins}")
+        self.assertEqual(found.remedy.label, f"Compare both as integer: +{found.remedy.wins}")
         tie = kt.tie(self.crew, self.crew, found.remedy.link.fields)
         self.assertEqual(tie.counts.left.found, found.remedy.wins)
 
@@ -241,7 +241,7 @@ class PromiseTest(unittest.TestCase):
         self, left: Any, right: Any, on: Any, partner: Any, side: Any, blanks: Any, keep: Any
     ) -> None:
         def made(rows: Any) -> kt.Table:
-            kinds = {"t": kt.Kind.TEXT, "n": kt.Kind.WHOLE, "m": kt.Kind.WHOLE}
+            kinds = {"t": kt.Kind.TEXT, "n": kt.Kind.INTEGER, "m": kt.Kind.INTEGER}
             named = zip(kinds.items(), zip(*rows, strict=True), strict=True)
             return kt.Table.of({name: kt.Column.of(cells, kind) for (name, kind), cells in named})
 

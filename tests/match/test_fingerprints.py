@@ -44,7 +44,7 @@ class HashTest(unittest.TestCase):
     def test_blanks_count_for_nothing(self) -> None:
         made = fingerprint(kt.Column.of(["a", None, "a", "b"]))
         self.assertEqual((len(made.hashes), made.n_present, made.unique), (2, 3, 2 / 3))
-        self.assertEqual(fingerprint(kt.Column.of([None, None], kt.Kind.WHOLE)).unique, 0.0)
+        self.assertEqual(fingerprint(kt.Column.of([None, None], kt.Kind.INTEGER)).unique, 0.0)
 
 
 class ProposedLinkTest(unittest.TestCase):

@@ -22,7 +22,7 @@ OPERATORS = ("=", "<>", "<", "<=", ">", ">=")
 
 
 def numbers(values: Any, name: str = "k") -> kt.Table:
-    return kt.Table.of({name: kt.Column(kt.Kind.WHOLE, np.asarray(values, np.int64))})
+    return kt.Table.of({name: kt.Column(kt.Kind.INTEGER, np.asarray(values, np.int64))})
 
 
 def pairs_of(tied: kt.Tie) -> list[tuple[int, int]]:
@@ -186,7 +186,7 @@ class OrderOfEveryKindTest(unittest.TestCase):
             kt.tie(table, table, [near])
         with self.assertRaisesRegex(LinkError, "more than one nearest field"):
             kt.tie(table, table, [near, near])
-        with self.assertRaisesRegex(KindsDifferError, "“n” in left is a whole number, but “d”"):
+        with self.assertRaisesRegex(KindsDifferError, "“n” in left is an integer, but “d”"):
             kt.tie(table, table, [("n", "<", "d")])
 
 

@@ -24,11 +24,11 @@ ROWS = st.lists(st.tuples(TEXTS, NUMBERS), max_size=9)
 
 
 def table(rows: list[tuple[Any, ...]], letter: str) -> Table:
-    kinds = (Kind.TEXT, Kind.WHOLE)
+    kinds = (Kind.TEXT, Kind.INTEGER)
     columns = {
         f"{letter}{n}": Column.of([row[n] for row in rows], kind) for n, kind in enumerate(kinds)
     }
-    numbers = Column.of(list(range(len(rows))), Kind.WHOLE)
+    numbers = Column.of(list(range(len(rows))), Kind.INTEGER)
     return Table.of({f"{letter} row": numbers, **columns})
 
 
@@ -182,9 +182,7 @@ class OutcomeTest(unittest.TestCase):
             self.assertEqual(sentence, f"{link} {said}")
 
     def test_what_cannot_be_linked_is_refused_with_the_fields_named(self) -> None:
-        with self.assertRaisesRegex(
-            LinkError, "“sailing” in Sailings is a whole number, but “code”"
-        ):
+        with self.assertRaisesRegex(LinkError, "“sailing” in Sailings is an integer, but “code”"):
             tie(self.SAILINGS, self.ROUTES, [("sailing", "code")], names=("Sailings", "Routes"))
         with self.assertRaisesRegex(LinkError, "without a link field"):
             match(self.SAILINGS, self.ROUTES, Link(()))
@@ -194,7 +192,7 @@ class OutcomeTest(unittest.TestCase):
             keep_of([])
 
     def test_an_explosion_is_refused_before_memory_is_touched(self) -> None:
-        same = Table.of({"x": Column(Kind.WHOLE, np.zeros(20_000, np.int64))})
+        same = Table.of({"x": Column(Kind.INTEGER, np.zeros(20_000, np.int64))})
         tied = tie(same, same, on=["x"])
         self.assertGreater(tied.counts.pairs, ROW_LIMIT)
         with self.assertRaisesRegex(TooManyRowsError, "would make 400,000,000 rows"):

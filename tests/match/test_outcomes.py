@@ -90,7 +90,7 @@ class AskedForTest(unittest.TestCase):
         def drawn(names: list[str]) -> kt.Table:
             rows = data.draw(st.integers(1, 3))
             cells = st.lists(CELLS, min_size=rows, max_size=rows)
-            made = {name: kt.Column.of(data.draw(cells), kt.Kind.WHOLE) for name in names}
+            made = {name: kt.Column.of(data.draw(cells), kt.Kind.INTEGER) for name in names}
             return kt.Table.of(made)
 
         left, right = drawn(mine), drawn(theirs)
@@ -169,7 +169,7 @@ class CrossAndChainTest(unittest.TestCase):
         tied = kt.tie(SAILINGS, ROUTES, "cross")
         self.assertEqual((len(tied.outcome), tied.join_name), (16, "cross"))
         self.assertEqual(len(tied.outcome.columns), 6)
-        many = kt.Table.of({"n": kt.Column(kt.Kind.WHOLE, np.arange(5_000))})
+        many = kt.Table.of({"n": kt.Column(kt.Kind.INTEGER, np.arange(5_000))})
         with self.assertRaisesRegex(kt.UserError, "25,000,000 rows; the limit is 10,000,000"):
             _ = kt.tie(many, many, "cross").outcome
         self.assertEqual(len(kt.tie(many, many, "cross", limit=30_000_000).outcome), 25_000_000)
@@ -238,7 +238,7 @@ class NotebookTest(unittest.TestCase):
         with tempfile.TemporaryDirectory() as folder:
             path = Path(folder) / "in.csv"
             path.write_text("code;fare\n007;1.5\n8;x\n")
-            table = kt.read(f"file://{path}", kinds={"code": "whole number"})
+            table = kt.read(f"file://{path}", kinds={"code": "integer"})
             self.assertEqual(table.column("code").to_list(), [7, 8])
             with self.assertRaisesRegex(kt.UserError, "“x” in row 2 of “fare” .* is no exact"):
                 kt.read(path, kinds={"fare": "exact decimal"})

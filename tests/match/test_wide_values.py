@@ -28,7 +28,7 @@ NUMBER = st.sampled_from(
 DAY = st.sampled_from([dt.date.min, dt.date.max, dt.date(2026, 1, 5), dt.date(1969, 12, 31)])
 MOMENT = st.builds(dt.datetime.combine, DAY, st.sampled_from([dt.time.min, dt.time.max]))
 TIME = st.sampled_from([dt.time.min, dt.time.max, dt.time(12)])
-AMOUNTS = {kt.Kind.WHOLE: WHOLE, kt.Kind.EXACT: EXACT, kt.Kind.NUMBER: NUMBER}
+AMOUNTS = {kt.Kind.INTEGER: WHOLE, kt.Kind.EXACT: EXACT, kt.Kind.NUMBER: NUMBER}
 CALENDAR = {kt.Kind.DATE: DAY, kt.Kind.DATE_TIME: MOMENT}
 
 
@@ -91,14 +91,14 @@ def pairs_of(tied: kt.Tie) -> list[tuple[int, int]]:
 
 
 def table(n_rows: int, **named: kt.Column) -> kt.Table:
-    return kt.Table.of({"row": kt.Column.of(list(range(n_rows)), kt.Kind.WHOLE), **named})
+    return kt.Table.of({"row": kt.Column.of(list(range(n_rows)), kt.Kind.INTEGER), **named})
 
 
 GROUPS = st.none() | st.sampled_from([0, 1, 10**15])
 
 
 class TwoKindsTest(unittest.TestCase):
-    """A price band is a whole number against exact decimals, a season a moment against days."""
+    """A price band is an integer against exact decimals, a season a moment against days."""
 
     @settings(max_examples=250)
     @given(
@@ -131,8 +131,8 @@ class TwoKindsTest(unittest.TestCase):
         n = min(len(low), len(high))
         low, high = (c.take(np.arange(n)) for c in (low, high))
         ids = [data.draw(st.lists(GROUPS, min_size=k, max_size=k)) for k in (len(shared), n)]
-        one = table(len(shared), id=kt.Column.of(ids[0], kt.Kind.WHOLE), at=shared)
-        two = table(n, id=kt.Column.of(ids[1], kt.Kind.WHOLE), low=low, high=high)
+        one = table(len(shared), id=kt.Column.of(ids[0], kt.Kind.INTEGER), at=shared)
+        two = table(n, id=kt.Column.of(ids[1], kt.Kind.INTEGER), low=low, high=high)
         a, b = one, two
         on = ["id", ("at", hows[0], "low"), ("at", hows[1], "high")]
         if turned:
@@ -219,7 +219,7 @@ class TwoKindsTest(unittest.TestCase):
 
 
 def whole(values: Any) -> kt.Column:
-    return kt.Column(kt.Kind.WHOLE, np.asarray(values, np.int64))
+    return kt.Column(kt.Kind.INTEGER, np.asarray(values, np.int64))
 
 
 class EveryDigitTest(unittest.TestCase):

@@ -97,10 +97,10 @@ class PostgresTest(ServerTestCase):
         server.execute("create type mood as enum ('calm', 'rough')")
         digits, moment = "12345678901234567890.123", dt.datetime(2026, 7, 5, 9, 30)
         kinds = {
-            "n": ("bigint", 2**62, 2**62, Kind.WHOLE),
+            "n": ("bigint", 2**62, 2**62, Kind.INTEGER),
             "exact": ("numeric", f"'{digits}'", Decimal(digits), Kind.EXACT),
             "share": ("double precision", 0.1, 0.1, Kind.NUMBER),
-            "yes": ("boolean", "true", True, Kind.YES_NO),
+            "yes": ("boolean", "true", True, Kind.BOOLEAN),
             "day": ("date", "'2026-01-05'", dt.date(2026, 1, 5), Kind.DATE),
             "at": ("timestamptz", "'2026-07-05 08:30+00'", moment, Kind.DATE_TIME),
             "local": ("timestamp", "'2026-07-05 00:00'", dt.datetime(2026, 7, 5), Kind.DATE_TIME),
@@ -238,7 +238,7 @@ class PostgresTest(ServerTestCase):
         server.execute(f"update {self.name}.t set at = 'infinity' where n = 110000")
         table = read_table(POSTGRES, "t", self.name, secrets=self.secrets).table
         kinds = [str(field.kind) for field in table.fields]
-        self.assertEqual(kinds, ["whole number", "exact decimal", "date", "text"])
+        self.assertEqual(kinds, ["integer", "exact decimal", "date", "text"])
         self.assertEqual(
             sorted(set(table.column("at").to_list())), ["2026-01-01 00:00:00", "infinity"]
         )
@@ -304,10 +304,10 @@ class MariadbTest(ServerTestCase):
         kinds = {
             "n": ("bigint unsigned", 2**64 - 1, Decimal(2**64 - 1), Kind.EXACT),
             "exact": ("decimal(30,3)", "12.500", Decimal("12.500"), Kind.EXACT),
-            "yes": ("tinyint(1)", 1, True, Kind.YES_NO),
-            "tiny": ("tinyint(1)", 5, 5, Kind.WHOLE),
-            "bits": ("bit(8)", "b'00000101'", 5, Kind.WHOLE),
-            "flag": ("bit(1)", "b'1'", True, Kind.YES_NO),
+            "yes": ("tinyint(1)", 1, True, Kind.BOOLEAN),
+            "tiny": ("tinyint(1)", 5, 5, Kind.INTEGER),
+            "bits": ("bit(8)", "b'00000101'", 5, Kind.INTEGER),
+            "flag": ("bit(1)", "b'1'", True, Kind.BOOLEAN),
             "day": ("date", "'2026-01-05'", dt.date(2026, 1, 5), Kind.DATE),
             "at": ("datetime", "'2026-07-05 08:30'", moment, Kind.DATE_TIME),
             "clock": ("time", "'08:30'", dt.time(8, 30), Kind.TIME),
@@ -327,7 +327,7 @@ class MariadbTest(ServerTestCase):
                 self.assertEqual((column.kind, column.to_list()), (kind, [value, None]))
         said = " ".join(reading.notes)
         self.assertIn("“photo”", said)
-        self.assertIn("“tiny” is declared as yes or no and holds 5", said)
+        self.assertIn("“tiny” is declared as boolean and holds 5", said)
         listed = {t.name: t.rows for t in database_tables(MARIADB, self.secrets)}
         self.assertIn(self.name, listed)
         some = read_table(

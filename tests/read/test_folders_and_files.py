@@ -131,7 +131,7 @@ class TypedTest(SourceTestCase):
 class KindsAndProfilesTest(SourceTestCase):
     def test_values_that_cannot_be_changed_are_listed(self) -> None:
         column = Column.of(["7", " 8 ", "nine", None, "nine"])
-        changed, unfit = changed_kind(column, Kind.WHOLE, "n")
+        changed, unfit = changed_kind(column, Kind.INTEGER, "n")
         self.assertEqual(changed.to_list(), [7, 8, None, None, None])
         assert unfit is not None
         self.assertEqual((unfit.rows.tolist(), unfit.texts), ([2, 4], ("nine", "nine")))
@@ -180,7 +180,7 @@ class KindsAndProfilesTest(SourceTestCase):
             self.assertEqual((seen.distinct, seen.blanks), (2, 1))
 
     def test_kinds_of_typed_texts_can_be_chosen(self) -> None:
-        reading = read_typed(("n",), (("1",), ("x",)), kinds={"n": Kind.WHOLE})
+        reading = read_typed(("n",), (("1",), ("x",)), kinds={"n": Kind.INTEGER})
         self.assertEqual(reading.table.column("n").to_list(), [1, None])
         self.assertEqual(reading.unfit[0].texts, ("x",))
         layout = TextLayout(dates="month first")

@@ -55,7 +55,7 @@ class ReadTest(unittest.TestCase):
     def test_kinds_can_be_wanted_and_what_does_not_fit_is_named(self) -> None:
         path = self.folder / "crew.csv"
         path.write_text("id,day,share\n007,2026-01-05,0.5\n012,2026-01-06,x\n")
-        table = kt.read(path, kinds={"id": "whole number", "day": kt.Kind.TEXT})
+        table = kt.read(path, kinds={"id": "integer", "day": kt.Kind.TEXT})
         self.assertEqual(table.column("id").to_list(), [7, 12])
         self.assertEqual(table.column("day").to_list(), ["2026-01-05", "2026-01-06"])
         for kinds, words in (
@@ -76,10 +76,10 @@ class ReadTest(unittest.TestCase):
 
     def test_texts_as_values_of_every_kind(self) -> None:
         cases: tuple[tuple[kt.Kind, list[str], list[Any]], ...] = (
-            (kt.Kind.WHOLE, [" 007", "1.5", "9" * 20], [7, None, None]),
+            (kt.Kind.INTEGER, [" 007", "1.5", "9" * 20], [7, None, None]),
             (kt.Kind.EXACT, ["1.50", "nan", "x"], ["1.50", None, None]),
             (kt.Kind.NUMBER, ["1e3", "inf", ""], [1000.0, None, None]),
-            (kt.Kind.YES_NO, ["Yes", "false", "maybe"], [True, False, None]),
+            (kt.Kind.BOOLEAN, ["Yes", "false", "maybe"], [True, False, None]),
             (kt.Kind.DATE, ["2026-01-05", "2026-13-01"], ["2026-01-05", None]),
             (kt.Kind.DATE_TIME, ["2026-01-05 08:30", "soon"], ["2026-01-05 08:30:00", None]),
             (kt.Kind.TIME, ["08:30", "25:00"], ["08:30:00", None]),

@@ -21,7 +21,7 @@ class KindsTest(SourceTestCase):
 
     def test_each_kind_is_recognised_and_a_code_stays_text(self) -> None:
         for texts, kind, values in (
-            (["12", "-7", ""], Kind.WHOLE, [12, -7, None]),
+            (["12", "-7", ""], Kind.INTEGER, [12, -7, None]),
             (["007", "12"], Kind.TEXT, ["007", "12"]),
             (["-012", "-5"], Kind.TEXT, ["-012", "-5"]),
             (["12.50", "3"], Kind.EXACT, [Decimal("12.50"), Decimal("3.00")]),
@@ -33,7 +33,8 @@ class KindsTest(SourceTestCase):
             (["9" * 39, "1"], Kind.TEXT, ["9" * 39, "1"]),
             (["nan", "1.5"], Kind.TEXT, ["nan", "1.5"]),
             (["inf", "1e9"], Kind.TEXT, ["inf", "1e9"]),
-            (["yes", "No"], Kind.YES_NO, [True, False]),
+            (["TRUE", "false"], Kind.BOOLEAN, [True, False]),
+            (["yes", "No"], Kind.TEXT, ["yes", "No"]),
             (["2026-01-05", ""], Kind.DATE, [dt.date(2026, 1, 5), None]),
             (["2026-02-30", "2026-01-01"], Kind.TEXT, ["2026-02-30", "2026-01-01"]),
             (

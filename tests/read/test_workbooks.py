@@ -85,12 +85,14 @@ class WorkbookTest(SourceTestCase):
         rows: list[list[object]] = [[n, f"{n:03}", str(n)] for n in range(20, 60)]
         path = self.workbook([["id", "mentor", "n"], *rows])
         reading = read_sheet(path, "Crew")
-        self.assertEqual([f.kind for f in reading.table.fields], [Kind.WHOLE, Kind.TEXT, Kind.TEXT])
+        self.assertEqual(
+            [f.kind for f in reading.table.fields], [Kind.INTEGER, Kind.TEXT, Kind.TEXT]
+        )
         (found,) = reading.noticed
-        self.assertEqual(found.text, "All 40 values of “n” look like whole numbers kept as text.")
+        self.assertEqual(found.text, "All 40 values of “n” look like integers kept as text.")
         assert found.remedy
         taken = read_sheet(path, "Crew", kinds=found.remedy.kinds)
-        self.assertIs(taken.table.field("n").kind, Kind.WHOLE)
+        self.assertIs(taken.table.field("n").kind, Kind.INTEGER)
         self.assertEqual(taken.noticed, ())
 
     def test_a_date_column_with_one_word_in_it(self) -> None:

@@ -189,7 +189,7 @@ class Column:
         texts = self.to_arrow().cast(pa.string())
         if self.kind in (Kind.DATE_TIME, Kind.TIME):
             return pc.replace_substring_regex(texts, r"\.000000$", "")
-        return _yes_no(texts) if self.kind is Kind.YES_NO else texts
+        return texts
 
     def text(self, row: int) -> str:
         """Return one cell as it is shown; empty for a blank or a gap."""
@@ -207,8 +207,8 @@ class Column:
                 return str(pa.scalar(float(value)).cast(pa.string()))
             case Kind.EXACT:
                 return str(exact_decimal(value, self.scale))
-            case Kind.YES_NO:
-                return "yes" if value else "no"
+            case Kind.BOOLEAN:
+                return "true" if value else "false"
             case Kind.DATE:
                 return str(np.datetime64(int(value), "D"))
             case Kind.DATE_TIME:
@@ -220,7 +220,7 @@ class Column:
                 return str(int(value))
 
 
-_PLAIN = (Kind.WHOLE, Kind.NUMBER, Kind.YES_NO)
+_PLAIN = (Kind.INTEGER, Kind.NUMBER, Kind.BOOLEAN)
 
 
 def arrow_type(kind: Kind) -> pa.DataType:
@@ -228,13 +228,13 @@ def arrow_type(kind: Kind) -> pa.DataType:
     match kind:
         case Kind.TEXT:
             return pa.string()
-        case Kind.WHOLE:
+        case Kind.INTEGER:
             return pa.int64()
         case Kind.NUMBER:
             return pa.float64()
         case Kind.EXACT:
             return pa.decimal128(38, 0)
-        case Kind.YES_NO:
+        case Kind.BOOLEAN:
             return pa.bool_()
         case Kind.DATE:
             return pa.date32()
@@ -274,7 +274,7 @@ def from_arrow(array: pa.Array | pa.ChunkedArray) -> Column:
     if kind not in _PLAIN:
         array = array.cast(pa.int32() if kind is Kind.DATE else pa.int64())
     if array.null_count:
-        array = array.fill_null(False if kind is Kind.YES_NO else 0)
+        array = array.fill_null(False if kind is Kind.BOOLEAN else 0)
     values = array.to_numpy(zero_copy_only=False).astype(kind.dtype, copy=False)
     if kind is Kind.NUMBER:
         state = _mark_nan(values, state)
@@ -302,8 +302,8 @@ def kind_of_arrow(arrow: pa.DataType) -> Kind:
     if types.is_uint64(arrow):
         return Kind.EXACT
     for test, kind in (
-        (types.is_boolean, Kind.YES_NO),
-        (types.is_integer, Kind.WHOLE),
+        (types.is_boolean, Kind.BOOLEAN),
+        (types.is_integer, Kind.INTEGER),
         (types.is_floating, Kind.NUMBER),
         (types.is_decimal, Kind.EXACT),
         (types.is_date, Kind.DATE),
@@ -323,13 +323,13 @@ def exact_decimal(value: Any, scale: int) -> Decimal:
 
 
 def narrow_exact(values: NDArray[Any]) -> NDArray[np.int64] | None:
-    """Return 128-bit whole numbers as int64 where all of them fit, else None."""
+    """Return 128-bit integers as int64 where all of them fit, else None."""
     low = np.ascontiguousarray(values["lo"]).view(np.int64)
     return low if bool((values["hi"] == low >> 63).all()) else None
 
 
 def widened_exact(whole: NDArray[np.int64]) -> NDArray[Any]:
-    """Return int64 whole numbers as 128-bit ones."""
+    """Return int64 integers as 128-bit ones."""
     values = np.empty(len(whole), EXACT_DTYPE)
     values["lo"], values["hi"] = whole.view(np.uint64), whole >> 63
     return values
@@ -338,9 +338,9 @@ def widened_exact(whole: NDArray[np.int64]) -> NDArray[Any]:
 def exact_values(
     decimals: Sequence[Decimal | None], scale: int | None = None
 ) -> tuple[NDArray[Any], NDArray[np.bool_], int]:
-    """Return finite decimals as 128-bit whole numbers of one scale, which of them fit, the scale.
+    """Return finite decimals as 128-bit integers of one scale, which of them fit, the scale.
 
-    A column of exact decimals has one scale and 38 digits, so a long whole number and a fine
+    A column of exact decimals has one scale and 38 digits, so a long integer and a fine
     fraction may not fit together: unless a scale is given, it is the one that holds most of them.
     Zero stands where a value does not fit, or is None, which never does.
     """
@@ -370,7 +370,7 @@ def exact_values(
 
 
 def halves(whole: int) -> tuple[int, int]:
-    """Return the lower and the upper 64 bits of a whole number of at most 128."""
+    """Return the lower and the upper 64 bits of an integer of at most 128."""
     return whole & _LOW_64, whole >> 64
 
 
@@ -442,9 +442,3 @@ def _exact_from_arrow(array: pa.Array) -> Column:
 def _decimal_type(values: Sequence[Decimal | None]) -> pa.DataType:
     exponents = [int(v.as_tuple().exponent) for v in values if v is not None]
     return pa.decimal128(38, max(0, -min(exponents, default=0)))
-
-
-def _yes_no(texts: pa.StringArray) -> pa.StringArray:
-    encoded = texts.dictionary_encode()
-    words = pa.array(["yes" if t == "true" else "no" for t in encoded.dictionary.to_pylist()])
-    return pa.DictionaryArray.from_arrays(encoded.indices, words).cast(pa.string())

@@ -32,7 +32,7 @@ from keen_trellis.data.stacking import common_scale, rescaled
 from keen_trellis.data.written import Written, evidence, settle
 
 WHOLE_IN_A_DOUBLE = 2**53
-"""Up to here every whole number is a double of its own (IEEE 754: 53 bits of significand)."""
+"""Up to here every integer is a double of its own (IEEE 754: 53 bits of significand)."""
 
 DIGITS_IN_A_DOUBLE = 10**15
 """Decimals of so many digits come back from the double nearest to them (15.95 digits)."""
@@ -168,7 +168,7 @@ def _whole_to_number(column: Column) -> _Made:
 def _exact_to_whole(column: Column) -> _Made:
     narrow = narrow_exact(column.values)
     if narrow is None or column.scale > 18:  # 10**19 is no int64
-        return _one_by_one(column, Kind.WHOLE, _whole_of)
+        return _one_by_one(column, Kind.INTEGER, _whole_of)
     whole = narrow // 10**column.scale
     return whole, whole * 10**column.scale == narrow, 0
 
@@ -211,11 +211,11 @@ def _moment_to_date(column: Column) -> _Made:
 
 
 _DIRECT: dict[tuple[Kind, Kind], Callable[[Column], _Made]] = {
-    (Kind.WHOLE, Kind.EXACT): _whole_to_exact,
-    (Kind.WHOLE, Kind.NUMBER): _whole_to_number,
-    (Kind.EXACT, Kind.WHOLE): _exact_to_whole,
+    (Kind.INTEGER, Kind.EXACT): _whole_to_exact,
+    (Kind.INTEGER, Kind.NUMBER): _whole_to_number,
+    (Kind.EXACT, Kind.INTEGER): _exact_to_whole,
     (Kind.EXACT, Kind.NUMBER): _exact_to_number,
-    (Kind.NUMBER, Kind.WHOLE): _number_to_whole,
+    (Kind.NUMBER, Kind.INTEGER): _number_to_whole,
     (Kind.NUMBER, Kind.EXACT): _number_to_exact,
     (Kind.DATE, Kind.DATE_TIME): _date_to_moment,
     (Kind.DATE_TIME, Kind.DATE): _moment_to_date,

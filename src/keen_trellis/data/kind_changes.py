@@ -25,9 +25,10 @@ _FEW = 5
 _CODE = re.compile(r"-?0\d+")
 _PROBED = 200
 _GUESSES = {
-    "number": (Kind.WHOLE, Kind.EXACT, Kind.NUMBER),
+    "number": (Kind.INTEGER, Kind.EXACT, Kind.NUMBER),
     "date": (Kind.DATE, Kind.DATE_TIME),
     "time": (Kind.TIME,),
+    "boolean": (Kind.BOOLEAN,),
 }
 
 
@@ -96,8 +97,8 @@ def likely_kind(column: Column, written: Written = Written()) -> LikelyKind | No
     if not 0 < len(column.dictionary) <= _DISTINCT_AT_MOST:
         return None
     sample = column.dictionary.slice(0, _PROBED).to_pylist()
-    kinds = _GUESSES.get(most_look_like(sample), (Kind.YES_NO,))
-    if kinds[0] is Kind.WHOLE and any(_CODE.fullmatch(text.strip()) for text in sample):
+    kinds = _GUESSES.get(most_look_like(sample), ())
+    if Kind.INTEGER in kinds and any(_CODE.fullmatch(text.strip()) for text in sample):
         return None
     return _likely(column, kinds, written)
 

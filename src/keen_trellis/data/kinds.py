@@ -9,17 +9,17 @@ from typing import Any
 import numpy as np
 
 EXACT_DTYPE = np.dtype([("lo", "<u8"), ("hi", "<i8")])
-"""One exact decimal: a 128-bit whole number, to be read with the column's scale."""
+"""One exact decimal: a 128-bit integer, to be read with the column's scale."""
 
 
 class Kind(StrEnum):
     """What the values of a column are. The value is the word shown and stored."""
 
     TEXT = "text"
-    WHOLE = "whole number"
+    INTEGER = "integer"
     NUMBER = "number"
     EXACT = "exact decimal"
-    YES_NO = "yes/no"
+    BOOLEAN = "boolean"
     DATE = "date"
     DATE_TIME = "date-time"
     TIME = "time"
@@ -36,23 +36,23 @@ class Kind(StrEnum):
     @property
     def is_numeric(self) -> bool:
         """Whether values are amounts, shown right-aligned."""
-        return self in (Kind.WHOLE, Kind.NUMBER, Kind.EXACT)
+        return self in (Kind.INTEGER, Kind.NUMBER, Kind.EXACT)
 
 
 _DTYPES: dict[Kind, np.dtype[Any]] = {
     Kind.TEXT: np.dtype(np.int32),
-    Kind.WHOLE: np.dtype(np.int64),
+    Kind.INTEGER: np.dtype(np.int64),
     Kind.NUMBER: np.dtype(np.float64),
     Kind.EXACT: EXACT_DTYPE,
-    Kind.YES_NO: np.dtype(np.bool_),
+    Kind.BOOLEAN: np.dtype(np.bool_),
     Kind.DATE: np.dtype(np.int32),
     Kind.DATE_TIME: np.dtype(np.int64),
     Kind.TIME: np.dtype(np.int64),
 }
 
 _LATTICE: tuple[tuple[Kind, frozenset[Kind]], ...] = (
-    (Kind.EXACT, frozenset((Kind.WHOLE, Kind.EXACT))),
-    (Kind.NUMBER, frozenset((Kind.WHOLE, Kind.EXACT, Kind.NUMBER))),
+    (Kind.EXACT, frozenset((Kind.INTEGER, Kind.EXACT))),
+    (Kind.NUMBER, frozenset((Kind.INTEGER, Kind.EXACT, Kind.NUMBER))),
     (Kind.DATE_TIME, frozenset((Kind.DATE, Kind.DATE_TIME))),
 )
 
@@ -60,10 +60,10 @@ _LATTICE: tuple[tuple[Kind, frozenset[Kind]], ...] = (
 def holding(kinds: Collection[Kind]) -> Kind:
     """Return the narrowest kind that holds the values of all `kinds`; text holds everything.
 
-    A number holds whole numbers and exact decimals only as far as a double has digits: whoever
+    A number holds integers and exact decimals only as far as a double has digits: whoever
     puts values into it looks at what does not fit.
 
-    >>> holding({Kind.WHOLE, Kind.EXACT})
+    >>> holding({Kind.INTEGER, Kind.EXACT})
     <Kind.EXACT: 'exact decimal'>
     """
     if len(kinds) == 1:

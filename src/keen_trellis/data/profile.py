@@ -120,7 +120,7 @@ def _distinct(column: Column, values: NDArray[Any]) -> tuple[NDArray[Any], NDArr
     """Return the distinct values in their order (text: of codes), and the rows of each."""
     if column.kind is Kind.TEXT:
         return _dense(values, 0, len(column.dictionary or ()))
-    if column.kind is Kind.YES_NO:
+    if column.kind is Kind.BOOLEAN:
         found, counts = _dense(values.astype(np.int64), 0, 2)
         return found.astype(np.bool_), counts
     if column.kind is Kind.EXACT:

@@ -47,18 +47,21 @@ _NUMBER = re.compile(r"[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d+)?", re.ASCII)
 _LEAST_FULL_DOUBLE = 2.0**-1022
 """Below it doubles have fewer digits than fifteen, down to none."""
 
-_YES_NO = {"yes": True, "no": False, "true": True, "false": False}
+_BOOLEANS = {"true": True, "false": False}
+"""What a boolean is without being asked: a “yes” that came back as “true” would be another text."""
+
+_TAKEN_AS_BOOLEANS = {**_BOOLEANS, "yes": True, "no": False}
 _SHAPES = (
-    (Kind.WHOLE, re.compile(r"-?\d+")),
+    (Kind.INTEGER, re.compile(r"-?\d+")),
     (Kind.EXACT, re.compile(r"-?\d*\.?\d+")),
     (Kind.NUMBER, re.compile(r"[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d+)?")),
     (Kind.DATE, re.compile(r"\d{4}-\d\d-\d\d")),
     (Kind.DATE_TIME, re.compile(r"\d{4}-\d\d-\d\d([T ]\d\d:\d\d(:\d\d(\.\d{1,6})?)?)?")),
     (Kind.TIME, re.compile(r"\d{1,2}:\d\d(:\d\d(\.\d{1,6})?)?")),
-    (Kind.YES_NO, re.compile("|".join(_YES_NO), re.IGNORECASE)),
+    (Kind.BOOLEAN, re.compile("|".join(_BOOLEANS), re.IGNORECASE)),
 )
 _WIDER = {
-    Kind.WHOLE: Kind.EXACT,
+    Kind.INTEGER: Kind.EXACT,
     Kind.EXACT: Kind.NUMBER,
     Kind.DATE: Kind.DATE_TIME,
 }
@@ -67,13 +70,13 @@ _WIDER = {
 def column_of_texts(texts: pa.ChunkedArray, written: Written = Written()) -> Column:
     """Return texts as a column of the narrowest kind that all of them can be read as.
 
-    Null becomes a blank. A whole number with a leading zero keeps the column text, and so does
+    Null becomes a blank. An integer with a leading zero keeps the column text, and so does
     one with more digits than can be kept.
     """
     sample = first_texts(texts)
     array = _one_array(texts)
     encoded = None
-    if len(set(sample)) <= len(sample) // 2 or _suggested(sample) in (Kind.YES_NO, Kind.TIME):
+    if len(set(sample)) <= len(sample) // 2 or _suggested(sample) in (Kind.BOOLEAN, Kind.TIME):
         encoded = array.dictionary_encode()
     distinct = array if encoded is None else encoded.dictionary
     plain = _plain(distinct, sample, written)
@@ -166,7 +169,7 @@ def _decimal(text: str) -> Decimal:
 
 
 def _read_number(text: str) -> float:
-    """Return the double nearest to a number; a whole number must be shown with its own digits."""
+    """Return the double nearest to a number; an integer must be shown with its own digits."""
     exact, number = _decimal(text), float(text)
     is_whole = exact == exact.to_integral_value()
     if not math.isfinite(number) or (is_whole and exact != Decimal(repr(number))):
@@ -174,10 +177,10 @@ def _read_number(text: str) -> float:
     return number
 
 
-def _read_yes_no(text: str) -> bool:
-    if text.lower() not in _YES_NO:
+def _read_boolean(text: str) -> bool:
+    if text.lower() not in _TAKEN_AS_BOOLEANS:
         raise ValueError
-    return _YES_NO[text.lower()]
+    return _TAKEN_AS_BOOLEANS[text.lower()]
 
 
 def _read_time(text: str) -> dt.time:
@@ -203,10 +206,10 @@ def _clock(text: str) -> dt.time:
 
 _READ: dict[Kind, Callable[[str], Any]] = {
     Kind.TEXT: str,
-    Kind.WHOLE: _read_whole,
+    Kind.INTEGER: _read_whole,
     Kind.EXACT: _decimal,
     Kind.NUMBER: _read_number,
-    Kind.YES_NO: _read_yes_no,
+    Kind.BOOLEAN: _read_boolean,
     Kind.DATE: lambda text: dt.datetime.fromisoformat(text).date(),
     Kind.DATE_TIME: lambda text: _without_zone(dt.datetime.fromisoformat(text)),
     Kind.TIME: _read_time,
@@ -308,9 +311,9 @@ def _time(texts: pa.StringArray) -> Column | None:
     return Column.of(times, Kind.TIME)
 
 
-def _yes_no(texts: pa.StringArray) -> Column | None:
-    words = [None if t is None else _YES_NO.get(t.lower(), t) for t in texts.to_pylist()]
-    return None if any(isinstance(w, str) for w in words) else Column.of(words, Kind.YES_NO)
+def _boolean(texts: pa.StringArray) -> Column | None:
+    words = [None if t is None else _BOOLEANS.get(t.lower(), t) for t in texts.to_pylist()]
+    return None if any(isinstance(w, str) for w in words) else Column.of(words, Kind.BOOLEAN)
 
 
 def _cast(texts: pa.StringArray, target: pa.DataType) -> Column | None:
@@ -347,11 +350,11 @@ def _has_exponent(texts: pa.StringArray) -> bool:
 
 
 _CONVERT: dict[Kind, Callable[[pa.StringArray], Column | None]] = {
-    Kind.WHOLE: _whole,
+    Kind.INTEGER: _whole,
     Kind.EXACT: _exact,
     Kind.NUMBER: _number,
     Kind.DATE: _date,
     Kind.DATE_TIME: _date_time,
     Kind.TIME: _time,
-    Kind.YES_NO: _yes_no,
+    Kind.BOOLEAN: _boolean,
 }

@@ -97,7 +97,7 @@ def common_scale(columns: Sequence[Column]) -> int | None:
 
 
 def extent(column: Column) -> int:
-    """Return the largest of the exact decimals as the whole number beneath it, without its sign."""
+    """Return the largest of the exact decimals as the integer beneath it, without its sign."""
     values = column.values if column.absent is None else column.values[~column.absent]
     if not len(values):
         return 0

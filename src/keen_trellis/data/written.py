@@ -26,6 +26,7 @@ _DATE = re.compile(
     r"([T ]\d{1,2}:\d\d(:\d\d(\.\d{1,6})?)?)?"
 )
 _TIME = re.compile(r"\d{1,2}:\d\d(:\d\d(\.\d{1,6})?)?")
+_BOOLEAN = re.compile("true|false", re.IGNORECASE)
 _ISO = re.compile(r"\d{4}-\d\d-\d\d.*")
 
 _TWO_PLACES = r"^(?P<a>\d{1,2})(?P<m>[./-])(?P<b>\d{1,2})[./-](?P<y>\d{4}|\d{2})(?P<t>[T ].+)?$"
@@ -227,8 +228,14 @@ def _literal(mark: str) -> str:
 
 
 def most_look_like(sample: Sequence[str]) -> str:
-    """Return what more than half of texts look like: “number”, “date”, “time”, or nothing."""
-    shapes = (("number", _NUMBER), ("date", _DATE), ("date", _ISO), ("time", _TIME))
+    """Return what most texts look like: “number”, “date”, “time”, “boolean”, or nothing."""
+    shapes = (
+        ("number", _NUMBER),
+        ("date", _DATE),
+        ("date", _ISO),
+        ("time", _TIME),
+        ("boolean", _BOOLEAN),
+    )
     for name, shape in shapes:
         if 2 * sum(shape.fullmatch(t.strip()) is not None for t in sample) > len(sample):
             return name

@@ -79,7 +79,7 @@ class LaneChange:
     before, now : int or None
         Rows; None where the lane could not be read.
     gone, come, other_kind : tuple of str
-        Columns; those of another kind as “zone: text, was whole number”.
+        Columns; those of another kind as “zone: text, was integer”.
     files_gone, files_come : tuple of str
     """
 

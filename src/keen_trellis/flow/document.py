@@ -32,7 +32,7 @@ from keen_trellis.match.link import (
 )
 from keen_trellis.words import first_free
 
-VERSION: Literal[2] = 2
+VERSION: Literal[3] = 3
 
 
 class LinkedFields(Part):
@@ -181,7 +181,7 @@ class Trellis(Part):
     """The whole document."""
 
     format: Literal["keen trellis"] = "keen trellis"
-    version: Literal[2] = VERSION
+    version: Literal[3] = VERSION
     name: str = "Untitled"
     lanes: tuple[Lane, ...] = ()
 

@@ -6,6 +6,7 @@ They lie apart from the document, which holds no data of its sources.
 from __future__ import annotations
 
 import hashlib
+from dataclasses import replace
 from pathlib import Path
 
 import platformdirs
@@ -13,6 +14,7 @@ from pydantic import TypeAdapter, ValidationError
 
 from keen_trellis.deliver import whole_file
 from keen_trellis.flow.changes import Snapshot
+from keen_trellis.flow.storage import KIND_NAMES
 
 _SNAPSHOTS = TypeAdapter(Snapshot)
 
@@ -31,9 +33,14 @@ def remember(document: Path, numbers: Snapshot) -> None:
 def remembered(document: Path) -> Snapshot | None:
     """Return the numbers of the last run of a document; None where there are none."""
     try:
-        return _SNAPSHOTS.validate_json(_place(document).read_bytes())
+        found = _SNAPSHOTS.validate_json(_place(document).read_bytes())
     except (OSError, ValidationError):
         return None
+    lanes = {
+        key: replace(lane, columns={n: KIND_NAMES.get(k, k) for n, k in lane.columns.items()})
+        for key, lane in found.lanes.items()
+    }
+    return replace(found, lanes=lanes)  # an earlier version called two kinds otherwise
 
 
 def _place(document: Path) -> Path:

@@ -37,7 +37,28 @@ def _settings_into_layouts(document: dict[str, Any]) -> dict[str, Any]:
     return {**document, "version": 2, "lanes": lanes}
 
 
-MIGRATIONS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {1: _settings_into_layouts}
+KIND_NAMES = {"whole number": "integer", "yes/no": "boolean"}
+
+
+def _kinds_by_their_terms(document: dict[str, Any]) -> dict[str, Any]:
+    """Lift version 2: two kinds had names of their own in place of those of the SQL standard."""
+
+    def renamed(part: Any, key: str = "") -> Any:
+        if isinstance(part, dict):
+            if key == "kinds":
+                return {name: KIND_NAMES.get(kind, kind) for name, kind in part.items()}
+            return {name: renamed(value, name) for name, value in part.items()}
+        if isinstance(part, list):
+            return [renamed(value) for value in part]
+        return KIND_NAMES.get(part, part) if key == "compare_as" else part
+
+    return {**renamed(document), "version": 3}
+
+
+MIGRATIONS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {
+    1: _settings_into_layouts,
+    2: _kinds_by_their_terms,
+}
 """For each old version, what lifts a document to the next one."""
 
 

@@ -18,7 +18,7 @@ from keen_trellis.data.column import exact_decimal, narrow_exact
 from keen_trellis.data.conversion import by_day, converted, shown_decimal
 from keen_trellis.data.stacking import common_scale, rescaled
 
-_NUMERIC = (Kind.WHOLE, Kind.EXACT, Kind.NUMBER)
+_NUMERIC = (Kind.INTEGER, Kind.EXACT, Kind.NUMBER)
 _BY_DAY = (Kind.DATE, Kind.DATE_TIME)
 
 
@@ -45,7 +45,7 @@ def met(left: Column, right: Column) -> tuple[Column, Column]:
 def in_one_kind(left: Column, right: Column) -> tuple[Column, Column]:
     """Return two columns that can be compared as two of one kind, exact decimals of one scale.
 
-    Numbers meet by value: a whole number and an exact decimal with all digits; a double and one
+    Numbers meet by value: an integer and an exact decimal with all digits; a double and one
     of those by the decimal that the double is shown as. A date meets a date-time by its day.
     Where no kind has room for both, ranks among all values stand for them.
 
@@ -91,7 +91,7 @@ def _blanks_of(column: Column, kind: Kind) -> Column:
 
 @dataclass(frozen=True, slots=True, eq=False)
 class OrderKeys:
-    """Both sides as whole numbers in the order of their values.
+    """Both sides as integers in the order of their values.
 
     Attributes
     ----------
@@ -106,7 +106,7 @@ class OrderKeys:
 
 
 def order_keys(left: Column, right: Column) -> OrderKeys:
-    """Return whole numbers that stand in the same order as the values of two columns.
+    """Return integers that stand in the same order as the values of two columns.
 
     The columns are of one kind and, with exact decimals, of one scale, as `in_one_kind` gives them.
     Text stands in the order of its code points. Values that lie close together cost a
@@ -181,7 +181,7 @@ def _text_order(left: Column, right: Column) -> OrderKeys:
 def _ranked(left: Column, right: Column) -> tuple[Column, Column]:
     """Return both sides as their ranks among all values, compared exactly; for rare large ones.
 
-    Whole numbers stand for the ranks; each distinct value is looked at once.
+    Integers stand for the ranks; each distinct value is looked at once.
     """
     sides = [_distinct(column) for column in (left, right)]
     exact = [[_exactly(value) for value in values] for values, _ in sides]
@@ -189,7 +189,7 @@ def _ranked(left: Column, right: Column) -> tuple[Column, Column]:
     ranked = []
     for values, (_, places), column in zip(exact, sides, (left, right), strict=True):
         ranks = np.array([rank[value] for value in values], np.int64)
-        ranked.append(Column(Kind.WHOLE, ranks[places], column.state))
+        ranked.append(Column(Kind.INTEGER, ranks[places], column.state))
     return ranked[0], ranked[1]
 
 

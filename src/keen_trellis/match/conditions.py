@@ -103,14 +103,14 @@ def match_conditions(
     Raises
     ------
     LinkError
-        A nearest match of texts or yes/no is asked for.
+        A nearest match of texts or booleans is asked for.
     TooManyRowsError
         A mix of conditions would look at more than `CANDIDATES_AT_MOST` pairs.
     """
     conditions = []
     for field, pair in zip(fields, columns, strict=True):
         pair = met(*pair)
-        if field.operator in NEAREST and pair[0].kind in (Kind.TEXT, Kind.YES_NO):
+        if field.operator in NEAREST and pair[0].kind in (Kind.TEXT, Kind.BOOLEAN):
             raise LinkError(
                 f"“{field.left}” and “{field.right}” are {pair[0].kind}, of which none is nearest.",
                 "A nearest match takes dates, times or numbers.",
@@ -211,7 +211,7 @@ def _range(
 
     Each row of the other side has one run, the part that all bounds have in common. Every bound
     has a scale of its own, since each may compare the sorted column in another kind: a date-time
-    by its day with a date, whole numbers as exact decimals with prices. What the sorted order has
+    by its day with a date, integers as exact decimals with prices. What the sorted order has
     to fulfil is only that no bound's own values ever fall within a group. The finest comparison
     gives such an order for the coarser ones; None is returned where no comparison does.
     """

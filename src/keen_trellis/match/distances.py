@@ -43,7 +43,7 @@ def within(left: Column, right: Column, limit: Fraction) -> NDArray[np.bool_]:
         a, b = in_one_kind(left, right)
         whole = [narrow_exact(c.values) if c.kind is Kind.EXACT else c.values for c in (a, b)]
         # ranks, which stand for numbers that no one kind holds, have lost their distances
-        ranked = a.kind is Kind.WHOLE and Kind.EXACT in kinds
+        ranked = a.kind is Kind.INTEGER and Kind.EXACT in kinds
         if not ranked and whole[0] is not None and whole[1] is not None:
             return _whole_within(whole[0], whole[1], limit * 10**a.scale)
     return _numbers_within(left, right, limit)

@@ -215,7 +215,7 @@ def _numbers_as_text(tie: Tie) -> Iterator[Finding]:
             continue
         if not all(_looks_numeric(tie, field)):
             continue
-        link, found = _compared_as(tie.left, tie.right, tie.link, place, Kind.WHOLE, tie.names)
+        link, found = _compared_as(tie.left, tie.right, tie.link, place, Kind.INTEGER, tie.names)
         more = found - tie.counts.left.found
         if more > 0:
             yield Finding(
@@ -223,7 +223,7 @@ def _numbers_as_text(tie: Tie) -> Iterator[Finding]:
                 f"{_rows(more, tie.names[0])} {_differ(more)} from a value of {tie.names[1]} only "
                 f"by leading zeros or by how the number is written.",
                 more,
-                Remedy(f"Compare both as whole numbers: +{more:,}", more, link),
+                Remedy(f"Compare both as integers: +{more:,}", more, link),
             )
 
 

@@ -112,7 +112,7 @@ def _comparable(column: Column) -> tuple[str, NDArray[Any]]:
                 wide = [float(exact_decimal(v, column.scale)) for v in values]
                 return "numbers", np.array(wide)
             return "numbers", narrow / 10.0**column.scale if column.scale else narrow
-        case Kind.WHOLE | Kind.NUMBER:
+        case Kind.INTEGER | Kind.NUMBER:
             return "numbers", values
         case Kind.DATE:
             return "days", values.astype(np.int64)

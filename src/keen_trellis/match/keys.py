@@ -1,4 +1,4 @@
-"""Link keys: values of any kind become dense whole numbers that mean the same on both sides.
+"""Link keys: values of any kind become dense integers that mean the same on both sides.
 
 Two rows are partners under “equals” exactly when their codes are the same and not -1. Each
 compound key is folded into one code, so that all that follows works on one array a side.
@@ -119,7 +119,7 @@ def number_codes(
     left_absent: NDArray[np.bool_] | None,
     right_absent: NDArray[np.bool_] | None,
 ) -> LinkCodes:
-    """Return the codes of whole numbers: their distance from the smallest, or by hashing."""
+    """Return the codes of integers: their distance from the smallest, or by hashing."""
     bounds = together(lambda: _bounds(left, left_absent), lambda: _bounds(right, right_absent))
     known = [b for b in bounds if b is not None]
     if not known:

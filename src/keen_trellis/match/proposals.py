@@ -52,7 +52,7 @@ def propose_links(left: Table, right: Table, report: Report = quiet) -> list[Pro
     """Return fields that could link two tables, the likeliest first.
 
     Each column's distinct values are hashed once; then a sample of either column of a pair is
-    looked up in the whole of the other. Yes/no fields are left out. Where the best field leaves
+    looked up in the whole of the other. Boolean fields are left out. Where the best field leaves
     repeats on both sides, a compound link is looked for that does not.
 
     Raises
@@ -64,7 +64,7 @@ def propose_links(left: Table, right: Table, report: Report = quiet) -> list[Pro
     proposed = []
     for a in left.fields:
         for b in right.fields:
-            if Kind.YES_NO not in (a.kind, b.kind):
+            if Kind.BOOLEAN not in (a.kind, b.kind):
                 link = _judged(a.name, b.name, prints["left", a.name], prints["right", b.name])
                 if link is not None:
                     proposed.append(link)

@@ -64,7 +64,7 @@ def summarise(
 ) -> Table:
     """Return one row per group of equal values, in the order in which the groups first appear.
 
-    Blanks are one group, gaps another. Sums of whole numbers and exact decimals are exact decimals,
+    Blanks are one group, gaps another. Sums of integers and exact decimals are exact decimals,
     averages are numbers, whatever the values. Without a field to group by there is one row, of a
     table without rows as well.
 
@@ -135,18 +135,18 @@ class _Groups:
 
 def _figure(table: Table, figure: Figure, groups: _Groups) -> Column:
     if figure.column is None:
-        return Column(Kind.WHOLE, tally(groups.codes, groups.n).astype(np.int64))
+        return Column(Kind.INTEGER, tally(groups.codes, groups.n).astype(np.int64))
     column = table.column(figure.column)
     absent = column.absent
     rows = np.arange(len(column)) if absent is None else np.flatnonzero(~absent)
     codes = groups.codes[rows]
     times = tally(codes, groups.n)
     if figure.how == "count":
-        return Column(Kind.WHOLE, times.astype(np.int64))
+        return Column(Kind.INTEGER, times.astype(np.int64))
     if figure.how == "distinct count":
         both = combine(LinkCodes(codes, codes[:0], groups.n), own_codes(column.take(rows)))
         pairs = np.unique(both.left, return_index=True)[1]
-        return Column(Kind.WHOLE, tally(codes[pairs], groups.n).astype(np.int64))
+        return Column(Kind.INTEGER, tally(codes[pairs], groups.n).astype(np.int64))
     if figure.how in ("first", "last", "min", "max"):
         return _picked(table, figure, column, rows, codes, groups.n)
     if not column.kind.is_numeric:
@@ -179,7 +179,7 @@ def _picked(
 
 
 def _added_up(column: Column, codes: NDArray[np.intp], times: NDArray[Any], how: str) -> Column:
-    """Return sums or averages; sums of whole numbers and exact decimals are exact."""
+    """Return sums or averages; sums of integers and exact decimals are exact."""
     n = len(times)
     state = np.where(times == 0, BLANK, 0).astype(np.uint8) if (times == 0).any() else None
     if column.kind is Kind.NUMBER:
@@ -195,7 +195,7 @@ def _added_up(column: Column, codes: NDArray[np.intp], times: NDArray[Any], how:
 
 
 def _totals(column: Column, codes: NDArray[np.intp], n: int) -> NDArray[np.int64] | list[int]:
-    """Return the sum of each group as whole numbers of the column's scale, every digit kept."""
+    """Return the sum of each group as integers of the column's scale, every digit kept."""
     whole = narrow_exact(column.values) if column.kind is Kind.EXACT else column.values
     if whole is not None and _sums_fit(codes, whole, n):
         order, starts = grouped(codes, n)
@@ -209,7 +209,7 @@ def _totals(column: Column, codes: NDArray[np.intp], n: int) -> NDArray[np.int64
     else:
         low, high = column.values["lo"].tolist(), column.values["hi"].tolist()
         values = [(h << 64) + lo for h, lo in zip(high, low, strict=True)]
-    totals = [0] * n  # beyond 64 bits: Python's own whole numbers, which never round
+    totals = [0] * n  # beyond 64 bits: Python's own integers, which never round
     for code, value in zip(codes.tolist(), values, strict=True):
         totals[code] += value
     return totals

@@ -224,7 +224,7 @@ class _Sides:
 
     def by_distance(self, row: int, rows: Rows) -> Rows:
         """Return rows of the other side, the nearest value first; texts as they stand."""
-        if self.own.kind in (Kind.TEXT, Kind.YES_NO):
+        if self.own.kind in (Kind.TEXT, Kind.BOOLEAN):
             return rows
         apart = roughly_apart(self.own.take(np.array([row])), self.other.take(rows))
         return rows[np.argsort(apart, kind="stable")]

@@ -404,15 +404,15 @@ def _taken(column: sa.Column[Any], dialect: str) -> tuple[sa.ColumnElement[Any],
         return plain, Kind.TEXT
     if isinstance(stored, types.LargeBinary | types._Binary):
         return plain, None
-    if isinstance(stored, types.Boolean) or _is_tiny_yes_no(stored):
-        return plain, Kind.YES_NO
+    if isinstance(stored, types.Boolean) or _is_tiny_boolean(stored):
+        return plain, Kind.BOOLEAN
     if dialect == "mysql" and type(stored).__name__ == "BIT":  # as it is, it would be a letter
         bits = getattr(stored, "length", None) or 1
-        kind = Kind.YES_NO if bits == 1 else Kind.EXACT if bits == 64 else Kind.WHOLE
+        kind = Kind.BOOLEAN if bits == 1 else Kind.EXACT if bits == 64 else Kind.INTEGER
         return plain + 0, kind
     if isinstance(stored, types.Integer):
         unsigned = getattr(stored, "unsigned", False) and isinstance(stored, types.BigInteger)
-        return plain, Kind.EXACT if unsigned else Kind.WHOLE
+        return plain, Kind.EXACT if unsigned else Kind.INTEGER
     if isinstance(stored, types.Float):
         return plain, Kind.NUMBER
     if isinstance(stored, types.Numeric):
@@ -434,7 +434,7 @@ def _as_text(column: sa.Column[Any], dialect: str) -> sa.ColumnElement[Any]:
     return sa.cast(column, sa.Text() if dialect == "postgresql" else sa.CHAR())
 
 
-def _is_tiny_yes_no(stored: Any) -> bool:
+def _is_tiny_boolean(stored: Any) -> bool:
     return type(stored).__name__ == "TINYINT" and getattr(stored, "display_width", None) == 1
 
 
@@ -514,7 +514,7 @@ def _joined(parts: Sequence[Column | list[Any]], kind: Kind, name: str) -> _Made
         return Column.of([], kind), []
     if len(columns) == len(parts) and common_scale(columns) is not None:
         whole = stack_columns(columns)
-        return _yes_no_or_whole(whole, name) if kind is Kind.YES_NO else (whole, [])
+        return _boolean_or_integer(whole, name) if kind is Kind.BOOLEAN else (whole, [])
     values = [
         value for part in parts for value in (part.to_list() if isinstance(part, Column) else part)
     ]
@@ -523,14 +523,14 @@ def _joined(parts: Sequence[Column | list[Any]], kind: Kind, name: str) -> _Made
     return column_of_values(values, name)
 
 
-def _yes_no_or_whole(numbers: Column, name: str) -> _Made:
-    """Return 0 and 1 as no and yes; where any other number is there, all stay numbers."""
+def _boolean_or_integer(numbers: Column, name: str) -> _Made:
+    """Return 0 and 1 as false and true; where any other number is there, all stay numbers."""
     state = numbers.state
     held = numbers.values if numbers.absent is None else numbers.values[~numbers.absent]
     odd = held[(held != 0) & (held != 1)]
     if not len(odd):
-        return Column(Kind.YES_NO, numbers.values != 0, state), []
-    text = f"“{name}” is declared as yes or no and holds {odd[0]}: it is read as whole numbers."
+        return Column(Kind.BOOLEAN, numbers.values != 0, state), []
+    text = f"“{name}” is declared as boolean and holds {odd[0]}: it is read as integers."
     return numbers, [Noticed(text, len(odd))]
 
 
@@ -556,8 +556,8 @@ def _batch_column(values: Sequence[Any], kind: Kind) -> Column | list[Any]:
         texts = [None if v is None else str(v) for v in values]
         digits = _digits(pa.chunked_array([texts], pa.string()))
         return [None if v is None else Decimal(v) for v in values] if digits is None else digits
-    if kind is Kind.YES_NO:  # the server's numbers: any may be there
-        return Column.of([None if v is None else int(v) for v in values], Kind.WHOLE)
+    if kind is Kind.BOOLEAN:  # the server's numbers: any may be there
+        return Column.of([None if v is None else int(v) for v in values], Kind.INTEGER)
     if kind is Kind.DATE_TIME and getattr(_first(values), "tzinfo", None) is not None:
         return from_arrow(pa.array(values, pa.timestamp("us", "UTC")))
     try:

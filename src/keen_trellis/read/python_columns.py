@@ -65,7 +65,7 @@ def column_of_values(values: Sequence[Any], name: str) -> tuple[Column, list[Not
     if not types or types == {str}:
         return Column.of(values, Kind.TEXT), []
     if types == {bool}:
-        return Column.of(values, Kind.YES_NO), []
+        return Column.of(values, Kind.BOOLEAN), []
     if types == {int}:
         return Column.of(values), []
     if types <= {int, float}:
@@ -90,7 +90,7 @@ def value_text(value: Any) -> str:
         case None:
             return ""
         case bool():
-            return "yes" if value else "no"
+            return "true" if value else "false"
         case float() if value.is_integer() and abs(value) <= _LARGEST_EXACT_FLOAT:
             return str(int(value))
         case dt.datetime():
@@ -111,7 +111,7 @@ def _numbers(values: Sequence[float | None], name: str) -> tuple[Column, list[No
         whole = fill_blanks(*both)
         if whole.kind is Kind.NUMBER:
             return whole, []
-        text = f"“{name}” holds whole numbers that no double holds beside others: {whole.kind}."
+        text = f"“{name}” holds integers that no double holds beside others: {whole.kind}."
         return whole, [Noticed(text)]
     state = None
     if None in values:
@@ -120,7 +120,7 @@ def _numbers(values: Sequence[float | None], name: str) -> tuple[Column, list[No
     numbers = np.array(values, np.float64)
     whole_ones = (np.abs(numbers) <= _LARGEST_EXACT_FLOAT) & (numbers == np.floor(numbers))
     if bool(whole_ones.all()):
-        return Column(Kind.WHOLE, numbers.astype(np.int64), state), []
+        return Column(Kind.INTEGER, numbers.astype(np.int64), state), []
     missing = np.isnan(numbers)
     if not missing.any():
         return Column(Kind.NUMBER, numbers, state), []

@@ -179,7 +179,7 @@ def _first(texts: pa.ChunkedArray, sign: str) -> str:
     return str(texts[place].as_py())
 
 
-_PLURALS = {Kind.YES_NO: "yes or no", Kind.TEXT: "texts"}
+_PLURALS = {Kind.TEXT: "texts"}
 
 
 def _plural(kind: Kind) -> str:

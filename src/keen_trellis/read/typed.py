@@ -25,7 +25,7 @@ def read_typed(
     """Return rows typed in as texts; empty cells are blanks, and rows without any are left out.
 
     >>> read_typed(["month", "days"], [["2026-01", "31"]]).table.field("days").kind
-    <Kind.WHOLE: 'whole number'>
+    <Kind.INTEGER: 'integer'>
 
     Raises
     ------
