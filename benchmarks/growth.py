@@ -9,7 +9,7 @@ import numpy as np
 from benchmarks.links import peak_memory
 from benchmarks.measure import Result, timed
 from keen_trellis.data import Column, Kind, Table
-from keen_trellis.match import tie
+from keen_trellis.notebook import tie
 
 SIZES = (100_000, 1_000_000, 10_000_000)
 

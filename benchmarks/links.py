@@ -14,10 +14,10 @@ import pyarrow as pa
 from rapidfuzz.distance import Levenshtein
 
 from benchmarks.measure import Result, timed
+from keen_trellis.advice.likeness import likely_partners
+from keen_trellis.advice.proposals import propose_links
 from keen_trellis.data import Table
-from keen_trellis.match import Tie, tie
-from keen_trellis.match.likeness import likely_partners
-from keen_trellis.match.proposals import propose_links
+from keen_trellis.notebook import Tie, tie
 
 PAIRS_MEMORY = 3
 

@@ -10,7 +10,7 @@ import pyarrow as pa
 
 from benchmarks.measure import Result, timed
 from keen_trellis.data import Table
-from keen_trellis.match import tie
+from keen_trellis.notebook import tie
 
 LEFT, RIGHT = 2_000_000, 200_000
 

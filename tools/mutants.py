@@ -27,7 +27,7 @@ from cosmic_ray.mutating import mutate_code
 from cosmic_ray.plugins import get_operator
 
 ROOT = Path(__file__).parents[1]
-MATCH = Path("src/keen_trellis/match")
+PLACES = ("plan", "compute", "compute/join", "advice")
 TESTS = ("matching", "links", "wide_values", "outcomes", "findings", "blend", "fingerprints")
 TESTS += ("large", "postgres")
 TIMEOUT_S = 420
@@ -99,7 +99,7 @@ def is_noticed(fault: Fault, tree: Path) -> bool:
     place = tree / fault.file
     place.write_text(fault.after)
     environment = {**os.environ, "PYTHONPATH": str(tree / "src"), "QT_QPA_PLATFORM": "offscreen"}
-    tests = [f"tests.match.test_{name}" for name in TESTS]
+    tests = [f"tests.compute.test_{name}" for name in TESTS]
     try:
         done = subprocess.run(
             [sys.executable, "-m", "unittest", "-f", *tests],
@@ -121,7 +121,10 @@ def main() -> int:
     parser.add_argument("--seed", type=int, default=dt.date.today().toordinal())
     parser.add_argument("--file", default="*.py", help="only files of that pattern")
     options = parser.parse_args()
-    files = sorted(p.relative_to(ROOT) for p in (ROOT / MATCH).glob(options.file))
+    package = ROOT / "src" / "keen_trellis"
+    files = sorted(
+        path.relative_to(ROOT) for place in PLACES for path in (package / place).glob(options.file)
+    )
     every = [(file, *place) for file in files for place in faults(file)]
     random.Random(options.seed).shuffle(every)
     sample: list[Fault] = []

@@ -19,62 +19,56 @@ from keen_trellis.read import read  # and must take their place once those are l
 
 if TYPE_CHECKING:
     from keen_trellis import errors
+    from keen_trellis.advice.findings import Finding, conversions, text_rule_gains
+    from keen_trellis.advice.pairs import propose_pairs, with_pairs
+    from keen_trellis.advice.proposals import propose_links
+    from keen_trellis.advice.why import why_not
+    from keen_trellis.compute.blend import Blend, BlendSource, blend
+    from keen_trellis.compute.filtering import Filter, filtered
+    from keen_trellis.compute.stack import Stack, stack
+    from keen_trellis.compute.summary import FIGURES, Figure, summarise
     from keen_trellis.data import BLANK, GAP, PRESENT, Column, Kind, Table
     from keen_trellis.errors import UserError
-    from keen_trellis.match import (
-        OPERATORS,
-        TEXT_RULES,
-        Columns,
-        Link,
-        LinkField,
-        OrderField,
-        Pair,
-        Tie,
-        tie,
-    )
-    from keen_trellis.match.blend import Blend, BlendSource, blend
-    from keen_trellis.match.filtering import Filter, filtered
-    from keen_trellis.match.findings import Finding, conversions, text_rule_gains
-    from keen_trellis.match.pairs import propose_pairs, with_pairs
-    from keen_trellis.match.proposals import propose_links
-    from keen_trellis.match.stack import Stack, stack
-    from keen_trellis.match.summary import FIGURES, Figure, summarise
-    from keen_trellis.match.why import why_not
+    from keen_trellis.notebook import Tie, tie
+    from keen_trellis.plan.link import Link, LinkField, OrderField, Pair
+    from keen_trellis.plan.operators import OPERATORS
+    from keen_trellis.plan.outcome import Columns
+    from keen_trellis.plan.text_rules import TEXT_RULES
 
 _PLACES = {
     "BLANK": "keen_trellis.data",
-    "Blend": "keen_trellis.match.blend",
-    "BlendSource": "keen_trellis.match.blend",
+    "Blend": "keen_trellis.compute.blend",
+    "BlendSource": "keen_trellis.compute.blend",
     "Column": "keen_trellis.data",
-    "Columns": "keen_trellis.match",
-    "FIGURES": "keen_trellis.match.summary",
-    "Figure": "keen_trellis.match.summary",
-    "Filter": "keen_trellis.match.filtering",
-    "Finding": "keen_trellis.match.findings",
+    "Columns": "keen_trellis.plan.outcome",
+    "FIGURES": "keen_trellis.compute.summary",
+    "Figure": "keen_trellis.compute.summary",
+    "Filter": "keen_trellis.compute.filtering",
+    "Finding": "keen_trellis.advice.findings",
     "GAP": "keen_trellis.data",
     "Kind": "keen_trellis.data",
-    "Link": "keen_trellis.match",
-    "LinkField": "keen_trellis.match",
-    "OPERATORS": "keen_trellis.match",
-    "OrderField": "keen_trellis.match",
+    "Link": "keen_trellis.plan.link",
+    "LinkField": "keen_trellis.plan.link",
+    "OPERATORS": "keen_trellis.plan.operators",
+    "OrderField": "keen_trellis.plan.link",
     "PRESENT": "keen_trellis.data",
-    "Pair": "keen_trellis.match",
-    "Stack": "keen_trellis.match.stack",
-    "TEXT_RULES": "keen_trellis.match",
+    "Pair": "keen_trellis.plan.link",
+    "Stack": "keen_trellis.compute.stack",
+    "TEXT_RULES": "keen_trellis.plan.text_rules",
     "Table": "keen_trellis.data",
-    "Tie": "keen_trellis.match",
+    "Tie": "keen_trellis.notebook",
     "UserError": "keen_trellis.errors",
-    "blend": "keen_trellis.match.blend",
-    "conversions": "keen_trellis.match.findings",
-    "filtered": "keen_trellis.match.filtering",
-    "propose_links": "keen_trellis.match.proposals",
-    "propose_pairs": "keen_trellis.match.pairs",
-    "stack": "keen_trellis.match.stack",
-    "summarise": "keen_trellis.match.summary",
-    "text_rule_gains": "keen_trellis.match.findings",
-    "tie": "keen_trellis.match",
-    "why_not": "keen_trellis.match.why",
-    "with_pairs": "keen_trellis.match.pairs",
+    "blend": "keen_trellis.compute.blend",
+    "conversions": "keen_trellis.advice.findings",
+    "filtered": "keen_trellis.compute.filtering",
+    "propose_links": "keen_trellis.advice.proposals",
+    "propose_pairs": "keen_trellis.advice.pairs",
+    "stack": "keen_trellis.compute.stack",
+    "summarise": "keen_trellis.compute.summary",
+    "text_rule_gains": "keen_trellis.advice.findings",
+    "tie": "keen_trellis.notebook",
+    "why_not": "keen_trellis.advice.why",
+    "with_pairs": "keen_trellis.advice.pairs",
 }
 """Where each name is; loaded when it is first asked for, so that the window opens sooner."""
 

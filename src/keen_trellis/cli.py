@@ -13,10 +13,10 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
+from keen_trellis.compute.tied import Tied
 from keen_trellis.errors import EditError, PasswordError, UserError
 from keen_trellis.flow import Delivered, Results, Runner, Trellis, describe, load, make_deliveries
 from keen_trellis.flow.edits import SetSource, apply
-from keen_trellis.match import Tie
 from keen_trellis.read import Server
 
 DONE, UNUSABLE = 0, 2
@@ -170,7 +170,7 @@ def _summary(
             )
     for lane, item in trellis.ties():
         tie = results.ties[item.id]
-        if isinstance(tie, Tie):
+        if isinstance(tie, Tied):
             ties.append(
                 {
                     "id": item.id,

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Container
+from collections.abc import Container, Sequence
 
 
 def first_free(wish: str, taken: Container[str], joint: str = " ") -> str:
@@ -16,6 +16,13 @@ def first_free(wish: str, taken: Container[str], joint: str = " ") -> str:
         number += 1
         candidate = f"{wish}{joint}{number}"
     return candidate
+
+
+def listed(words: Sequence[str]) -> str:
+    """Return words joined by commas and a last “and”."""
+    if len(words) < 2:
+        return "".join(words)
+    return f"{', '.join(words[:-1])} and {words[-1]}"
 
 
 SPACES = "".join(

@@ -12,7 +12,7 @@ from keen_trellis.errors import EditError
 from keen_trellis.flow import DelimitedSource, Results, Trellis
 from keen_trellis.flow.document import LinkedFields
 from keen_trellis.flow.edits import AddDelivery, AddLane, AddTie, RenameLane, SetLink, apply
-from keen_trellis.match import Tie, tie
+from keen_trellis.notebook import Tie, tie
 
 
 def measure(text: str) -> float:

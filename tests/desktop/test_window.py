@@ -10,6 +10,7 @@ from PySide6.QtGui import QKeySequence
 from PySide6.QtTest import QAbstractItemModelTester, QTest
 from PySide6.QtWidgets import QFileDialog, QLabel, QLineEdit, QListWidget, QPushButton, QWidget
 
+from keen_trellis.compute.tied import Tied
 from keen_trellis.data import GAP, Table
 from keen_trellis.desktop import theme as themes
 from keen_trellis.desktop.actions import ACTIONS
@@ -17,7 +18,7 @@ from keen_trellis.desktop.bench.grid import Grid
 from keen_trellis.desktop.chooser import Chooser
 from keen_trellis.flow import LinkedFields, SheetSource, TieItem, load
 from keen_trellis.flow.edits import AddLane, AddTie
-from keen_trellis.match import Bay, Tie
+from keen_trellis.plan.bays import Bay
 from keen_trellis.read import read_delimited
 from tests.desktop.window_case import WindowTestCase
 
@@ -27,9 +28,9 @@ class TieOnTheBenchTest(WindowTestCase):
         super().setUp()
         self.open_demo()
 
-    def tie(self) -> Tie:
+    def tie(self) -> Tied:
         tie = self.session.results.ties["sailings-routes"]
-        assert isinstance(tie, Tie)
+        assert isinstance(tie, Tied)
         return tie
 
     def item(self) -> TieItem:
@@ -126,7 +127,7 @@ class TieOnTheBenchTest(WindowTestCase):
         self.assertTrue(self.find(QWidget, "bay.both").isVisible())
 
     def test_pairs_that_are_too_many_to_show_are_said_and_counted(self) -> None:
-        with mock.patch("keen_trellis.match.matches.ROW_LIMIT", 10_000):
+        with mock.patch("keen_trellis.compute.join.match.ROW_LIMIT", 10_000):
             self.choose("link.0.operator", "<")
             self.assertIn("rows; the limit is 10,000", self.text("match.trouble.text"))
             self.click("page.match")
@@ -214,7 +215,7 @@ class MapTest(WindowTestCase):
         assert isinstance(item, TieItem)
         self.assertEqual([(f.left, f.right) for f in item.link], [("route", "route")])
         tie = self.session.results.ties[item.id]
-        assert isinstance(tie, Tie)
+        assert isinstance(tie, Tied)
         self.assertIn("more than once", self.text("match.said.words"))
 
     def test_a_head_dragged_down_reorders_the_lanes(self) -> None:

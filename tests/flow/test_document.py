@@ -14,6 +14,7 @@ from pathlib import Path
 from hypothesis import given
 from hypothesis import strategies as st
 
+from keen_trellis.advice.findings import Remedy
 from keen_trellis.errors import DocumentError, EditError
 from keen_trellis.flow import (
     DelimitedSource,
@@ -48,8 +49,8 @@ from keen_trellis.flow.edits import (
     remedy_edit,
 )
 from keen_trellis.flow.storage import dumps, loads, schema
-from keen_trellis.match import Bay, Link, LinkField, OrderField, Pair
-from keen_trellis.match.findings import Remedy
+from keen_trellis.plan.bays import Bay
+from keen_trellis.plan.link import Link, LinkField, OrderField, Pair
 from keen_trellis.read import SqliteFile, TextLayout
 
 LINK = (LinkedFields(left="route", right="code"),)

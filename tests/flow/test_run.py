@@ -5,12 +5,13 @@ import unittest
 from pathlib import Path
 from unittest import mock
 
+from keen_trellis.compute.tied import Tied
 from keen_trellis.errors import EditError, UserError, WaitingError
 from keen_trellis.flow import DelimitedSource, Runner, Trellis, make_deliveries
 from keen_trellis.flow import run as run_module
 from keen_trellis.flow.document import LinkedFields
 from keen_trellis.flow.edits import AddDelivery, AddLane, AddTie, Edit, SetBay, SetLink, apply
-from keen_trellis.match import Bay, Tie
+from keen_trellis.plan.bays import Bay
 from keen_trellis.progress import Cancelled
 
 
@@ -36,15 +37,15 @@ class RunTest(unittest.TestCase):
     def do(self, edit: Edit) -> None:
         self.trellis, _ = apply(edit, self.trellis)
 
-    def tie(self) -> Tie:
+    def tie(self) -> Tied:
         tie = self.runner.run(self.trellis).ties["sailings-routes"]
-        assert isinstance(tie, Tie), tie
+        assert isinstance(tie, Tied), tie
         return tie
 
     def test_a_switched_bay_matches_nothing_again_and_an_edit_reads_nothing_again(self) -> None:
         first = self.tie()
         with (
-            mock.patch.object(run_module, "match", side_effect=AssertionError("matched again")),
+            mock.patch.object(run_module, "paired", side_effect=AssertionError("matched again")),
             mock.patch.object(DelimitedSource, "read", side_effect=AssertionError("read again")),
         ):
             self.do(SetBay("sailings-routes", Bay.RIGHT, True))
@@ -58,7 +59,7 @@ class RunTest(unittest.TestCase):
         self.assertEqual(self.tie().counts.left.found, 2)
         results = self.runner.run(self.trellis, reread=True)
         tie = results.ties["sailings-routes"]
-        assert isinstance(tie, Tie)
+        assert isinstance(tie, Tied)
         self.assertEqual(tie.counts.left.found, 3)
 
     def test_one_source_that_fails_leaves_the_others_and_is_said_once(self) -> None:

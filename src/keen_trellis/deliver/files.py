@@ -11,9 +11,9 @@ from typing import Any
 
 from keen_trellis.data import Table
 from keen_trellis.deliver.lines import Lines
-from keen_trellis.deliver.whole_files import whole_file
 from keen_trellis.errors import DeliveryError, reason
 from keen_trellis.progress import Report, quiet
+from keen_trellis.whole_files import whole_file
 
 _BATCH = 20_000
 _SHEET_ROWS, _SHEET_COLUMNS, _CELL_LETTERS = 1_048_576, 16_384, 32_767

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 from keen_trellis.desktop.session import Session
 from keen_trellis.flow.document import DeliveryItem, TieItem
 from keen_trellis.flow.edits import RemoveItem, RemoveLane, SetBay
-from keen_trellis.match import Bay
+from keen_trellis.plan.bays import Bay
 
 if TYPE_CHECKING:
     from keen_trellis.desktop.window import Window

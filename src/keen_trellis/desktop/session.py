@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject, QTimer, Signal
 from PySide6.QtGui import QUndoCommand, QUndoStack
 
+from keen_trellis.compute.tied import Tied
 from keen_trellis.data import Table
 from keen_trellis.deliver import cells_as_text
 from keen_trellis.desktop.jobs import Job, Jobs
@@ -19,13 +20,12 @@ from keen_trellis.flow.changes import Changes, Snapshot, changes, snapshot
 from keen_trellis.flow.document import DeliveryItem, LinkedFields, TieItem
 from keen_trellis.flow.edits import AddTie, Edit, apply
 from keen_trellis.flow.remembered import remember, remembered
-from keen_trellis.match import Tie
 from keen_trellis.progress import Cancelled, Report, part
 from keen_trellis.read import Reading, Secrets
 
 if TYPE_CHECKING:
+    from keen_trellis.advice.findings import Finding
     from keen_trellis.data.profile import Profile
-    from keen_trellis.match.findings import Finding
 
 _WATCH_MS = 3_000
 Copied = Callable[[str], object]
@@ -405,10 +405,17 @@ class Session(QObject):
         return found or []
 
     def _looking(
-        self, tie: str, result: Tie | UserError
+        self, tie: str, result: Tied | UserError
     ) -> Callable[[Report], list[Finding]] | None:
-        if isinstance(result, Tie):
-            return result.findings
+        if isinstance(result, Tied):
+            tied = result
+
+            def notice(report: Report) -> list[Finding]:
+                from keen_trellis.advice.findings import findings
+
+                return findings(tied, report)
+
+            return notice
         if not isinstance(result, KindsDifferError):
             return None
         lane, _ = self.results.trellis.place_of(tie)
@@ -420,7 +427,7 @@ class Session(QObject):
         sides = (left, right)
 
         def convert(report: Report) -> list[Finding]:
-            from keen_trellis.match.findings import conversions
+            from keen_trellis.advice.findings import conversions
 
             found = conversions(*sides, item.match_link(), names)
             return [finding for finding in found if finding.remedy]  # the rest is said already
@@ -436,7 +443,7 @@ class Session(QObject):
             return
 
         def propose(report: Report) -> tuple[LinkedFields, ...]:
-            from keen_trellis.match.proposals import propose_links  # on the job's time
+            from keen_trellis.advice.proposals import propose_links
 
             best = propose_links(left, right, report)[:1]
             return tuple(

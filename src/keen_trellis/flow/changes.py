@@ -10,13 +10,13 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 
+from keen_trellis.compute.tied import Tied
 from keen_trellis.data import Column, Table
 from keen_trellis.errors import UnknownColumnError
 from keen_trellis.flow.document import Lane, TieItem
 from keen_trellis.flow.edits import RenameLinkField
 from keen_trellis.flow.run import Results
-from keen_trellis.match import Tie
-from keen_trellis.match.link import SIDES
+from keen_trellis.plan.link import SIDES
 from keen_trellis.read import Reading
 
 _LIKELY = 0.5
@@ -168,7 +168,7 @@ def snapshot(results: Results) -> Snapshot:
             lanes[lane.id] = LaneSnapshot(lane.name)
     for lane, item in trellis.ties():
         tie = results.ties.get(item.id)
-        if isinstance(tie, Tie):
+        if isinstance(tie, Tied):
             left = tie.counts.left
             name = f"{lane.name} + {tie.names[1]}"
             ties[item.id] = TieSnapshot(name, left.rows, left.found, len(tie.outcome))

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from keen_trellis.flow.document import DeliveryItem, Lane, TieItem, Trellis
 from keen_trellis.flow.sources import source_words
-from keen_trellis.match.sentences import join_title, link_sentence
+from keen_trellis.plan.sentences import join_title, link_sentence
 
 
 def describe(trellis: Trellis) -> Iterator[str]:

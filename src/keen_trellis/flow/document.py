@@ -15,21 +15,11 @@ from pydantic import Field, model_validator
 from keen_trellis.data import Kind
 from keen_trellis.errors import EditError, UserError
 from keen_trellis.flow.sources import Part, Source
-from keen_trellis.match.link import (
-    Bay,
-    Blanks,
-    Columns,
-    Keep,
-    Link,
-    LinkField,
-    Operator,
-    OrderField,
-    Pair,
-    Partner,
-    Side,
-    TextRule,
-    keep_of,
-)
+from keen_trellis.plan.bays import Bay, Keep, keep_of
+from keen_trellis.plan.link import Blanks, Link, LinkField, OrderField, Pair, Partner, Side
+from keen_trellis.plan.operators import Operator
+from keen_trellis.plan.outcome import Columns
+from keen_trellis.plan.text_rules import TextRule
 from keen_trellis.words import first_free
 
 VERSION: Literal[3] = 3

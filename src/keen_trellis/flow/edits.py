@@ -23,11 +23,12 @@ from keen_trellis.flow.document import (
     kept_with,
 )
 from keen_trellis.flow.sources import Source, missing_beside
-from keen_trellis.match import Bay, Link
-from keen_trellis.match.sentences import listed
+from keen_trellis.plan.bays import Bay
+from keen_trellis.plan.link import Link
+from keen_trellis.words import listed
 
 if TYPE_CHECKING:
-    from keen_trellis.match.findings import Remedy  # loads what the window need not wait for
+    from keen_trellis.advice.findings import Remedy
 
 _P = TypeVar("_P", bound=BaseModel)
 

@@ -12,9 +12,9 @@ from pathlib import Path
 import platformdirs
 from pydantic import TypeAdapter, ValidationError
 
-from keen_trellis.deliver import whole_file
 from keen_trellis.flow.changes import Snapshot
 from keen_trellis.flow.storage import KIND_NAMES
+from keen_trellis.whole_files import whole_file
 
 _SNAPSHOTS = TypeAdapter(Snapshot)
 

@@ -10,6 +10,8 @@ from collections.abc import Callable, Container
 from dataclasses import dataclass, field, replace
 from typing import TypeVar
 
+from keen_trellis.compute.join.pairing import paired
+from keen_trellis.compute.tied import Tied
 from keen_trellis.data import Table
 from keen_trellis.errors import (
     SourceError,
@@ -20,7 +22,7 @@ from keen_trellis.errors import (
 )
 from keen_trellis.flow.document import Lane, TieItem, Trellis
 from keen_trellis.flow.sources import Source
-from keen_trellis.match import Bay, Tie, match
+from keen_trellis.plan.bays import Bay
 from keen_trellis.progress import Cancelled, Report, part, quiet
 from keen_trellis.read import Reading, Secrets
 
@@ -53,7 +55,7 @@ class Results:
     trellis: Trellis = field(default_factory=Trellis)
     readings: dict[str, Reading | UserError] = field(default_factory=dict)
     rows: dict[str, Table | UserError] = field(default_factory=dict)
-    ties: dict[str, Tie | UserError] = field(default_factory=dict)
+    ties: dict[str, Tied | UserError] = field(default_factory=dict)
     read_at: dt.datetime | None = None
 
     def errors(self) -> list[UserError]:
@@ -215,7 +217,7 @@ class _Running:
 
     def _tied(
         self, lane: Lane, place: int, item: TieItem, left: Table | UserError
-    ) -> Tie | UserError:
+    ) -> Tied | UserError:
         other = self.trellis.lane(item.lane)
         taken = self.trellis.taken_place(item)
         right = self.table(other, taken)
@@ -229,11 +231,11 @@ class _Running:
         shaped = _digest(matched, *names, *item.keep, repr(columns))
         self.keys[lane.id, place] = shaped
 
-        def tied() -> Tie:
+        def tied() -> Tied:
             found = self.runner.kept(
-                matched, lambda: match(left, right, link, names, self._share())
+                matched, lambda: paired(left, right, link, names, self._share())
             )
-            tie = Tie(left, right, link, item.keep, found, names, columns)
+            tie = Tied(left, right, link, item.keep, found, names, columns)
             _ = tie.outcome
             for bay in Bay:  # made here, not when somebody looks and has to wait
                 with contextlib.suppress(TooManyRowsError):

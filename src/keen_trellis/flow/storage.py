@@ -11,10 +11,10 @@ from typing import Any
 
 from pydantic import BaseModel, ValidationError
 
-from keen_trellis.deliver import whole_file
 from keen_trellis.errors import DocumentError, reason
 from keen_trellis.flow.document import VERSION, DeliveryItem, Trellis
 from keen_trellis.flow.edits import first_fault
+from keen_trellis.whole_files import whole_file
 
 ENDING = ".trellis"
 _LINE_WIDTH = 92

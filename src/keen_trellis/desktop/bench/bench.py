@@ -15,6 +15,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from keen_trellis.compute.tied import Tied
 from keen_trellis.data import Table
 from keen_trellis.desktop.bench.columns_page import ColumnsPage
 from keen_trellis.desktop.bench.finding_line import FindingLine
@@ -31,7 +32,6 @@ from keen_trellis.flow import Lane, Source
 from keen_trellis.flow.describe import counted
 from keen_trellis.flow.document import DeliveryItem, TieItem
 from keen_trellis.flow.edits import RenameLane, SetSource
-from keen_trellis.match import Tie
 
 _WELCOME = (
     "Add a lane for each table you want to bring together: a sheet of a workbook, a delimited "
@@ -172,7 +172,7 @@ class Bench(QWidget):
                 table = self._session.results.rows.get(item.id)
                 tie = self._session.results.ties.get(item.id)
                 line = outcome_line(tie)
-                links = {f.left for f in tie.link.fields} if isinstance(tie, Tie) else set()
+                links = {f.left for f in tie.link.fields} if isinstance(tie, Tied) else set()
                 self.outcome_page.show_table(table, line, origins, links)
                 self._stack.setCurrentWidget(self.outcome_page)
         elif isinstance(item, DeliveryItem):

@@ -11,6 +11,8 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent
 from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
+from keen_trellis.compute.outcome import outcome_fields
+from keen_trellis.compute.tied import Tied
 from keen_trellis.data import Field, Table
 from keen_trellis.desktop.bench.grid import Grid, Origins
 from keen_trellis.desktop.controls import Choice, Flow, Notice, OneLine, Switch, button, label
@@ -20,16 +22,13 @@ from keen_trellis.errors import TooManyRowsError, UserError
 from keen_trellis.flow.describe import counted
 from keen_trellis.flow.document import Lane, LinkedFields, TieItem
 from keen_trellis.flow.edits import RemoveLinkField, SetBay, SetKeep, SetLink, TakeLink
-from keen_trellis.match import TEXT_RULES, Bay, Keep, Tie
-from keen_trellis.match.link import ALL_COLUMNS, NEAREST, Link, Operator, TextRule
-from keen_trellis.match.outcome import outcome_fields
-from keen_trellis.match.sentences import (
-    OPERATOR_WORDS,
-    cardinality_words,
-    join_title,
-    listed,
-    outcome_sentences,
-)
+from keen_trellis.plan.bays import Bay, Keep
+from keen_trellis.plan.link import Link
+from keen_trellis.plan.operators import NEAREST, OPERATOR_WORDS, Operator
+from keen_trellis.plan.outcome import ALL_COLUMNS
+from keen_trellis.plan.sentences import cardinality_words, join_title, outcome_sentences
+from keen_trellis.plan.text_rules import TEXT_RULES, TextRule
+from keen_trellis.words import listed
 
 _PARTNERS = {
     "every": "every match",
@@ -176,11 +175,11 @@ class MatchPage(QWidget):
         self._show_sentence(lane, item, origins)
         trouble = str(result) if isinstance(result, UserError) else ""
         self._notice.tell(trouble)
-        is_there = isinstance(result, Tie)
+        is_there = isinstance(result, Tied)
         self._bay_row.setVisible(is_there)
         self._said.setVisible(is_there)
         self._spare.setVisible(not is_there)
-        if isinstance(result, Tie):
+        if isinstance(result, Tied):
             self._show_bays(item, result, origins)
             # said of the tie that was worked out: the one in the sentence may be newer
             keep, columns = result.keep, result.columns
@@ -189,7 +188,7 @@ class MatchPage(QWidget):
             self._said.say(f"{join_title(keep, columns, result.link.cross)}.", words, tip)
             self._said.types = (result, item.keep)
 
-    def _show_bays(self, item: TieItem, tie: Tie, origins: Origins) -> None:
+    def _show_bays(self, item: TieItem, tie: Tied, origins: Origins) -> None:
         left, right = tie.names
         lane_ids = self._session.trellis.place_of(item.id)[0].id, item.lane
         tint = origins.colours[lane_ids[0]].tint
@@ -388,7 +387,7 @@ class _SaidBar(QFrame):
         self.setObjectName("match.said")
         self.theme = theme
         self._choose = choose
-        self.types: tuple[Tie, Keep] | None = None
+        self.types: tuple[Tied, Keep] | None = None
         self._title, self._words = label(strong=True), label()
         self._words.setObjectName("match.said.words")
         self._title.setObjectName("match.said.title")

@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from keen_trellis.compute.tied import Tied
 from keen_trellis.data import Table
 from keen_trellis.deliver import endings
 from keen_trellis.desktop.bench.grid import Grid, Origins
@@ -32,7 +33,6 @@ from keen_trellis.errors import (
 from keen_trellis.flow.document import DeliveryItem, Lane
 from keen_trellis.flow.edits import SetDelivery
 from keen_trellis.flow.run import CELLS_COUNTED_AT_MOST
-from keen_trellis.match import Tie
 from keen_trellis.read import Reading
 
 
@@ -111,9 +111,9 @@ def rows_line(reading: Reading | UserError | None) -> str:
     return f"Read as: {reading.taken_as}"
 
 
-def outcome_line(tie: Tie | UserError | None) -> str:
+def outcome_line(tie: Tied | UserError | None) -> str:
     """Return how many gaps the tie made, told apart from blanks of the sources."""
-    if not isinstance(tie, Tie) or len(tie.outcome) > CELLS_COUNTED_AT_MOST:
+    if not isinstance(tie, Tied) or len(tie.outcome) > CELLS_COUNTED_AT_MOST:
         return "Gaps, hatched, were made by the tie; · blank was empty in the source."
     gaps, blanks = tie.empty_cells
     return (

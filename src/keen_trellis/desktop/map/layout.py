@@ -11,15 +11,16 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
+from keen_trellis.compute.tied import Tied
 from keen_trellis.data import Table
 from keen_trellis.errors import UserError, WaitingError
 from keen_trellis.flow.describe import counted
 from keen_trellis.flow.document import DeliveryItem, Lane, TieItem, Trellis
 from keen_trellis.flow.run import Results
 from keen_trellis.flow.sources import source_words
-from keen_trellis.match import Bay, Tie
-from keen_trellis.match.link import join_name
-from keen_trellis.match.sentences import found_words
+from keen_trellis.plan.bays import Bay
+from keen_trellis.plan.outcome import join_name
+from keen_trellis.plan.sentences import found_words
 
 HEADS_WIDTH = 226
 HEAD_HEIGHT = 56
@@ -350,10 +351,10 @@ class _Drawing:
         table = self.results.rows.get(self.trellis.part_at(lane, place))
         return table if isinstance(table, Table) else None
 
-    def _result(self, item: TieItem) -> Tie | UserError | None:
+    def _result(self, item: TieItem) -> Tied | UserError | None:
         """Return what a tie gave, unless it has been linked otherwise since."""
         result = self.results.ties.get(item.id)
-        if isinstance(result, Tie) and result.link != item.match_link():
+        if isinstance(result, Tied) and result.link != item.match_link():
             return None
         return result
 
@@ -410,7 +411,7 @@ class _Drawing:
         other = self.trellis.lane(item.lane)
         name = "cross" if item.cross else join_name(item.keep, item.wanted_columns())
         title = f"Join · {name}"
-        if isinstance(tie, Tie):
+        if isinstance(tie, Tied):
             parts = _parts(box, tie, (lane.colour, None, other.colour))
             return Capsule(item.id, lane.id, box, parts, title, found_words(tie.counts), "")
         if isinstance(tie, WaitingError):  # nothing is wrong here
@@ -421,7 +422,7 @@ class _Drawing:
 
     def _spill(self, lane: Lane, item: TieItem, capsule: Capsule) -> Iterator[Spill]:
         tie = self._result(item)
-        if not isinstance(tie, Tie):
+        if not isinstance(tie, Tied):
             return
         text, full = self._spill_words(tie)
         if text:
@@ -429,7 +430,7 @@ class _Drawing:
             box = Box(capsule.box.right + 8, capsule.box.bottom + 4, self.measure(text) + 18, 21)
             yield Spill(item.id, start, box, text, full)
 
-    def _spill_words(self, tie: Tie) -> tuple[str, str]:
+    def _spill_words(self, tie: Tied) -> tuple[str, str]:
         """Return how many rows are left, with names short enough for the room, and in full."""
         left, right = tie.names
         words = {Bay.LEFT: left, Bay.BOTH: "matched", Bay.RIGHT: right}
@@ -482,7 +483,7 @@ class _Drawing:
         return Head(lane.id, lane.colour, box, lane.name, source, size, trouble, is_stale)
 
 
-def _parts(box: Box, tie: Tie, colours: tuple[int | None, ...]) -> tuple[Part, ...]:
+def _parts(box: Box, tie: Tied, colours: tuple[int | None, ...]) -> tuple[Part, ...]:
     """Return the bays stacked in their true proportion; one that holds rows is always seen."""
     inner = Box(box.x + 4, box.y + 4, box.width - 8, box.height - 8)
     rows = [tie.counts.bay(bay) for bay in Bay]

@@ -1,0 +1,425 @@
+"""What an expert would notice at a tie, with the remedy and what it would win, counted."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from keen_trellis.advice.pairs import propose_pairs, with_pairs
+from keen_trellis.advice.proposals import propose_links
+from keen_trellis.compute.join.pairing import Names, equal_codes, field_columns, paired
+from keen_trellis.compute.join.tidying import acts_on
+from keen_trellis.compute.tied import Tied
+from keen_trellis.data import Column, Kind, Table
+from keen_trellis.errors import KindsDifferError, LinkError, TooManyRowsError
+from keen_trellis.plan.bays import Bay, Keep, keep_of
+from keen_trellis.plan.counts import Counts
+from keen_trellis.plan.link import Link, LinkField
+from keen_trellis.plan.text_rules import RULE_WORDS, TEXT_RULES, TextRule
+from keen_trellis.progress import Report, quiet
+from keen_trellis.words import listed
+
+_VALUES_FOR_PAIRS = 2_000
+_OTHERS_FOR_PAIRS = 20_000
+_LIKELY_PAIRS = 3
+"""What is only likely is decided one by one: more than a few would hide the rest."""
+_CLEARLY_BETTER = 1.2
+
+
+@dataclass(frozen=True, slots=True)
+class Remedy:
+    """A change that mends what was found.
+
+    Attributes
+    ----------
+    label : str
+        What it does, as a button says it.
+    wins : int
+        Rows that find a partner with it, stay with it, or are no longer multiplied.
+    link : Link or None
+        The link to take instead.
+    keep : Keep or None
+        The bays to keep instead.
+    """
+
+    label: str
+    wins: int
+    link: Link | None = None
+    keep: Keep | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Finding:
+    """Something noticed at a tie.
+
+    Attributes
+    ----------
+    topic : str
+        What it is about, the same for every finding of its sort.
+    text : str
+        One sentence.
+    rows : int
+        The rows that it concerns.
+    remedy : Remedy or None
+    """
+
+    topic: str
+    text: str
+    rows: int
+    remedy: Remedy | None = None
+
+    @property
+    def value(self) -> tuple[int, int]:
+        """How much there is to win; the larger, the sooner it is shown."""
+        return (self.remedy.wins if self.remedy else 0, self.rows)
+
+
+def findings(tie: Tied, report: Report = quiet) -> list[Finding]:
+    """Return what is worth knowing about a tie, the most valuable first.
+
+    Raises
+    ------
+    Cancelled
+        Raised by `report` once the user has asked to stop.
+    """
+    found: list[Finding] = []
+    sorts = (
+        _text_differs,
+        _numbers_as_text,
+        _pairs,
+        _other_fields,
+        _blank_keys,
+        _rows_multiply,
+        _rows_vanish,
+        _days_and_moments,
+    )
+    for number, look in enumerate(sorts):
+        report(number / len(sorts), "Looking for what stands out")
+        found += look(tie)
+    return sorted(found, key=lambda finding: finding.value, reverse=True)
+
+
+def conversions(left: Table, right: Table, link: Link, names: Names) -> list[Finding]:
+    """Return a finding for fields whose kinds cannot be compared, with the best conversion.
+
+    Raises
+    ------
+    LinkError
+        The link cannot be matched for another reason.
+    """
+    try:
+        paired(left, right, link, names)
+    except KindsDifferError as error:
+        place = next(n for n, f in enumerate(link.fields) if (f.left, f.right) == error.fields)
+        tried = [_compared_as(left, right, link, place, kind) for kind in _as_kinds(error)]
+        best_link, found = max(tried, key=lambda pair: pair[1])
+        kind = best_link.fields[place].compare_as
+        remedy = Remedy(f"Compare both as {kind}: +{found:,}", found, best_link) if found else None
+        return [Finding("kinds differ", error.happened, len(left), remedy)]
+    return []
+
+
+def text_rule_gains(tie: Tied) -> dict[TextRule, int]:
+    """Return for every text rule not chosen how many more left rows it would find alone."""
+    gains = _Gains(tie)
+    return {r: gains.of((*tie.link.text, r)) for r in TEXT_RULES if r not in tie.link.text}
+
+
+class _Gains:
+    """Counts how many more rows a link with more rules, pairs or matching blanks finds.
+
+    What it says is what matching with that link gives. Where every field is compared by “equals”
+    and each left row takes its own partners, a row that is found stays found, so only the others
+    are looked at; else the whole is matched.
+    """
+
+    def __init__(self, tie: Tied) -> None:
+        self._tie = tie
+        self._rest = tie.left.take(tie.match.left_only)
+        self._columns = [
+            field_columns(tie.left, tie.right, f, tie.names) for f in tie.link.equal_fields
+        ]
+        link = tie.link
+        of_its_own = link.partner == "every" or (
+            link.partner in ("first", "last") and link.partner_for == "left"
+        )
+        self._only_rest = of_its_own and len(link.equal_fields) == len(link.fields)
+
+    def of(self, rules: tuple[TextRule, ...]) -> int:
+        """Return how many more rows the link finds with `rules`."""
+        added = [rule for rule in rules if rule not in self._tie.link.text]
+        if not any(self._acts(rule) for rule in added):
+            return 0
+        return self.of_link(self._tie.link.with_text(rules))
+
+    def of_link(self, link: Link) -> int:
+        """Return how many more rows another link finds; less than none where it loses some."""
+        tie = self._tie
+        if not self._only_rest:
+            counts = _counts(tie, link)
+            return counts.left.found - tie.counts.left.found if counts else 0
+        codes = equal_codes(self._rest, tie.right, link, tie.names)
+        in_right = np.zeros(codes.size + 1, bool)
+        in_right[codes.right] = True
+        in_right[-1] = False  # where the code of rows without a key points
+        return int(np.count_nonzero(in_right[codes.left]))
+
+    def _acts(self, rule: TextRule) -> bool:
+        return any(
+            column.dictionary is not None and acts_on(column.dictionary, rule)
+            for pair in self._columns
+            for column in pair
+        )
+
+
+def _text_differs(tie: Tied) -> Iterator[Finding]:
+    if tie.counts.left.not_found == 0 or not tie.link.equal_fields:
+        return
+    gains = _Gains(tie)
+    alone = {r: gains.of((*tie.link.text, r)) for r in TEXT_RULES if r not in tie.link.text}
+    rules = tuple(rule for rule, rows in alone.items() if rows > 0)
+    together = gains.of((*tie.link.text, *alone))
+    if together <= 0:
+        return
+    if gains.of((*tie.link.text, *rules)) < together:
+        rules = tuple(alone)
+    words = listed([RULE_WORDS[rule] for rule in rules])
+    rows = _rows(together, tie.names[0])
+    yield Finding(
+        "texts differ",
+        f"{rows} {_differ(together)} from a value of {tie.names[1]} only by {words}.",
+        together,
+        Remedy(
+            f"Ignore {words}: +{together:,}",
+            together,
+            tie.link.with_text((*tie.link.text, *rules)),
+        ),
+    )
+
+
+def _numbers_as_text(tie: Tied) -> Iterator[Finding]:
+    """Find codes that differ by leading zeros, or are numbers on one side's paper only."""
+    if tie.counts.left.not_found == 0:
+        return
+    for place, field in enumerate(tie.link.fields):
+        kinds = tie.left.field(field.left).kind, tie.right.field(field.right).kind
+        if field.operator != "=" or kinds != (Kind.TEXT, Kind.TEXT) or field.compare_as:
+            continue
+        if not all(_looks_numeric(tie, field)):
+            continue
+        link, found = _compared_as(tie.left, tie.right, tie.link, place, Kind.INTEGER, tie.names)
+        more = found - tie.counts.left.found
+        if more > 0:
+            yield Finding(
+                "leading zeros",
+                f"{_rows(more, tie.names[0])} {_differ(more)} from a value of {tie.names[1]} only "
+                f"by leading zeros or by how the number is written.",
+                more,
+                Remedy(f"Compare both as integers: +{more:,}", more, link),
+            )
+
+
+def _pairs(tie: Tied) -> Iterator[Finding]:
+    """Find values without a partner that look like one, where there are not too many to compare."""
+    side = tie.counts
+    few = side.left.distinct - side.left.distinct_found <= _VALUES_FOR_PAIRS
+    if side.left.not_found == 0 or not few or side.right.distinct > _OTHERS_FOR_PAIRS:
+        return
+    proposed, gains = propose_pairs(tie), _Gains(tie)
+    safe = [pair for pair in proposed if pair.safe]
+    rows = gains.of_link(with_pairs(tie.link, safe)) if safe else 0
+    if rows > 0:
+        values = f"{len(safe):,} {tie.names[0]} value{'s' if len(safe) > 1 else ''}"
+        yield Finding(
+            "safe pairs",
+            f"{values} without a partner {'are' if len(safe) > 1 else 'is'} surely a value of "
+            f"{tie.names[1]}, written otherwise.",
+            rows,
+            Remedy(f"Take as pairs: +{rows:,}", rows, with_pairs(tie.link, safe)),
+        )
+    told = 0
+    for found in (pair for pair in proposed if not pair.safe):
+        rows = gains.of_link(with_pairs(tie.link, [found])) if told < _LIKELY_PAIRS else 0
+        if rows > 0:
+            told += 1
+            yield Finding(
+                "likely pair",
+                f"“{found.pair.left}” looks like “{found.pair.right}” of {tie.names[1]} "
+                f"({found.reason}, {found.likeness:.0%} alike).",
+                rows,
+                Remedy(f"The same: +{rows:,}", rows, with_pairs(tie.link, [found])),
+            )
+
+
+def _other_fields(tie: Tied) -> Iterator[Finding]:
+    """Find that other fields link more rows, or that one more field keeps rows from multiplying."""
+    counts, link = tie.counts, tie.link
+    if link.cross or len(link.equal_fields) != len(link.fields):
+        return
+    if counts.left.found >= 0.9 * counts.left.rows and not counts.left.multiplied:
+        return
+    proposals = propose_links(tie.left, tie.right)
+    nothing = counts.pairs == 0
+    better = None
+    for proposed in proposals[:2]:
+        other = replace(link, fields=proposed.fields, pairs=())
+        if proposed.fields != link.fields:
+            found = _counts(tie, other)
+            if found and found.left.found > _CLEARLY_BETTER * counts.left.found:
+                better = better or (other, found.left.found)
+    fields = listed([f"{f.left} with {f.right}" for f in link.fields])
+    if nothing:
+        text = f"No row finds a partner: {fields} have no value in common."
+        yield Finding("nothing found", text, counts.left.rows, _as_remedy(better, 0))
+    elif better is not None:
+        text = f"Other fields find more rows than {fields}."
+        yield Finding("better fields", text, better[1], _as_remedy(better, counts.left.found))
+    if counts.left.multiplied:
+        for proposed in proposals:
+            field = proposed.fields[0]
+            if len(proposed.fields) > 1 or field in link.fields:
+                continue
+            compound = replace(link, fields=(*link.fields, field))
+            found = _counts(tie, compound)
+            if (
+                found is not None
+                and found.left.multiplied == 0
+                and found.left.found >= 0.9 * counts.left.found
+            ):
+                rows = counts.left.multiplied
+                yield Finding(
+                    "compound link",
+                    f"{fields} alone lets {_rows(rows, tie.names[0])} multiply; together with "
+                    f"{field.left} no row does.",
+                    rows,
+                    Remedy(f"Add {field.left} = {field.right}: {rows:,} rows once", rows, compound),
+                )
+                return
+
+
+def _blank_keys(tie: Tied) -> Iterator[Finding]:
+    counts = tie.counts
+    if tie.link.blanks == "match" or not counts.left.blank:
+        return
+    remedy = None
+    if counts.right.blank and tie.link.equal_fields:
+        link = replace(tie.link, blanks="match")
+        wins = _Gains(tie).of_link(link)
+        if wins > 0:
+            remedy = Remedy(f"Let blanks match: +{wins:,}", wins, link)
+    fields = listed([field.left for field in tie.link.fields])
+    one = counts.left.blank == 1
+    text = (
+        f"{_rows(counts.left.blank, tie.names[0])} {'has' if one else 'have'} a blank in {fields} "
+        f"and {'matches' if one else 'match'} nothing."
+    )
+    yield Finding("blank keys", text, counts.left.blank, remedy)
+
+
+def _rows_multiply(tie: Tied) -> Iterator[Finding]:
+    rows = tie.counts.left.multiplied
+    if not rows or tie.link.cross or Bay.BOTH not in tie.keep:
+        return
+    doubled = _doubled_columns(tie)
+    totals = f" Totals of {listed(doubled)} would count them again." if doubled else ""
+    link = replace(tie.link, partner="first", partner_for="left")
+    fewer = _rows_fewer(tie, link)
+    remedy = Remedy(f"Take the first match only: {fewer:,} rows fewer", rows, link)
+    text = (
+        f"{_rows(rows, tie.names[0])} stand more than once, since {tie.names[1]} repeats."
+        if rows > 1
+        else f"1 {tie.names[0]} row stands more than once, since {tie.names[1]} repeats."
+    )
+    yield Finding("rows multiply", text + totals, rows, remedy if fewer > 0 else None)
+
+
+def _rows_fewer(tie: Tied, link: Link) -> int:
+    """Return how many rows fewer go on with a link that takes the first match of each left row."""
+    if tie.link.partner == "every" and Bay.RIGHT not in tie.keep:
+        return tie.counts.pairs - tie.counts.left.found  # one is left of each row's several
+    counts = _counts(tie, link)
+    return tie.counts.rows(tie.keep) - counts.rows(tie.keep) if counts else 0
+
+
+def _rows_vanish(tie: Tied) -> Iterator[Finding]:
+    lost = tie.counts.left.not_found
+    if lost and Bay.LEFT not in tie.keep and Bay.BOTH in tie.keep:
+        keep = keep_of((*tie.keep, Bay.LEFT))
+        yield Finding(
+            "rows vanish",
+            f"{_rows(lost, tie.names[0])} without a match {'does' if lost == 1 else 'do'} not "
+            f"go on.",
+            lost,
+            Remedy(f"Keep them, with gaps: +{lost:,}", lost, keep=keep),
+        )
+
+
+def _days_and_moments(tie: Tied) -> Iterator[Finding]:
+    for field in tie.link.fields:
+        kinds = {tie.left.field(field.left).kind, tie.right.field(field.right).kind}
+        if kinds == {Kind.DATE, Kind.DATE_TIME}:
+            text = f"{field.left} and {field.right} are compared by their day: one has no time."
+            yield Finding("date against date-time", text, tie.counts.left.rows)
+
+
+def _doubled_columns(tie: Tied) -> list[str]:
+    rows = np.flatnonzero(tie.match.partners > 1)
+    linked = {field.left for field in tie.link.fields}
+    amounts = [f for f in tie.left.fields if f.kind.is_numeric and f.name not in linked]
+    multiplied = tie.left.take(rows)
+    return [f.name for f in amounts if multiplied.fetch(f).count(0)]
+
+
+def _looks_numeric(tie: Tied, field: LinkField) -> Iterator[bool]:
+    """Tell of each side whether its first texts are numbers for the most part."""
+    for column in field_columns(tie.left, tie.right, field, tie.names):
+        texts = _first_texts(column)
+        yield sum(t.strip().lstrip("+-").isdigit() for t in texts) > len(texts) / 2
+
+
+def _first_texts(column: Column) -> list[str]:
+    assert column.dictionary is not None
+    return list(column.dictionary.slice(0, 200).to_pylist())
+
+
+def _as_kinds(error: KindsDifferError) -> list[Kind]:
+    kinds = [Kind(kind) for kind in error.kinds]
+    return [*(k for k in kinds if k is not Kind.TEXT), Kind.TEXT]
+
+
+def _compared_as(
+    left: Table, right: Table, link: Link, place: int, kind: Kind, names: Names = ("", "")
+) -> tuple[Link, int]:
+    """Return the link with one field compared as a kind, and the rows that it finds."""
+    fields = list(link.fields)
+    fields[place] = replace(fields[place], compare_as=kind)
+    changed = replace(link, fields=tuple(fields))
+    try:
+        return changed, paired(left, right, changed, names).counts.left.found
+    except LinkError:  # a second field differs too
+        return changed, 0
+
+
+def _counts(tie: Tied, link: Link) -> Counts | None:
+    try:
+        return paired(tie.left, tie.right, link, tie.names).counts
+    except (LinkError, TooManyRowsError):
+        return None
+
+
+def _as_remedy(better: tuple[Link, int] | None, found: int) -> Remedy | None:
+    if better is None:
+        return None
+    link, rows = better
+    words = listed([f"{f.left} = {f.right}" for f in link.fields])
+    return Remedy(f"Link {words}: +{rows - found:,}", rows - found, link)
+
+
+def _rows(count: int, name: str) -> str:
+    return f"{count:,} {name} {'row' if count == 1 else 'rows'}"
+
+
+def _differ(count: int) -> str:
+    return "differs" if count == 1 else "differ"

@@ -1,0 +1,109 @@
+"""Pairs proposed for the link values that found no partner."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from keen_trellis.advice.likeness import likely_partners
+from keen_trellis.compute.join.keys import codes_of
+from keen_trellis.compute.join.pairing import field_columns
+from keen_trellis.compute.tied import Tied
+from keen_trellis.data import Column, Kind
+from keen_trellis.plan.link import Link, Pair
+from keen_trellis.progress import Report, part, quiet
+
+
+@dataclass(frozen=True, slots=True)
+class ProposedPair:
+    """Two link values that are probably the same.
+
+    Attributes
+    ----------
+    pair : Pair
+    reason : str
+        In words: “outer space”, “spelled out”, “misspelled” ...
+    likeness : float
+        0 to 1.
+    safe : bool
+        Equal once tidied, and to no other value of the other side.
+    rows : int
+        Left rows that hold the value and find no partner without the pair.
+    """
+
+    pair: Pair
+    reason: str
+    likeness: float
+    safe: bool
+    rows: int
+
+
+def propose_pairs(tie: Tied, report: Report = quiet) -> list[ProposedPair]:
+    """Return likely pairs for left link values that the right side does not have.
+
+    Safe ones come first, then those that concern most rows. With a compound link each field is
+    looked at by itself: what a pair wins there depends on the other fields, too. Only texts are
+    looked at: two numbers or dates are two, however alike they are written.
+
+    Raises
+    ------
+    Cancelled
+        Raised by `report` once the user has asked to stop.
+    """
+    proposed: list[ProposedPair] = []
+    fields = [n for n, f in enumerate(tie.link.fields) if f.operator == "="]
+    for number, place in enumerate(fields):
+        share = part(report, number / len(fields), (number + 1) / len(fields))
+        proposed += _for_field(tie, place, share)
+    return sorted(proposed, key=lambda p: (not p.safe, -p.rows, -p.likeness))
+
+
+def with_pairs(link: Link, proposed: list[ProposedPair]) -> Link:
+    """Return the link with proposed pairs accepted."""
+    return replace(link, pairs=(*link.pairs, *(p.pair for p in proposed)))
+
+
+def _for_field(tie: Tied, place: int, report: Report) -> list[ProposedPair]:
+    left, right = field_columns(tie.left, tie.right, tie.link.fields[place], tie.names)
+    if not left.kind is right.kind is Kind.TEXT:
+        return []  # two numbers or dates that look alike are still two
+    values, rows = _unmatched_values(tie, place, left, right)
+    others = _distinct(right)
+    if not values or not others:
+        return []
+    found = likely_partners(values, others, report)
+    return [
+        ProposedPair(
+            Pair(values[n], others[like.other], place),
+            like.reason,
+            like.share,
+            like.safe,
+            rows[n],
+        )
+        for n, like in found.items()
+    ]
+
+
+def _unmatched_values(
+    tie: Tied, place: int, left: Column, right: Column
+) -> tuple[list[str], list[int]]:
+    """Return the left values of a field that the right side lacks, with their rows."""
+    pairs = [(p.left, p.right) for p in tie.link.pairs if p.field == place]
+    codes = codes_of(left, right, tie.link.text, pairs=pairs)
+    in_right = np.zeros(codes.size + 1, bool)
+    in_right[codes.right] = True
+    in_right[-1] = False  # where the code of rows without a key points
+    alone = tie.match.partners == 0
+    missing = np.flatnonzero((codes.left >= 0) & ~in_right[codes.left] & alone)
+    texts = left.take(missing)
+    assert texts.dictionary is not None
+    tally = np.bincount(texts.values, minlength=len(texts.dictionary))
+    used = np.flatnonzero(tally)
+    return texts.dictionary.take(used).to_pylist(), tally[used].tolist()
+
+
+def _distinct(column: Column) -> list[str]:
+    assert column.dictionary is not None
+    used = np.unique(column.values[column.values >= 0])
+    return list(column.dictionary.take(used).to_pylist())

@@ -1,0 +1,1 @@
+"""Which rows are partners: keys as codes, ranges and nearest matches, one partner of several."""

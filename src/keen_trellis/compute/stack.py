@@ -1,0 +1,105 @@
+"""Tables of the same shape, one below the other, by the names of their columns."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from functools import reduce
+
+import numpy as np
+
+from keen_trellis.compute.join.keys import combine, own_codes
+from keen_trellis.compute.join.match import grouped
+from keen_trellis.compute.outcome import free_name
+from keen_trellis.data import PRESENT, Column, Kind, Table
+from keen_trellis.data.conversion import in_common_kind
+from keen_trellis.data.stacking import stack_columns
+from keen_trellis.words import listed
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Stack:
+    """What a stack gives.
+
+    Attributes
+    ----------
+    outcome : Table
+    notes : tuple of str
+        A sentence for each column whose kinds differed, or that a table lacks.
+    left_out : int
+        Repeated rows that were left out.
+    """
+
+    outcome: Table
+    notes: tuple[str, ...]
+    left_out: int = 0
+
+
+def stack(
+    tables: Mapping[str, Table], source_column: str = "source", repeats: bool = True
+) -> Stack:
+    """Return tables one below the other; a column that a table lacks is a gap in its rows.
+
+    Columns meet by name, wherever they stand, in the order in which they first appear. Kinds that
+    differ become the one that holds both, or text.
+
+    Parameters
+    ----------
+    tables : mapping of name to Table
+        In the order of the rows.
+    source_column : str
+        The column that says where each row came from; none where it is empty.
+    repeats : bool
+        Whether a row that stands there already, apart from its source, is kept again.
+
+    Raises
+    ------
+    ValueError
+        There is no table.
+    """
+    if not tables:
+        raise ValueError("There is nothing to stack.")
+    names = list(dict.fromkeys(name for table in tables.values() for name in table.columns))
+    notes: list[str] = []
+    columns = {name: _stacked(name, tables, notes) for name in names}
+    n_rows = sum(len(table) for table in tables.values())
+    rows = np.arange(n_rows) if repeats else _first_of_each(list(columns.values()), n_rows)
+    if source_column:
+        columns = {free_name(source_column, "stack", columns): _sources(tables), **columns}
+    outcome = Table.of(columns)
+    if len(rows) < n_rows:
+        outcome = outcome.take(rows)
+    return Stack(outcome, tuple(notes), n_rows - len(rows))
+
+
+def _stacked(name: str, tables: Mapping[str, Table], notes: list[str]) -> Column:
+    having = {label: t.column(name) for label, t in tables.items() if name in t.columns}
+    lacking = [label for label in tables if label not in having]
+    if lacking:
+        notes.append(f"{listed(lacking)} {'have' if len(lacking) > 1 else 'has'} no “{name}”.")
+    made = dict(zip(having, in_common_kind(list(having.values())), strict=True))
+    held = {label: column for label, column in having.items() if column.count(PRESENT)}
+    kind = next(iter(made.values())).kind
+    if any(column.kind is not kind for column in held.values()):
+        said = listed([f"{column.kind} in {label}" for label, column in held.items()])
+        notes.append(f"“{name}” is {said}; stacked it is {kind}.")
+    some = next(iter(made.values()))
+    parts = []
+    for label, table in tables.items():
+        gaps = np.full(len(table), -1, np.intp)
+        parts.append(made[label] if label in made else some.take(gaps))
+    return stack_columns(parts)
+
+
+def _sources(tables: Mapping[str, Table]) -> Column:
+    names = Column.of(list(tables), Kind.TEXT)
+    return names.take(np.repeat(np.arange(len(tables)), [len(t) for t in tables.values()]))
+
+
+def _first_of_each(columns: list[Column], n_rows: int) -> np.ndarray[tuple[int], np.dtype[np.intp]]:
+    if not columns:
+        return np.arange(min(n_rows, 1))
+    codes = reduce(combine, [own_codes(column) for column in columns])
+    order, starts = grouped(codes.left, codes.size)
+    firsts = order[starts[:-1][np.diff(starts) > 0]]
+    return np.sort(firsts).astype(np.intp)

@@ -1,0 +1,251 @@
+"""One row per group: the figures that SQL knows, with SQL's meaning of blanks."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import reduce
+from typing import Any, Literal, get_args
+
+import numpy as np
+from numpy.typing import NDArray
+
+from keen_trellis.compute.join.keys import LinkCodes, combine, own_codes
+from keen_trellis.compute.join.match import grouped, tally
+from keen_trellis.compute.join.partners import row_ranks
+from keen_trellis.data import BLANK, Column, Kind, Rows, Table
+from keen_trellis.data.column import DIGITS_AT_MOST, halves, narrow_exact, widened_exact
+from keen_trellis.data.kinds import EXACT_DTYPE
+from keen_trellis.errors import LinkError, known
+from keen_trellis.plan.link import OrderField
+
+How = Literal["sum", "count", "distinct count", "average", "min", "max", "first", "last"]
+FIGURES: tuple[How, ...] = get_args(How)
+_FITS = 2.0**62
+"""Sums estimated in doubles stay below, so that those in 64 bits never overflow: the estimate of
+some thousand million values is off by far less than the other half of the range."""
+
+
+@dataclass(frozen=True, slots=True)
+class Figure:
+    """One figure of a summary.
+
+    Attributes
+    ----------
+    column : str or None
+        None counts rows; otherwise blanks do not count, and a group of blanks alone has a blank
+        (a count 0).
+    how : How
+        First and last take the first or last value in row order that is no blank.
+    name : str
+        What the figure's column is called; made of the two where it is empty.
+
+    Raises
+    ------
+    WordError
+        `how` is none of `FIGURES`.
+    """
+
+    column: str | None
+    how: How = "sum"
+    name: str = ""
+
+    def __post_init__(self) -> None:
+        known("A figure", self.how, FIGURES)
+
+    @property
+    def title(self) -> str:
+        """The name of the figure's column."""
+        return self.name or (f"{self.how} of {self.column}" if self.column else "rows")
+
+
+def summarise(
+    table: Table, by: Sequence[str], figures: Sequence[Figure], origin: str = ""
+) -> Table:
+    """Return one row per group of equal values, in the order in which the groups first appear.
+
+    Blanks are one group, gaps another. Sums of integers and exact decimals are exact decimals,
+    averages are numbers, whatever the values. Without a field to group by there is one row, of a
+    table without rows as well.
+
+    Parameters
+    ----------
+    table : Table
+    by : sequence of column names
+    figures : sequence of Figure
+    origin : str
+        The lane that the columns are said to come from.
+
+    Raises
+    ------
+    UnknownColumnError
+        A column is not in the table.
+    LinkError
+        A figure is asked for that its column's kind does not have, a sum has more than 38 digits,
+        or two columns of the summary would have one name.
+    """
+    titles = [*by, *(figure.title for figure in figures)]
+    for title in titles:
+        if titles.count(title) > 1:
+            raise LinkError(
+                f"Two columns of the summary would be called “{title}”.",
+                "Give the figure a name of its own.",
+            )
+    groups = _Groups.of(table, by)
+    columns = {name: table.column(name).take(groups.heads) for name in by}
+    for figure in figures:
+        columns[figure.title] = _figure(table, figure, groups)
+    made = Table.of(columns, origin)
+    return made if columns else Table(made.fields, made.strands, groups.n)
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Groups:
+    """The rows of a table by group.
+
+    Attributes
+    ----------
+    codes : ndarray
+        The group of each row.
+    n : int
+    heads : ndarray of row numbers
+        The first row of each group.
+    """
+
+    codes: NDArray[np.intp]
+    n: int
+    heads: Rows
+
+    @classmethod
+    def of(cls, table: Table, by: Sequence[str]) -> _Groups:
+        """Give the groups numbers in the order in which they first appear."""
+        if not by:
+            heads = np.zeros(1 if len(table) else 0, np.intp)
+            return cls(np.zeros(len(table), np.intp), 1, heads)
+        keys = [own_codes(table.column(name)) for name in by]
+        codes = reduce(combine, keys)
+        order, starts = grouped(codes.left, codes.size)
+        held = np.flatnonzero(np.diff(starts))
+        first_rows = order[starts[held]]
+        appearance = np.argsort(first_rows, kind="stable")
+        number = np.zeros(codes.size, np.intp)
+        number[held[appearance]] = np.arange(len(held))
+        return cls(number[codes.left], len(held), first_rows[appearance])
+
+
+def _figure(table: Table, figure: Figure, groups: _Groups) -> Column:
+    if figure.column is None:
+        return Column(Kind.INTEGER, tally(groups.codes, groups.n).astype(np.int64))
+    column = table.column(figure.column)
+    absent = column.absent
+    rows = np.arange(len(column)) if absent is None else np.flatnonzero(~absent)
+    codes = groups.codes[rows]
+    times = tally(codes, groups.n)
+    if figure.how == "count":
+        return Column(Kind.INTEGER, times.astype(np.int64))
+    if figure.how == "distinct count":
+        both = combine(LinkCodes(codes, codes[:0], groups.n), own_codes(column.take(rows)))
+        pairs = np.unique(both.left, return_index=True)[1]
+        return Column(Kind.INTEGER, tally(codes[pairs], groups.n).astype(np.int64))
+    if figure.how in ("first", "last", "min", "max"):
+        return _picked(table, figure, column, rows, codes, groups.n)
+    if not column.kind.is_numeric:
+        raise LinkError(
+            f"There is no {figure.how} of “{figure.column}”, which is {column.kind}.",
+            "Choose a column of numbers, or count, min, max, first or last.",
+        )
+    return _added_up(column.take(rows), codes, times, figure.how)
+
+
+def _picked(
+    table: Table, figure: Figure, column: Column, rows: Rows, codes: NDArray[np.intp], n: int
+) -> Column:
+    """Return the value of one row of each group; a blank where a group has none."""
+    ranks = rows
+    if figure.how in ("min", "max"):
+        assert figure.column is not None
+        ranks = row_ranks(table, (OrderField(figure.column),))[rows]
+    order, starts = grouped(codes, n)
+    held = np.flatnonzero(np.diff(starts))
+    pick = np.maximum if figure.how in ("max", "last") else np.minimum
+    best = pick.reduceat(ranks[order], starts[held]) if len(held) else ranks[:0]
+    at = np.full(n, -1, np.intp)
+    if figure.how in ("min", "max"):
+        row_of = np.empty(len(table), np.intp)
+        row_of[ranks] = rows
+        best = row_of[best]
+    at[held] = best
+    return _gaps_as_blanks(column.take(at))
+
+
+def _added_up(column: Column, codes: NDArray[np.intp], times: NDArray[Any], how: str) -> Column:
+    """Return sums or averages; sums of integers and exact decimals are exact."""
+    n = len(times)
+    state = np.where(times == 0, BLANK, 0).astype(np.uint8) if (times == 0).any() else None
+    if column.kind is Kind.NUMBER:
+        sums = np.bincount(codes, weights=column.values, minlength=n)
+        values = sums / np.maximum(times, 1) if how == "average" else sums
+        if bool(np.isnan(values).any()):  # infinity and its opposite in one group
+            state = np.where(np.isnan(values) | (times == 0), BLANK, 0).astype(np.uint8)
+        return Column(Kind.NUMBER, values, state)
+    totals = _totals(column, codes, n)
+    if how == "average":
+        return Column(Kind.NUMBER, _divided(totals, times, column.scale), state)
+    return Column(Kind.EXACT, _as_exact(totals), state, scale=column.scale)
+
+
+def _totals(column: Column, codes: NDArray[np.intp], n: int) -> NDArray[np.int64] | list[int]:
+    """Return the sum of each group as integers of the column's scale, every digit kept."""
+    whole = narrow_exact(column.values) if column.kind is Kind.EXACT else column.values
+    if whole is not None and _sums_fit(codes, whole, n):
+        order, starts = grouped(codes, n)
+        sums = np.zeros(n, np.int64)
+        held = np.flatnonzero(np.diff(starts))
+        if len(held):
+            sums[held] = np.add.reduceat(whole[order], starts[held])
+        return sums
+    if whole is not None:
+        values = whole.tolist()
+    else:
+        low, high = column.values["lo"].tolist(), column.values["hi"].tolist()
+        values = [(h << 64) + lo for h, lo in zip(high, low, strict=True)]
+    totals = [0] * n  # beyond 64 bits: Python's own integers, which never round
+    for code, value in zip(codes.tolist(), values, strict=True):
+        totals[code] += value
+    return totals
+
+
+def _as_exact(totals: NDArray[np.int64] | list[int]) -> NDArray[Any]:
+    if not isinstance(totals, list):
+        return widened_exact(totals)
+    if max(map(abs, totals), default=0) >= 10**DIGITS_AT_MOST:
+        raise LinkError(
+            f"A sum has more than {DIGITS_AT_MOST} digits, which no exact decimal holds.",
+            "Read the column as number to have a rounded sum.",
+        )
+    return np.array([halves(total) for total in totals], EXACT_DTYPE)
+
+
+def _divided(
+    totals: NDArray[np.int64] | list[int], times: NDArray[Any], scale: int
+) -> NDArray[np.float64]:
+    counted = np.maximum(times, 1)
+    if not isinstance(totals, list) and np.abs(totals).max(initial=0) <= 2**53:
+        averages: NDArray[np.float64] = totals / (10.0**scale * counted)
+        return averages
+    exact = totals if isinstance(totals, list) else totals.tolist()
+    parts = zip(exact, counted.tolist(), strict=True)
+    return np.array([total / (10**scale * n) for total, n in parts], np.float64)  # rounds once
+
+
+def _sums_fit(codes: NDArray[np.intp], whole: NDArray[np.int64], n: int) -> bool:
+    """Whether no sum can leave 64 bits."""
+    return bool(np.bincount(codes, np.abs(whole.astype(float)), n).max(initial=0) < _FITS)
+
+
+def _gaps_as_blanks(column: Column) -> Column:
+    """Return a column whose gaps are blanks: a group without a value has none to show."""
+    if column.state is None:
+        return column
+    state = np.where(column.state != 0, BLANK, 0).astype(np.uint8)
+    return Column(column.kind, column.values, state, column.dictionary, column.scale)

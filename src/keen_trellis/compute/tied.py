@@ -1,0 +1,163 @@
+"""Two tables tied: which rows are partners, the three bays, and the rows that go on."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass, replace
+from functools import cached_property
+from typing import Self
+
+import numpy as np
+from numpy.typing import NDArray
+
+from keen_trellis.compute.join.match import Match
+from keen_trellis.compute.join.pairing import paired
+from keen_trellis.compute.outcome import bay_table, outcome
+from keen_trellis.data import BLANK, GAP, Table
+from keen_trellis.plan.bays import Bay, Keep, keep_of
+from keen_trellis.plan.counts import Counts, JoinType
+from keen_trellis.plan.link import Link
+from keen_trellis.plan.outcome import ALL_COLUMNS, Columns, join_name
+from keen_trellis.plan.sentences import join_title, link_sentence, outcome_sentences
+from keen_trellis.progress import Report, quiet
+
+
+@dataclass(frozen=True)
+class Bays:
+    """The three groups of rows at a tie, as tables whose cells are fetched when looked at."""
+
+    tie: Tied
+
+    @property
+    def left(self) -> Table:
+        """The rows of the left table without a partner."""
+        return self.tie.bay(Bay.LEFT)
+
+    @property
+    def both(self) -> Table:
+        """Every pair of partners, with the columns of both tables."""
+        return self.tie.bay(Bay.BOTH)
+
+    @property
+    def right(self) -> Table:
+        """The rows of the right table without a partner."""
+        return self.tie.bay(Bay.RIGHT)
+
+
+@dataclass(frozen=True, eq=False)  # no slots: what has been asked for is kept
+class Tied:
+    """Two tables brought together, and what becomes of every row.
+
+    Attributes
+    ----------
+    left, right : Table
+    link : Link
+    keep : Keep
+    match : Match
+        Which rows are partners; the same for every `keep`.
+    names : (str, str)
+        What the two tables are called in sentences and column names.
+    columns : Columns
+    limit : int or None
+        The most rows that the outcome may have.
+    """
+
+    left: Table
+    right: Table
+    link: Link
+    keep: Keep
+    match: Match
+    names: tuple[str, str] = ("left", "right")
+    columns: Columns = ALL_COLUMNS
+    limit: int | None = None
+
+    @property
+    def counts(self) -> Counts:
+        """How many rows found a partner, and how many did not, on both sides."""
+        return self.match.counts
+
+    @property
+    def join_name(self) -> str:
+        """The name of the join that the kept bays make."""
+        return "cross" if self.link.cross else join_name(self.keep, self.columns)
+
+    @property
+    def bays(self) -> Bays:
+        """The three groups of rows."""
+        return Bays(self)
+
+    def bay(self, bay: Bay) -> Table:
+        """Return the rows of one bay; `TooManyRowsError` where the pairs are too many to show."""
+        if bay not in self._bay_tables:
+            self._bay_tables[bay] = bay_table(self.left, self.right, self.match, bay, self.names[1])
+        return self._bay_tables[bay]
+
+    @cached_property
+    def _bay_tables(self) -> dict[Bay, Table]:
+        return {}
+
+    @property
+    def ambiguous(self) -> Table:
+        """The rows that had several partners, where the link takes only one for each."""
+        table = self.left if self.link.partner_for == "left" else self.right
+        return table.take(self.match.ambiguous)
+
+    @cached_property
+    def outcome(self) -> Table:
+        """The rows that go on: in left order, then right order; right-only rows at the end.
+
+        Raises
+        ------
+        TooManyRowsError
+            There would be more rows than the limit.
+        """
+        return outcome(
+            self.left,
+            self.right,
+            self.link,
+            self.match,
+            self.keep,
+            self.names[1],
+            self.columns,
+            self.limit,
+        )
+
+    @cached_property
+    def empty_cells(self) -> tuple[int, int]:
+        """How many cells of the outcome are gaps, and how many blanks; every cell is looked at."""
+        columns = [self.outcome.fetch(field) for field in self.outcome.fields]
+        return sum(c.count(GAP) for c in columns), sum(c.count(BLANK) for c in columns)
+
+    def gaps(self, column: str) -> NDArray[np.bool_]:
+        """Return which rows of the outcome have a gap in a column, as opposed to a blank.
+
+        Raises
+        ------
+        UnknownColumnError
+            The outcome has no such column.
+        """
+        state = self.outcome.column(column, "the outcome").state
+        return np.zeros(len(self.outcome), bool) if state is None else state == GAP
+
+    def join_types(self) -> list[JoinType]:
+        """Return what every join type would give."""
+        return self.counts.join_types()
+
+    def keeping(self, keep: Iterable[str] | str) -> Self:
+        """Return the same tie with other bays kept; nothing is matched again."""
+        return replace(self, keep=keep_of(keep))
+
+    def linked(self, link: Link, report: Report = quiet) -> Self:
+        """Return the tie with another link, matched anew."""
+        found = paired(self.left, self.right, link, self.names, report)
+        return replace(self, link=link, match=found)
+
+    def sentence(self) -> str:
+        """Return the tie in plain words."""
+        return " ".join(
+            (
+                link_sentence(self.link, *self.names),
+                join_title(self.keep, self.columns, self.link.cross) + ".",
+                outcome_sentences(self.counts, self.keep, *self.names, self.columns),
+            )
+        )

@@ -1,0 +1,56 @@
+"""The three groups of rows at a tie, and the joins that keeping or leaving them makes."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from enum import StrEnum
+
+from keen_trellis.errors import known
+
+
+class Bay(StrEnum):
+    """One of the three groups of rows at a tie."""
+
+    LEFT = "left"
+    BOTH = "both"
+    RIGHT = "right"
+
+
+Keep = tuple[Bay, ...]
+"""The bays whose rows go on, in the order left, both, right."""
+
+JOIN_NAMES: dict[Keep, str] = {
+    (Bay.BOTH,): "inner",
+    (Bay.LEFT, Bay.BOTH): "left outer",
+    (Bay.BOTH, Bay.RIGHT): "right outer",
+    (Bay.LEFT, Bay.BOTH, Bay.RIGHT): "full outer",
+    (Bay.LEFT,): "left anti",
+    (Bay.RIGHT,): "right anti",
+    (Bay.LEFT, Bay.RIGHT): "full anti",
+}
+"""The name of the join that follows from the bays kept."""
+
+
+def keep_of(bays: Iterable[str] | str) -> Keep:
+    """Return the bays in their order, each once; the name of a join stands for its bays.
+
+    >>> keep_of("left outer") == keep_of(["both", "left"])
+    True
+
+    Raises
+    ------
+    WordError
+        One is no bay, or the text no name of a join.
+    ValueError
+        None is given.
+    """
+    if isinstance(bays, str):
+        named = {name: keep for keep, name in JOIN_NAMES.items()}
+        known("What is kept", bays, list(named))
+        return named[bays]
+    chosen = list(bays)
+    for bay in chosen:
+        known("A bay", bay, list(Bay))
+    if not chosen:
+        raise ValueError("At least one of left, both and right must be kept.")
+    return tuple(bay for bay in Bay if bay in chosen)

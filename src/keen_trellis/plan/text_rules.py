@@ -1,0 +1,12 @@
+"""What can be ignored when texts are compared, as data."""
+
+from __future__ import annotations
+
+from typing import Literal, get_args
+
+TextRule = Literal["outer spaces", "doubled spaces", "case", "accents", "punctuation", "invisible"]
+TEXT_RULES: tuple[TextRule, ...] = get_args(TextRule)
+RULE_WORDS: dict[TextRule, str] = {
+    rule: "invisible characters" if rule == "invisible" else rule for rule in TEXT_RULES
+}
+"""The rules as sentences say them."""
