@@ -24,12 +24,12 @@ if TYPE_CHECKING:
     from keen_trellis.advice.proposals import propose_links
     from keen_trellis.advice.why import why_not
     from keen_trellis.compute.blend import Blend, BlendSource, blend
-    from keen_trellis.compute.filtering import Filter, filtered
+    from keen_trellis.compute.expressions import filtered
     from keen_trellis.compute.stack import Stack, stack
     from keen_trellis.compute.summary import FIGURES, Figure, summarise
     from keen_trellis.data import BLANK, GAP, PRESENT, Column, Kind, Table
     from keen_trellis.errors import UserError
-    from keen_trellis.notebook import Tie, tie
+    from keen_trellis.notebook import Filter, Tie, tie
     from keen_trellis.plan.link import Link, LinkField, OrderField, Pair
     from keen_trellis.plan.operators import OPERATORS
     from keen_trellis.plan.outcome import Columns
@@ -43,7 +43,7 @@ _PLACES = {
     "Columns": "keen_trellis.plan.outcome",
     "FIGURES": "keen_trellis.compute.summary",
     "Figure": "keen_trellis.compute.summary",
-    "Filter": "keen_trellis.compute.filtering",
+    "Filter": "keen_trellis.notebook",
     "Finding": "keen_trellis.advice.findings",
     "GAP": "keen_trellis.data",
     "Kind": "keen_trellis.data",
@@ -60,7 +60,7 @@ _PLACES = {
     "UserError": "keen_trellis.errors",
     "blend": "keen_trellis.compute.blend",
     "conversions": "keen_trellis.advice.findings",
-    "filtered": "keen_trellis.compute.filtering",
+    "filtered": "keen_trellis.compute.expressions",
     "propose_links": "keen_trellis.advice.proposals",
     "propose_pairs": "keen_trellis.advice.pairs",
     "stack": "keen_trellis.compute.stack",

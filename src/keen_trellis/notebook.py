@@ -10,6 +10,7 @@ from keen_trellis.compute.tied import Tied
 from keen_trellis.data import Table
 from keen_trellis.errors import LinkError
 from keen_trellis.plan.bays import keep_of
+from keen_trellis.plan.expressions import Tested
 from keen_trellis.plan.link import Blanks, Link, LinkField, OrderField, Pair, Partner, Side
 from keen_trellis.plan.operators import Operator
 from keen_trellis.plan.outcome import ALL_COLUMNS, Columns
@@ -18,6 +19,9 @@ from keen_trellis.progress import Report, quiet
 
 if TYPE_CHECKING:
     from keen_trellis.advice.findings import Finding
+
+Filter = Tested
+"""A condition on one column, as notebooks call it."""
 
 On = Iterable["tuple[str, str] | tuple[str, Operator, str] | str | LinkField"]
 

@@ -159,7 +159,7 @@ class BlendTest(unittest.TestCase):
             ("is blank", (), [4]),
             ("is not blank", (), [1, 2, 3]),
         ):
-            from keen_trellis.compute.filtering import filtered
+            from keen_trellis.compute.expressions import filtered
 
             got = filtered(days, kt.Filter("day", test, values))  # type: ignore[arg-type]
             self.assertEqual(got.column("n").to_list(), kept, test)

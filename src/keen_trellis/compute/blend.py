@@ -5,13 +5,14 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
-from keen_trellis.compute.filtering import Filter, filtered
+from keen_trellis.compute.expressions import filtered
 from keen_trellis.compute.join.pairing import paired
 from keen_trellis.compute.summary import Figure, summarise
 from keen_trellis.compute.tied import Tied
 from keen_trellis.data import Table
 from keen_trellis.errors import LinkError
 from keen_trellis.plan.bays import keep_of
+from keen_trellis.plan.expressions import Tested
 from keen_trellis.plan.link import Link, LinkField
 from keen_trellis.progress import Report, quiet
 from keen_trellis.words import listed
@@ -41,7 +42,7 @@ class BlendSource:
 class FilterReach:
     """Which sources a filter reaches before the blend is made, and which it leaves whole."""
 
-    filter: Filter
+    filter: Tested
     reaches: tuple[str, ...]
     leaves_whole: tuple[str, ...]
 
@@ -80,7 +81,7 @@ class Blend:
 def blend(
     sources: Sequence[BlendSource],
     on: Sequence[str],
-    filters: Iterable[Filter] = (),
+    filters: Iterable[Tested] = (),
     keep: Iterable[str] = ("left", "both", "right"),
     report: Report = quiet,
 ) -> Blend:
@@ -95,7 +96,7 @@ def blend(
         At least two.
     on : sequence of str
         The names of the link fields in the outcome.
-    filters : iterable of Filter
+    filters : iterable of Tested
     keep : iterable of "left", "both", "right"
         The bays kept each time a source meets those before it; all of them by default.
 

@@ -2,22 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Container
+from collections.abc import Collection
 from dataclasses import replace
 
 import numpy as np
 
 from keen_trellis.compute.join import match as matches
-from keen_trellis.compute.join.comparing import comparable
 from keen_trellis.compute.join.match import Match
-from keen_trellis.data import PRESENT, Field, Kind, Rows, Table
+from keen_trellis.compute.schemas import schema_of
+from keen_trellis.data import Field, Kind, Rows, Table
 from keen_trellis.data.conversion import converted
-from keen_trellis.data.kinds import holding
 from keen_trellis.data.stacking import common_scale
 from keen_trellis.errors import TooManyRowsError, UnknownColumnError
 from keen_trellis.plan.bays import Bay, Keep
 from keen_trellis.plan.link import Link
-from keen_trellis.plan.outcome import ALL_COLUMNS, Columns, semi_side
+from keen_trellis.plan.outcome import ALL_COLUMNS, Columns, outcome_columns, semi_side
 
 CROSS_LIMIT = 10_000_000
 
@@ -119,93 +118,36 @@ def outcome_fields(
     columns: Columns,
     keep: Keep = (Bay.LEFT, Bay.BOTH, Bay.RIGHT),
 ) -> list[Field]:
-    """Return the columns that go on, each with the places its cells are fetched from.
+    """Return the columns that go on, as `plan.outcome.outcome_columns` says, with their places.
 
-    Link fields compared for equality stand once, under the left name. Where right rows without a
-    partner go on, they are filled from whichever side has the row, in the kind that holds both.
-    What is asked for by name is always there.
+    A column filled from two others has the kind that holds both. Where values do not fit into it
+    (a long integer beside doubles, more than 38 digits together), it is text: no digit is lost.
     """
-    mine = _picked(left, columns.left, "the left table").fields
-    theirs = _picked(right, columns.right, right_name).fields
-    there = {field.name for field in mine}, {field.name for field in theirs}
-    shifted = {field.name: _shifted(field, len(left.strands)) for field in right.fields}
-    once = {f.left: f.right for f in link.equal_fields if _is_one(left, f.left, right, f.right)}
-    if columns.link == "both":
-        once = {}
-    filled = dict(once)
-    if columns.same_named == "filled":
-        for name in there[0] & there[1] - once.keys() - set(once.values()):
-            if _is_one(left, name, right, name):
-                filled[name] = name
-    covered = _covered(filled, there, columns)
+    schemas = schema_of(left), schema_of(right)
+    shift = len(left.strands)
     fields = []
-    for field in mine:
-        other = shifted[filled[field.name]] if field.name in filled else None
-        gives_way = columns.same_named == "right" and field.name in there[1] - covered
-        if gives_way and field.name not in once:
-            continue
-        if other is not None and Bay.RIGHT in keep:
-            kind = _kind_of_both(left, field, right, right.field(filled[field.name]))
-            field = replace(field, kind=kind, places=field.places + other.places)
-        fields.append(field)
-    taken = {field.name for field in fields}
-    for field in theirs:
-        gives_way = columns.same_named == "left" and field.name in there[0]
-        if field.name not in covered and not (gives_way and field.name not in once.values()):
-            name = free_name(field.name, right_name, taken)
-            taken.add(name)
-            fields.append(replace(shifted[field.name], name=name))
+    for column in outcome_columns(*schemas, link, right_name, columns, keep):
+        table = left if column.side == "left" else right
+        field = table.field(column.source)
+        field = field if column.side == "left" else _shifted(field, shift)
+        if column.filled_from is not None:
+            other = right.field(column.filled_from)
+            kind = _holding(column.kind, left, field, right, other)
+            places = field.places + _shifted(other, shift).places
+            field = replace(field, kind=kind, places=places)
+        fields.append(replace(field, name=column.name))
     return fields
 
 
-def _covered(
-    filled: dict[str, str], there: tuple[set[str], set[str]], columns: Columns
-) -> set[str]:
-    """Return the right columns whose values stand in a left column that goes on.
-
-    One that was asked for by name is not hidden behind another name.
-    """
-    asked = set(columns.right or ())
-    return {
-        theirs
-        for mine, theirs in filled.items()
-        if mine in there[0] and (mine == theirs or theirs not in asked)
-    }
-
-
-def _is_one(left: Table, mine: str, right: Table, theirs: str) -> bool:
-    """Whether two columns can stand as one: their kinds can be compared, or one has no value."""
-    kinds = left.field(mine).kind, right.field(theirs).kind
-    if comparable(*kinds):
-        return True
-    sources = left.source_columns(left.field(mine)), right.source_columns(right.field(theirs))
-    return any(
-        kind is Kind.TEXT and not any(column.count(PRESENT) for column in side)
-        for kind, side in zip(kinds, sources, strict=True)
-    )
-
-
-def _kind_of_both(left: Table, mine: Field, right: Table, theirs: Field) -> Kind:
-    """Return the kind in which a column filled from two others holds the values of both."""
+def _holding(kind: Kind, left: Table, mine: Field, right: Table, theirs: Field) -> Kind:
+    """Return a kind if it holds the values of both columns, and text otherwise."""
     if mine.kind is theirs.kind is not Kind.EXACT:
-        return mine.kind
+        return kind
     sources = [*left.source_columns(mine), *right.source_columns(theirs)]
-    kind = holding({column.kind for column in sources if column.count(PRESENT)} or {mine.kind})
     made = [converted(column, kind) for column in sources]
     fits = not any(len(one.lost) for one in made)
     together = common_scale([one.column for one in made]) is not None
     return kind if fits and together else Kind.TEXT
-
-
-def free_name(name: str, suffix: str, taken: Container[str]) -> str:
-    """Return `name`, or `name (suffix)`, or `name (suffix 2)` ..., the first that is not taken."""
-    if name not in taken:
-        return name
-    number, candidate = 1, f"{name} ({suffix})"
-    while candidate in taken:
-        number += 1
-        candidate = f"{name} ({suffix} {number})"
-    return candidate
 
 
 def _picked(table: Table, wanted: Collection[str] | None, where: str) -> Table:

@@ -10,10 +10,10 @@ import numpy as np
 
 from keen_trellis.compute.join.keys import combine, own_codes
 from keen_trellis.compute.join.match import grouped
-from keen_trellis.compute.outcome import free_name
 from keen_trellis.data import PRESENT, Column, Kind, Table
 from keen_trellis.data.conversion import in_common_kind
 from keen_trellis.data.stacking import stack_columns
+from keen_trellis.plan.outcome import free_name
 from keen_trellis.words import listed
 
 

@@ -69,3 +69,14 @@ def holding(kinds: Collection[Kind]) -> Kind:
     if len(kinds) == 1:
         return next(iter(kinds))
     return next((wider for wider, held in _LATTICE if kinds and held.issuperset(kinds)), Kind.TEXT)
+
+
+NUMERIC = (Kind.INTEGER, Kind.EXACT, Kind.NUMBER)
+BY_DAY = (Kind.DATE, Kind.DATE_TIME)
+
+
+def comparable(left: Kind, right: Kind) -> bool:
+    """Whether values of two kinds can be compared as they are: numbers by value, moments by day."""
+    if left is right:
+        return True
+    return any(left in group and right in group for group in (NUMERIC, BY_DAY))

@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection, Container
 from dataclasses import dataclass
 from typing import Literal, get_args
 
+from keen_trellis.data import Kind
+from keen_trellis.data.kinds import comparable, holding
 from keen_trellis.errors import known
 from keen_trellis.plan.bays import JOIN_NAMES, Bay, Keep
-from keen_trellis.plan.link import SIDES, Side
+from keen_trellis.plan.link import SIDES, Link, Side
+from keen_trellis.plan.schema import Schema, SchemaColumn
 
 SameNamed = Literal["both", "left", "right", "filled"]
 LinkShown = Literal["once", "both"]
@@ -69,3 +73,133 @@ def semi_side(keep: Keep, columns: Columns) -> Side | None:
         if columns.left == ():
             return "right"
     return None
+
+
+@dataclass(frozen=True, slots=True)
+class OutcomeColumn:
+    """One column that goes on from a tie.
+
+    Attributes
+    ----------
+    name : str
+    kind : Kind
+    origin : str
+        The lane that its values come from.
+    side : "left" or "right"
+    source : str
+        What it is called on that side.
+    filled_from : str or None
+        The right column that its gaps are filled from.
+    gaps : bool
+        Whether a gap can be there.
+    """
+
+    name: str
+    kind: Kind
+    origin: str
+    side: Side
+    source: str
+    filled_from: str | None = None
+    gaps: bool = False
+
+
+def outcome_columns(
+    left: Schema,
+    right: Schema,
+    link: Link,
+    right_name: str,
+    columns: Columns,
+    keep: Keep = (Bay.LEFT, Bay.BOTH, Bay.RIGHT),
+) -> list[OutcomeColumn]:
+    """Return the columns that go on from a tie, without a row of it.
+
+    Link fields compared for equality stand once, under the left name. Where right rows without a
+    partner go on, they are filled from whichever side has the row, in the kind that holds both.
+    What is asked for by name is always there.
+
+    Raises
+    ------
+    UnknownColumnError
+        A link field or a column asked for is not there.
+    """
+    mine = _picked(left, columns.left, "the left table")
+    theirs = _picked(right, columns.right, right_name)
+    there = {c.name for c in mine}, {c.name for c in theirs}
+    once = {
+        f.left: f.right
+        for f in link.equal_fields
+        if _are_one(left.column(f.left, "the left table"), right.column(f.right, right_name))
+    }
+    if columns.link == "both":
+        once = {}
+    filled = dict(once)
+    if columns.same_named == "filled":
+        for name in there[0] & there[1] - once.keys() - set(once.values()):
+            if _are_one(left.column(name), right.column(name)):
+                filled[name] = name
+    covered = _covered(filled, there, columns)
+    made = []
+    for column in mine:
+        gives_way = columns.same_named == "right" and column.name in there[1] - covered
+        if gives_way and column.name not in once:
+            continue
+        other = filled.get(column.name) if Bay.RIGHT in keep else None
+        kind = column.kind if other is None else _of_both(column, right.column(other))
+        gaps = column.gaps or (Bay.RIGHT in keep and other is None)
+        made.append(
+            OutcomeColumn(column.name, kind, column.origin, "left", column.name, other, gaps)
+        )
+    taken = {column.name for column in made}
+    for column in theirs:
+        gives_way = columns.same_named == "left" and column.name in there[0]
+        if column.name not in covered and not (gives_way and column.name not in once.values()):
+            name = free_name(column.name, right_name, taken)
+            taken.add(name)
+            gaps = column.gaps or Bay.LEFT in keep
+            made.append(
+                OutcomeColumn(name, column.kind, column.origin, "right", column.name, None, gaps)
+            )
+    return made
+
+
+def free_name(name: str, suffix: str, taken: Container[str]) -> str:
+    """Return `name`, or `name (suffix)`, or `name (suffix 2)` ..., the first that is not taken."""
+    if name not in taken:
+        return name
+    number, candidate = 1, f"{name} ({suffix})"
+    while candidate in taken:
+        number += 1
+        candidate = f"{name} ({suffix} {number})"
+    return candidate
+
+
+def _covered(
+    filled: dict[str, str], there: tuple[set[str], set[str]], columns: Columns
+) -> set[str]:
+    """Return the right columns whose values stand in a left column that goes on.
+
+    One that was asked for by name is not hidden behind another name.
+    """
+    asked = set(columns.right or ())
+    return {
+        theirs
+        for mine, theirs in filled.items()
+        if mine in there[0] and (mine == theirs or theirs not in asked)
+    }
+
+
+def _are_one(mine: SchemaColumn, theirs: SchemaColumn) -> bool:
+    """Whether two columns can stand as one: their kinds can be compared, or one has no value."""
+    return comparable(mine.kind, theirs.kind) or not (mine.seen and theirs.seen)
+
+
+def _of_both(mine: SchemaColumn, theirs: SchemaColumn) -> Kind:
+    """Return the kind that holds the values of both; one without values has no say."""
+    return holding({c.kind for c in (mine, theirs) if c.seen} or {mine.kind})
+
+
+def _picked(schema: Schema, wanted: Collection[str] | None, where: str) -> list[SchemaColumn]:
+    """Return the wanted columns, in the order of the table."""
+    for name in wanted or ():
+        schema.column(name, where)
+    return [column for column in schema if wanted is None or column.name in wanted]

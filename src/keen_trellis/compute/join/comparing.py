@@ -16,17 +16,8 @@ from numpy.typing import NDArray
 from keen_trellis.data import PRESENT, Column, Kind
 from keen_trellis.data.column import exact_decimal, narrow_exact
 from keen_trellis.data.conversion import by_day, converted, shown_decimal
+from keen_trellis.data.kinds import BY_DAY, comparable
 from keen_trellis.data.stacking import common_scale, rescaled
-
-_NUMERIC = (Kind.INTEGER, Kind.EXACT, Kind.NUMBER)
-_BY_DAY = (Kind.DATE, Kind.DATE_TIME)
-
-
-def comparable(left: Kind, right: Kind) -> bool:
-    """Whether values of two kinds can be compared as they are."""
-    if left is right:
-        return True
-    return any(left in group and right in group for group in (_NUMERIC, _BY_DAY))
 
 
 def met(left: Column, right: Column) -> tuple[Column, Column]:
@@ -59,7 +50,7 @@ def in_one_kind(left: Column, right: Column) -> tuple[Column, Column]:
         raise ValueError(f"A {left.kind} column cannot be compared with {right.kind}.")
     if left.kind is right.kind is not Kind.EXACT:
         return left, right
-    if left.kind in _BY_DAY:
+    if left.kind in BY_DAY:
         return by_day(left), by_day(right)
     kind = Kind.NUMBER if Kind.NUMBER in (left.kind, right.kind) else Kind.EXACT
     sides = [converted(column, kind) for column in (left, right)]

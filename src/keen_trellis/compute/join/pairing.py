@@ -11,13 +11,14 @@ from functools import reduce
 
 import numpy as np
 
-from keen_trellis.compute.join.comparing import comparable, met
+from keen_trellis.compute.join.comparing import met
 from keen_trellis.compute.join.conditions import match_conditions
 from keen_trellis.compute.join.keys import LinkCodes, codes_of, combine
 from keen_trellis.compute.join.match import CrossMatch, Match, match_codes
 from keen_trellis.compute.join.partners import with_one_partner
 from keen_trellis.data import GAP, Column, Kind, Table
 from keen_trellis.data.conversion import converted
+from keen_trellis.data.kinds import comparable
 from keen_trellis.errors import KindsDifferError, LinkError
 from keen_trellis.plan.link import Link, LinkField
 from keen_trellis.plan.operators import NEAREST
