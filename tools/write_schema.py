@@ -3,7 +3,7 @@
 import json
 from pathlib import Path
 
-from keen_trellis.flow.storage import schema
+from keen_trellis.document.storage import schema
 
 if __name__ == "__main__":
     target = Path(__file__).parents[1] / "docs" / "trellis.schema.json"

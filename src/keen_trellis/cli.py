@@ -13,11 +13,15 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
+from keen_trellis.compute.filtered import Filtered
+from keen_trellis.compute.stack import Stack
 from keen_trellis.compute.tied import Tied
+from keen_trellis.document import Trellis, describe, load
+from keen_trellis.document.edits import SetSource, apply
+from keen_trellis.document.items import Item
 from keen_trellis.errors import EditError, PasswordError, UserError
-from keen_trellis.flow import Delivered, Results, Runner, Trellis, describe, load, make_deliveries
-from keen_trellis.flow.edits import SetSource, apply
 from keen_trellis.read import Server
+from keen_trellis.run import Delivered, Results, Runner, make_deliveries
 
 DONE, UNUSABLE = 0, 2
 
@@ -147,10 +151,11 @@ def _print_counts(trellis: Trellis, results: Results, made: Sequence[Delivered])
             print(f"{lane.name}: {len(reading.table):,} rows, {columns} columns read")
             for note in reading.notes:
                 print(f"  {note}")
-    for lane, item in trellis.ties():
-        tie = results.ties[item.id]
-        if not isinstance(tie, UserError):
-            print(f"{lane.name} + {tie.names[1]}: {tie.sentence()}")
+    for lane, item in trellis.items(Item):
+        given = results.given.get(item.id)
+        if given is not None and not isinstance(given, UserError):
+            names = [lane.name, *(trellis.lane(taken.lane).name for taken in item.takes())]
+            print(f"{' + '.join(names)}: {given.sentence()}")
     for delivered in made:
         what = "written" if delivered.written else "not written (ask with --deliver)"
         what += ", in place of the file that was there" if delivered.replaced else ""
@@ -161,16 +166,20 @@ def _summary(
     trellis: Trellis, results: Results, made: Sequence[Delivered], errors: Sequence[UserError]
 ) -> dict[str, Any]:
     """Return what a scheduler needs to know; the names of its parts stay what they are."""
-    sources, ties = [], []
+    sources: list[dict[str, Any]] = []
+    ties: list[dict[str, Any]] = []
+    others: list[dict[str, Any]] = []
     for lane in trellis.lanes:
         reading = results.readings[lane.id]
         if not isinstance(reading, UserError):
             sources.append(
                 {"lane": lane.name, "rows": len(reading.table), "notes": list(reading.notes)}
             )
-    for lane, item in trellis.ties():
-        tie = results.ties[item.id]
-        if isinstance(tie, Tied):
+    for lane, item in trellis.items(Item):
+        tie = results.given.get(item.id)
+        if isinstance(tie, Filtered | Stack):
+            others.append({"id": item.id, "lane": lane.name, **_step(item, tie)})
+        elif isinstance(tie, Tied):
             ties.append(
                 {
                     "id": item.id,
@@ -185,9 +194,19 @@ def _summary(
         "trellis": trellis.name,
         "sources": sources,
         "ties": ties,
+        "steps": others,
         "deliveries": [{**dataclasses.asdict(d), "path": str(d.path)} for d in made],
         "errors": [str(error) for error in errors],
     }
+
+
+def _step(item: Item, given: Filtered | Stack) -> dict[str, Any]:
+    if isinstance(given, Filtered):
+        left_out, unknown = len(given.left_out), given.unknown
+        numbers = {"rows": len(given.outcome), "left_out": left_out, "unknown": unknown}
+    else:
+        numbers = {"rows": len(given.outcome), "left_out": given.left_out}
+    return {"type": item.type, **numbers, "says": given.sentence()}
 
 
 def _side(counts: Any) -> dict[str, int]:

@@ -25,6 +25,15 @@ def listed(words: Sequence[str]) -> str:
     return f"{', '.join(words[:-1])} and {words[-1]}"
 
 
+def counted(number: int, word: str, plural: str = "") -> str:
+    """Return a number with its word in the singular or plural.
+
+    >>> counted(1, "delivery", "deliveries"), counted(1_200, "row")
+    ('1 delivery', '1,200 rows')
+    """
+    return f"{number:,} {word if number == 1 else plural or word + 's'}"
+
+
 SPACES = "".join(
     [" \t\n\v\f\r\x85\u00a0\u1680"]
     + [chr(code) for code in range(0x2000, 0x200C)]  # up to the space of no width

@@ -15,10 +15,8 @@ from keen_trellis.compute.tied import Tied
 from keen_trellis.desktop.bench.grid import Grid
 from keen_trellis.desktop.map.layout import Plus
 from keen_trellis.desktop.recent import remember_trellis
-from keen_trellis.errors import UserError
-from keen_trellis.flow import DelimitedSource, SheetSource, TypedSource, load, save
-from keen_trellis.flow.document import LinkedFields
-from keen_trellis.flow.edits import (
+from keen_trellis.document import DelimitedSource, SheetSource, TypedSource, load, save
+from keen_trellis.document.edits import (
     AddDelivery,
     AddLane,
     AddTie,
@@ -28,8 +26,10 @@ from keen_trellis.flow.edits import (
     SetSource,
     apply,
 )
-from keen_trellis.flow.remembered import remembered
+from keen_trellis.document.items import LinkedFields
+from keen_trellis.errors import UserError
 from keen_trellis.progress import Report
+from keen_trellis.run.remembered import remembered
 from tests.desktop.window_case import WindowTestCase
 
 ANSWERS = QMessageBox.StandardButton
@@ -197,7 +197,7 @@ class PlacesTest(WindowTestCase):
         self.assertEqual(tie.link.fields[0].left, "name (Section)")
         self.assertEqual(tie.counts.left.found, 1)
         self.trigger("edit.undo")
-        self.assertEqual(self.session.trellis.tie("club-towns").link[0].left, "name (Branch)")
+        self.assertEqual(self.session.trellis.join("club-towns").link[0].left, "name (Branch)")
 
     def test_a_tie_behind_a_broken_one_waits_and_can_still_be_looked_at(self) -> None:
         wrong = (LinkedFields(left="passengers", right="code"),)

@@ -8,11 +8,12 @@ from hypothesis import strategies as st
 
 from keen_trellis.data import Table
 from keen_trellis.desktop.map import layout
+from keen_trellis.document import DelimitedSource, Trellis
+from keen_trellis.document.edits import AddDelivery, AddLane, AddTie, RenameLane, SetLink, apply
+from keen_trellis.document.items import LinkedFields
 from keen_trellis.errors import EditError
-from keen_trellis.flow import DelimitedSource, Results, Trellis
-from keen_trellis.flow.document import LinkedFields
-from keen_trellis.flow.edits import AddDelivery, AddLane, AddTie, RenameLane, SetLink, apply
 from keen_trellis.notebook import Tie, tie
+from keen_trellis.run import Results
 
 
 def measure(text: str) -> float:

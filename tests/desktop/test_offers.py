@@ -8,7 +8,7 @@ import pyarrow.parquet as pq
 
 from keen_trellis.desktop.entries import entries_of, nice_name, rows_to_look_at
 from keen_trellis.desktop.source_settings import settings_of
-from keen_trellis.flow import (
+from keen_trellis.document import (
     ColumnarSource,
     DelimitedSource,
     FolderSource,

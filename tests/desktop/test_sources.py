@@ -28,8 +28,8 @@ from keen_trellis.desktop.bench.grid import Grid
 from keen_trellis.desktop.chooser import Chooser
 from keen_trellis.desktop.recent import recent_places
 from keen_trellis.desktop.typed_grid import TypedGrid
-from keen_trellis.flow import FolderSource, QuerySource, TableSource, TypedSource
-from keen_trellis.flow.edits import AddLane, RenameTrellis
+from keen_trellis.document import FolderSource, QuerySource, TableSource, TypedSource
+from keen_trellis.document.edits import AddLane, RenameTrellis
 from keen_trellis.read import Server, SqliteFile
 from tests.desktop.window_case import WindowTestCase
 
@@ -160,7 +160,7 @@ class ChooserTest(WindowTestCase):
         (lane,) = self.session.trellis.lanes
         assert isinstance(lane.source, TypedSource)
         self.assertEqual(lane.source.rows[1:], (("2026-02", "29"), ("2026-03", "31")))
-        self.window.open_lane_page("Source")
+        self.window.bench.open_page("source")
         self.settle()
         self.find(TypedGrid, "source.form.cells").item(1, 1).setText("30")
         self.wait_until(lambda: self.session.undo.count() == 2)
@@ -224,7 +224,7 @@ class LaneTest(WindowTestCase):
 
     @staticmethod
     def window_source(path: Path) -> object:
-        from keen_trellis.flow import DelimitedSource
+        from keen_trellis.document import DelimitedSource
 
         return DelimitedSource(path=str(path))
 
@@ -235,7 +235,7 @@ class LaneTest(WindowTestCase):
         self.click("finding.mend")
         self.assertIs(self.session.results.readings["days"].table.field("day").kind, Kind.DATE)
         self.assertIn("cannot be read as date and is blank now", self.text("finding.text"))
-        self.window.open_lane_page("Columns")
+        self.window.bench.open_page("columns")
         self.settle()
         self.find(QTableWidget, "columns.list").selectRow(1)
         self.settle()
@@ -307,7 +307,7 @@ class ReadAgainTest(WindowTestCase):
         self.assertEqual(repair.text(), "Take “route_code” for “code”")
         QTest.mouseClick(repair, Qt.MouseButton.LeftButton)
         self.settle()
-        self.assertEqual(self.session.trellis.tie("sailings-routes").link[0].right, "route_code")
+        self.assertEqual(self.session.trellis.join("sailings-routes").link[0].right, "route_code")
         self.assertEqual(self.session.results.errors(), [])
         summary.accept()
 
@@ -351,7 +351,7 @@ class ReadAgainTest(WindowTestCase):
         self.session.do(AddLane("First", table))
         self.session.do(AddLane("Second", table))
         self.session.select("first")
-        self.window.open_lane_page("Source")
+        self.window.bench.open_page("source")
         self.settle()
         self.find(TypedGrid, "source.form.cells").item(1, 0).setText("2")
         self.session.select("second")
@@ -370,7 +370,7 @@ class ReadAgainTest(WindowTestCase):
 
     def test_a_profile_is_there_although_a_run_came_between(self) -> None:
         self.session.select("sailings")
-        self.window.open_lane_page("Columns")
+        self.window.bench.open_page("columns")
         self.session.do(RenameTrellis("Spring season"))
         self.settle()
         profile = self.find(QWidget, "columns.profile")

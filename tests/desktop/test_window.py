@@ -16,8 +16,9 @@ from keen_trellis.desktop import theme as themes
 from keen_trellis.desktop.actions import ACTIONS
 from keen_trellis.desktop.bench.grid import Grid
 from keen_trellis.desktop.chooser import Chooser
-from keen_trellis.flow import LinkedFields, SheetSource, TieItem, load
-from keen_trellis.flow.edits import AddLane, AddTie
+from keen_trellis.document import LinkedFields, SheetSource, load
+from keen_trellis.document.edits import AddLane, AddTie
+from keen_trellis.document.items import JoinItem
 from keen_trellis.plan.bays import Bay
 from keen_trellis.read import read_delimited
 from tests.desktop.window_case import WindowTestCase
@@ -33,8 +34,8 @@ class TieOnTheBenchTest(WindowTestCase):
         assert isinstance(tie, Tied)
         return tie
 
-    def item(self) -> TieItem:
-        return self.session.trellis.tie("sailings-routes")
+    def item(self) -> JoinItem:
+        return self.session.trellis.join("sailings-routes")
 
     def test_the_three_bays_show_their_rows_and_the_outcome_is_said(self) -> None:
         self.assertEqual(self.text("bench.title"), "Sailings + Routes")
@@ -212,7 +213,7 @@ class MapTest(WindowTestCase):
         plus = next(p for p in shown.pluses if p.lane == "fares")
         self.drag_map(plus.box, shown.heads[0].box)
         item = self.session.selected_item
-        assert isinstance(item, TieItem)
+        assert isinstance(item, JoinItem)
         self.assertEqual([(f.left, f.right) for f in item.link], [("route", "route")])
         tie = self.session.results.ties[item.id]
         assert isinstance(tie, Tied)

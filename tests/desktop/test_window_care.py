@@ -11,8 +11,8 @@ from PySide6.QtWidgets import QFileDialog, QLineEdit, QListWidget, QMessageBox, 
 
 from keen_trellis.desktop import theme as themes
 from keen_trellis.desktop.bench.grid import Grid
-from keen_trellis.flow import DelimitedSource, DeliveryItem, load
-from keen_trellis.flow.edits import AddLane
+from keen_trellis.document import DelimitedSource, DeliveryItem, load
+from keen_trellis.document.edits import AddLane
 from keen_trellis.progress import Report
 from tests.desktop.window_case import WindowTestCase
 

@@ -6,7 +6,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QPushButton
 
-from keen_trellis.flow import load
+from keen_trellis.document import load
 from keen_trellis.read import read_delimited
 from tests.desktop.window_case import WindowTestCase
 
@@ -58,7 +58,7 @@ class NextMonthTest(WindowTestCase):
         self.assertEqual(len(rows), 1_340)
         self.assertIn("from_port", rows.columns)
         self.trigger("file.save")
-        link = load(document).tie("sailings-routes").link
+        link = load(document).join("sailings-routes").link
         self.assertEqual(link[0].right, "route_code")
 
     def counts(self) -> str:

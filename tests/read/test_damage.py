@@ -15,8 +15,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from keen_trellis.data.profile import profile
+from keen_trellis.document import DelimitedSource
 from keen_trellis.errors import SourceError
-from keen_trellis.flow import DelimitedSource
 from keen_trellis.read import (
     Reading,
     SqliteFile,

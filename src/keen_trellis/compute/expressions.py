@@ -51,6 +51,8 @@ def truth(expression: Expression, table: Table) -> Truth:
             return truth_of(table.column(expression.column), expression)
         case Joint():
             parts = [truth(part, table) for part in expression.parts]
+            if not parts:  # nothing is asked
+                return Truth(np.ones(len(table), bool), np.zeros(len(table), bool))
             return reduce(_both if expression.of == "all" else _either, parts)
     raise TypeError(f"{type(expression).__name__} has no value for rows.")
 

@@ -14,7 +14,7 @@ from keen_trellis.data import PRESENT, Column, Kind, Table
 from keen_trellis.data.conversion import in_common_kind
 from keen_trellis.data.stacking import stack_columns
 from keen_trellis.plan.outcome import free_name
-from keen_trellis.words import listed
+from keen_trellis.words import counted, listed
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -26,13 +26,24 @@ class Stack:
     outcome : Table
     notes : tuple of str
         A sentence for each column whose kinds differed, or that a table lacks.
+    counts : tuple of (name, rows)
+        The rows of each table, in their order.
     left_out : int
         Repeated rows that were left out.
     """
 
     outcome: Table
     notes: tuple[str, ...]
+    counts: tuple[tuple[str, int], ...]
     left_out: int = 0
+
+    def sentence(self) -> str:
+        """Return where the rows came from, and what was noticed, in plain words."""
+        parts = listed([f"{rows:,} of {name}" for name, rows in self.counts])
+        said = [f"{counted(len(self.outcome), 'row')}: {parts}."]
+        if self.left_out:
+            said.append(f"Left out: {counted(self.left_out, 'row')} that stood there already.")
+        return " ".join((*said, *self.notes))
 
 
 def stack(
@@ -69,7 +80,8 @@ def stack(
     outcome = Table.of(columns)
     if len(rows) < n_rows:
         outcome = outcome.take(rows)
-    return Stack(outcome, tuple(notes), n_rows - len(rows))
+    counts = tuple((label, len(table)) for label, table in tables.items())
+    return Stack(outcome, tuple(notes), counts, n_rows - len(rows))
 
 
 def _stacked(name: str, tables: Mapping[str, Table], notes: list[str]) -> Column:

@@ -92,6 +92,11 @@ class Tied:
             self._bay_tables[bay] = bay_table(self.left, self.right, self.match, bay, self.names[1])
         return self._bay_tables[bay]
 
+    @property
+    def bays_made(self) -> tuple[Bay, ...]:
+        """The bays that have been asked for, and are kept."""
+        return tuple(self._bay_tables)
+
     @cached_property
     def _bay_tables(self) -> dict[Bay, Table]:
         return {}

@@ -194,6 +194,11 @@ class Table:
         fields = tuple(replace(field, origin=origin) for field in self.fields)
         return Table(fields, self.strands, self.n_rows)
 
+    def with_origins(self, origins: Mapping[str, str]) -> Table:
+        """Return the table with each column coming from where `origins` says by its name."""
+        fields = tuple(replace(f, origin=origins.get(f.name, f.origin)) for f in self.fields)
+        return Table(fields, self.strands, self.n_rows)
+
     def to_arrow(self) -> pa.Table:
         """Return the table as an Arrow table; blanks and gaps both become null."""
         arrays = [self.fetch(field).to_arrow() for field in self.fields]

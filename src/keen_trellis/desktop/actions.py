@@ -6,9 +6,10 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
+from keen_trellis.desktop.parts import VIEWS, view_of
 from keen_trellis.desktop.session import Session
-from keen_trellis.flow.document import DeliveryItem, TieItem
-from keen_trellis.flow.edits import RemoveItem, RemoveLane, SetBay
+from keen_trellis.document.edits import RemoveItem, RemoveLane, SetBay
+from keen_trellis.document.items import DeliveryItem, JoinItem
 from keen_trellis.plan.bays import Bay
 
 if TYPE_CHECKING:
@@ -37,7 +38,19 @@ def _two_lanes(session: Session) -> bool:
 
 
 def _tie_selected(session: Session) -> bool:
-    return isinstance(session.selected_item, TieItem)
+    return isinstance(session.selected_item, JoinItem)
+
+
+def _has_page(name: str) -> Callable[[Session], bool]:
+    """Tell whether what is selected, or the lane that it stands on, has a page of an id."""
+
+    def has(session: Session) -> bool:
+        shown = (view_of(session.selected_item), VIEWS["lane"])
+        return _lane_selected(session) and any(
+            page.id == name for view in shown for page in view.pages
+        )
+
+    return has
 
 
 def _delivery_selected(session: Session) -> bool:
@@ -87,7 +100,7 @@ def _remove(window: Window) -> None:
 def _toggle(bay: Bay) -> Callable[[Window], object]:
     def toggle(window: Window) -> None:
         item = window.session.selected_item
-        if isinstance(item, TieItem):
+        if isinstance(item, JoinItem):
             window.session.do(SetBay(item.id, bay, bay not in item.keep))
 
     return toggle
@@ -189,28 +202,36 @@ ACTIONS = (
         _from_file,
     ),
     ActionSpec(
+        "lane.mend",
+        "See to a lane that cannot be read",
+        "Find its file, choose another table, enter a password, or read it again.",
+        lambda w: w.mend_source(),
+        "",
+        _lane_selected,
+    ),
+    ActionSpec(
         "page.rows",
         "Show the lane's rows",
         "Open the Rows page of the selected lane.",
-        lambda w: w.open_lane_page("Rows"),
+        lambda w: w.bench.open_page("rows"),
         "Ctrl+4",
-        _lane_selected,
+        _has_page("rows"),
     ),
     ActionSpec(
         "page.columns",
         "Show the lane's columns",
         "Open the Columns page of the selected lane: kinds and profiles.",
-        lambda w: w.open_lane_page("Columns"),
+        lambda w: w.bench.open_page("columns"),
         "Ctrl+5",
-        _lane_selected,
+        _has_page("columns"),
     ),
     ActionSpec(
         "page.source",
         "Show the lane's source",
         "Open the Source page of the selected lane: how it is read.",
-        lambda w: w.open_lane_page("Source"),
+        lambda w: w.bench.open_page("source"),
         "Ctrl+6",
-        _lane_selected,
+        _has_page("source"),
     ),
     ActionSpec(
         "lane.rename",
@@ -229,6 +250,22 @@ ACTIONS = (
         _two_lanes,
     ),
     ActionSpec(
+        "lane.filter",
+        "Keep only some rows …",
+        "Put a filter behind what is selected: only rows for which its conditions hold go on.",
+        lambda w: w.session.filter(),
+        "Ctrl+Shift+F",
+        _lane_selected,
+    ),
+    ActionSpec(
+        "lane.stack",
+        "Stack a lane below …",
+        "Put another lane's rows below those of the selected one, by the names of columns.",
+        lambda w: w.offer_stacks(),
+        "",
+        _two_lanes,
+    ),
+    ActionSpec(
         "lane.deliver",
         "Add a delivery …",
         "Write the rows at the selected lane's end to a file.",
@@ -239,7 +276,7 @@ ACTIONS = (
     ActionSpec(
         "part.remove",
         "Remove what is selected",
-        "Take the selected lane, tie or delivery out.",
+        "Take the selected lane, step, tie or delivery out.",
         _remove,
         "Ctrl+Delete",
         _lane_selected,
@@ -280,17 +317,17 @@ ACTIONS = (
         "page.match",
         "Show the match",
         "Open the Match page of the selected tie.",
-        lambda w: w.bench.open_page("Match"),
+        lambda w: w.bench.open_page("match"),
         "Ctrl+1",
-        _tie_selected,
+        _has_page("match"),
     ),
     ActionSpec(
         "page.outcome",
         "Show the outcome",
         "Open the Outcome page of the selected tie.",
-        lambda w: w.bench.open_page("Outcome"),
+        lambda w: w.bench.open_page("outcome"),
         "Ctrl+2",
-        _tie_selected,
+        _has_page("outcome"),
     ),
     ActionSpec(
         "trellis.reread",

@@ -29,9 +29,9 @@ from keen_trellis.desktop.kind_menu import offer_kinds
 from keen_trellis.desktop.passwords import ask_password
 from keen_trellis.desktop.source_form import NoticedLines, SourceForm
 from keen_trellis.desktop.theme import Theme
+from keen_trellis.document import QuerySource, Source, TableSource, Trellis, TypedSource
+from keen_trellis.document.edits import AddLane
 from keen_trellis.errors import PasswordError, UserError
-from keen_trellis.flow import QuerySource, Source, TableSource, Trellis, TypedSource
-from keen_trellis.flow.edits import AddLane
 from keen_trellis.progress import Cancelled
 from keen_trellis.read import Reading, Secrets, Server
 

@@ -6,8 +6,7 @@ from collections import Counter
 from dataclasses import dataclass
 from pathlib import Path
 
-from keen_trellis.errors import SourceError
-from keen_trellis.flow import (
+from keen_trellis.document import (
     ColumnarSource,
     DelimitedSource,
     FolderSource,
@@ -17,7 +16,7 @@ from keen_trellis.flow import (
     TableSource,
     TypedSource,
 )
-from keen_trellis.flow.describe import counted
+from keen_trellis.errors import SourceError
 from keen_trellis.progress import Report
 from keen_trellis.read import (
     Database,
@@ -30,6 +29,7 @@ from keen_trellis.read import (
     workbook,
     workbook_parts,
 )
+from keen_trellis.words import counted
 
 Place = Path | Database
 TEXT_ENDINGS = (".csv", ".tsv", ".txt", ".gz")

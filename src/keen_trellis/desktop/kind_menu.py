@@ -8,7 +8,7 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QMenu, QWidget
 
 from keen_trellis.data import Kind
-from keen_trellis.flow import Source
+from keen_trellis.document import Source
 
 
 def offer_kinds(

@@ -17,8 +17,8 @@ from PySide6.QtWidgets import (
 
 from keen_trellis.desktop.controls import Notice, button, label
 from keen_trellis.desktop.theme import Theme, value_font
-from keen_trellis.flow.changes import Broken, Changes, LaneChange, TieChange
-from keen_trellis.flow.edits import RenameLinkField
+from keen_trellis.document.edits import RenameLinkField
+from keen_trellis.run.changes import Broken, Changes, LaneChange, TieChange
 
 
 class RereadSummary(QDialog):

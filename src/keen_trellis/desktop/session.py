@@ -14,14 +14,15 @@ from keen_trellis.compute.tied import Tied
 from keen_trellis.data import Table
 from keen_trellis.deliver import cells_as_text
 from keen_trellis.desktop.jobs import Job, Jobs
+from keen_trellis.document import Lane, Trellis, load, save
+from keen_trellis.document.edits import AddStack, AddTie, Edit, InsertItem, apply
+from keen_trellis.document.items import FilterItem, Item, JoinItem, LinkedFields
 from keen_trellis.errors import KindsDifferError, UserError
-from keen_trellis.flow import Delivered, Lane, Results, Runner, Trellis, load, make_deliveries, save
-from keen_trellis.flow.changes import Changes, Snapshot, changes, snapshot
-from keen_trellis.flow.document import DeliveryItem, LinkedFields, TieItem
-from keen_trellis.flow.edits import AddTie, Edit, apply
-from keen_trellis.flow.remembered import remember, remembered
 from keen_trellis.progress import Cancelled, Report, part
 from keen_trellis.read import Reading, Secrets
+from keen_trellis.run import Delivered, Results, Runner, make_deliveries
+from keen_trellis.run.changes import Changes, Snapshot, changes, snapshot
+from keen_trellis.run.remembered import remember, remembered
 
 if TYPE_CHECKING:
     from keen_trellis.advice.findings import Finding
@@ -64,6 +65,8 @@ class Session(QObject):
         Deliveries have been written.
     filed(path)
         A trellis was opened or saved.
+    asked(action)
+        A page asks for one of the actions, by its id.
 
     Attributes
     ----------
@@ -87,6 +90,7 @@ class Session(QObject):
     compared = Signal(object)
     delivered = Signal()
     filed = Signal(object)
+    asked = Signal(str)
 
     def __init__(self) -> None:
         super().__init__()
@@ -214,8 +218,8 @@ class Session(QObject):
         return None
 
     @property
-    def selected_item(self) -> TieItem | DeliveryItem | None:
-        """The selected tie or delivery."""
+    def selected_item(self) -> Item | None:
+        """The selected step, tie or delivery."""
         lane = self.selected_lane
         items = lane.items if lane else ()
         return next((item for item in items if item.id == self.selection), None)
@@ -396,11 +400,11 @@ class Session(QObject):
     def findings(self) -> list[Finding]:
         """What stands out at the selected tie, as far as it is known of the tie as it is now."""
         item = self.selected_item
-        if not isinstance(item, TieItem):
+        if not isinstance(item, JoinItem):
             return []
         result, found = self._known.get(item.id, (None, None))
         is_now = result is not None and result is self.results.ties.get(item.id)
-        if not is_now or self.results.trellis.tie(item.id) != item:
+        if not is_now or self.results.trellis.join(item.id) != item:
             return []
         return found or []
 
@@ -419,8 +423,8 @@ class Session(QObject):
         if not isinstance(result, KindsDifferError):
             return None
         lane, _ = self.results.trellis.place_of(tie)
-        item = self.results.trellis.tie(tie)
-        left, right = self.results.sides(tie)
+        item = self.results.trellis.join(tie)
+        left, right, *_ = self.results.sides(tie)
         names = (lane.name, self.results.trellis.lane(item.lane).name)
         if not isinstance(left, Table) or not isinstance(right, Table):
             return None
@@ -462,6 +466,22 @@ class Session(QObject):
         if self.do(AddTie(lane, other, link)):
             self.fresh_tie = self.trellis.lane(lane).items[-1].id
             self.select(self.fresh_tie)
+
+    def stack(self, lane: str, other: str) -> None:
+        """Put the rows at a lane's end below those at the end of another."""
+        if self.do(AddStack(lane, (other,))):
+            self.select(self.trellis.lane(lane).items[-1].id)
+
+    def filter(self) -> None:
+        """Put a filter behind what is selected; behind a lane's last item for the lane itself."""
+        lane, item = self.selected_lane, self.selected_item
+        if lane is None:
+            return
+        before = {one.id for one in lane.items}
+        after = item.id if item else (lane.items[-1].id if lane.items else lane.id)
+        if self.do(InsertItem(lane.id, after, FilterItem(id=""), "Add a filter")):
+            items = self.trellis.lane(lane.id).items
+            self.select(next(one.id for one in items if one.id not in before))
 
     def deliver(self, only: list[str] | None = None) -> None:
         """Write the deliveries of the trellis as it is now, or some of them.

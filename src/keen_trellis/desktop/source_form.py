@@ -19,7 +19,7 @@ from keen_trellis.desktop.controls import Choice, FlowRow, OneLine, button, disc
 from keen_trellis.desktop.reading_line import ReadingLine
 from keen_trellis.desktop.theme import Theme, value_font
 from keen_trellis.desktop.typed_grid import TypedGrid
-from keen_trellis.flow import FolderSource, QuerySource, Source, TableSource, TypedSource
+from keen_trellis.document import FolderSource, QuerySource, Source, TableSource, TypedSource
 from keen_trellis.read import Condition, Noticed, Reading
 
 _COMPARISONS = ("=", "<>", "<", "<=", ">", ">=", "contains", "is blank", "is not blank")

@@ -9,7 +9,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from keen_trellis.flow import (
+from keen_trellis.document import (
     DelimitedSource,
     FolderSource,
     QuerySource,

@@ -7,7 +7,7 @@ from PySide6.QtGui import QGuiApplication, QKeyEvent, QKeySequence
 from PySide6.QtWidgets import QAbstractItemView, QTableWidget, QTableWidgetItem, QWidget
 
 from keen_trellis.desktop.theme import Theme, text_font, value_font
-from keen_trellis.flow import TypedSource
+from keen_trellis.document import TypedSource
 from keen_trellis.read import pasted_cells
 
 _SPARE_ROWS, _SPARE_COLUMNS = 4, 1

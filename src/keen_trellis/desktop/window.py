@@ -40,12 +40,12 @@ from PySide6.QtWidgets import (
 from keen_trellis.desktop import theme as themes
 from keen_trellis.desktop.actions import ACTIONS, ActionSpec
 from keen_trellis.desktop.bench.bench import Bench
-from keen_trellis.desktop.bench.pages import ask_delivery_path
 from keen_trellis.desktop.chooser import Chooser, ask_folder, ask_source_path
 from keen_trellis.desktop.controls import button, label
 from keen_trellis.desktop.entries import Place
 from keen_trellis.desktop.finder import Finder
 from keen_trellis.desktop.map.view import MapView
+from keen_trellis.desktop.parts.delivery.delivery_page import ask_delivery_path
 from keen_trellis.desktop.passwords import ConnectDialog, ask_password
 from keen_trellis.desktop.recent import (
     place_words,
@@ -57,11 +57,9 @@ from keen_trellis.desktop.reread_summary import RereadSummary
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.start_page import StartPage
 from keen_trellis.desktop.theme import Theme
-from keen_trellis.errors import MissingFileError, MissingTableError, PasswordError
-from keen_trellis.flow import FolderSource, Lane, TypedSource
-from keen_trellis.flow.changes import Changes
-from keen_trellis.flow.describe import counted, deliveries
-from keen_trellis.flow.edits import (
+from keen_trellis.document import FolderSource, Lane, TypedSource
+from keen_trellis.document.describe import parts_words
+from keen_trellis.document.edits import (
     AddDelivery,
     AddLane,
     AddLanes,
@@ -69,8 +67,10 @@ from keen_trellis.flow.edits import (
     RenameTrellis,
     SetSource,
 )
-from keen_trellis.flow.storage import ENDING
+from keen_trellis.document.storage import ENDING
+from keen_trellis.errors import MissingFileError, MissingTableError, PasswordError
 from keen_trellis.read import Server, pasted_cells
+from keen_trellis.run.changes import Changes
 
 _MESSAGE_MS = 9_000
 _SPECS = {spec.id: spec for spec in ACTIONS}
@@ -136,8 +136,7 @@ class Window(QMainWindow):
         session.crashed.connect(self.show_crash)
         session.compared.connect(self.show_changes)
         session.filed.connect(remember_trellis)
-        self.bench.rows_page.mend_asked.connect(self.mend_source)
-        self.bench.source_page.moved_asked.connect(self.move_source)
+        session.asked.connect(lambda name: self.action(name).trigger())
         self.map.add_lane_asked.connect(self.offer_places)
         self.map.add_item_asked.connect(self.offer_items)
         self.map.menu_asked.connect(self.offer_actions)
@@ -411,13 +410,6 @@ class Window(QMainWindow):
         if found and found != place:
             self.session.do(FindSources(place, found))
 
-    def open_lane_page(self, page: str) -> None:
-        """Open a page of the selected lane."""
-        lane = self.session.selected_lane
-        if lane is not None:
-            self.session.select(lane.id)
-            self.bench.open_page(page)
-
     def show_changes(self, changes: Changes) -> None:
         """Show what another read brought."""
         summary = RereadSummary(changes, self.theme, self)
@@ -444,11 +436,12 @@ class Window(QMainWindow):
         self.session.select(lane_id)
         menu = self._tie_menu()
         menu.addSeparator()
-        menu.addAction(self.action("lane.deliver"))
+        for name in ("lane.filter", "lane.stack", "lane.deliver"):
+            menu.addAction(self.action(name))
         menu.popup(at)
 
-    def offer_ties(self) -> None:
-        """Offer the lanes that the selected one can be tied with."""
+    def _end_on_screen(self) -> QPoint:
+        """Return where the selected lane ends, or the nearest point of the map that is seen."""
         lane = self.session.selected_lane
         plus = next((p for p in self.map.shown.pluses if lane and p.lane == lane.id), None)
         head = self.map.shown.box_of(lane.id) if lane else None
@@ -457,30 +450,41 @@ class Window(QMainWindow):
         seen = self.map.viewport().rect().adjusted(8, 8, -40, -8)
         at.setX(min(max(at.x(), seen.left()), seen.right()))  # a lane may be scrolled out of sight
         at.setY(min(max(at.y(), seen.top()), seen.bottom()))
-        self._tie_menu().popup(self.map.viewport().mapToGlobal(at))
+        return self.map.viewport().mapToGlobal(at)
+
+    def offer_ties(self) -> None:
+        """Offer the lanes that the selected one can be tied with."""
+        self._tie_menu().popup(self._end_on_screen())
+
+    def offer_stacks(self) -> None:
+        """Offer the lanes whose rows can be put below those of the selected one."""
+        stack = self.session.stack
+        self._lanes_menu("stack", "Stack {} below", stack).popup(self._end_on_screen())
 
     def _tie_menu(self) -> QMenu:
+        return self._lanes_menu("tie", "Tie with {}", self.session.tie)
+
+    def _lanes_menu(self, name: str, words: str, bring: Callable[[str, str], object]) -> QMenu:
+        """Return a menu of the other lanes; the one chosen is brought to the selected lane."""
         menu = QMenu(self)
-        menu.setObjectName("tie.menu")
+        menu.setObjectName(f"{name}.menu")
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         lane = self.session.selected_lane
         for other in self.session.trellis.lanes:
             if lane is not None and other.id != lane.id:
-                action = menu.addAction(f"Tie with {other.name}")
-                action.setObjectName(f"tie.with.{other.id}")
-                action.triggered.connect(
-                    lambda _=False, a=lane.id, b=other.id: self.session.tie(a, b)
-                )
+                action = menu.addAction(words.format(other.name).replace("&", "&&"))
+                action.setObjectName(f"{name}.with.{other.id}")
+                action.triggered.connect(lambda _=False, a=lane.id, b=other.id: bring(a, b))
         if menu.isEmpty():
-            menu.addAction("Tie with another lane: add one first").setEnabled(False)
+            menu.addAction(f"{words.format('another lane')}: add one first").setEnabled(False)
         return menu
 
     def offer_actions(self, at: QPoint) -> None:
         """Offer what can be done with what is selected."""
         menu = QMenu(self)
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        names = ("lane.tie", "lane.deliver", "lane.rename", "lane.reread", "lane.again")
-        for name in (*names, "part.remove", "lane.add"):
+        names = ("lane.tie", "lane.filter", "lane.stack", "lane.deliver", "lane.rename")
+        for name in (*names, "lane.reread", "lane.again", "part.remove", "lane.add"):
             if self.action(name).isEnabled():
                 menu.addAction(self.action(name))
         menu.popup(at)
@@ -497,7 +501,7 @@ class Window(QMainWindow):
 
     def show_join_types(self) -> None:
         """Open the table of what every join type would give."""
-        self.bench.open_page("Match")
+        self.bench.open_page("match")
         asked = self.bench.findChild(QPushButton, "match.join_types")
         if asked is not None:
             asked.click()
@@ -677,12 +681,7 @@ class _StatusLine(QWidget):
 
     def show_document(self, session: Session) -> None:
         trellis = session.trellis
-        ties, made = len(list(trellis.ties())), len(list(trellis.deliveries()))
-        self._holds.setText(
-            " · ".join(
-                [counted(len(trellis.lanes), "lane"), counted(ties, "tie"), deliveries(made)]
-            )
-        )
+        self._holds.setText(" · ".join(parts_words(trellis)))
         if not self._told.isActive():
             self._doing.setText(session.state_words)
             self._resume.setVisible(not session.up_to_date and not session.jobs.busy)

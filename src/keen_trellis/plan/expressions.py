@@ -95,7 +95,7 @@ class Tested(Expression):
 
 @dataclass(frozen=True, slots=True)
 class Joint(Expression):
-    """Several expressions of which all, or any, must be true."""
+    """Several expressions of which all, or any, must be true; no part asks nothing of a row."""
 
     of: Of
     parts: tuple[Expression, ...]
@@ -111,7 +111,7 @@ class Joint(Expression):
 
 
 def joint(of: Of, parts: Sequence[Expression]) -> Expression:
-    """Return one expression made of several; one alone stays as it is."""
+    """Return one expression made of any number; one alone stays as it is."""
     known("How conditions are put together", of, ("all", "any"))
     return parts[0] if len(parts) == 1 else Joint(of, tuple(parts))
 

@@ -15,23 +15,16 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from keen_trellis.compute.tied import Tied
 from keen_trellis.data import Table
-from keen_trellis.desktop.bench.columns_page import ColumnsPage
 from keen_trellis.desktop.bench.finding_line import FindingLine
 from keen_trellis.desktop.bench.grid import Grid, Origins, put_on_clipboard
-from keen_trellis.desktop.bench.match_page import MatchPage
-from keen_trellis.desktop.bench.pages import DeliveryPage, TablePage, outcome_line, rows_line
-from keen_trellis.desktop.bench.source_page import SourcePage
+from keen_trellis.desktop.bench.page import Page, PageSpec
 from keen_trellis.desktop.controls import Notice, OneLine, label
-from keen_trellis.desktop.kind_menu import offer_kinds
+from keen_trellis.desktop.parts import VIEWS, view_of
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme
-from keen_trellis.errors import UserError
-from keen_trellis.flow import Lane, Source
-from keen_trellis.flow.describe import counted
-from keen_trellis.flow.document import DeliveryItem, TieItem
-from keen_trellis.flow.edits import RenameLane, SetSource
+from keen_trellis.document.edits import RenameLane
+from keen_trellis.words import counted
 
 _WELCOME = (
     "Add a lane for each table you want to bring together: a sheet of a workbook, a delimited "
@@ -47,21 +40,15 @@ class Bench(QWidget):
         self.setObjectName("bench")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self._session, self._theme = session, theme
-        self._page = {"tie": "Match", "lane": "Rows", "delivery": "Delivery"}
-        self.match_page = MatchPage(session, theme)
-        self.outcome_page = TablePage("outcome", theme)
-        self.rows_page = TablePage("rows", theme)
-        self.rows_page.grid.show_kinds()
-        self.rows_page.grid.kind_asked.connect(self._offer_kinds)
-        self.columns_page = ColumnsPage(session, theme)
-        self.source_page = SourcePage(session, theme)
-        self.delivery_page = DeliveryPage(session)
-        self._welcome = self._welcome_page()
+        self._open = {sort: view.pages[0].id for sort, view in VIEWS.items()}
+        self._pages: dict[tuple[str, str], Page] = {}
         self._stack = QStackedWidget()
-        lane_pages = (self.rows_page, self.columns_page, self.source_page)
-        pages = (self.match_page, self.outcome_page, *lane_pages, self.delivery_page)
-        for page in (*pages, self._welcome):
-            self._stack.addWidget(page)
+        for sort, view in VIEWS.items():
+            for spec in view.pages:
+                self._pages[sort, spec.id] = page = spec.make(session, theme)
+                self._stack.addWidget(page)
+        self._welcome = self._welcome_page()
+        self._stack.addWidget(self._welcome)
         self.notice = Notice("bench.notice")
         self.finding = FindingLine(session)
         self._title = OneLine()
@@ -117,15 +104,31 @@ class Bench(QWidget):
     def set_theme(self, theme: Theme) -> None:
         """Take the colours of a theme."""
         self._theme = theme
-        pages = (self.match_page, self.outcome_page, self.rows_page, self.columns_page)
-        for page in pages:
+        for page in self._pages.values():
             page.set_theme(theme)
         self.renew()
 
     def open_page(self, name: str) -> None:
-        """Open one of the pages of what is selected."""
-        self._page[self._selected_kind()] = name
-        self.renew()
+        """Open a page of what is selected by its id; of its lane, where it has no such page."""
+        item = self._session.selected_item
+        if item is not None and name not in {spec.id for spec in view_of(item).pages}:
+            lane = self._session.selected_lane
+            assert lane is not None
+            self._open["lane"] = name
+            self._session.select(lane.id)
+        else:
+            self._open[self._sort] = name
+            self.renew()
+
+    @property
+    def open_one(self) -> QWidget | None:
+        """The page that is open."""
+        return self._stack.currentWidget()
+
+    @property
+    def _sort(self) -> str:
+        item = self._session.selected_item
+        return item.type if item else "lane"
 
     def rename_lane(self) -> None:
         """Let the name of the selected lane be typed over."""
@@ -149,10 +152,6 @@ class Bench(QWidget):
             columns = self._session.source_columns
             self._session.do(RenameLane(lane.id, self._rename.text(), columns))
 
-    def _selected_kind(self) -> str:
-        item = self._session.selected_item
-        return item.type if item else "lane"
-
     def renew(self) -> None:
         """Show what is selected, as the latest results have it."""
         lane, item = self._session.selected_lane, self._session.selected_item
@@ -161,56 +160,12 @@ class Bench(QWidget):
             self._show_tabs(())
             self._stack.setCurrentWidget(self._welcome)
             return
-        origins = self._origins()
-        if isinstance(item, TieItem):
-            self._title.setText(f"{lane.name} + {self._session.trellis.lane(item.lane).name}")
-            self._show_tabs(("Match", f"Outcome {self._count(item.id)}"))
-            if self._page["tie"] == "Match":
-                self.match_page.show_tie(lane, item, origins)
-                self._stack.setCurrentWidget(self.match_page)
-            else:
-                table = self._session.results.rows.get(item.id)
-                tie = self._session.results.ties.get(item.id)
-                line = outcome_line(tie)
-                links = {f.left for f in tie.link.fields} if isinstance(tie, Tied) else set()
-                self.outcome_page.show_table(table, line, origins, links)
-                self._stack.setCurrentWidget(self.outcome_page)
-        elif isinstance(item, DeliveryItem):
-            self._title.setText(item.name)
-            self._show_tabs(("Delivery",))
-            self.delivery_page.show_delivery(lane, item)
-            self._stack.setCurrentWidget(self.delivery_page)
-        else:
-            self._title.setText(lane.name)
-            self._show_tabs((f"Rows {self._count(lane.id)}", "Columns", "Source"))
-            self._show_lane(lane, origins)
-
-    def _show_lane(self, lane: Lane, origins: Origins) -> None:
-        reading = self._session.results.readings.get(lane.id)
-        match self._page["lane"]:
-            case "Columns":
-                self.columns_page.show_lane(lane, reading)
-                self._stack.setCurrentWidget(self.columns_page)
-            case "Source":
-                self.source_page.show_lane(lane, reading)
-                self._stack.setCurrentWidget(self.source_page)
-            case _:
-                table = self._session.results.rows.get(lane.id)
-                shown = reading if isinstance(reading, UserError) else table
-                self.rows_page.show_table(shown, rows_line(reading), origins, set())
-                self._stack.setCurrentWidget(self.rows_page)
-
-    def _offer_kinds(self, column: str) -> None:
-        lane = self._session.selected_lane
-        if lane is None:
-            return
-        grid = self.rows_page.grid
-        kind = grid.table_model.table.field(column).kind
-
-        def choose(source: Source) -> None:
-            self._session.do(SetSource(lane.id, source, f"Change the kind of “{column}”"))
-
-        offer_kinds(self, lane.source, column, kind, grid.column_place(column), choose)
+        view = view_of(item)
+        self._title.setText(view.title(self._session.trellis, lane, item))
+        self._show_tabs(view.pages)
+        page = self._pages[self._sort, self._open[self._sort]]
+        page.show_part(lane, item, self._origins())
+        self._stack.setCurrentWidget(page)
 
     def _copy(self, table: Table, columns: Sequence[str], rows: range) -> None:
         def done(text: str) -> None:
@@ -219,10 +174,6 @@ class Bench(QWidget):
 
         self._session.copy(table, columns, rows, done)
 
-    def _count(self, part: str) -> str:
-        table = self._session.results.rows.get(part)
-        return f"{len(table):,}" if isinstance(table, Table) else ""
-
     def _origins(self) -> Origins:
         lanes = self._session.trellis.lanes
         return Origins(
@@ -230,28 +181,28 @@ class Bench(QWidget):
             {lane.id: self._theme.lane(lane.colour) for lane in lanes},
         )
 
-    def _show_tabs(self, tabs: Sequence[str]) -> None:
-        """Show the pages that there are; the buttons are kept while their words stay the same."""
-        names = [tab.split(" ")[0] for tab in tabs]
+    def _show_tabs(self, pages: Sequence[PageSpec]) -> None:
+        """Show the tabs of the pages that there are; kept while the pages stay the same."""
         buttons = [b for b in self._group.buttons() if isinstance(b, QPushButton)]
-        if [b.property("page_name") for b in buttons] != names:
+        if [b.property("page_id") for b in buttons] != [spec.id for spec in pages]:
             for old in buttons:
                 self._group.removeButton(old)
                 self._tabs.removeWidget(old)
                 old.hide()
                 old.deleteLater()
-            buttons = [self._tab(name) for name in names]
-        current = self._page.get(self._selected_kind(), "")
-        for tab, words in zip(buttons, tabs, strict=True):
-            tab.setText(words.strip())
-            tab.setAccessibleName(f"Page {words}")
-            tab.setChecked(tab.property("page_name") == current)
+            buttons = [self._tab(spec.id) for spec in pages]
+        rows = self._session.results.rows.get(self._session.selection)
+        for tab, spec in zip(buttons, pages, strict=True):
+            count = f" {len(rows):,}" if spec.counts_rows and isinstance(rows, Table) else ""
+            tab.setText(f"{spec.title}{count}")
+            tab.setAccessibleName(f"Page {spec.title}{count}")
+            tab.setChecked(spec.id == self._open[self._sort])
 
     def _tab(self, name: str) -> QPushButton:
         tab = QPushButton()
-        tab.setObjectName(f"page.{name.lower()}")
+        tab.setObjectName(f"page.{name}")
         tab.setProperty("page", True)
-        tab.setProperty("page_name", name)
+        tab.setProperty("page_id", name)
         tab.setCheckable(True)
         tab.setCursor(Qt.CursorShape.PointingHandCursor)
         tab.clicked.connect(lambda: self.open_page(name))

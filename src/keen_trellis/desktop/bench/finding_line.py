@@ -9,8 +9,8 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QMenu, QPushButton, QSizePoli
 
 from keen_trellis.desktop.controls import OneLine, button
 from keen_trellis.desktop.session import Session
-from keen_trellis.flow.document import TieItem
-from keen_trellis.flow.edits import Edit, MoveBehind, SetSource, remedy_edit, stays_before
+from keen_trellis.document.edits import Edit, MoveBehind, SetSource, remedy_edit, stays_before
+from keen_trellis.document.items import JoinItem
 from keen_trellis.read import Reading
 
 
@@ -70,7 +70,7 @@ class FindingLine(QFrame):
 
     def _told(self) -> Iterator[_Told]:
         session, item = self._session, self._session.selected_item
-        if isinstance(item, TieItem):
+        if isinstance(item, JoinItem):
             yield from self._told_of_tie(item)
         elif item is None and (lane := session.selected_lane) is not None:
             reading = session.results.readings.get(lane.id)
@@ -82,7 +82,7 @@ class FindingLine(QFrame):
                     mended = SetSource(lane.id, source, one.remedy.label)
                 yield _Told(one.text, f"lane.{number}", mended)
 
-    def _told_of_tie(self, item: TieItem) -> Iterator[_Told]:
+    def _told_of_tie(self, item: JoinItem) -> Iterator[_Told]:
         """Yield what stands out at a tie; first what a tie just added leaves before it."""
         session = self._session
         left_before = stays_before(session.trellis, item.id)

@@ -7,20 +7,23 @@ stands one stake behind whatever it needs, so no ribbon ever runs backwards.
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
+from keen_trellis.compute.execute import Given
+from keen_trellis.compute.stack import Stack
 from keen_trellis.compute.tied import Tied
 from keen_trellis.data import Table
+from keen_trellis.document.items import DeliveryItem, Item, JoinItem, Taken
+from keen_trellis.document.sources import source_words
+from keen_trellis.document.trellis import Lane, Trellis
 from keen_trellis.errors import UserError, WaitingError
-from keen_trellis.flow.describe import counted
-from keen_trellis.flow.document import DeliveryItem, Lane, TieItem, Trellis
-from keen_trellis.flow.run import Results
-from keen_trellis.flow.sources import source_words
 from keen_trellis.plan.bays import Bay
 from keen_trellis.plan.outcome import join_name
 from keen_trellis.plan.sentences import found_words
+from keen_trellis.run.runner import Results
+from keen_trellis.words import counted
 
 HEADS_WIDTH = 226
 HEAD_HEIGHT = 56
@@ -33,6 +36,7 @@ TOP = 20
 CAPSULE_WIDTH, CAPSULE_HEIGHT = 26, 50
 FLAG_WIDTH, FLAG_HEIGHT = 122, 50
 PLUS_SIZE = 24
+BEAD_SIZE = 26
 CURVE_WIDTH = 116
 SPILL_WIDTH = STAKE_GAP - 30
 STRIPE = 3.5
@@ -115,10 +119,9 @@ class Ribbon:
 
 
 @dataclass(frozen=True, slots=True)
-class Part:
-    """One bay in a capsule."""
+class Slat:
+    """One group of rows in a tie: a bay of a join, or a lane of a stack."""
 
-    bay: Bay
     box: Box
     kept: bool
     colour: int | None
@@ -134,7 +137,7 @@ class Capsule:
     item: str
     lane: str
     box: Box
-    parts: tuple[Part, ...]
+    parts: tuple[Slat, ...]
     title: str
     counts: str
     trouble: str
@@ -171,6 +174,25 @@ class Flag:
 
 
 @dataclass(frozen=True, slots=True)
+class Bead:
+    """A step on a lane: the sort of step, and how many rows went in and came out."""
+
+    item: str
+    lane: str
+    box: Box
+    sort: str
+    counts: str
+    trouble: str
+
+    @property
+    def words_box(self) -> Box:
+        """Where the line below the bead stands."""
+        width = STAKE_GAP - 24
+        middle = self.box.x + self.box.width / 2
+        return Box(middle - width / 2, self.box.bottom + 2, width, 13)
+
+
+@dataclass(frozen=True, slots=True)
 class Plus:
     """The free end of a lane, where something can be added or from where it can be tied."""
 
@@ -196,14 +218,16 @@ class MapLayout:
     capsules: tuple[Capsule, ...]
     spills: tuple[Spill, ...]
     flags: tuple[Flag, ...]
+    beads: tuple[Bead, ...]
     pluses: tuple[Plus, ...]
     add_lane: Box
     width: float
     height: float
 
-    def at(self, x: float, y: float) -> Head | Capsule | Spill | Flag | Plus | None:
+    def at(self, x: float, y: float) -> Head | Capsule | Spill | Flag | Bead | Plus | None:
         """Return what lies at a point, the topmost first."""
-        for group in (self.pluses, self.capsules, self.flags, self.spills, self.heads):
+        groups = (self.pluses, self.capsules, self.flags, self.beads, self.spills, self.heads)
+        for group in groups:
             for thing in group:
                 if thing.box.holds(x, y):
                     return thing
@@ -226,7 +250,7 @@ class MapLayout:
         for head in self.heads:
             if head.lane == selected:
                 return head.box
-        things: list[Capsule | Flag] = [*self.capsules, *self.flags]
+        things: list[Capsule | Flag | Bead] = [*self.capsules, *self.flags, *self.beads]
         return next((thing.box for thing in things if thing.item == selected), None)
 
 
@@ -277,9 +301,10 @@ class _Drawing:
         self.columns: dict[tuple[str, int], int] = {}
         self.middles: dict[str, float] = {}
         self.tied_ends = {
-            tie.lane
+            taken.lane
             for _, tie in trellis.ties()
-            if trellis.taken_after(tie) == trellis.end_of(trellis.lane(tie.lane))
+            for taken in tie.takes()
+            if trellis.taken_after(taken) == trellis.end_of(trellis.lane(taken.lane))
         }
 
     def layout(self) -> MapLayout:
@@ -288,17 +313,20 @@ class _Drawing:
         capsules: list[Capsule] = []
         spills: list[Spill] = []
         flags: list[Flag] = []
+        beads: list[Bead] = []
         pluses: list[Plus] = []
         for lane in self.trellis.lanes:
             ribbons += self._level_ribbons(lane)
             for place, item in enumerate(lane.items):
-                if isinstance(item, TieItem):
+                if item.takes():
                     capsule = self._capsule(lane, place, item)
                     capsules.append(capsule)
-                    ribbons.append(self._curve(item, capsule))
-                    spills += self._spill(lane, item, capsule)
-                else:
+                    ribbons += [self._curve(taken, capsule) for taken in item.takes()]
+                    spills += self._spill(item, capsule)
+                elif isinstance(item, DeliveryItem):
                     flags.append(self._flag(lane, place, item))
+                else:
+                    beads.append(self._bead(lane, place, item))
             if lane.id not in self.tied_ends:
                 pluses.append(self._plus(lane))
         last = max([*self.columns.values(), 2]) + 1
@@ -314,6 +342,7 @@ class _Drawing:
             tuple(capsules),
             tuple(spills),
             tuple(flags),
+            tuple(beads),
             tuple(pluses),
             add_lane,
             right,
@@ -323,7 +352,7 @@ class _Drawing:
     def _place_rows(self) -> float:
         top = float(TOP)
         for lane in self.trellis.lanes:
-            ties = [item for item in lane.items if isinstance(item, TieItem)]
+            ties = [item for item in lane.items if item.takes()]
             above = TITLE_HEIGHT - 2 if ties else 0
             self.middles[lane.id] = top + above + ROW_HEIGHT / 2
             top += above + ROW_HEIGHT + (SPILL_HEIGHT if ties else 0)
@@ -336,9 +365,9 @@ class _Drawing:
         if (lane.id, place) not in self.columns:
             column = self._column(lane, place - 1) + 1
             item = lane.items[place]
-            if isinstance(item, TieItem):
-                other = self.trellis.lane(item.lane)
-                needed = self._column(other, self.trellis.taken_place(item) - 1)
+            for taken in item.takes():
+                other = self.trellis.lane(taken.lane)
+                needed = self._column(other, self.trellis.taken_place(taken) - 1)
                 column = max(column, needed + 1, 1)
             self.columns[lane.id, place] = column
         return self.columns[lane.id, place]
@@ -351,11 +380,12 @@ class _Drawing:
         table = self.results.rows.get(self.trellis.part_at(lane, place))
         return table if isinstance(table, Table) else None
 
-    def _result(self, item: TieItem) -> Tied | UserError | None:
+    def _result(self, item: Item) -> Given | UserError | None:
         """Return what a tie gave, unless it has been linked otherwise since."""
-        result = self.results.ties.get(item.id)
-        if isinstance(result, Tied) and result.link != item.match_link():
-            return None
+        result = self.results.given.get(item.id)
+        if isinstance(item, JoinItem):
+            is_old = isinstance(result, Tied) and result.link != item.match_link()
+            return None if is_old else result
         return result
 
     def _stripes(self, lane: Lane, place: int) -> tuple[Stripe, ...]:
@@ -363,9 +393,9 @@ class _Drawing:
         table = self._table(lane, place)
         total = thickness(len(table)) if table is not None else 3.0
         tied = [
-            self.trellis.lane(item.lane).colour
+            self.trellis.lane(taken.lane).colour
             for item in lane.items[:place]
-            if isinstance(item, TieItem)
+            for taken in item.takes()
         ]
         own = max(total - STRIPE * len(tied), 3.0)
         return (Stripe(lane.colour, own), *(Stripe(colour, STRIPE) for colour in tied))
@@ -376,22 +406,23 @@ class _Drawing:
         for place in range(len(lane.items)):
             x = self._x(lane, place)
             item = lane.items[place]
-            end = x if isinstance(item, TieItem) else x - FLAG_WIDTH / 2
-            yield Ribbon(lane.id, start, y, end, y, self._stripes(lane, place))
-            start = end if isinstance(item, TieItem) else x + FLAG_WIDTH / 2
+            half = FLAG_WIDTH / 2 if isinstance(item, DeliveryItem) else 0
+            yield Ribbon(lane.id, start, y, x - half, y, self._stripes(lane, place))
+            start = x + half
         if lane.id not in self.tied_ends:
             end = self._plus(lane).box.x + PLUS_SIZE / 2
         else:
             ends = [
                 self._x(*self.trellis.place_of(item.id)) - CURVE_WIDTH
                 for _, item in self.trellis.ties()
-                if item.lane == lane.id
-                and self.trellis.taken_after(item) == self.trellis.end_of(lane)
+                for taken in item.takes()
+                if taken.lane == lane.id
+                and self.trellis.taken_after(taken) == self.trellis.end_of(lane)
             ]
             end = max(start, *ends)
         yield Ribbon(lane.id, start, y, end, y, self._stripes(lane, len(lane.items)))
 
-    def _curve(self, item: TieItem, capsule: Capsule) -> Ribbon:
+    def _curve(self, item: Taken, capsule: Capsule) -> Ribbon:
         other = self.trellis.lane(item.lane)
         middle = capsule.box.x + CAPSULE_WIDTH / 2
         own, below = self.middles[capsule.lane], self.middles[other.id] > self.middles[capsule.lane]
@@ -403,24 +434,29 @@ class _Drawing:
         stripes = self._stripes(other, taken)
         return Ribbon(other.id, start, self.middles[other.id], middle, landing, stripes)
 
-    def _capsule(self, lane: Lane, place: int, item: TieItem) -> Capsule:
+    def _capsule(self, lane: Lane, place: int, item: Item) -> Capsule:
         x = self._x(lane, place) - CAPSULE_WIDTH / 2
         y = self.middles[lane.id] - CAPSULE_HEIGHT / 2
         box = Box(x, y, CAPSULE_WIDTH, CAPSULE_HEIGHT)
         tie = self._result(item)
-        other = self.trellis.lane(item.lane)
-        name = "cross" if item.cross else join_name(item.keep, item.wanted_columns())
-        title = f"Join · {name}"
+        title = _tie_title(item)
         if isinstance(tie, Tied):
-            parts = _parts(box, tie, (lane.colour, None, other.colour))
+            (taken,) = item.takes()
+            colours = (lane.colour, None, self.trellis.lane(taken.lane).colour)
+            parts = _parts(box, tie, colours)
             return Capsule(item.id, lane.id, box, parts, title, found_words(tie.counts), "")
+        if isinstance(tie, Stack):
+            lanes = [lane, *(self.trellis.lane(taken.lane) for taken in item.takes())]
+            layers = _layers(box, self.results.sides(item.id), [one.colour for one in lanes])
+            rows = counted(len(tie.outcome), "row")
+            return Capsule(item.id, lane.id, box, layers, title, rows, "")
         if isinstance(tie, WaitingError):  # nothing is wrong here
             return Capsule(item.id, lane.id, box, (), title, "waits", "", tie.happened)
         trouble = tie.happened if isinstance(tie, UserError) else ""
         counts = "needs a look" if trouble else "matching …"
         return Capsule(item.id, lane.id, box, (), title, counts, trouble)
 
-    def _spill(self, lane: Lane, item: TieItem, capsule: Capsule) -> Iterator[Spill]:
+    def _spill(self, item: Item, capsule: Capsule) -> Iterator[Spill]:
         tie = self._result(item)
         if not isinstance(tie, Tied):
             return
@@ -458,11 +494,26 @@ class _Drawing:
         trouble = table.happened if is_trouble and isinstance(table, UserError) else ""
         return Flag(item.id, lane.id, box, item.name, rows, Path(item.path).name, trouble)
 
+    def _bead(self, lane: Lane, place: int, item: Item) -> Bead:
+        x, y = self._x(lane, place), self.middles[lane.id]
+        box = Box(x - BEAD_SIZE / 2, y - BEAD_SIZE / 2, BEAD_SIZE, BEAD_SIZE)
+        before, after = (self._table(lane, n) for n in (place, place + 1))
+        result = self.results.rows.get(item.id)
+        trouble = ""
+        if isinstance(result, UserError) and not isinstance(result, WaitingError):
+            trouble = result.happened
+        counts = "waits" if isinstance(result, WaitingError) else "working …"
+        if before is not None and after is not None:
+            counts = f"{len(after):,} of {len(before):,} rows"
+        return Bead(
+            item.id, lane.id, box, item.type, "needs a look" if trouble else counts, trouble
+        )
+
     def _plus(self, lane: Lane) -> Plus:
         if lane.items:
             last = self._x(lane, len(lane.items) - 1)
-            is_tie = isinstance(lane.items[-1], TieItem)
-            x = last + (112 if is_tie else FLAG_WIDTH / 2 + 22)
+            is_flag = isinstance(lane.items[-1], DeliveryItem)
+            x = last + (FLAG_WIDTH / 2 + 22 if is_flag else 112)
         else:
             x = float(FIRST_STAKE)
         y = self.middles[lane.id] - PLUS_SIZE / 2
@@ -483,19 +534,38 @@ class _Drawing:
         return Head(lane.id, lane.colour, box, lane.name, source, size, trouble, is_stale)
 
 
-def _parts(box: Box, tie: Tied, colours: tuple[int | None, ...]) -> tuple[Part, ...]:
-    """Return the bays stacked in their true proportion; one that holds rows is always seen."""
-    inner = Box(box.x + 4, box.y + 4, box.width - 8, box.height - 8)
+def _tie_title(item: Item) -> str:
+    if isinstance(item, JoinItem):
+        name = "cross" if item.cross else join_name(item.keep, item.wanted_columns())
+        return f"Join · {name}"
+    return item.type.capitalize()
+
+
+def _layers(box: Box, tables: Sequence[object], colours: Sequence[int]) -> tuple[Slat, ...]:
+    """Return the lanes of a stack one below the other, in their true proportion."""
+    rows = [len(table) if isinstance(table, Table) else 0 for table in tables]
+    return _slats(box, rows, [True] * len(rows), colours)
+
+
+def _parts(box: Box, tie: Tied, colours: tuple[int | None, ...]) -> tuple[Slat, ...]:
+    """Return the bays in their true proportion."""
     rows = [tie.counts.bay(bay) for bay in Bay]
+    return _slats(box, rows, [bay in tie.keep for bay in Bay], colours)
+
+
+def _slats(
+    box: Box, rows: Sequence[int], kept: Sequence[bool], colours: Sequence[int | None]
+) -> tuple[Slat, ...]:
+    """Return groups of rows in their true proportion; one that holds rows is always seen."""
+    inner = Box(box.x + 4, box.y + 4, box.width - 8, box.height - 8)
     held = [count > 0 for count in rows]
     gaps = 2 * max(sum(held) - 1, 0)
     room = inner.height - gaps
     heights = [max(room * count / max(sum(rows), 1), 5.0) if count else 0.0 for count in rows]
     shrink = room / sum(heights) if any(heights) else 1.0
     parts, y = [], inner.y
-    for bay, height, colour in zip(Bay, heights, colours, strict=True):
+    for height, is_kept, colour in zip(heights, kept, colours, strict=True):
         if height:
-            part = Box(inner.x, y, inner.width, height * shrink)
-            parts.append(Part(bay, part, bay in tie.keep, colour))
+            parts.append(Slat(Box(inner.x, y, inner.width, height * shrink), is_kept, colour))
             y += height * shrink + 2
     return tuple(parts)

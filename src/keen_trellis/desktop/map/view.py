@@ -20,7 +20,9 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QAbstractScrollArea, QToolTip, QWidget
 
 from keen_trellis.desktop.map.layout import (
+    BEAD_SIZE,
     HEADS_WIDTH,
+    Bead,
     Box,
     Capsule,
     Flag,
@@ -31,9 +33,10 @@ from keen_trellis.desktop.map.layout import (
     Spill,
     lay_out,
 )
+from keen_trellis.desktop.parts import VIEWS
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme, text_font
-from keen_trellis.flow.edits import MoveLane
+from keen_trellis.document.edits import MoveLane
 
 _DRAG_STARTS_AT = 6
 
@@ -123,7 +126,7 @@ class MapView(QAbstractScrollArea):
         self._dragged = thing if isinstance(thing, Plus | Head) else None
         if isinstance(thing, Head):
             self._session.select(thing.lane)
-        elif isinstance(thing, Capsule | Flag | Spill):
+        elif isinstance(thing, Capsule | Flag | Spill | Bead):
             self._session.select(thing.item)
         elif thing is None and (lane := self._layout.lane_at(x, y)):
             self._session.select(lane)
@@ -169,7 +172,7 @@ class MapView(QAbstractScrollArea):
         thing = self._layout.at(x, y)
         if isinstance(thing, Head):
             self._session.select(thing.lane)
-        elif isinstance(thing, Capsule | Flag | Spill):
+        elif isinstance(thing, Capsule | Flag | Spill | Bead):
             self._session.select(thing.item)
         self.menu_asked.emit(event.globalPos())
 
@@ -270,6 +273,8 @@ class MapView(QAbstractScrollArea):
             self._draw_capsule(painter, capsule)
         for flag in self._layout.flags:
             self._draw_flag(painter, flag)
+        for bead in self._layout.beads:
+            self._draw_bead(painter, bead)
         for plus in self._layout.pluses:
             self._draw_plus(painter, plus)
         painter.resetTransform()
@@ -368,6 +373,26 @@ class MapView(QAbstractScrollArea):
         colour = theme.warn_ink if flag.trouble else theme.ink_soft
         self._draw_text(painter, line.translated(0, 14.5), rows, colour)
         self._draw_text(painter, line.translated(0, 28), flag.file, theme.ink_soft)
+
+    def _draw_bead(self, painter: QPainter, bead: Bead) -> None:
+        theme, box = self._theme, _rect(bead.box)
+        if bead.item == self._session.selection:
+            self._draw_ring(painter, box, BEAD_SIZE / 2)
+        colour = self._session.trellis.lane(bead.lane).colour
+        ink = theme.warn_ink if bead.trouble else theme.lane(colour).ink
+        painter.setPen(QPen(QColor(ink), 2))
+        painter.setBrush(QColor(theme.warn_soft if bead.trouble else theme.surface))
+        painter.drawEllipse(box)
+        painter.setFont(text_font(14, bold=True))
+        glyph = "!" if bead.trouble else VIEWS[bead.sort].glyph
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, glyph)
+        words = _rect(bead.words_box)
+        font = text_font(11)
+        painter.setFont(font)
+        painter.setPen(QColor(theme.warn_ink if bead.trouble else theme.ink_soft))
+        painter.drawText(
+            words, Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignTop, bead.counts
+        )
 
     def _draw_plus(self, painter: QPainter, plus: Plus) -> None:
         box = _rect(plus.box)
@@ -485,6 +510,8 @@ def _tip(thing: object) -> str:
         case Head():
             stale = "\nIts file has changed since it was read: F5 reads it again" * thing.stale
             return thing.trouble or f"{thing.name}: {thing.source}, {thing.size}{stale}"
+        case Bead():
+            return thing.trouble or f"{thing.sort.capitalize()}: {thing.counts} go on"
         case Flag():
             return thing.trouble or f"{thing.name}: {thing.rows} to {thing.file}"
         case Spill():

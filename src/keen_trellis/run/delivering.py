@@ -8,8 +8,8 @@ from pathlib import Path
 
 from keen_trellis.deliver import deliver
 from keen_trellis.errors import DeliveryError, UserError
-from keen_trellis.flow.run import Results
 from keen_trellis.progress import Report, part, quiet
+from keen_trellis.run.runner import Results
 
 
 @dataclass(frozen=True, slots=True)

@@ -3,26 +3,29 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import asdict, dataclass
+from functools import partial
 from pathlib import Path
-from typing import TYPE_CHECKING, Protocol, TypeVar
+from typing import TYPE_CHECKING, Any, Protocol, TypeVar
 
 from pydantic import BaseModel, ValidationError
 
-from keen_trellis.errors import EditError
-from keen_trellis.flow.document import (
+from keen_trellis.document.items import (
     DeliveryItem,
-    Lane,
+    Item,
+    JoinItem,
     LinkedFields,
     OrderedBy,
     SameValues,
-    TieItem,
-    Trellis,
+    StackedLane,
+    StackItem,
+    Taken,
     WantedColumns,
-    kept_with,
 )
-from keen_trellis.flow.sources import Source, missing_beside
+from keen_trellis.document.sources import Source, missing_beside
+from keen_trellis.document.trellis import Lane, Trellis, kept_with
+from keen_trellis.errors import EditError
 from keen_trellis.plan.bays import Bay
 from keen_trellis.plan.link import Link
 from keen_trellis.words import listed
@@ -163,26 +166,15 @@ class RenameLane:
 
     def _carried(
         self, trellis: Trellis, lane: Lane, place: int, renamed: Callable[[str], str]
-    ) -> TieItem | DeliveryItem:
-        """Return an item with the columns renamed that bear the lane's name on either side."""
-        item = lane.items[place]
-        if not isinstance(item, TieItem):
-            return item
-        other, taken = trellis.lane(item.lane), trellis.taken_place(item)
-        sides = {
-            "left": self.lane in _tied_in(trellis, lane, place),
-            "right": self.lane in _tied_in(trellis, other, taken),
-        }
-        from_side = "right" if item.partner_for == "left" else "left"
-        for side in (side for side, bears in sides.items() if bears):
-            link = tuple(_with(f, **{side: renamed(getattr(f, side))}) for f in item.link)
-            wanted = getattr(item.columns, side)
-            names = wanted and tuple(renamed(column) for column in wanted)
-            columns = _with(item.columns, **{side: names})
-            order = item.order
-            if side == from_side:
-                order = tuple(_with(o, field=renamed(o.field)) for o in order)
-            item = _with(item, link=link, columns=columns, order=order)
+    ) -> Item:
+        """Return an item with the columns renamed that bear the lane's name, on any side."""
+        item: Item = lane.items[place]
+        if self.lane in trellis.tied_in(lane, place):
+            item = item.renamed(renamed, "left")
+        for number, taken in enumerate(item.takes()):
+            other = trellis.lane(taken.lane)
+            if self.lane in trellis.tied_in(other, trellis.taken_place(taken)):
+                item = item.renamed(renamed, number)
         return item
 
 
@@ -197,7 +189,7 @@ class RemoveLane:
         """Return the trellis without the lane; `EditError` where a tie takes its rows."""
         gone = trellis.lane(self.lane)
         for lane, tie in trellis.ties():
-            if tie.lane == self.lane and lane.id != self.lane:
+            if lane.id != self.lane and any(taken.lane == self.lane for taken in tie.takes()):
                 raise EditError(
                     f"{lane.name} takes rows of {gone.name} in a tie.", "Remove the tie first."
                 )
@@ -289,7 +281,7 @@ class RenameLinkField:
 
     def changed(self, trellis: Trellis) -> Trellis:
         """Return the trellis with the tie naming the other column."""
-        tie = trellis.tie(self.tie)
+        tie = trellis.join(self.tie)
         link = tuple(
             _with(f, **{self.side: self.instead}) if getattr(f, self.side) == self.gone else f
             for f in tie.link
@@ -320,18 +312,76 @@ class AddTie:
                 "A lane cannot be tied to itself.",
                 "To link a table with itself, add it a second time as a lane of its own.",
             )
-        wish = f"{trellis.lane(self.lane).name} {trellis.lane(self.other).name}"
-        tie = TieItem(
-            id=trellis.fresh_id(wish),
+        tie = JoinItem(
+            id=_tie_id(trellis, self.lane, self.other),
             lane=self.other,
             after=trellis.end_of(trellis.lane(self.other)),
             link=self.link,
         )
-        end = trellis.end_of(trellis.lane(self.lane))
-        for _, taker in trellis.ties():
-            if taker.lane == self.lane and taker.after is None:
-                trellis = _with_item(trellis, taker.id, lambda item: _with(item, after=end))
-        return _with_lane(trellis, self.lane, lambda lane: _with(lane, items=(*lane.items, tie)))
+        return _with_item_behind(trellis, self.lane, tie)
+
+
+@dataclass(frozen=True, slots=True)
+class AddStack:
+    """Put the rows of other lanes below those at the end of a lane."""
+
+    lane: str
+    others: tuple[str, ...]
+    label: str = "Stack lanes"
+
+    def changed(self, trellis: Trellis) -> Trellis:
+        """Return the trellis with the stack; `EditError` where a lane would feed itself."""
+        lanes = tuple(
+            StackedLane(lane=other, after=trellis.end_of(trellis.lane(other)))
+            for other in self.others
+        )
+        stack_id = trellis.fresh_id(f"{trellis.lane(self.lane).name} stack")
+        return _with_item_behind(trellis, self.lane, StackItem(id=stack_id, lanes=lanes))
+
+
+@dataclass(frozen=True, slots=True)
+class InsertItem:
+    """Put an item on a lane, behind one that is there or at its beginning.
+
+    Attributes
+    ----------
+    lane : str
+    after : str
+        The id of the item that it stands behind; the lane's own for its beginning. At the end of
+        a lane, what takes its rows there goes on taking them before it.
+    item : Item
+        Its id is made anew.
+    """
+
+    lane: str
+    after: str
+    item: Item
+    label: str = "Add a step"
+
+    def changed(self, trellis: Trellis) -> Trellis:
+        """Return the trellis with the item in its place."""
+        lane = trellis.lane(self.lane)
+        place = 0 if self.after == lane.id else trellis.place_of(self.after)[1] + 1
+        item = _with(self.item, id=trellis.fresh_id(f"{lane.name} {self.item.type}"))
+        if place == len(lane.items):
+            trellis = _with_places_kept(trellis, self.lane)
+        return _with_lane(
+            trellis,
+            self.lane,
+            lambda lane: _with(lane, items=(*lane.items[:place], item, *lane.items[place:])),
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class SetItem:
+    """Change the settings of an item."""
+
+    item: Item
+    label: str = "Change a step"
+
+    def changed(self, trellis: Trellis) -> Trellis:
+        """Return the trellis with the item of that id as given."""
+        return _with_item(trellis, self.item.id, lambda _: self.item)
 
 
 @dataclass(frozen=True, slots=True)
@@ -349,25 +399,27 @@ class MoveBehind:
         """Return the trellis with deliveries and takers moved; `EditError` for a circle."""
         lane, place = trellis.place_of(self.tie)
         deliveries = _deliveries_before(lane, place)
-        before = {item.id for item in deliveries}
-        before.add(trellis.part_at(lane, place - len(deliveries)))
-        for _, taker in trellis.ties():
-            if taker.lane == lane.id and trellis.taken_after(taker) in before:
-                trellis = _with_item(trellis, taker.id, lambda item: _with(item, after=self.tie))
+        before = _taken_right_before(trellis, lane, place, deliveries)
+
+        def moved(taken: Taken) -> Taken:
+            is_before = taken.lane == lane.id and trellis.taken_after(taken) in before
+            return _with(taken, after=self.tie) if is_before else taken
+
+        made = _with_takers(trellis, moved)
         front = lane.items[: place - len(deliveries)]
         items = (*front, lane.items[place], *deliveries, *lane.items[place + 1 :])
-        return _with_lane(trellis, lane.id, lambda lane: _with(lane, items=items))
+        return _with_lane(made, lane.id, lambda lane: _with(lane, items=items))
 
 
 def stays_before(trellis: Trellis, tie: str) -> str:
     """Return in a sentence what still has the rows from right before a tie; empty for nothing."""
     lane, place = trellis.place_of(tie)
     deliveries = _deliveries_before(lane, place)
-    before = {item.id for item in deliveries} | {trellis.part_at(lane, place - len(deliveries))}
+    before = _taken_right_before(trellis, lane, place, deliveries)
     takers = [
         taking.name
         for taking, item in trellis.ties()
-        if item.lane == lane.id and trellis.taken_after(item) in before
+        if any(t.lane == lane.id and trellis.taken_after(t) in before for t in item.takes())
     ]
     parts = []
     if deliveries:
@@ -378,6 +430,13 @@ def stays_before(trellis: Trellis, tie: str) -> str:
     return f"{listed(parts)} the rows of {lane.name} from before this tie." if parts else ""
 
 
+def _taken_right_before(
+    trellis: Trellis, lane: Lane, place: int, deliveries: Sequence[DeliveryItem]
+) -> set[str]:
+    """Return the ids after which the rows right before a place are taken."""
+    return {item.id for item in deliveries} | {trellis.part_at(lane, place - len(deliveries))}
+
+
 def _deliveries_before(lane: Lane, place: int) -> tuple[DeliveryItem, ...]:
     """Return the deliveries that stand right before a place on a lane."""
     found: list[DeliveryItem] = []
@@ -386,6 +445,40 @@ def _deliveries_before(lane: Lane, place: int) -> tuple[DeliveryItem, ...]:
             break
         found.insert(0, item)
     return tuple(found)
+
+
+def _tie_id(trellis: Trellis, lane: str, other: str) -> str:
+    return trellis.fresh_id(f"{trellis.lane(lane).name} {trellis.lane(other).name}")
+
+
+def _with_item_behind(trellis: Trellis, lane: str, item: Item) -> Trellis:
+    """Return the trellis with an item at a lane's end; who takes rows there keeps the place."""
+    kept = _with_places_kept(trellis, lane)
+    return _with_lane(kept, lane, lambda one: _with(one, items=(*one.items, item)))
+
+
+def _with_places_kept(trellis: Trellis, lane: str) -> Trellis:
+    """Return the trellis with every rows taken at a lane's end taken behind its last item."""
+    end = trellis.end_of(trellis.lane(lane))
+
+    def kept(taken: Taken) -> Taken:
+        is_open = taken.lane == lane and taken.after is None
+        return _with(taken, after=end) if is_open else taken
+
+    return _with_takers(trellis, kept)
+
+
+def _taking(item: Item, places: Sequence[Taken]) -> Item:
+    return item.taking(places)
+
+
+def _with_takers(trellis: Trellis, change: Callable[[Taken], Taken]) -> Trellis:
+    """Return the trellis with the places changed where ties take their rows."""
+    for _, item in trellis.ties():
+        places = [change(taken) for taken in item.takes()]
+        if tuple(places) != item.takes():
+            trellis = _with_item(trellis, item.id, partial(_taking, places=places))
+    return trellis
 
 
 @dataclass(frozen=True, slots=True)
@@ -411,7 +504,7 @@ class RemoveLinkField:
 
     def changed(self, trellis: Trellis) -> Trellis:
         """Return the trellis without the field; pairs of the fields behind it move up with them."""
-        tie = trellis.tie(self.tie)
+        tie = trellis.join(self.tie)
         link = tie.link[: self.place] + tie.link[self.place + 1 :]
         pairs = tuple(
             _with(pair, field=pair.field - (pair.field > self.place))
@@ -481,7 +574,7 @@ class SetBay:
 
     def changed(self, trellis: Trellis) -> Trellis:
         """Return the trellis with the bay switched; `EditError` where none would be kept."""
-        keep = kept_with(trellis.tie(self.tie).keep, self.bay, self.kept)
+        keep = kept_with(trellis.join(self.tie).keep, self.bay, self.kept)
         return _with_item(trellis, self.tie, lambda tie: _with(tie, keep=keep))
 
 
@@ -547,9 +640,11 @@ class RemoveItem:
         lane, place = trellis.place_of(self.item)
         items = lane.items[:place] + lane.items[place + 1 :]
         before = trellis.part_at(lane, place)
-        for _, taker in trellis.ties():  # their rows are those from before it now
-            if taker.after == self.item:
-                trellis = _with_item(trellis, taker.id, lambda item: _with(item, after=before))
+
+        def moved(taken: Taken) -> Taken:  # those rows are the ones from before it now
+            return _with(taken, after=before) if taken.after == self.item else taken
+
+        trellis = _with_takers(trellis, moved)
         return _with_lane(trellis, lane.id, lambda lane: _with(lane, items=items))
 
 
@@ -560,16 +655,6 @@ def _refuse_source(trellis: Trellis, name: str, path: str) -> None:
             f"{name} would be written to {path}, which {reader.name} reads.",
             "Choose another file: sources are never written to.",
         )
-
-
-def _tied_in(trellis: Trellis, lane: Lane, place: int) -> set[str]:
-    """Return the lanes tied into a lane up to a place, and those tied into them."""
-    found: set[str] = set()
-    for item in lane.items[:place]:
-        if isinstance(item, TieItem):
-            other = trellis.lane(item.lane)
-            found |= {other.id} | _tied_in(trellis, other, trellis.taken_place(item))
-    return found
 
 
 def _required(name: str, what: str) -> str:
@@ -589,9 +674,7 @@ def _with_lane(trellis: Trellis, lane_id: str, change: Callable[[Lane], Lane]) -
     return _with(trellis, lanes=lanes)
 
 
-def _with_item(
-    trellis: Trellis, item_id: str, change: Callable[[TieItem | DeliveryItem], BaseModel]
-) -> Trellis:
+def _with_item(trellis: Trellis, item_id: str, change: Callable[[Any], BaseModel]) -> Trellis:
     lane, place = trellis.place_of(item_id)
     items = (*lane.items[:place], change(lane.items[place]), *lane.items[place + 1 :])
     return _with_lane(trellis, lane.id, lambda lane: _with(lane, items=items))

@@ -10,30 +10,30 @@ from PySide6.QtWidgets import (
     QTableWidget,
     QTableWidgetItem,
     QVBoxLayout,
-    QWidget,
 )
 
 from keen_trellis.data import BLANK, Kind, Table
 from keen_trellis.data.profile import Profile
-from keen_trellis.desktop.bench.profile_view import ProfileView
+from keen_trellis.desktop.bench.grid import Origins
+from keen_trellis.desktop.bench.page import Page
 from keen_trellis.desktop.controls import Choice, Notice, label
+from keen_trellis.desktop.parts.lane.profile_view import ProfileView
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme, text_font, value_font
-from keen_trellis.errors import UserError
-from keen_trellis.flow import Lane
-from keen_trellis.flow.edits import SetSource
+from keen_trellis.document import Lane
+from keen_trellis.document.edits import SetSource
+from keen_trellis.document.items import Item
 from keen_trellis.read import Reading
 
 _COUNTED_AT_MOST = 300
 _UNFIT_LISTED = 5
 
 
-class ColumnsPage(QWidget):
+class ColumnsPage(Page):
     """Columns on the left; on the right what is in the one that is selected."""
 
     def __init__(self, session: Session, theme: Theme) -> None:
-        super().__init__()
-        self._session, self._theme = session, theme
+        super().__init__(session, theme)
         self._lane: Lane | None = None
         self._shown: Table | None = None
         self._profiles: dict[str, Profile] = {}
@@ -66,11 +66,12 @@ class ColumnsPage(QWidget):
 
     def set_theme(self, theme: Theme) -> None:
         """Take the colours of a theme."""
-        self._theme = theme
+        super().set_theme(theme)
         self._view.set_theme(theme)
 
-    def show_lane(self, lane: Lane, reading: Reading | UserError | None) -> None:
+    def show_part(self, lane: Lane, item: Item | None, origins: Origins) -> None:
         """Show the columns of a lane as they were read."""
+        reading = self.session.results.readings.get(lane.id)
         same_lane = self._lane is not None and self._lane.id == lane.id
         self._lane = lane
         is_read = isinstance(reading, Reading)
@@ -134,7 +135,7 @@ class ColumnsPage(QWidget):
             options.append(("", "as found in the values", ""))
         self._kind.offer(options, kind.value)
         self._show_unfit(name)
-        self._view.show_profile(self._profiles.get(name), self._theme.lane(lane.colour))
+        self._view.show_profile(self._profiles.get(name), self.theme.lane(lane.colour))
         if name not in self._profiles:
             self._look_at(table, name)
 
@@ -149,14 +150,14 @@ class ColumnsPage(QWidget):
             if table is self._shown and self._lane is not None:
                 self._profiles[name] = found
                 if name == self._current:
-                    self._view.show_profile(found, self._theme.lane(self._lane.colour))
+                    self._view.show_profile(found, self.theme.lane(self._lane.colour))
 
-        self._session.profile(table, name, done, lambda: looking_at.discard(name))
+        self.session.profile(table, name, done, lambda: looking_at.discard(name))
 
     def _show_unfit(self, name: str) -> None:
         """Say which values are none of the kind chosen."""
         assert self._lane is not None
-        reading = self._session.results.readings.get(self._lane.id)
+        reading = self.session.results.readings.get(self._lane.id)
         unfit = reading.unfit if isinstance(reading, Reading) else ()
         lost = next((u for u in unfit if u.column == name), None)
         if lost is None:
@@ -176,7 +177,7 @@ class ColumnsPage(QWidget):
         words = (
             f"Read “{self._current}” as {kind}" if kind else f"Find the kind of “{self._current}”"
         )
-        self._session.do(SetSource(self._lane.id, source, words))
+        self.session.do(SetSource(self._lane.id, source, words))
 
 
 def _list() -> QTableWidget:

@@ -10,14 +10,11 @@ from pathlib import Path
 from unittest import mock
 
 from keen_trellis.data import Kind, Table
-from keen_trellis.errors import DocumentError, SourceError
-from keen_trellis.flow import (
+from keen_trellis.document import (
     ColumnarSource,
     DelimitedSource,
     FolderSource,
     QuerySource,
-    Results,
-    Runner,
     SheetSource,
     TableSource,
     Trellis,
@@ -26,12 +23,14 @@ from keen_trellis.flow import (
     save,
     source_words,
 )
-from keen_trellis.flow.changes import Changes, changes, snapshot
-from keen_trellis.flow.document import LinkedFields
-from keen_trellis.flow.edits import AddLane, AddLanes, AddTie, FindSources, SetSource, apply
-from keen_trellis.flow.remembered import remember, remembered
-from keen_trellis.flow.storage import dumps, loads
+from keen_trellis.document.edits import AddLane, AddLanes, AddTie, FindSources, SetSource, apply
+from keen_trellis.document.items import LinkedFields
+from keen_trellis.document.storage import dumps, loads
+from keen_trellis.errors import DocumentError, SourceError
 from keen_trellis.read import Condition, Server, SheetLayout, SqliteFile, TextLayout
+from keen_trellis.run import Results, Runner
+from keen_trellis.run.changes import Changes, changes, snapshot
+from keen_trellis.run.remembered import remember, remembered
 
 SERVER = Server("postgresql", "db.example", "harbour", "reader", password="${HARBOUR}")
 EVERY_SORT = (
@@ -133,7 +132,7 @@ class DocumentTest(FlowTestCase):
         trellis = loads(old.read_text(), old)
         sailings, routes = trellis.lanes
         self.assertEqual(sailings.source.kinds, {"passengers": Kind.INTEGER, "skipper": Kind.TEXT})
-        self.assertIs(trellis.tie("sailings-routes").link[0].compare_as, Kind.INTEGER)
+        self.assertIs(trellis.join("sailings-routes").link[0].compare_as, Kind.INTEGER)
         self.assertEqual(routes.source.kinds, {"kinds": Kind.BOOLEAN})
         assert isinstance(routes.source, TypedSource)  # what was typed in is left as it is
         self.assertEqual(routes.source.rows, (("KP", "yes/no", "whole number"),))

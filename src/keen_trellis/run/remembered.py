@@ -12,8 +12,8 @@ from pathlib import Path
 import platformdirs
 from pydantic import TypeAdapter, ValidationError
 
-from keen_trellis.flow.changes import Snapshot
-from keen_trellis.flow.storage import KIND_NAMES
+from keen_trellis.document.storage import KIND_NAMES
+from keen_trellis.run.changes import Snapshot
 from keen_trellis.whole_files import whole_file
 
 _SNAPSHOTS = TypeAdapter(Snapshot)

@@ -1,11 +1,10 @@
-"""The other pages of the bench: the rows of a lane, the outcome of a tie, a delivery."""
+"""The page of a delivery: where an outcome is written, and the button that writes it."""
 
 from __future__ import annotations
 
 import datetime as dt
 from pathlib import Path
 
-from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
     QFileDialog,
     QGridLayout,
@@ -16,118 +15,24 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from keen_trellis.compute.tied import Tied
 from keen_trellis.data import Table
 from keen_trellis.deliver import endings
-from keen_trellis.desktop.bench.grid import Grid, Origins
+from keen_trellis.desktop.bench.grid import Origins
+from keen_trellis.desktop.bench.page import Page
 from keen_trellis.desktop.controls import Notice, button, label
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme
-from keen_trellis.errors import (
-    MissingFileError,
-    MissingTableError,
-    PasswordError,
-    SourceError,
-    UserError,
-)
-from keen_trellis.flow.document import DeliveryItem, Lane
-from keen_trellis.flow.edits import SetDelivery
-from keen_trellis.flow.run import CELLS_COUNTED_AT_MOST
-from keen_trellis.read import Reading
+from keen_trellis.document import Lane
+from keen_trellis.document.edits import SetDelivery
+from keen_trellis.document.items import DeliveryItem, Item
+from keen_trellis.errors import UserError
 
 
-class TablePage(QWidget):
-    """One table over the whole bench, with a line above that says what it is.
-
-    Signals
-    -------
-    mend_asked
-        Something is to be done about the table not being there.
-    """
-
-    mend_asked = Signal()
-
-    def __init__(self, name: str, theme: Theme) -> None:
-        super().__init__()
-        self._line = label(soft=True)
-        self._line.setObjectName(f"{name}.line")
-        self._line.setWordWrap(True)
-        self._notice = Notice(f"{name}.trouble")
-        self._mend = button("Read it again", f"{name}.mend", self.mend_asked.emit, "main")
-        self._mend.hide()
-        self.grid = Grid(theme, f"{name}.grid")
-        column = QVBoxLayout(self)
-        column.setContentsMargins(20, 8, 20, 10)
-        column.setSpacing(8)
-        column.addWidget(self._line)
-        column.addWidget(self._notice)
-        column.addWidget(self._mend, alignment=Qt.AlignmentFlag.AlignLeft)
-        column.addWidget(self.grid, 1)
-        self._spare = QWidget()
-        column.addWidget(self._spare, 1)
-
-    def set_theme(self, theme: Theme) -> None:
-        """Take the colours of a theme."""
-        self.grid.set_theme(theme)
-
-    def show_table(
-        self, table: Table | UserError | None, line: str, origins: Origins, links: set[str]
-    ) -> None:
-        """Show a table beneath a line, or why there is none."""
-        is_table = isinstance(table, Table)
-        words = mend_words(table)
-        self._mend.setVisible(bool(words))
-        if words:
-            self._mend.setText(words)
-            self._mend.setAccessibleName(words)
-        self._spare.setVisible(not is_table)
-        self._notice.tell(str(table) if isinstance(table, UserError) else "")
-        line = line if is_table else "" if table is not None else "Being worked out …"
-        self._line.setText(line)
-        self._line.setVisible(bool(line))
-        self.grid.setVisible(is_table)
-        if isinstance(table, Table):
-            self.grid.show_table(table, origins, links)
-
-
-def mend_words(trouble: object) -> str:
-    """Return what can be done at once about a source that could not be read."""
-    match trouble:
-        case MissingFileError():
-            return "Find it …"
-        case MissingTableError():
-            return "Choose another one …"
-        case PasswordError():
-            return "Enter the password …"
-        case SourceError():
-            return "Read it again"
-    return ""
-
-
-def rows_line(reading: Reading | UserError | None) -> str:
-    """Return how a source was taken, and what was noticed when it was read."""
-    if not isinstance(reading, Reading):
-        return ""
-    return f"Read as: {reading.taken_as}"
-
-
-def outcome_line(tie: Tied | UserError | None) -> str:
-    """Return how many gaps the tie made, told apart from blanks of the sources."""
-    if not isinstance(tie, Tied) or len(tie.outcome) > CELLS_COUNTED_AT_MOST:
-        return "Gaps, hatched, were made by the tie; · blank was empty in the source."
-    gaps, blanks = tie.empty_cells
-    return (
-        f"{gaps:,} {'cell is a gap' if gaps == 1 else 'cells are gaps'}, hatched: no partner was "
-        f"found. {blanks:,} {'was' if blanks == 1 else 'were'} · blank in the source."
-    )
-
-
-class DeliveryPage(QWidget):
+class DeliveryPage(Page):
     """Where an outcome is written, and the button that writes it."""
 
-    def __init__(self, session: Session) -> None:
-        super().__init__()
-        self._session = session
+    def __init__(self, session: Session, theme: Theme) -> None:
+        super().__init__(session, theme)
         self._name, self._path = QLineEdit(), QLineEdit()
         self._name.setObjectName("delivery.name")
         self._path.setObjectName("delivery.path")
@@ -163,9 +68,11 @@ class DeliveryPage(QWidget):
         for field in (self._name, self._path):
             field.editingFinished.connect(self._changed)
 
-    def show_delivery(self, lane: Lane, item: DeliveryItem) -> None:
+    def show_part(self, lane: Lane, item: Item | None, origins: Origins) -> None:
         """Show a delivery and the rows it would write."""
-        table = self._session.results.rows.get(item.id)
+        if not isinstance(item, DeliveryItem):
+            return
+        table = self.session.results.rows.get(item.id)
         self._name.setText(item.name)
         self._path.setText(item.path)
         self._notice.tell(str(table) if isinstance(table, UserError) else "")
@@ -188,7 +95,7 @@ class DeliveryPage(QWidget):
         self._write.setAccessibleName(self._write.text())
 
     def _item(self) -> DeliveryItem | None:
-        item = self._session.selected_item
+        item = self.session.selected_item
         return item if isinstance(item, DeliveryItem) else None
 
     def _changed(self) -> None:
@@ -199,13 +106,13 @@ class DeliveryPage(QWidget):
         if str(path) != item.path and not self._may_be_made(path.parent):
             self._path.setText(item.path)
             return
-        if not self._session.do(SetDelivery(item.id, self._name.text(), str(path))):
+        if not self.session.do(SetDelivery(item.id, self._name.text(), str(path))):
             self._name.setText(item.name)
             self._path.setText(item.path)
 
     def _written_path(self) -> Path:
         """Return the path in the field: ~ is the home folder, else from the trellis's folder."""
-        folder = self._session.path.parent if self._session.path else Path.cwd()
+        folder = self.session.path.parent if self.session.path else Path.cwd()
         return (folder / Path(self._path.text().strip()).expanduser()).absolute()
 
     def _may_be_made(self, folder: Path) -> bool:
@@ -231,7 +138,7 @@ class DeliveryPage(QWidget):
     def _deliver(self) -> None:
         item = self._item()
         if item:
-            self._session.deliver([item.id])
+            self.session.deliver([item.id])
 
 
 def ask_delivery_path(parent: QWidget, start: str) -> str:

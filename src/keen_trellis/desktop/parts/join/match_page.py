@@ -8,27 +8,28 @@ from functools import partial
 from typing import Any
 
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QColor, QPainter, QPaintEvent
 from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from keen_trellis.compute.outcome import outcome_fields
 from keen_trellis.compute.tied import Tied
 from keen_trellis.data import Field, Table
-from keen_trellis.desktop.bench.grid import Grid, Origins
-from keen_trellis.desktop.controls import Choice, Flow, Notice, OneLine, Switch, button, label
+from keen_trellis.desktop.bench.grid import Origins
+from keen_trellis.desktop.bench.page import Page
+from keen_trellis.desktop.bench.rows_card import RowsCard
+from keen_trellis.desktop.controls import Choice, Flow, Notice, Switch, button, label
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import LaneColours, Theme, readable, value_font
+from keen_trellis.document.edits import RemoveLinkField, SetBay, SetKeep, SetLink, TakeLink
+from keen_trellis.document.items import Item, JoinItem, LinkedFields
+from keen_trellis.document.trellis import Lane
 from keen_trellis.errors import TooManyRowsError, UserError
-from keen_trellis.flow.describe import counted
-from keen_trellis.flow.document import Lane, LinkedFields, TieItem
-from keen_trellis.flow.edits import RemoveLinkField, SetBay, SetKeep, SetLink, TakeLink
 from keen_trellis.plan.bays import Bay, Keep
 from keen_trellis.plan.link import Link
 from keen_trellis.plan.operators import NEAREST, OPERATOR_WORDS, Operator
 from keen_trellis.plan.outcome import ALL_COLUMNS
 from keen_trellis.plan.sentences import cardinality_words, join_title, outcome_sentences
 from keen_trellis.plan.text_rules import TEXT_RULES, TextRule
-from keen_trellis.words import listed
+from keen_trellis.words import counted, listed
 
 _PARTNERS = {
     "every": "every match",
@@ -47,96 +48,34 @@ _TEXT_CHOICES: tuple[tuple[str, tuple[TextRule, ...]], ...] = (
 )
 
 
-class BayPanel(QFrame):
+class BayCard(RowsCard):
     """One bay: its name and rows, Keep or Leave, and the rows themselves."""
 
     def __init__(self, bay: Bay, theme: Theme) -> None:
-        super().__init__()
-        self.bay, self.theme = bay, theme
-        self.setProperty("card", True)
-        self.setObjectName(f"bay.{bay}")
-        self.head = _BayHead()
-        self.name = OneLine()  # a long name gives way to the rows and the switch
-        self.name.setProperty("strong", True)
-        self.name.setMinimumWidth(36)
-        self.rows = label(soft=True)
-        self.rows.setObjectName(f"bay.{bay}.rows")
+        none = "No rows here." if bay is Bay.BOTH else "Every row has a match."
+        super().__init__(f"bay.{bay}", theme, none)
         self.switch = Switch(f"bay.{bay}.switch", ("Keep", "Leave"), "This bay")
-        row = QHBoxLayout(self.head)
-        row.setContentsMargins(15, 4, 8, 4)
-        row.addWidget(self.name)
-        row.addWidget(self.rows)
-        row.addStretch(1)
-        row.addWidget(self.switch)
-        self.grid = Grid(theme, f"bay.{bay}.grid")
-        self.empty = label(soft=True)
-        self.empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        self.empty.setWordWrap(True)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(1, 1, 1, 1)
-        column.setSpacing(0)
-        column.addWidget(self.head)
-        column.addWidget(self.grid, 1)
-        column.addWidget(self.empty, 1)
+        self.head_row.addWidget(self.switch)
 
     def show_head(self, name: str, rows: int, kept: bool, colours: LaneColours) -> None:
         """Show what the bay is called, how many rows it has, and whether they are kept."""
+        super().show_head(name, rows, kept, colours)
         theme = self.theme
-        self.name.setText(name)
-        self.rows.setText(f"{rows:,} {'row' if rows == 1 else 'rows'}")
         self.switch.set_chosen(0 if kept else 1)
-        fill = colours.fill if kept else theme.left_out
-        self.head.set_colours(fill, colours.tint if kept else theme.surface_soft)
-        self.name.setStyleSheet(f"color: {colours.ink if kept else theme.ink_soft};")
         on_fill = theme.surface if theme.name == "light" else theme.ground
         strong = colours.ink if kept else theme.ink_soft
         self.switch.paint_with(theme.surface, theme.line, strong, on_fill, theme.ink_soft)
 
-    def show_rows(self, table: Table, origins: Origins, link_fields: set[str]) -> None:
-        """Show the rows of the bay, or that there are none."""
-        if not len(table):
-            none = "No rows here." if self.bay is Bay.BOTH else "Every row has a match."
-            self.show_sentence(none)
-            return
-        self.grid.show_table(table, origins, link_fields)
-        self.grid.show()
-        self.empty.hide()
 
-    def show_sentence(self, sentence: str) -> None:
-        """Say why there are no rows to show."""
-        self.grid.hide()
-        self.empty.setText(sentence)
-        self.empty.show()
-
-
-class _BayHead(QWidget):
-    """The tinted head of a bay, with a strip of full colour at its left."""
-
-    def __init__(self) -> None:
-        super().__init__()
-        self._strip, self._ground = QColor(), QColor()
-        self.setFixedHeight(34)
-
-    def set_colours(self, strip: str, ground: str) -> None:
-        self._strip, self._ground = QColor(strip), QColor(ground)
-        self.update()
-
-    def paintEvent(self, event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.fillRect(self.rect(), self._ground)
-        painter.fillRect(0, 0, 5, self.height(), self._strip)
-
-
-class MatchPage(QWidget):
+class MatchPage(Page):
     """What belongs together, which rows found a partner, and the fate of those that did not."""
 
     def __init__(self, session: Session, theme: Theme) -> None:
-        super().__init__()
-        self._session, self._theme = session, theme
+        super().__init__(session, theme)
         self._sentence = Flow()
         self._sentence_key: object = None
         self._notice = Notice("match.trouble")
-        self._bays = {bay: BayPanel(bay, theme) for bay in Bay}
+        self._bays = {bay: BayCard(bay, theme) for bay in Bay}
         self._bay_row = QWidget()
         self._said = _SaidBar(self._choose_join_type, theme)
         self._lay_out()
@@ -163,15 +102,16 @@ class MatchPage(QWidget):
 
     def set_theme(self, theme: Theme) -> None:
         """Take the colours of a theme."""
-        self._theme = self._said.theme = theme
+        super().set_theme(theme)
+        self._said.theme = theme
         self._sentence_key = None
         for panel in self._bays.values():
-            panel.theme = theme
-            panel.grid.set_theme(theme)
+            panel.set_theme(theme)
 
-    def show_tie(self, lane: Lane, item: TieItem, origins: Origins) -> None:
+    def show_part(self, lane: Lane, item: Item | None, origins: Origins) -> None:
         """Show a tie as the latest results have it."""
-        result = self._session.results.ties.get(item.id)
+        assert isinstance(item, JoinItem)
+        result = self.session.results.ties.get(item.id)
         self._show_sentence(lane, item, origins)
         trouble = str(result) if isinstance(result, UserError) else ""
         self._notice.tell(trouble)
@@ -188,12 +128,12 @@ class MatchPage(QWidget):
             self._said.say(f"{join_title(keep, columns, result.link.cross)}.", words, tip)
             self._said.types = (result, item.keep)
 
-    def _show_bays(self, item: TieItem, tie: Tied, origins: Origins) -> None:
+    def _show_bays(self, item: JoinItem, tie: Tied, origins: Origins) -> None:
         left, right = tie.names
-        lane_ids = self._session.trellis.place_of(item.id)[0].id, item.lane
+        lane_ids = self.session.trellis.place_of(item.id)[0].id, item.lane
         tint = origins.colours[lane_ids[0]].tint
-        ink = readable(self._theme.both_fill, tint, self._theme.ink)
-        both = LaneColours(self._theme.both_fill, ink, tint)
+        ink = readable(self.theme.both_fill, tint, self.theme.ink)
+        both = LaneColours(self.theme.both_fill, ink, tint)
         left_fields = {field.left for field in tie.link.fields}
         right_fields = {field.right for field in tie.link.fields}
         shown = [f.name for f in outcome_fields(tie.left, tie.right, Link(), right, ALL_COLUMNS)]
@@ -219,8 +159,8 @@ class MatchPage(QWidget):
 
     # the sentence
 
-    def _show_sentence(self, lane: Lane, item: TieItem, origins: Origins) -> None:
-        other = self._session.trellis.lane(item.lane)
+    def _show_sentence(self, lane: Lane, item: JoinItem, origins: Origins) -> None:
+        other = self.session.trellis.lane(item.lane)
         left_options, right_options = self._field_options(item)
         key = (item, lane.name, other.name, left_options, right_options)
         if key == self._sentence_key:
@@ -270,10 +210,10 @@ class MatchPage(QWidget):
         if name and (again := self.findChild(QWidget, name)):
             again.setFocus()
 
-    def _field_options(self, item: TieItem) -> tuple[_Options, _Options]:
+    def _field_options(self, item: JoinItem) -> tuple[_Options, _Options]:
         """Return the columns on either side with their kinds, as far as they are known."""
-        trellis, rows = self._session.trellis, self._session.results.rows
-        sides = (trellis.before(item.id), trellis.taken_after(item))
+        trellis, rows = self.session.trellis, self.session.results.rows
+        sides = (trellis.before(item.id), *map(trellis.taken_after, item.takes()))
         left, right = (_options(rows.get(side)) for side in sides)
         return left, right
 
@@ -292,7 +232,7 @@ class MatchPage(QWidget):
 
     def _field_choice(
         self,
-        item: TieItem,
+        item: JoinItem,
         place: int,
         side: str,
         current: str,
@@ -306,7 +246,7 @@ class MatchPage(QWidget):
         self._sentence.addWidget(choice)
 
     def _option(
-        self, name: str, says: str, words: dict[str, str], current: str, item: TieItem, part: str
+        self, name: str, says: str, words: dict[str, str], current: str, item: JoinItem, part: str
     ) -> None:
         """Add a word that stands for one setting of the link."""
         choice = Choice(name, says)
@@ -314,13 +254,13 @@ class MatchPage(QWidget):
         choice.chosen.connect(lambda value: self._change_link(item, **{part: value}))
         self._sentence.addWidget(choice)
 
-    def _operator_choice(self, item: TieItem, place: int, current: Operator) -> None:
+    def _operator_choice(self, item: JoinItem, place: int, current: Operator) -> None:
         choice = Choice(f"link.{place}.operator", "How the fields are compared")
         choice.offer([(op, words, op) for op, words in OPERATOR_WORDS.items()], current)
         choice.chosen.connect(lambda value: self._set_field(item, place, "operator", value))
         self._sentence.addWidget(choice)
 
-    def _text_choice(self, item: TieItem) -> None:
+    def _text_choice(self, item: JoinItem) -> None:
         """Add the word that says what is ignored when texts are compared."""
         rules = dict(_TEXT_CHOICES)
         current = next((w for w, chosen in rules.items() if chosen == item.text), None)
@@ -332,22 +272,22 @@ class MatchPage(QWidget):
         choice.chosen.connect(lambda words: self._change_link(item, text=rules[words]))
         self._sentence.addWidget(choice)
 
-    def _change_link(self, item: TieItem, **changes: Any) -> None:
-        self._session.do(TakeLink(item.id, replace(item.match_link(), **changes)))
+    def _change_link(self, item: JoinItem, **changes: Any) -> None:
+        self.session.do(TakeLink(item.id, replace(item.match_link(), **changes)))
 
-    def _current(self) -> TieItem | None:
-        item = self._session.selected_item
-        return item if isinstance(item, TieItem) else None
+    def _current(self) -> JoinItem | None:
+        item = self.session.selected_item
+        return item if isinstance(item, JoinItem) else None
 
-    def _set_field(self, item: TieItem, place: int, side: str, name: str) -> None:
+    def _set_field(self, item: JoinItem, place: int, side: str, name: str) -> None:
         link = list(item.link)
         settings = {**dict(link[place]), side: name}
         if side == "operator" and name not in NEAREST:  # these say nothing of other comparisons
             settings |= {"strict": False, "within": None}
         link[place] = LinkedFields(**settings)
-        self._session.do(SetLink(item.id, tuple(link)))
+        self.session.do(SetLink(item.id, tuple(link)))
 
-    def _add_field(self, item: TieItem) -> None:
+    def _add_field(self, item: JoinItem) -> None:
         """Add the first pair of like-named fields that is not linked yet, else of one kind."""
         left, right = self._field_options(item)
         if not left or not right:
@@ -358,24 +298,24 @@ class MatchPage(QWidget):
         ]
         a, b, _ = min(pairs, key=lambda pair: pair[2])
         link = (*item.link, LinkedFields(left=a, right=b))
-        self._session.do(SetLink(item.id, link))
+        self.session.do(SetLink(item.id, link))
 
     def _remove_field(self, place: int) -> None:
         item = self._current()
         if item is not None:
-            self._session.do(RemoveLinkField(item.id, place))
+            self.session.do(RemoveLinkField(item.id, place))
 
     # the bays
 
     def _switch_bay(self, bay: Bay, kept: bool) -> None:
         item = self._current()
-        if item is not None and not self._session.do(SetBay(item.id, bay, kept)):
+        if item is not None and not self.session.do(SetBay(item.id, bay, kept)):
             self._bays[bay].switch.set_chosen(0 if bay in item.keep else 1)
 
     def _choose_join_type(self, keep: Keep) -> None:
         item = self._current()
         if item is not None:
-            self._session.do(SetKeep(item.id, keep))
+            self.session.do(SetKeep(item.id, keep))
 
 
 class _SaidBar(QFrame):

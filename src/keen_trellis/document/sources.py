@@ -7,9 +7,10 @@ from dataclasses import dataclass, fields, replace
 from pathlib import Path
 from typing import Annotated, Any, Literal, TypeVar
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import Field
 
 from keen_trellis.data import Kind
+from keen_trellis.document.items.base import Part
 from keen_trellis.errors import EditError, SourceError
 from keen_trellis.progress import Report, quiet
 from keen_trellis.read import (
@@ -32,13 +33,6 @@ from keen_trellis.read import (
     read_typed,
 )
 
-
-class Part(BaseModel):
-    """A part of a document: it never changes, and has no fields but those it declares."""
-
-    model_config = ConfigDict(frozen=True, extra="forbid")
-
-
 S = TypeVar("S", bound="AnySource")
 
 
@@ -60,7 +54,7 @@ class AnySource(Part):
         The kinds chosen; those of other columns are found.
     """
 
-    kinds: dict[str, Kind] = {}
+    kinds: dict[str, Kind] = Field(default={})
 
     @property
     def place(self) -> str:

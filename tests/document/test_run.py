@@ -6,13 +6,13 @@ from pathlib import Path
 from unittest import mock
 
 from keen_trellis.compute.tied import Tied
+from keen_trellis.document import DelimitedSource, Trellis
+from keen_trellis.document.edits import AddDelivery, AddLane, AddTie, Edit, SetBay, SetLink, apply
+from keen_trellis.document.items import LinkedFields
 from keen_trellis.errors import EditError, UserError, WaitingError
-from keen_trellis.flow import DelimitedSource, Runner, Trellis, make_deliveries
-from keen_trellis.flow import run as run_module
-from keen_trellis.flow.document import LinkedFields
-from keen_trellis.flow.edits import AddDelivery, AddLane, AddTie, Edit, SetBay, SetLink, apply
 from keen_trellis.plan.bays import Bay
 from keen_trellis.progress import Cancelled
+from keen_trellis.run import Runner, make_deliveries
 
 
 class RunTest(unittest.TestCase):
@@ -45,7 +45,9 @@ class RunTest(unittest.TestCase):
     def test_a_switched_bay_matches_nothing_again_and_an_edit_reads_nothing_again(self) -> None:
         first = self.tie()
         with (
-            mock.patch.object(run_module, "paired", side_effect=AssertionError("matched again")),
+            mock.patch(
+                "keen_trellis.compute.execute.paired", side_effect=AssertionError("matched again")
+            ),
             mock.patch.object(DelimitedSource, "read", side_effect=AssertionError("read again")),
         ):
             self.do(SetBay("sailings-routes", Bay.RIGHT, True))

@@ -15,8 +15,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from keen_trellis.advice.findings import Remedy
-from keen_trellis.errors import DocumentError, EditError
-from keen_trellis.flow import (
+from keen_trellis.document import (
     DelimitedSource,
     SheetSource,
     TableSource,
@@ -25,8 +24,7 @@ from keen_trellis.flow import (
     load,
     save,
 )
-from keen_trellis.flow.document import LinkedFields, WantedColumns
-from keen_trellis.flow.edits import (
+from keen_trellis.document.edits import (
     AddDelivery,
     AddLane,
     AddTie,
@@ -48,7 +46,9 @@ from keen_trellis.flow.edits import (
     apply,
     remedy_edit,
 )
-from keen_trellis.flow.storage import dumps, loads, schema
+from keen_trellis.document.items import LinkedFields, WantedColumns
+from keen_trellis.document.storage import dumps, loads, schema
+from keen_trellis.errors import DocumentError, EditError
 from keen_trellis.plan.bays import Bay
 from keen_trellis.plan.link import Link, LinkField, OrderField, Pair
 from keen_trellis.read import SqliteFile, TextLayout
@@ -143,16 +143,16 @@ class EditTest(unittest.TestCase):
 
     def test_a_remedy_is_an_edit_like_any_other(self) -> None:
         mended, back = apply(remedy_edit("sailings-routes", Remedy("Mend", 3, RICH)), SEASON)
-        self.assertEqual(mended.tie("sailings-routes").match_link(), RICH)
+        self.assertEqual(mended.join("sailings-routes").match_link(), RICH)
         self.assertEqual((back.label, apply(back, mended)[0]), ("Mend", SEASON))
         kept, _ = apply(remedy_edit("sailings-routes", Remedy("Keep", 1, keep=(Bay.BOTH,))), SEASON)
-        self.assertEqual(kept.tie("sailings-routes").keep, (Bay.BOTH,))
+        self.assertEqual(kept.join("sailings-routes").keep, (Bay.BOTH,))
 
     def test_a_link_field_taken_out_takes_its_pairs_with_it(self) -> None:
         two = replace(RICH, pairs=(Pair("a", "b", 0), Pair("c", "d", 1)))
         tied, _ = apply(TakeLink("sailings-routes", two), SEASON)
         one, _ = apply(RemoveLinkField("sailings-routes", 0), tied)
-        link = one.tie("sailings-routes").match_link()
+        link = one.join("sailings-routes").match_link()
         self.assertEqual((link.fields, link.pairs), (RICH.fields[1:], (Pair("c", "d", 0),)))
 
     def test_a_second_lane_of_a_name_gets_a_number_and_its_own_colour(self) -> None:
@@ -251,7 +251,7 @@ class SavingTest(unittest.TestCase):
 _SAVER = """
 import sys
 from pathlib import Path
-from keen_trellis.flow import load, save
+from keen_trellis.document import load, save
 path = Path(sys.argv[1])
 trellis = load(path)
 print("ready", flush=True)

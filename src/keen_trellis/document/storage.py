@@ -11,9 +11,10 @@ from typing import Any
 
 from pydantic import BaseModel, ValidationError
 
+from keen_trellis.document.edits import first_fault
+from keen_trellis.document.items import DeliveryItem
+from keen_trellis.document.trellis import VERSION, Trellis
 from keen_trellis.errors import DocumentError, reason
-from keen_trellis.flow.document import VERSION, DeliveryItem, Trellis
-from keen_trellis.flow.edits import first_fault
 from keen_trellis.whole_files import whole_file
 
 ENDING = ".trellis"
@@ -40,8 +41,8 @@ def _settings_into_layouts(document: dict[str, Any]) -> dict[str, Any]:
 KIND_NAMES = {"whole number": "integer", "yes/no": "boolean"}
 
 
-def _kinds_by_their_terms(document: dict[str, Any]) -> dict[str, Any]:
-    """Lift version 2: two kinds had names of their own in place of those of the SQL standard."""
+def _terms_of_the_trade(document: dict[str, Any]) -> dict[str, Any]:
+    """Lift version 2: two kinds had names of their own, and a join was the only sort of tie."""
 
     def renamed(part: Any, key: str = "") -> Any:
         if isinstance(part, dict):
@@ -52,12 +53,19 @@ def _kinds_by_their_terms(document: dict[str, Any]) -> dict[str, Any]:
             return [renamed(value) for value in part]
         return KIND_NAMES.get(part, part) if key == "compare_as" else part
 
-    return {**renamed(document), "version": 3}
+    lanes = []
+    for lane in renamed(document)["lanes"]:
+        items = [
+            {**item, "type": "join"} if item.get("type") == "tie" else item
+            for item in lane.get("items", ())
+        ]
+        lanes.append({**lane, "items": items})
+    return {**document, "version": 3, "lanes": lanes}
 
 
 MIGRATIONS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {
     1: _settings_into_layouts,
-    2: _kinds_by_their_terms,
+    2: _terms_of_the_trade,
 }
 """For each old version, what lifts a document to the next one."""
 

@@ -12,12 +12,13 @@ from pathlib import Path
 
 from keen_trellis.compute.tied import Tied
 from keen_trellis.data import Column, Table
+from keen_trellis.document.edits import RenameLinkField
+from keen_trellis.document.items import JoinItem
+from keen_trellis.document.trellis import Lane
 from keen_trellis.errors import UnknownColumnError
-from keen_trellis.flow.document import Lane, TieItem
-from keen_trellis.flow.edits import RenameLinkField
-from keen_trellis.flow.run import Results
 from keen_trellis.plan.link import SIDES
 from keen_trellis.read import Reading
+from keen_trellis.run.runner import Results
 
 _LIKELY = 0.5
 _COMPARED = 100_000
@@ -166,7 +167,7 @@ def snapshot(results: Results) -> Snapshot:
             lanes[lane.id] = LaneSnapshot(lane.name, len(reading.table), columns, files)
         elif reading is not None:
             lanes[lane.id] = LaneSnapshot(lane.name)
-    for lane, item in trellis.ties():
+    for lane, item in trellis.joins():
         tie = results.ties.get(item.id)
         if isinstance(tie, Tied):
             left = tie.counts.left
@@ -230,7 +231,7 @@ def _not_in(names: Sequence[str] | dict[str, str], others: object) -> tuple[str,
 
 def _broken(results: Results, before: Snapshot, old: Results | None) -> Iterator[Broken]:
     trellis = results.trellis
-    for lane, item in trellis.ties():
+    for lane, item in trellis.joins():
         error = results.ties.get(item.id)
         if not isinstance(error, UnknownColumnError):
             continue
@@ -243,7 +244,7 @@ def _broken(results: Results, before: Snapshot, old: Results | None) -> Iterator
 
 
 def _broken_at(
-    tie: TieItem,
+    tie: JoinItem,
     title: str,
     side: str,
     lane: Lane,

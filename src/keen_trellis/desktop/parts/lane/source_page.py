@@ -5,16 +5,19 @@ from __future__ import annotations
 import datetime as dt
 from pathlib import Path
 
-from PySide6.QtCore import QTimer, Signal
+from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
+from keen_trellis.desktop.bench.grid import Origins
+from keen_trellis.desktop.bench.page import Page
 from keen_trellis.desktop.controls import Notice, button, label
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.source_form import NoticedLines, SourceForm
 from keen_trellis.desktop.theme import Theme
+from keen_trellis.document import Lane, QuerySource, Source, TableSource, TypedSource
+from keen_trellis.document.edits import SetSource
+from keen_trellis.document.items import Item
 from keen_trellis.errors import UserError
-from keen_trellis.flow import Lane, QuerySource, Source, TableSource, TypedSource
-from keen_trellis.flow.edits import SetSource
 from keen_trellis.read import Reading, Server, SetApart
 
 _TYPING_PAUSE_MS = 400
@@ -22,27 +25,18 @@ _NOTICED_AT_MOST = 40
 _LINES_AT_MOST = 200
 
 
-class SourcePage(QWidget):
-    """How a lane is read, every part of it to be changed here; each change can be undone.
-
-    Signals
-    -------
-    moved_asked
-        The file or folder is to be looked for elsewhere.
-    """
-
-    moved_asked = Signal()
+class SourcePage(Page):
+    """How a lane is read, every part of it to be changed here; each change can be undone."""
 
     def __init__(self, session: Session, theme: Theme) -> None:
-        super().__init__()
-        self._session = session
+        super().__init__(session, theme)
         self._lane: Lane | None = None
         self._typed: tuple[str, TypedSource] | None = None
         self._where = label(strong=True)
         self._where.setObjectName("source.where")
         self._place = label(soft=True)
         self._place.setObjectName("source.place")
-        self._move = button("Choose another place …", "source.move", self.moved_asked.emit)
+        self._move = button("Choose another place …", "source.move", self._ask_moving)
         self._again = button("Read again", "source.again", self._read_again, "soft")
         self._facts = label(soft=True)
         self._facts.setObjectName("source.facts")
@@ -86,8 +80,12 @@ class SourcePage(QWidget):
         whole.setContentsMargins(0, 0, 0, 0)
         whole.addWidget(scroll)
 
-    def show_lane(self, lane: Lane, reading: Reading | UserError | None) -> None:
+    def _ask_moving(self) -> None:
+        self.session.asked.emit("lane.move")
+
+    def show_part(self, lane: Lane, item: Item | None, origins: Origins) -> None:
         """Show a lane's source, and what its last reading told."""
+        reading = self.session.results.readings.get(lane.id)
         if self._typed is not None and self._typed[0] != lane.id:
             QTimer.singleShot(0, self._take_typed)  # not from within what shows the new lane
         elif self._typed is not None:
@@ -113,7 +111,7 @@ class SourcePage(QWidget):
             self._typed = (self._lane.id, source)  # another lane may be shown by then
             self._pause.start()
         else:
-            self._session.do(SetSource(self._lane.id, source))
+            self.session.do(SetSource(self._lane.id, source))
 
     def _take_typed(self) -> None:
         """Take what was typed, once nobody types for a moment."""
@@ -121,16 +119,16 @@ class SourcePage(QWidget):
             return
         lane, source = self._typed
         self._typed = None
-        if source.columns and any(one.id == lane for one in self._session.trellis.lanes):
-            self._session.do(SetSource(lane, source, "Type into a table"))
+        if source.columns and any(one.id == lane for one in self.session.trellis.lanes):
+            self.session.do(SetSource(lane, source, "Type into a table"))
 
     def _mended(self, source: Source) -> None:
         if self._lane is not None:
-            self._session.do(SetSource(self._lane.id, source))
+            self.session.do(SetSource(self._lane.id, source))
 
     def _read_again(self) -> None:
         if self._lane is not None:
-            self._session.run(reread={self._lane.id})
+            self.session.run(reread={self._lane.id})
 
 
 def _title(source: Source) -> str:

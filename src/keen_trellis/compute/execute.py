@@ -1,0 +1,64 @@
+"""One node run on NumPy: from what its inputs gave to what it gives."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+from typing import Any
+
+from keen_trellis.compute.filtered import Filtered
+from keen_trellis.compute.join.pairing import paired
+from keen_trellis.compute.outcome import bay_table
+from keen_trellis.compute.stack import Stack, stack
+from keen_trellis.compute.tied import Tied
+from keen_trellis.plan.nodes import BayRows, Join, Kept, Node, Outcome, Stacked
+from keen_trellis.progress import Report, quiet
+
+Given = Filtered | Tied | Stack
+"""What a step or a tie gave: its `outcome` goes on, its `sentence()` says what became of rows."""
+
+
+def execute(node: Node, inputs: Sequence[Any], report: Report = quiet) -> Any:
+    """Return what a node gives: a `Table`, a `Match`, or what has a table as its outcome.
+
+    Parameters
+    ----------
+    node : Node
+        Any but `Read`, whose rows a source gives.
+    inputs : sequence
+        What `node.inputs()` gave, in their order.
+
+    Raises
+    ------
+    UserError
+        The rows do not allow it: kinds that differ, or too many rows.
+    Cancelled
+        Raised by `report` once the user has asked to stop.
+    """
+    match node:
+        case Kept():
+            filtered = Filtered.of(inputs[0], node.condition)
+            _ = filtered.outcome
+            return filtered
+        case Join():
+            left, right = inputs
+            return paired(left, right, node.link, node.names, report)
+        case Outcome():
+            match_, left, right = inputs
+            join = node.join
+            tied = Tied(left, right, join.link, node.keep, match_, join.names, node.columns)
+            _ = tied.outcome  # too many rows are refused here
+            return tied
+        case BayRows():
+            match_, left, right = inputs
+            return bay_table(left, right, match_, node.bay, node.join.names[1])
+        case Stacked():
+            renamed = [
+                table.renamed([dict(pairs).get(name, name) for name in table.columns])
+                for table, pairs in zip(inputs, node.renamed, strict=True)
+            ]
+            named = dict(zip(node.names, renamed, strict=True))
+            made = stack(named, node.source_column, node.repeats)
+            origins = {column.name: column.origin for column in node.schema}
+            return replace(made, outcome=made.outcome.with_origins(origins))
+    raise TypeError(f"{type(node).__name__} cannot be run.")

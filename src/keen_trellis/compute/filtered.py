@@ -1,0 +1,56 @@
+"""What a step that filters gave: the rows that go on, and those that do not."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+
+from keen_trellis.compute.expressions import Truth, truth
+from keen_trellis.data import Table
+from keen_trellis.plan.expressions import Expression
+from keen_trellis.words import counted
+
+
+@dataclass(frozen=True, eq=False)  # no slots: the tables are kept once made
+class Filtered:
+    """The rows of a table on either side of a condition.
+
+    Attributes
+    ----------
+    table : Table
+    held : Truth
+        What the condition is for each of its rows.
+    """
+
+    table: Table
+    held: Truth
+
+    @classmethod
+    def of(cls, table: Table, condition: Expression) -> Filtered:
+        """Put the rows of a table to a condition; raises as `compute.expressions.truth`."""
+        return cls(table, truth(condition, table))
+
+    @cached_property
+    def outcome(self) -> Table:
+        """The rows that go on, those for which the condition is true."""
+        return self.table.take(np.flatnonzero(self.held.true))
+
+    @cached_property
+    def left_out(self) -> Table:
+        """The other rows: the condition is false for them, or unknown."""
+        return self.table.take(np.flatnonzero(~self.held.true))
+
+    @property
+    def unknown(self) -> int:
+        """The rows for which it is neither true nor false, because a blank is compared."""
+        return int(np.count_nonzero(~(self.held.true | self.held.false)))
+
+    def sentence(self) -> str:
+        """Return how many rows go on and how many do not, in plain words."""
+        kept, all_rows = len(self.outcome), len(self.table)
+        said = f"{kept:,} of {counted(all_rows, 'row')} go on, {all_rows - kept:,} are left out"
+        if self.unknown:
+            said += f", {self.unknown:,} of them because a value is blank"
+        return f"{said}."

@@ -1,0 +1,52 @@
+"""How much memory results take, for whoever keeps them."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from keen_trellis.compute.filtered import Filtered
+from keen_trellis.compute.join.match import Match
+from keen_trellis.compute.stack import Stack
+from keen_trellis.compute.tied import Tied
+from keen_trellis.data import Column, Table
+from keen_trellis.plan.bays import Bay
+
+
+def size_of(value: Any) -> int:
+    """Return the bytes that a result holds for itself.
+
+    A table of late rows holds row numbers; the columns beneath are those of whoever read or made
+    them, and count there.
+    """
+    match value:
+        case Table():
+            return sum(
+                sum(map(_column_size, strand.columns))
+                if strand.rows is None
+                else int(strand.rows.nbytes)
+                for strand in value.strands
+            )
+        case Match():
+            return sum(_arrays_in(part) for part in vars(value).values())
+        case Tied():
+            bays = [value.bay(bay) for bay in Bay if bay in value.bays_made]
+            return size_of(value.outcome) + sum(map(size_of, bays))
+        case Stack():
+            return size_of(value.outcome)
+        case Filtered():
+            return size_of(value.outcome) + 2 * len(value.table)
+    return 0
+
+
+def _column_size(column: Column) -> int:
+    size = int(column.values.nbytes)
+    size += 0 if column.state is None else int(column.state.nbytes)
+    return size + (0 if column.dictionary is None else int(column.dictionary.nbytes))
+
+
+def _arrays_in(part: Any) -> int:
+    if isinstance(part, np.ndarray):
+        return int(part.nbytes)
+    return sum(map(_arrays_in, part)) if isinstance(part, tuple) else 0

@@ -1,0 +1,70 @@
+"""What a page of the bench is, and how a kind of part says which pages it has."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from PySide6.QtWidgets import QWidget
+
+from keen_trellis.desktop.bench.grid import Origins
+from keen_trellis.desktop.session import Session
+from keen_trellis.desktop.theme import Theme
+from keen_trellis.document import Lane, Trellis
+from keen_trellis.document.items import Item
+
+
+class Page(QWidget):
+    """Shows one side of what is selected; made once, and shown again and again."""
+
+    def __init__(self, session: Session, theme: Theme) -> None:
+        super().__init__()
+        self.session, self.theme = session, theme
+
+    def set_theme(self, theme: Theme) -> None:
+        """Take the colours of a theme."""
+        self.theme = theme
+
+    def show_part(self, lane: Lane, item: Item | None, origins: Origins) -> None:
+        """Show a lane, or an item on it, as the latest results have it."""
+        raise NotImplementedError
+
+
+@dataclass(frozen=True, slots=True)
+class PageSpec:
+    """A page that a kind of part has.
+
+    Attributes
+    ----------
+    id : str
+        Of its tab (`page.<id>`) and of the action that opens it.
+    title : str
+    make : callable
+        Takes the session and the theme.
+    counts_rows : bool
+        Whether the number of rows after the part stands behind the title.
+    """
+
+    id: str
+    title: str
+    make: Callable[[Session, Theme], Page]
+    counts_rows: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class PartView:
+    """How a kind of part shows itself.
+
+    Attributes
+    ----------
+    pages : tuple of PageSpec
+        The first is open when one is selected for the first time.
+    title : callable
+        Takes the trellis, the lane and the item; returns the heading of the bench.
+    glyph : str
+        The sign on its bead on the map; empty for what stands there in another shape.
+    """
+
+    pages: tuple[PageSpec, ...]
+    title: Callable[[Trellis, Lane, Item | None], str]
+    glyph: str = ""

@@ -1,0 +1,91 @@
+"""A card of rows: a tinted head with a name and how many there are, and the rows below it."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QColor, QPainter, QPaintEvent
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout, QWidget
+
+from keen_trellis.data import Table
+from keen_trellis.desktop.bench.grid import Grid, Origins
+from keen_trellis.desktop.controls import OneLine, label
+from keen_trellis.desktop.theme import LaneColours, Theme
+from keen_trellis.words import counted
+
+
+class RowsCard(QFrame):
+    """Rows of one sort; `name` is the beginning of the object names."""
+
+    def __init__(self, name: str, theme: Theme, none_words: str = "No rows here.") -> None:
+        super().__init__()
+        self.theme, self._none_words = theme, none_words
+        self.setProperty("card", True)
+        self.setObjectName(name)
+        self._head = _Head()
+        self._name = OneLine()  # a long name gives way to the rows and what stands behind them
+        self._name.setProperty("strong", True)
+        self._name.setMinimumWidth(36)
+        self._rows = label(soft=True)
+        self._rows.setObjectName(f"{name}.rows")
+        self.head_row = QHBoxLayout(self._head)
+        self.head_row.setContentsMargins(15, 4, 8, 4)
+        self.head_row.addWidget(self._name)
+        self.head_row.addWidget(self._rows)
+        self.head_row.addStretch(1)
+        self.grid = Grid(theme, f"{name}.grid")
+        self._empty = label(soft=True)
+        self._empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self._empty.setWordWrap(True)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(1, 1, 1, 1)
+        column.setSpacing(0)
+        column.addWidget(self._head)
+        column.addWidget(self.grid, 1)
+        column.addWidget(self._empty, 1)
+
+    def set_theme(self, theme: Theme) -> None:
+        """Take the colours of a theme."""
+        self.theme = theme
+        self.grid.set_theme(theme)
+
+    def show_head(self, name: str, rows: int, kept: bool, colours: LaneColours) -> None:
+        """Show what the rows are called, how many they are, and whether they go on."""
+        theme = self.theme
+        self._name.setText(name)
+        self._rows.setText(counted(rows, "row"))
+        fill = colours.fill if kept else theme.left_out
+        self._head.set_colours(fill, colours.tint if kept else theme.surface_soft)
+        self._name.setStyleSheet(f"color: {colours.ink if kept else theme.ink_soft};")
+
+    def show_rows(self, table: Table, origins: Origins, links: set[str]) -> None:
+        """Show the rows, or that there are none."""
+        if not len(table):
+            self.show_sentence(self._none_words)
+            return
+        self.grid.show_table(table, origins, links)
+        self.grid.show()
+        self._empty.hide()
+
+    def show_sentence(self, sentence: str) -> None:
+        """Say why there are no rows to show."""
+        self.grid.hide()
+        self._empty.setText(sentence)
+        self._empty.show()
+
+
+class _Head(QWidget):
+    """The tinted head, with a strip of full colour at its left."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._strip, self._ground = QColor(), QColor()
+        self.setFixedHeight(34)
+
+    def set_colours(self, strip: str, ground: str) -> None:
+        self._strip, self._ground = QColor(strip), QColor(ground)
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), self._ground)
+        painter.fillRect(0, 0, 5, self.height(), self._strip)

@@ -1,0 +1,84 @@
+"""A page with one table, and a line above that says what it is."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QVBoxLayout, QWidget
+
+from keen_trellis.data import Table
+from keen_trellis.desktop.bench.grid import Grid, Origins
+from keen_trellis.desktop.bench.page import Page
+from keen_trellis.desktop.controls import Notice, button, label
+from keen_trellis.desktop.session import Session
+from keen_trellis.desktop.theme import Theme
+from keen_trellis.errors import (
+    MissingFileError,
+    MissingTableError,
+    PasswordError,
+    SourceError,
+    UserError,
+)
+
+
+class TablePage(Page):
+    """One table over the whole bench; where there is none, why, and what can be done."""
+
+    def __init__(self, name: str, session: Session, theme: Theme) -> None:
+        super().__init__(session, theme)
+        self._line = label(soft=True)
+        self._line.setObjectName(f"{name}.line")
+        self._line.setWordWrap(True)
+        self._notice = Notice(f"{name}.trouble")
+        self._mend = button("Read it again", f"{name}.mend", self._ask_mending, "main")
+        self._mend.hide()
+        self.grid = Grid(theme, f"{name}.grid")
+        column = QVBoxLayout(self)
+        column.setContentsMargins(20, 8, 20, 10)
+        column.setSpacing(8)
+        column.addWidget(self._line)
+        column.addWidget(self._notice)
+        column.addWidget(self._mend, alignment=Qt.AlignmentFlag.AlignLeft)
+        column.addWidget(self.grid, 1)
+        self._spare = QWidget()
+        column.addWidget(self._spare, 1)
+
+    def set_theme(self, theme: Theme) -> None:
+        """Take the colours of a theme."""
+        super().set_theme(theme)
+        self.grid.set_theme(theme)
+
+    def _ask_mending(self) -> None:
+        self.session.asked.emit("lane.mend")
+
+    def show_table(
+        self, table: Table | UserError | None, line: str, origins: Origins, links: set[str]
+    ) -> None:
+        """Show a table beneath a line, or why there is none."""
+        is_table = isinstance(table, Table)
+        words = mend_words(table)
+        self._mend.setVisible(bool(words))
+        if words:
+            self._mend.setText(words)
+            self._mend.setAccessibleName(words)
+        self._spare.setVisible(not is_table)
+        self._notice.tell(str(table) if isinstance(table, UserError) else "")
+        line = line if is_table else "" if table is not None else "Being worked out …"
+        self._line.setText(line)
+        self._line.setVisible(bool(line))
+        self.grid.setVisible(is_table)
+        if isinstance(table, Table):
+            self.grid.show_table(table, origins, links)
+
+
+def mend_words(trouble: object) -> str:
+    """Return what can be done at once about a source that could not be read."""
+    match trouble:
+        case MissingFileError():
+            return "Find it …"
+        case MissingTableError():
+            return "Choose another one …"
+        case PasswordError():
+            return "Enter the password …"
+        case SourceError():
+            return "Read it again"
+    return ""

@@ -1,0 +1,19 @@
+"""How each kind of part shows itself: a new one is a folder here and a line in `VIEWS`."""
+
+from keen_trellis.desktop.bench.page import PartView
+from keen_trellis.desktop.parts import delivery, filter, join, lane, stack
+from keen_trellis.document.items import Item
+
+VIEWS: dict[str, PartView] = {
+    "lane": lane.VIEW,
+    "filter": filter.VIEW,
+    "join": join.VIEW,
+    "stack": stack.VIEW,
+    "delivery": delivery.VIEW,
+}
+"""By the type of the item; a lane itself is a part, too."""
+
+
+def view_of(item: Item | None) -> PartView:
+    """Return how an item shows itself; the lane, where there is none."""
+    return VIEWS[item.type if item else "lane"]

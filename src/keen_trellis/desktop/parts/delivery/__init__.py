@@ -1,0 +1,9 @@
+"""A delivery in the desktop: one page."""
+
+from keen_trellis.desktop.bench.page import PageSpec, PartView
+from keen_trellis.desktop.parts.delivery.delivery_page import DeliveryPage
+
+VIEW = PartView(
+    pages=(PageSpec("delivery", "Delivery", DeliveryPage),),
+    title=lambda trellis, lane, item: getattr(item, "name", ""),
+)

@@ -1,0 +1,210 @@
+"""The page of a filter: its conditions as a sentence with choices, the rows kept and left out."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+
+import numpy as np
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+
+from keen_trellis.compute.filtered import Filtered
+from keen_trellis.data import Table
+from keen_trellis.desktop.bench.grid import Origins
+from keen_trellis.desktop.bench.page import Page
+from keen_trellis.desktop.bench.rows_card import RowsCard
+from keen_trellis.desktop.controls import Choice, FlowRow, Notice, button, label
+from keen_trellis.desktop.session import Session
+from keen_trellis.desktop.theme import Theme, value_font
+from keen_trellis.document import Lane
+from keen_trellis.document.edits import SetItem
+from keen_trellis.document.items import ConditionItem, FilterItem, Item
+from keen_trellis.errors import UserError
+from keen_trellis.plan.operators import TEST_WORDS, VALUES_OF
+
+_VALUE_WIDTH = 130
+_OF = {"all": "all of these hold", "any": "any of these holds"}
+
+
+class FilterPage(Page):
+    """Which rows go on, said as a sentence; below it both sorts of rows."""
+
+    def __init__(self, session: Session, theme: Theme) -> None:
+        super().__init__(session, theme)
+        self._sentence = FlowRow("filter.sentence")
+        self._sentence_key: object = None
+        self._item = FilterItem(id="")
+        self._notice = Notice("filter.trouble")
+        self._kept = RowsCard("filter.kept", theme, "No row goes on.")
+        self._left_out = RowsCard("filter.left_out", theme, "No row is left out.")
+        self._cards = QWidget()
+        cards = QHBoxLayout(self._cards)
+        cards.setContentsMargins(0, 0, 0, 0)
+        cards.setSpacing(12)
+        cards.addWidget(self._kept, 56)
+        cards.addWidget(self._left_out, 44)
+        self._said = QFrame()
+        self._said.setProperty("said", True)
+        self._words = label()
+        self._words.setObjectName("filter.said")
+        said = QHBoxLayout(self._said)
+        said.setContentsMargins(14, 8, 14, 8)
+        said.addWidget(self._words)
+        self._spare = QWidget()  # below a notice, where there are no rows
+        column = QVBoxLayout(self)
+        column.setContentsMargins(20, 8, 20, 8)
+        column.setSpacing(9)
+        column.addWidget(self._sentence)
+        column.addWidget(self._notice)
+        column.addWidget(self._cards, 1)
+        column.addWidget(self._said)
+        column.addWidget(self._spare, 1)
+
+    def set_theme(self, theme: Theme) -> None:
+        """Take the colours of a theme."""
+        super().set_theme(theme)
+        self._sentence_key = None
+        for card in (self._kept, self._left_out):
+            card.set_theme(theme)
+
+    def show_part(self, lane: Lane, item: Item | None, origins: Origins) -> None:
+        """Show a filter as the latest results have it."""
+        assert isinstance(item, FilterItem)
+        self._item = item
+        given = self.session.results.given.get(item.id)
+        before = self.session.results.rows.get(self.session.trellis.before(item.id))
+        self._show_sentence(item, lane.name, before if isinstance(before, Table) else None)
+        self._notice.tell(str(given) if isinstance(given, UserError) else "")
+        is_there = isinstance(given, Filtered)
+        self._cards.setVisible(is_there)
+        self._said.setVisible(is_there)
+        self._spare.setVisible(not is_there)
+        if isinstance(given, Filtered):
+            colours = origins.colours[lane.id]
+            named = {condition.column for condition in item.conditions}
+            self._kept.show_head("Go on", len(given.outcome), True, colours)
+            self._kept.show_rows(given.outcome, origins, named)
+            self._left_out.show_head("Left out", len(given.left_out), False, colours)
+            self._left_out.show_rows(given.left_out, origins, named)
+            self._words.setText(given.sentence())
+
+    # the sentence
+
+    def _show_sentence(self, item: FilterItem, lane: str, before: Table | None) -> None:
+        names = before.columns if before is not None else ()
+        key = (item, lane, names)
+        if key == self._sentence_key:
+            return
+        self._sentence_key = key
+        focused = self.focusWidget()
+        name = focused.objectName() if focused else ""
+        self._sentence.flow.clear()
+        self._word(f"Keep the rows of {lane} where" if item.conditions else f"Every row of {lane}")
+        if len(item.conditions) > 1:
+            of = Choice("filter.of", "Whether all must hold")
+            of.offer([(value, words, "") for value, words in _OF.items()], item.of)
+            of.chosen.connect(lambda value: self._change(of=value))
+            self._sentence.flow.addWidget(of)
+            self._word(":")
+        for place, condition in enumerate(item.conditions):
+            if place:
+                self._word("and" if item.of == "all" else "or")
+            self._show_condition(place, condition, before)
+        if not item.conditions:
+            self._word("goes on, until something is asked of it:")
+        self._offer_column(before, not item.conditions)
+        if name and (again := self.findChild(QWidget, name)):
+            again.setFocus()
+
+    def _show_condition(self, place: int, condition: ConditionItem, before: Table | None) -> None:
+        flow, name = self._sentence.flow, f"filter.{place}"
+        column = Choice(f"{name}.column", "The column", value_font())
+        column.offer(_columns(before), condition.column)
+        column.chosen.connect(lambda chosen: self._put(place, column=chosen))
+        flow.addWidget(column)
+        test = Choice(f"{name}.test", "The test")
+        test.offer([(value, words, "") for value, words in TEST_WORDS.items()], condition.is_)
+        test.chosen.connect(lambda chosen: self._choose_test(place, chosen, before))
+        flow.addWidget(test)
+        for number, value in enumerate(condition.values):
+            if number:
+                self._word("and" if condition.is_ == "between" else "or")
+            field = QLineEdit(value)
+            field.setObjectName(f"{name}.value.{number}")
+            field.setAccessibleName(f"Value {number + 1} for {condition.column}")
+            field.setFixedWidth(_VALUE_WIDTH)
+            field.editingFinished.connect(partial(self._take_value, place, number, field))
+            flow.addWidget(field)
+        if condition.is_ == "in":
+            self._button("+ value", f"{name}.more", partial(self._add_value, place))
+        self._button("×", f"{name}.remove", partial(self._remove, place))
+
+    def _offer_column(self, before: Table | None, is_first: bool) -> None:
+        add = Choice("filter.add", "Ask something of a column")
+        add.offer(_columns(before), "")
+        add.setText("choose a column" if is_first else "+ condition")
+        add.setEnabled(before is not None)
+        add.chosen.connect(self._add)
+        self._sentence.flow.addWidget(add)
+
+    def _word(self, text: str) -> None:
+        self._sentence.flow.addWidget(label(text))
+
+    def _button(self, text: str, name: str, clicked: Callable[[], object]) -> None:
+        made = button(text, name, clicked, "plain")
+        if text == "×":
+            made.setToolTip("Take this condition out")
+            made.setAccessibleName("Take this condition out")
+        self._sentence.flow.addWidget(made)
+
+    # what is changed
+
+    def _change(self, **changes: object) -> None:
+        self.session.do(SetItem(FilterItem(**{**dict(self._item), **changes}), "Change a filter"))
+
+    def _put(self, place: int, **changes: object) -> None:
+        conditions = list(self._item.conditions)
+        conditions[place] = ConditionItem(**{**dict(conditions[place]), **changes})
+        self._change(conditions=tuple(conditions))
+
+    def _add(self, column: str) -> None:
+        new = ConditionItem(column=column, is_="is not blank")
+        self._change(conditions=(*self._item.conditions, new))
+
+    def _remove(self, place: int) -> None:
+        conditions = self._item.conditions
+        self._change(conditions=conditions[:place] + conditions[place + 1 :])
+
+    def _choose_test(self, place: int, test: str, before: Table | None) -> None:
+        """Take another test, with as many values as it needs: those there, else the first cell."""
+        condition = self._item.conditions[place]
+        takes = VALUES_OF[test]  # type: ignore[index]
+        values = list(condition.values[: takes.stop - 1])
+        while len(values) < takes.start:
+            values.append(_first_value(before, condition.column))
+        self._put(place, is_=test, values=tuple(values))
+
+    def _take_value(self, place: int, number: int, field: QLineEdit) -> None:
+        if field.isHidden():  # the sentence has been said anew; it is none of its words any more
+            return
+        values = list(self._item.conditions[place].values)
+        if number < len(values) and values[number] != field.text():
+            values[number] = field.text()
+            self._put(place, values=tuple(values))
+
+    def _add_value(self, place: int) -> None:
+        self._put(place, values=(*self._item.conditions[place].values, ""))
+
+
+def _columns(before: Table | None) -> list[tuple[str, str, str]]:
+    fields = before.fields if before is not None else ()
+    return [(field.name, field.name, str(field.kind)) for field in fields]
+
+
+def _first_value(before: Table | None, name: str) -> str:
+    """Return the first value that a column shows; empty where it has none."""
+    if before is None or name not in before.columns:
+        return ""
+    column = before.column(name)
+    there = np.flatnonzero(~column.absent) if column.absent is not None else range(len(column))
+    return column.text(int(there[0])) if len(there) else ""

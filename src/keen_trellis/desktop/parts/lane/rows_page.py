@@ -1,0 +1,42 @@
+"""The Rows page of a lane: its rows as they were read, with their kinds."""
+
+from __future__ import annotations
+
+from keen_trellis.desktop.bench.grid import Origins
+from keen_trellis.desktop.bench.table_page import TablePage
+from keen_trellis.desktop.kind_menu import offer_kinds
+from keen_trellis.desktop.session import Session
+from keen_trellis.desktop.theme import Theme
+from keen_trellis.document import Lane, Source
+from keen_trellis.document.edits import SetSource
+from keen_trellis.document.items import Item
+from keen_trellis.errors import UserError
+from keen_trellis.read import Reading
+
+
+class RowsPage(TablePage):
+    """The rows of a lane; a click on the kind of a column offers others."""
+
+    def __init__(self, session: Session, theme: Theme) -> None:
+        super().__init__("rows", session, theme)
+        self.grid.show_kinds()
+        self.grid.kind_asked.connect(self._offer_kinds)
+
+    def show_part(self, lane: Lane, item: Item | None, origins: Origins) -> None:
+        """Show the rows of a lane."""
+        results = self.session.results
+        reading = results.readings.get(lane.id)
+        shown = reading if isinstance(reading, UserError) else results.rows.get(lane.id)
+        line = f"Read as: {reading.taken_as}" if isinstance(reading, Reading) else ""
+        self.show_table(shown, line, origins, set())
+
+    def _offer_kinds(self, column: str) -> None:
+        lane = self.session.selected_lane
+        if lane is None:
+            return
+        kind = self.grid.table_model.table.field(column).kind
+
+        def choose(source: Source) -> None:
+            self.session.do(SetSource(lane.id, source, f"Change the kind of “{column}”"))
+
+        offer_kinds(self, lane.source, column, kind, self.grid.column_place(column), choose)

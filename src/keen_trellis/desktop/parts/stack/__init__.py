@@ -1,0 +1,15 @@
+"""A stack in the desktop: which lanes, how, and what comes out."""
+
+from keen_trellis.desktop.bench.page import PageSpec, PartView
+from keen_trellis.desktop.parts.stack.stack_page import StackPage
+from keen_trellis.document import Lane, Trellis
+from keen_trellis.document.items import Item
+from keen_trellis.words import listed
+
+
+def _title(trellis: Trellis, lane: Lane, item: Item | None) -> str:
+    taken = item.takes() if item else ()
+    return listed([lane.name, *(trellis.lane(one.lane).name for one in taken)]) + ", stacked"
+
+
+VIEW = PartView(pages=(PageSpec("stack", "Stack", StackPage, counts_rows=True),), title=_title)

@@ -1,0 +1,33 @@
+"""A trellis said in plain sentences: what is read, what is tied, what is delivered."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from keen_trellis.document.sources import source_words
+from keen_trellis.document.trellis import Trellis
+from keen_trellis.words import counted
+
+
+def describe(trellis: Trellis) -> Iterator[str]:
+    """Yield the lines that say what a trellis does; nothing is read for it."""
+    yield f"{trellis.name}: {', '.join(parts_words(trellis))}"
+    for lane in trellis.lanes:
+        yield f"Lane {lane.name} reads {source_words(lane.source)}."
+        for item in lane.items:
+            yield f"  {item.sentence(trellis, lane)}"
+
+
+def parts_words(trellis: Trellis) -> list[str]:
+    """Return how many lanes, steps, ties and deliveries there are, in words."""
+    items = [item for lane in trellis.lanes for item in lane.items]
+    words = [counted(len(trellis.lanes), "lane")]
+    for word, plural, always in (
+        ("step", "steps", False),
+        ("tie", "ties", True),
+        ("delivery", "deliveries", True),
+    ):
+        number = sum(item.word == word for item in items)
+        if number or always:
+            words.append(counted(number, word, plural))
+    return words

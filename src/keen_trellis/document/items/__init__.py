@@ -1,0 +1,40 @@
+"""The kinds of items. A new one is a module here, a place in `KINDS`, a folder in the desktop."""
+
+from typing import Annotated
+
+from pydantic import Field
+
+from keen_trellis.document.items.base import Item, Part, Taken
+from keen_trellis.document.items.delivery import DeliveryItem
+from keen_trellis.document.items.filter import ConditionItem, FilterItem
+from keen_trellis.document.items.join import (
+    JoinItem,
+    LinkedFields,
+    OrderedBy,
+    SameValues,
+    WantedColumns,
+)
+from keen_trellis.document.items.stack import StackedLane, StackItem
+
+KINDS: tuple[type[Item], ...] = (FilterItem, JoinItem, StackItem, DeliveryItem)
+"""Every kind of item that a lane can hold."""
+
+AnyItem = Annotated[FilterItem | JoinItem | StackItem | DeliveryItem, Field(discriminator="type")]
+
+__all__ = [
+    "KINDS",
+    "AnyItem",
+    "ConditionItem",
+    "DeliveryItem",
+    "FilterItem",
+    "Item",
+    "JoinItem",
+    "LinkedFields",
+    "OrderedBy",
+    "Part",
+    "SameValues",
+    "StackItem",
+    "StackedLane",
+    "Taken",
+    "WantedColumns",
+]

@@ -1,0 +1,87 @@
+"""What every item of a lane has, and what the rest of the house asks of it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import TYPE_CHECKING, ClassVar, Self
+
+from pydantic import BaseModel, ConfigDict
+
+from keen_trellis.plan.link import Side
+from keen_trellis.plan.nodes import Node
+
+if TYPE_CHECKING:
+    from keen_trellis.document.trellis import Lane, Trellis
+
+
+class Part(BaseModel):
+    """A part of a document: it never changes, and has no fields but those it declares."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+
+class Taken(Part):
+    """Where an item takes rows from another lane.
+
+    Attributes
+    ----------
+    lane : str
+        The id of the other lane.
+    after : str or None
+        The item of that lane after which its rows are taken; the lane's own id takes them as they
+        are read, and None at its end, wherever that is.
+    """
+
+    lane: str
+    after: str | None = None
+
+
+class Item(Part):
+    """One thing on a lane: a step, a tie or a delivery.
+
+    Attributes
+    ----------
+    id : str
+    note : str
+        Why it is so.
+    """
+
+    type: str
+    id: str
+    note: str = ""
+
+    word: ClassVar[str] = "item"
+    """What it is called in sentences."""
+
+    changes_rows: ClassVar[bool] = True
+    """Whether other rows come out than go in; a delivery only writes them."""
+
+    def takes(self) -> tuple[Taken, ...]:
+        """Return the lanes whose rows it takes beside those of its own."""
+        return ()
+
+    def taking(self, taken: Sequence[Taken]) -> Self:
+        """Return the item with its rows taken elsewhere, as many places as `takes` gives."""
+        return self
+
+    def node(self, rows: Node, taken: Sequence[Node], names: Sequence[str]) -> Node:
+        """Return what it does to the rows before it.
+
+        Parameters
+        ----------
+        rows : Node
+            What stands before it on its lane.
+        taken : sequence of Node
+            What it takes of other lanes, as many as `takes` gives.
+        names : sequence of str
+            The name of its lane, and of those that it takes from.
+        """
+        return rows
+
+    def renamed(self, change: Callable[[str], str], side: Side | int) -> Self:
+        """Return the item with columns renamed: of its own lane ("left"), or of one it takes."""
+        return self
+
+    def sentence(self, trellis: Trellis, lane: Lane) -> str:
+        """Return what it does, in words."""
+        raise NotImplementedError

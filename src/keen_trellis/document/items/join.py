@@ -1,0 +1,176 @@
+"""The tie that joins: another lane's rows beside those of its own, by a link."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import TYPE_CHECKING, ClassVar, Literal, Self
+
+from pydantic import Field, model_validator
+
+from keen_trellis.data import Kind
+from keen_trellis.document.items.base import Item, Part, Taken
+from keen_trellis.errors import UserError
+from keen_trellis.plan.bays import Bay, keep_of
+from keen_trellis.plan.link import (
+    Blanks,
+    Link,
+    LinkField,
+    OrderField,
+    Pair,
+    Partner,
+    Side,
+)
+from keen_trellis.plan.nodes import Join, Node, Outcome
+from keen_trellis.plan.operators import Operator
+from keen_trellis.plan.outcome import Columns, LinkShown, SameNamed
+from keen_trellis.plan.sentences import join_title, link_sentence
+from keen_trellis.plan.text_rules import TextRule
+
+if TYPE_CHECKING:
+    from keen_trellis.document.trellis import Lane, Trellis
+
+
+class LinkedFields(Part):
+    """A field of the lane that goes on and the field of the other lane it is compared with.
+
+    The attributes mean what they mean in `plan.link.LinkField`.
+    """
+
+    left: str
+    right: str
+    operator: Operator = "="
+    strict: bool = False
+    within: float | None = Field(default=None, ge=0)
+    compare_as: Kind | None = None
+
+    @model_validator(mode="after")
+    def _says_one_thing(self) -> Self:
+        try:
+            self.as_link_field()
+        except UserError as error:
+            raise ValueError(str(error)) from error
+        return self
+
+    def as_link_field(self) -> LinkField:
+        """Return the field as the plan takes it."""
+        return LinkField(**dict(self))
+
+
+class OrderedBy(Part):
+    """A field that several partners are put in order by."""
+
+    field: str
+    descending: bool = False
+
+
+class SameValues(Part):
+    """Two values of a link field that mean the same in this tie; the field is its place."""
+
+    left: str
+    right: str
+    field: int = Field(default=0, ge=0)
+
+
+class WantedColumns(Part):
+    """Which columns go on; the attributes mean what they mean in `plan.outcome.Columns`."""
+
+    same_named: SameNamed = "both"
+    link: LinkShown = "once"
+    left: tuple[str, ...] | None = None
+    right: tuple[str, ...] | None = None
+
+
+class JoinItem(Item):
+    """The place where another lane meets the lane that this item stands on.
+
+    Attributes
+    ----------
+    lane, after
+        Where the other lane's rows are taken, as in `Taken`.
+    link : tuple of LinkedFields
+        All must hold together.
+    keep : tuple of bays
+        The bays whose rows go on.
+    text, blanks, partner, partner_for, order, pairs, cross
+        As in `plan.link.Link`.
+    columns : WantedColumns
+    """
+
+    type: Literal["join"] = "join"
+    lane: str
+    after: str | None = None
+    link: tuple[LinkedFields, ...] = ()
+    keep: tuple[Bay, ...] = (Bay.LEFT, Bay.BOTH)
+    text: tuple[TextRule, ...] = ()
+    blanks: Blanks = "never"
+    partner: Partner = "every"
+    partner_for: Side = "left"
+    order: tuple[OrderedBy, ...] = ()
+    pairs: tuple[SameValues, ...] = ()
+    cross: bool = False
+    columns: WantedColumns = WantedColumns()
+
+    word: ClassVar[str] = "tie"
+
+    @model_validator(mode="after")
+    def _keeps_something(self) -> Self:
+        if keep_of(self.keep) != self.keep:
+            raise ValueError("The bays kept must stand in the order left, both, right.")
+        return self
+
+    def match_link(self) -> Link:
+        """Return the link as the plan takes it."""
+        return Link(
+            fields=tuple(field.as_link_field() for field in self.link),
+            blanks=self.blanks,
+            partner=self.partner,
+            partner_for=self.partner_for,
+            order=tuple(OrderField(**dict(field)) for field in self.order),
+            pairs=tuple(Pair(**dict(pair)) for pair in self.pairs),
+            cross=self.cross,
+        ).with_text(self.text)
+
+    def wanted_columns(self) -> Columns:
+        """Return the columns as the plan takes them."""
+        return Columns(**dict(self.columns))
+
+    def takes(self) -> tuple[Taken, ...]:
+        """Return the one lane that it brings in."""
+        return (Taken(lane=self.lane, after=self.after),)
+
+    def taking(self, taken: Sequence[Taken]) -> Self:
+        """Return the tie with the other lane's rows taken elsewhere."""
+        return self.model_copy(update={"lane": taken[0].lane, "after": taken[0].after})
+
+    def node(self, rows: Node, taken: Sequence[Node], names: Sequence[str]) -> Node:
+        """Return the outcome of the join of both sides."""
+        join = Join(rows, taken[0], self.match_link(), (names[0], names[1]))
+        return Outcome(join, self.keep, self.wanted_columns())
+
+    def renamed(self, change: Callable[[str], str], side: Side | int) -> Self:
+        """Return the tie with the columns of one side renamed wherever it names them."""
+        name: Side = "left" if side == "left" else "right"
+        link = tuple(LinkedFields(**{**dict(f), name: change(getattr(f, name))}) for f in self.link)
+        wanted = getattr(self.columns, name)
+        names = wanted and tuple(change(column) for column in wanted)
+        columns = WantedColumns(**{**dict(self.columns), name: names})
+        order = self.order
+        if name != self.partner_for:  # partners are put in order by fields of the other side
+            order = tuple(OrderedBy(**{**dict(o), "field": change(o.field)}) for o in order)
+        return type(self)(**{**dict(self), "link": link, "columns": columns, "order": order})
+
+    def sentence(self, trellis: Trellis, lane: Lane) -> str:
+        """Return what belongs together, what the join is, and which bays are kept."""
+        other = trellis.lane(self.lane)
+        if not self.link and not self.cross:
+            return f"Is tied to {other.name}, with no link field chosen yet."
+        said = link_sentence(self.match_link(), lane.name, other.name)
+        title = join_title(self.keep, self.wanted_columns(), self.cross)
+        return f"{said} {title}: {self._kept_words(lane.name, other.name)}."
+
+    def _kept_words(self, left: str, right: str) -> str:
+        names = {"left": f"only in {left}", "both": "in both", "right": f"only in {right}"}
+        kept = [name for bay, name in names.items() if bay in self.keep]
+        left_out = [name for bay, name in names.items() if bay not in self.keep]
+        spilled = f"; leaves {', '.join(left_out)}" if left_out else ""
+        return f"keeps {', '.join(kept)}{spilled}"

@@ -1,0 +1,207 @@
+"""The trellis: lanes with their sources and items, as it is saved.
+
+Nothing in it is ever changed in place; an edit makes a new one that shares what stayed.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Literal, TypeVar
+
+from pydantic import Field, model_validator
+
+from keen_trellis.document.items import AnyItem, DeliveryItem, Item, JoinItem, Part, Taken
+from keen_trellis.document.sources import Source
+from keen_trellis.errors import EditError
+from keen_trellis.plan.bays import Bay, Keep, keep_of
+from keen_trellis.words import first_free
+
+VERSION: Literal[3] = 3
+
+_I = TypeVar("_I", bound=Item)
+
+
+class Lane(Part):
+    """One table on its way.
+
+    Attributes
+    ----------
+    id : str
+        Never changes, so that a lane can be renamed.
+    name : str
+        Unique in the trellis.
+    colour : int
+        The place in the theme's row of lane colours.
+    """
+
+    id: str
+    name: str = Field(min_length=1)
+    colour: int = Field(default=0, ge=0)
+    source: Source
+    items: tuple[AnyItem, ...] = ()
+    note: str = ""
+
+
+class Trellis(Part):
+    """The whole document."""
+
+    format: Literal["keen trellis"] = "keen trellis"
+    version: Literal[3] = VERSION
+    name: str = "Untitled"
+    lanes: tuple[Lane, ...] = ()
+
+    @model_validator(mode="after")
+    def _hangs_together(self) -> Trellis:
+        ids = [part.id for lane in self.lanes for part in (lane, *lane.items)]
+        names = [lane.name for lane in self.lanes]
+        for what, values in (("id", ids), ("lane name", names)):
+            for value in values:
+                if values.count(value) > 1:
+                    raise ValueError(f"The {what} “{value}” stands there more than once.")
+        lane_ids = {lane.id for lane in self.lanes}
+        for lane, item in self.ties():
+            for taken in item.takes():
+                if taken.lane not in lane_ids:
+                    raise ValueError(f"The tie “{item.id}” names no lane: “{taken.lane}”.")
+                if taken.lane == lane.id:
+                    raise ValueError(f"The lane “{lane.name}” would feed itself.")
+                other = self.lane(taken.lane)
+                if taken.after not in (None, other.id, *(i.id for i in other.items)):
+                    raise ValueError(f"The tie “{item.id}” names no item: “{taken.after}”.")
+        _refuse_circles(self)
+        return self
+
+    def lane(self, lane_id: str) -> Lane:
+        """Return the lane with an id; `KeyError` where there is none."""
+        for lane in self.lanes:
+            if lane.id == lane_id:
+                return lane
+        raise KeyError(lane_id)
+
+    def place_of(self, item_id: str) -> tuple[Lane, int]:
+        """Return the lane that an item stands on, and its place there; `KeyError` for none."""
+        for lane in self.lanes:
+            for place, item in enumerate(lane.items):
+                if item.id == item_id:
+                    return lane, place
+        raise KeyError(item_id)
+
+    def item(self, item_id: str) -> Item:
+        """Return the item with an id; `KeyError` where there is none."""
+        lane, place = self.place_of(item_id)
+        return lane.items[place]
+
+    def join(self, item_id: str) -> JoinItem:
+        """Return the join with an id; `KeyError` where there is none."""
+        item = self.item(item_id)
+        if not isinstance(item, JoinItem):
+            raise KeyError(item_id)
+        return item
+
+    def items(self, kind: type[_I]) -> Iterator[tuple[Lane, _I]]:
+        """Yield every item of a kind with its lane."""
+        for lane in self.lanes:
+            for item in lane.items:
+                if isinstance(item, kind):
+                    yield lane, item
+
+    def ties(self) -> Iterator[tuple[Lane, Item]]:
+        """Yield every item that takes rows of other lanes, with its lane."""
+        return ((lane, item) for lane, item in self.items(Item) if item.takes())
+
+    def joins(self) -> Iterator[tuple[Lane, JoinItem]]:
+        """Yield every join with its lane."""
+        return self.items(JoinItem)
+
+    def deliveries(self) -> Iterator[tuple[Lane, DeliveryItem]]:
+        """Yield every delivery with its lane."""
+        return self.items(DeliveryItem)
+
+    def taken_place(self, taken: Taken) -> int:
+        """Return after how many items of the other lane rows are taken."""
+        if taken.after is None:
+            return len(self.lane(taken.lane).items)
+        return 0 if taken.after == taken.lane else self.place_of(taken.after)[1] + 1
+
+    def taken_after(self, taken: Taken) -> str:
+        """Return the id of what rows of another lane are taken after: an item, or the lane."""
+        return self.part_at(self.lane(taken.lane), self.taken_place(taken))
+
+    def part_at(self, lane: Lane, place: int) -> str:
+        """Return the id of what a lane's rows after so many items belong to: an item, or it."""
+        return lane.items[place - 1].id if place else lane.id
+
+    def end_of(self, lane: Lane) -> str:
+        """Return the id of the last item of a lane, or of the lane where it has none."""
+        return self.part_at(lane, len(lane.items))
+
+    def before(self, item_id: str) -> str:
+        """Return the id of what stands before an item: another item, or its lane."""
+        return self.part_at(*self.place_of(item_id))
+
+    def tied_in(self, lane: Lane, place: int) -> set[str]:
+        """Return the lanes tied into a lane up to a place, and those tied into them."""
+        found: set[str] = set()
+        for item in lane.items[:place]:
+            for taken in item.takes():
+                other = self.lane(taken.lane)
+                found |= {other.id} | self.tied_in(other, self.taken_place(taken))
+        return found
+
+    def reader_of(self, path: Path) -> Lane | None:
+        """Return the lane that reads a file, or would if it were there; None where none does."""
+        return next((lane for lane in self.lanes if lane.source.reads(path)), None)
+
+    def fresh_id(self, wish: str) -> str:
+        """Return an id made of `wish` that nothing in the trellis has."""
+        taken = {part.id for lane in self.lanes for part in (lane, *lane.items)}
+        slug = re.sub(r"[^a-z0-9]+", "-", wish.lower()).strip("-") or "lane"
+        return first_free(slug, taken, "-")
+
+    def fresh_lane_name(self, wish: str) -> str:
+        """Return a lane name made of `wish` that no lane has."""
+        return first_free(wish, {lane.name for lane in self.lanes})
+
+    def fresh_colour(self) -> int:
+        """Return the first colour that no lane has."""
+        taken = {lane.colour for lane in self.lanes}
+        return next(c for c in range(len(taken) + 1) if c not in taken)
+
+
+def kept_with(keep: Keep, bay: Bay, kept: bool) -> Keep:
+    """Return the bays kept once one of them is kept or left.
+
+    Raises
+    ------
+    EditError
+        No bay would be kept.
+    """
+    bays = {*keep, bay} if kept else set(keep) - {bay}
+    if not bays:
+        raise EditError("At least one bay must be kept.", "Keep another one first.")
+    return keep_of(bays)
+
+
+def _refuse_circles(trellis: Trellis) -> None:
+    """Refuse a lane whose rows would have to be there before they are made."""
+    settled: set[tuple[str, int]] = set()
+    under_way: set[tuple[str, int]] = set()
+
+    def settle(lane: Lane, place: int) -> None:
+        node = (lane.id, place)
+        if node in settled:
+            return
+        if node in under_way:
+            raise ValueError(f"The lane “{lane.name}” would feed itself.")
+        under_way.add(node)
+        if place:
+            settle(lane, place - 1)
+            for taken in lane.items[place - 1].takes():
+                settle(trellis.lane(taken.lane), trellis.taken_place(taken))
+        under_way.remove(node)
+        settled.add(node)
+
+    for lane in trellis.lanes:
+        settle(lane, len(lane.items))

@@ -1,0 +1,73 @@
+"""From the document to nodes: what every part of a trellis gives, or why it cannot."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+from keen_trellis.document.trellis import Lane, Trellis
+from keen_trellis.errors import UserError, WaitingError
+from keen_trellis.plan.nodes import Node
+
+
+@dataclass(slots=True)
+class Plan:
+    """The nodes of a trellis, each with what stands before it first.
+
+    Attributes
+    ----------
+    trellis : Trellis
+    nodes : dict of part id to Node or UserError
+        For a lane its rows as they were read, for an item the rows after it. `WaitingError` says
+        that the part itself is sound, but one before it is not.
+    """
+
+    trellis: Trellis
+    nodes: dict[str, Node | UserError] = field(default_factory=dict)
+
+
+def planned(trellis: Trellis, reads: Mapping[str, Node | UserError]) -> Plan:
+    """Return the plan of a trellis.
+
+    Parameters
+    ----------
+    trellis : Trellis
+    reads : mapping of lane id to Node or UserError
+        The rows of every lane as they are read, or why they cannot be.
+    """
+    plan = Plan(trellis)
+
+    def settle(lane: Lane, place: int) -> Node | UserError:
+        part = trellis.part_at(lane, place)
+        if part not in plan.nodes:
+            plan.nodes[part] = made(lane, place)
+        return plan.nodes[part]
+
+    def made(lane: Lane, place: int) -> Node | UserError:
+        if place == 0:
+            read = reads[lane.id]
+            return WaitingError(lane.name, read) if isinstance(read, UserError) else read
+        item = lane.items[place - 1]
+        before = settle(lane, place - 1)
+        if not item.changes_rows:
+            return before
+        inputs, names = [before], [lane.name]
+        for taken in item.takes():
+            other = trellis.lane(taken.lane)
+            inputs.append(settle(other, trellis.taken_place(taken)))
+            names.append(other.name)
+        for name, found in zip(names, inputs, strict=True):
+            if isinstance(found, UserError):
+                return WaitingError(name, found)
+        rows, *others = (node for node in inputs if isinstance(node, Node))
+        try:
+            node = item.node(rows, others, names)
+            node.check()
+        except UserError as error:
+            return error
+        return node
+
+    for lane in trellis.lanes:
+        for place in range(len(lane.items) + 1):
+            settle(lane, place)
+    return plan

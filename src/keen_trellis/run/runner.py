@@ -1,0 +1,307 @@
+"""Running a trellis: sources read, nodes run, and what they gave kept by digest."""
+
+from __future__ import annotations
+
+import contextlib
+import datetime as dt
+import hashlib
+import os
+import threading
+from collections import OrderedDict
+from collections.abc import Container
+from dataclasses import dataclass, field
+from typing import Any
+
+from keen_trellis.compute.execute import Given, execute
+from keen_trellis.compute.schemas import schema_of
+from keen_trellis.compute.sizes import size_of
+from keen_trellis.compute.tied import Tied
+from keen_trellis.data import Table
+from keen_trellis.document.sources import Source
+from keen_trellis.document.trellis import Trellis
+from keen_trellis.errors import (
+    SourceError,
+    TooManyRowsError,
+    UnknownColumnError,
+    UserError,
+    WaitingError,
+)
+from keen_trellis.plan.bays import Bay
+from keen_trellis.plan.nodes import Node, Read
+from keen_trellis.progress import Cancelled, Report, part, quiet
+from keen_trellis.read import Reading, Secrets
+from keen_trellis.run.planning import Plan, planned
+
+_LOOK_UP_S = 0.05
+_RUNS_KEPT = 3
+"""For how many runs a source is kept that no lane reads any more: an undo finds it there."""
+
+CELLS_COUNTED_AT_MOST = 20_000
+"""Of outcomes with more rows, gaps and blanks are not counted at every run."""
+
+
+def usual_budget() -> int:
+    """Return the bytes that results may take: a quarter of the machine's memory."""
+    try:
+        return os.sysconf("SC_PHYS_PAGES") * os.sysconf("SC_PAGE_SIZE") // 4
+    except (ValueError, OSError):  # a system that does not tell
+        return 2 << 30
+
+
+@dataclass(frozen=True, slots=True)
+class Results:
+    """What a run of a trellis gave. Where a part failed, its error stands in its place.
+
+    Attributes
+    ----------
+    trellis : Trellis
+        The one that these are the results of; no other may be paired with them.
+    readings : dict of lane id to Reading or UserError
+    rows : dict of part id to Table or UserError
+        The rows of a lane as they were read (by the lane's id), and after each of its items (by
+        the item's).
+    given : dict of item id to what it gave, or UserError
+        Of every step and tie.
+    read_at : datetime or None
+        When the oldest of the sources was read.
+    """
+
+    trellis: Trellis = field(default_factory=Trellis)
+    readings: dict[str, Reading | UserError] = field(default_factory=dict)
+    rows: dict[str, Table | UserError] = field(default_factory=dict)
+    given: dict[str, Given | UserError] = field(default_factory=dict)
+    read_at: dt.datetime | None = None
+
+    def errors(self) -> list[UserError]:
+        """Return what went wrong, each once, sources first; not what only waits for it."""
+        found = [*self.readings.values(), *self.rows.values()]
+        unique = {id(e): e for e in found if isinstance(e, UserError)}
+        return [e for e in unique.values() if not isinstance(e, WaitingError)]
+
+    @property
+    def ties(self) -> dict[str, Tied | UserError]:
+        """What the joins gave, by their ids."""
+        joins = ((item.id, self.given.get(item.id)) for _, item in self.trellis.joins())
+        return {i: made for i, made in joins if isinstance(made, Tied | UserError)}
+
+    def sides(self, tie_id: str) -> tuple[Table | UserError | None, ...]:
+        """Return the rows that a tie brings together, as far as they are known."""
+        try:
+            tie = self.trellis.item(tie_id)
+        except KeyError:
+            return ()
+        parts = [self.trellis.before(tie_id), *map(self.trellis.taken_after, tie.takes())]
+        return tuple(self.rows.get(part_id) for part_id in parts)
+
+
+@dataclass(slots=True)
+class _Source:
+    reading: Reading
+    at: dt.datetime
+    stamp: str
+    last_run: int
+
+
+@dataclass(slots=True)
+class _Kept:
+    value: Any
+    size: int
+    last_run: int
+
+
+class Runner:
+    """Runs trellises, and keeps what it read and worked out for the next run.
+
+    A source is read again only when asked for. What a node gives is kept by the node's digest, so
+    an edit that changes no rows runs nothing, and what is equal is shared wherever it stands. What
+    was asked for least lately goes first once a budget of bytes is used up; what the last run gave
+    stays. A run waits for one that another thread has begun.
+
+    Parameters
+    ----------
+    secrets : Secrets, optional
+    budget : int, optional
+        In bytes; a quarter of the machine's memory where not given.
+    """
+
+    def __init__(self, secrets: Secrets | None = None, budget: int | None = None) -> None:
+        self.secrets = secrets or Secrets()
+        self.budget = usual_budget() if budget is None else budget
+        self._sources: dict[str, _Source] = {}
+        self._kept: OrderedDict[str, _Kept] = OrderedDict()
+        self._run = 0
+        self._free = threading.Lock()
+
+    def run(
+        self, trellis: Trellis, report: Report = quiet, reread: bool | Container[str] = False
+    ) -> Results:
+        """Return what every part of a trellis gives.
+
+        Parameters
+        ----------
+        trellis : Trellis
+            With absolute paths, or such as are right from the current folder.
+        report : Report
+        reread : bool, or a container of lane ids
+            Whether to read every source anew, or the lanes whose sources to read anew.
+
+        Raises
+        ------
+        Cancelled
+            Raised by `report` once the user has asked to stop; what was done so far is kept.
+        """
+        while not self._free.acquire(timeout=_LOOK_UP_S):
+            report(0.0, "Waiting for the work before")
+        try:
+            return self._results(trellis, report, reread)
+        finally:
+            self._free.release()
+
+    def _results(self, trellis: Trellis, report: Report, reread: bool | Container[str]) -> Results:
+        self._run += 1
+        before = dict(self._sources)
+        for lane in trellis.lanes:
+            if reread is True or (reread and lane.id in reread):
+                self._sources.pop(_name(lane.source), None)
+        try:
+            results = _Running(self, trellis, report).results()
+        except Cancelled:
+            self._sources = {**before, **self._sources}  # what was read last stays what is shown
+            raise
+        self._forget()
+        return results
+
+    def read(self, source: Source, report: Report = quiet) -> _Source:
+        """Return the rows of a source, read now or kept from before."""
+        name = _name(source)
+        if name not in self._sources:
+            reading = source.read(self.secrets, report)
+            at = dt.datetime.now()
+            stamp = hashlib.sha256(f"{name}\x00{at.isoformat()}".encode()).hexdigest()
+            self._sources[name] = _Source(reading, at, stamp, self._run)
+        read = self._sources[name]
+        read.last_run = self._run
+        return read
+
+    def result(self, node: Node, report: Report = quiet) -> Any:
+        """Return what a node gives, run now or kept from before.
+
+        Raises
+        ------
+        UserError
+            The rows do not allow it.
+        """
+        if node.digest not in self._kept:
+            inputs = [self.result(one, report) for one in node.inputs()]
+            value = execute(node, [_rows_of(one) for one in inputs], report)
+            if isinstance(value, Tied):
+                _look_ahead(value)
+            self.keep(node.digest, value)
+        kept = self._kept[node.digest]
+        kept.last_run = self._run
+        self._kept.move_to_end(node.digest)
+        return kept.value
+
+    def keep(self, digest: str, value: Any) -> None:
+        """Keep what a node gave."""
+        self._kept[digest] = _Kept(value, size_of(value), self._run)
+
+    def _forget(self) -> None:
+        """Let go of what is over the budget, the longest unused first, and of old sources."""
+        oldest = self._run - _RUNS_KEPT
+        self._sources = {k: read for k, read in self._sources.items() if read.last_run > oldest}
+        used = sum(kept.size for kept in self._kept.values())
+        for digest, kept in list(self._kept.items()):
+            if used <= self.budget:
+                break
+            if kept.last_run < self._run:
+                del self._kept[digest]
+                used -= kept.size
+
+
+@dataclass(slots=True)
+class _Running:
+    """One run of one trellis."""
+
+    runner: Runner
+    trellis: Trellis
+    report: Report
+    steps_done: int = 0
+
+    def results(self) -> Results:
+        readings: dict[str, Reading | UserError] = {}
+        reads: dict[str, Node | UserError] = {}
+        times = []
+        for lane in self.trellis.lanes:
+            try:
+                source = self.runner.read(lane.source, self._share())
+            except (SourceError, UnknownColumnError) as error:
+                readings[lane.id] = reads[lane.id] = error
+                continue
+            readings[lane.id] = source.reading
+            times.append(source.at)
+            reads[lane.id] = self._read(source, lane.id)
+        found = Results(self.trellis, readings, read_at=min(times, default=None))
+        self._work_out(planned(self.trellis, reads), found)
+        return found
+
+    def _read(self, source: _Source, lane: str) -> Node:
+        """Return the node of a source's rows on a lane, with the rows put in its place."""
+        node = Read(source.stamp, lane, schema_of(source.reading.table))
+        if node.digest not in self.runner._kept:
+            self.runner.keep(node.digest, source.reading.table.with_origin(lane))
+        return node
+
+    def _work_out(self, plan: Plan, found: Results) -> None:
+        """Run every node, those that others need first, as they stand in the plan."""
+        lanes = {lane.id: lane.name for lane in self.trellis.lanes}
+        for part_id, node in plan.nodes.items():
+            value = self._waiting(part_id, lanes, found) or self._value(node)
+            found.rows[part_id] = value if isinstance(value, UserError) else _rows_of(value)
+            if part_id not in lanes and self.trellis.item(part_id).changes_rows:
+                found.given[part_id] = value
+
+    def _waiting(self, part_id: str, lanes: dict[str, str], found: Results) -> WaitingError | None:
+        """Return what a part waits for, where something that it takes could not be worked out."""
+        if part_id in lanes:
+            return None
+        taken = self.trellis.item(part_id).takes()
+        lane, _ = self.trellis.place_of(part_id)
+        names = [lane.name, *(lanes[one.lane] for one in taken)]
+        for name, rows in zip(names, found.sides(part_id), strict=True):
+            if isinstance(rows, UserError):
+                return WaitingError(name, rows)
+        return None
+
+    def _value(self, node: Node | UserError) -> Any:
+        if isinstance(node, UserError):
+            return node
+        try:
+            return self.runner.result(node, self._share())
+        except UserError as error:
+            return error
+
+    def _share(self) -> Report:
+        """Return the report of the next piece of work, all pieces being taken as equally long."""
+        pieces = sum(1 + len(lane.items) for lane in self.trellis.lanes)
+        start = min(self.steps_done / max(pieces, 1), 1.0)
+        self.steps_done += 1
+        return part(self.report, start, min(start + 1 / max(pieces, 1), 1.0))
+
+
+def _look_ahead(tied: Tied) -> None:
+    """Work out what somebody will look at, so that nobody has to wait then."""
+    for bay in Bay:
+        with contextlib.suppress(TooManyRowsError):
+            tied.bay(bay)
+    if len(tied.outcome) <= CELLS_COUNTED_AT_MOST:
+        _ = tied.empty_cells
+
+
+def _rows_of(value: Any) -> Any:
+    """Return the table that others take of what a node gave; pairs as they are."""
+    return value.outcome if isinstance(value, Given) else value
+
+
+def _name(source: Source) -> str:
+    return source.model_dump_json()
