@@ -18,11 +18,11 @@ def first_free(wish: str, taken: Container[str], joint: str = " ") -> str:
     return candidate
 
 
-def listed(words: Sequence[str]) -> str:
-    """Return words joined by commas and a last “and”."""
+def listed(words: Sequence[str], last: str = "and") -> str:
+    """Return words joined by commas and a last “and”, or another word."""
     if len(words) < 2:
         return "".join(words)
-    return f"{', '.join(words[:-1])} and {words[-1]}"
+    return f"{', '.join(words[:-1])} {last} {words[-1]}"
 
 
 def counted(number: int, word: str, plural: str = "") -> str:

@@ -27,8 +27,10 @@ from keen_trellis.document import (
 from keen_trellis.document.edits import (
     AddDelivery,
     AddLane,
+    AddStack,
     AddTie,
     Edit,
+    InsertItem,
     MoveBehind,
     MoveLane,
     RemoveItem,
@@ -40,19 +42,24 @@ from keen_trellis.document.edits import (
     SetBay,
     SetColumns,
     SetDelivery,
+    SetItem,
     SetKeep,
     SetLink,
     TakeLink,
     apply,
     remedy_edit,
 )
-from keen_trellis.document.items import LinkedFields, WantedColumns
+from keen_trellis.document.items import ConditionItem, FilterItem, LinkedFields, WantedColumns
 from keen_trellis.document.storage import dumps, loads, schema
 from keen_trellis.errors import DocumentError, EditError
 from keen_trellis.plan.bays import Bay
 from keen_trellis.plan.link import Link, LinkField, OrderField, Pair
 from keen_trellis.read import SqliteFile, TextLayout
 
+FILTER = FilterItem(
+    id="sailings-filter",
+    conditions=(ConditionItem(column="route", is_="in", values=("KP-BR", "KP-MS")),),
+)
 LINK = (LinkedFields(left="route", right="code"),)
 RICH = Link(
     fields=(LinkField("route", "code"), LinkField("date", "day", "nearest earlier", True, 30.0)),
@@ -102,10 +109,19 @@ class EditTest(unittest.TestCase):
         st.builds(SetColumns, st.just("sailings-routes"), st.just(WantedColumns(right=("zone",)))),
         st.builds(SetKeep, st.just("sailings-routes"), st.just((Bay.LEFT, Bay.RIGHT))),
         st.builds(SetDelivery, st.just("report"), st.just("Rows"), st.just("/work/rows.xlsx")),
-        st.builds(RemoveItem, st.sampled_from(["report", "sailings-routes"])),
+        st.builds(RemoveItem, st.sampled_from(["report", "sailings-routes", "sailings-stack"])),
+        st.builds(AddStack, st.just("sailings"), st.sampled_from([("fares",), ("fares",) * 2])),
+        st.builds(AddStack, st.just("fares"), st.just(("sailings",))),
+        st.builds(
+            InsertItem,
+            st.just("sailings"),
+            st.sampled_from(["sailings", "sailings-routes", "report"]),
+            st.just(FILTER),
+        ),
+        st.builds(SetItem, st.just(FILTER)),
     )
 
-    @given(st.lists(EDITS, max_size=6))
+    @given(st.lists(EDITS, max_size=12))
     def test_every_change_can_be_taken_back_and_saved(self, edits: list[Edit]) -> None:
         trellis, ways_back, seen = SEASON, [], [SEASON]
         for edit in edits:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import reduce
 
@@ -71,7 +71,7 @@ def stack(
     if not tables:
         raise ValueError("There is nothing to stack.")
     names = list(dict.fromkeys(name for table in tables.values() for name in table.columns))
-    notes: list[str] = []
+    notes = _lacks(names, tables)
     columns = {name: _stacked(name, tables, notes) for name in names}
     n_rows = sum(len(table) for table in tables.values())
     rows = np.arange(n_rows) if repeats else _first_of_each(list(columns.values()), n_rows)
@@ -84,11 +84,21 @@ def stack(
     return Stack(outcome, tuple(notes), counts, n_rows - len(rows))
 
 
+def _lacks(names: Sequence[str], tables: Mapping[str, Table]) -> list[str]:
+    """Return a sentence for each set of tables that lack the same columns."""
+    lacked: dict[tuple[str, ...], list[str]] = {}
+    for name in names:
+        without = tuple(label for label, table in tables.items() if name not in table.columns)
+        if without:
+            lacked.setdefault(without, []).append(f"“{name}”")
+    return [
+        f"{listed(without)} {'have' if len(without) > 1 else 'has'} no {listed(found, 'or')}."
+        for without, found in lacked.items()
+    ]
+
+
 def _stacked(name: str, tables: Mapping[str, Table], notes: list[str]) -> Column:
     having = {label: t.column(name) for label, t in tables.items() if name in t.columns}
-    lacking = [label for label in tables if label not in having]
-    if lacking:
-        notes.append(f"{listed(lacking)} {'have' if len(lacking) > 1 else 'has'} no “{name}”.")
     made = dict(zip(having, in_common_kind(list(having.values())), strict=True))
     held = {label: column for label, column in having.items() if column.count(PRESENT)}
     kind = next(iter(made.values())).kind

@@ -189,7 +189,7 @@ class Bead:
         """Where the line below the bead stands."""
         width = STAKE_GAP - 24
         middle = self.box.x + self.box.width / 2
-        return Box(middle - width / 2, self.box.bottom + 2, width, 13)
+        return Box(middle - width / 2, self.box.bottom + 7, width, 13)  # below the ring
 
 
 @dataclass(frozen=True, slots=True)
@@ -446,8 +446,10 @@ class _Drawing:
             parts = _parts(box, tie, colours)
             return Capsule(item.id, lane.id, box, parts, title, found_words(tie.counts), "")
         if isinstance(tie, Stack):
-            lanes = [lane, *(self.trellis.lane(taken.lane) for taken in item.takes())]
-            layers = _layers(box, self.results.sides(item.id), [one.colour for one in lanes])
+            then = self.results.trellis  # the item may take other lanes by now
+            lanes = [lane, *(then.lane(taken.lane) for taken in then.item(item.id).takes())]
+            sizes = [n for _, n in tie.counts]
+            layers = _slats(box, sizes, [True] * len(sizes), [one.colour for one in lanes])
             rows = counted(len(tie.outcome), "row")
             return Capsule(item.id, lane.id, box, layers, title, rows, "")
         if isinstance(tie, WaitingError):  # nothing is wrong here
@@ -539,12 +541,6 @@ def _tie_title(item: Item) -> str:
         name = "cross" if item.cross else join_name(item.keep, item.wanted_columns())
         return f"Join · {name}"
     return item.type.capitalize()
-
-
-def _layers(box: Box, tables: Sequence[object], colours: Sequence[int]) -> tuple[Slat, ...]:
-    """Return the lanes of a stack one below the other, in their true proportion."""
-    rows = [len(table) if isinstance(table, Table) else 0 for table in tables]
-    return _slats(box, rows, [True] * len(rows), colours)
 
 
 def _parts(box: Box, tie: Tied, colours: tuple[int | None, ...]) -> tuple[Slat, ...]:

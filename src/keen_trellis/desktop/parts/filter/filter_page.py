@@ -105,7 +105,6 @@ class FilterPage(Page):
             of.offer([(value, words, "") for value, words in _OF.items()], item.of)
             of.chosen.connect(lambda value: self._change(of=value))
             self._sentence.flow.addWidget(of)
-            self._word(":")
         for place, condition in enumerate(item.conditions):
             if place:
                 self._word("and" if item.of == "all" else "or")

@@ -1,0 +1,262 @@
+"""Every kind of item goes all the way: saved, described, run, delivered, told by the command."""
+
+import contextlib
+import io
+import json
+import random
+import tempfile
+import unittest
+from pathlib import Path
+
+from keen_trellis.cli import main
+from keen_trellis.compute.filtered import Filtered
+from keen_trellis.compute.stack import Stack
+from keen_trellis.data import Table
+from keen_trellis.desktop.parts import VIEWS
+from keen_trellis.document import DelimitedSource, Trellis, describe, load, save
+from keen_trellis.document.edits import (
+    AddDelivery,
+    AddLane,
+    AddStack,
+    AddTie,
+    Edit,
+    InsertItem,
+    RemoveItem,
+    RenameLane,
+    SetBay,
+    SetItem,
+    apply,
+)
+from keen_trellis.document.items import (
+    KINDS,
+    ConditionItem,
+    DeliveryItem,
+    FilterItem,
+    LinkedFields,
+    StackedLane,
+    StackItem,
+)
+from keen_trellis.errors import EditError, UserError, WaitingError
+from keen_trellis.plan.bays import Bay
+from keen_trellis.run import Results, Runner
+
+FILES = {
+    "monday": "route,riders\nKP-MS,98\nKP-BR,12\nMS-GH,\n",
+    "tuesday": "riders,route,late\n7,KP-MS,2\n98,KP-MS,0\n",
+    "routes": "code,zone\nKP-MS,Inner\nGH-TO,Outer\n",
+}
+
+
+class ItemsTest(unittest.TestCase):
+    def setUp(self) -> None:
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+        self.trellis = Trellis()
+        self.runner = Runner()
+        for name, text in FILES.items():
+            (self.folder / f"{name}.csv").write_text(text)
+            source = DelimitedSource(path=str(self.folder / f"{name}.csv"))
+            self.do(AddLane(name.capitalize(), source))
+
+    def do(self, *edits: Edit) -> None:
+        for edit in edits:
+            self.trellis, _ = apply(edit, self.trellis)
+
+    def filter(self, after: str, *conditions: ConditionItem, of: str = "all") -> str:
+        """Put a filter on Monday's lane, and return its id."""
+        before = {item.id for item in self.trellis.lane("monday").items}
+        item = FilterItem(id="", conditions=conditions, of=of)  # type: ignore[arg-type]
+        self.do(InsertItem("monday", after, item))
+        return next(i.id for i in self.trellis.lane("monday").items if i.id not in before)
+
+    def results(self) -> Results:
+        return self.runner.run(self.trellis)
+
+    def rows(self, part: str) -> list[tuple[object, ...]]:
+        table = self.results().rows[part]
+        assert isinstance(table, Table), table
+        columns = [table.column(name).to_list() for name in table.columns]
+        return list(zip(*columns, strict=True))
+
+    def command(self, *arguments: str) -> tuple[int, str]:
+        path = self.folder / "week.trellis"
+        save(self.trellis, path)
+        said = io.StringIO()
+        with contextlib.redirect_stdout(said), contextlib.redirect_stderr(said):
+            code = main([arguments[0], str(path), *arguments[1:]])
+        return code, said.getvalue()
+
+
+class FilterTest(ItemsTest):
+    BUSY = ConditionItem(column="riders", is_=">", values=("20",))
+    BRAE = ConditionItem(column="route", is_="contains", values=("BR",))
+
+    def test_rows_are_kept_left_out_and_unknown_and_all_three_are_told(self) -> None:
+        busy = self.filter("monday", self.BUSY)
+        self.assertEqual(self.rows(busy), [("KP-MS", 98)])
+        given = self.results().given[busy]
+        assert isinstance(given, Filtered)
+        self.assertEqual(given.left_out.column("route").to_list(), ["KP-BR", "MS-GH"])
+        said = "1 of 3 rows go on, 2 are left out, 1 of them because a value is blank."
+        self.assertEqual(given.sentence(), said)
+        self.assertIn("  Keeps the rows where riders is more than “20”.", describe(self.trellis))
+        code, out = self.command("run")
+        self.assertIn(f"Monday: {said}", out)
+        code, out = self.command("run", "--json")
+        (step,) = json.loads(out)["steps"]
+        told = {"rows": 1, "left_out": 2, "unknown": 1, "lane": "Monday", "type": "filter"}
+        self.assertEqual((code, {name: step[name] for name in told}), (0, told))
+
+    def test_any_of_several_conditions_or_none_at_all(self) -> None:
+        either = self.filter("monday", self.BUSY, self.BRAE, of="any")
+        self.assertEqual(self.rows(either), [("KP-MS", 98), ("KP-BR", 12)])
+        nothing = self.filter("monday")
+        self.assertEqual(len(self.rows(nothing)), 3)
+        self.assertIn("  Keeps every row.", describe(self.trellis))
+
+    def test_a_value_that_is_none_is_told_and_what_stands_behind_waits(self) -> None:
+        wrong = self.filter("monday", ConditionItem(column="riders", is_=">", values=("many",)))
+        self.do(AddTie("monday", "routes", (LinkedFields(left="route", right="code"),)))
+        results = self.results()
+        self.assertIn("“many” is no integer, as “riders” is.", str(results.rows[wrong]))
+        self.assertIsInstance(results.rows["monday-routes"], WaitingError)
+        self.assertEqual(len(results.errors()), 1)
+        self.do(SetItem(FilterItem(id=wrong, conditions=(self.BUSY,))))
+        self.assertEqual(self.rows("monday-routes"), [("KP-MS", 98, "Inner")])
+
+    def test_a_filter_before_a_tie_changes_it_and_one_behind_a_delivery_does_not(self) -> None:
+        self.do(
+            AddTie("monday", "routes", (LinkedFields(left="route", right="code"),)),
+            AddDelivery("monday", "Report", str(self.folder / "report.csv")),
+        )
+        self.filter("report", self.BRAE)
+        self.assertEqual(len(self.rows("report")), 3)
+        self.filter("monday", self.BRAE)
+        self.assertEqual(self.rows("report"), [("KP-BR", 12, None)])
+
+    def test_a_column_that_gets_another_name_keeps_its_condition(self) -> None:
+        self.do(AddTie("monday", "tuesday", (LinkedFields(left="route", right="route"),)))
+        late = ConditionItem(column="riders (Tuesday)", is_="<", values=("10",))
+        few = self.filter("monday-tuesday", late)
+        kept = self.rows(few)
+        self.do(RenameLane("tuesday", "Second day"))
+        self.assertEqual(self.rows(few), kept)
+
+
+class StackTest(ItemsTest):
+    def test_columns_meet_by_name_and_what_one_lacks_is_a_gap_and_told(self) -> None:
+        self.do(AddStack("monday", ("tuesday",)))
+        rows = self.rows("monday-stack")
+        self.assertEqual(rows[0], ("KP-MS", 98, None))
+        self.assertEqual(rows[3:], [("KP-MS", 7, 2), ("KP-MS", 98, 0)])
+        said = "Monday + Tuesday: 5 rows: 3 of Monday and 2 of Tuesday. Monday has no “late”."
+        self.assertIn(said, self.command("run")[1])
+
+    def test_repeats_are_left_out_with_a_number_and_a_column_says_the_source(self) -> None:
+        lane = StackedLane(lane="tuesday", renamed={"late": "delay"})
+        stack = StackItem(id="s", lanes=(lane,), source_column="day", repeats=False)
+        self.do(AddLane("Copy", self.trellis.lane("monday").source), AddStack("copy", ("monday",)))
+        self.do(SetItem(stack.model_copy(update={"id": "copy-stack", "lanes": (lane,)})))
+        given = self.results().given["copy-stack"]
+        assert isinstance(given, Stack)
+        self.assertEqual(given.outcome.columns, ("day", "route", "riders", "delay"))
+        self.assertEqual(set(given.outcome.column("day").to_list()), {"Copy", "Tuesday"})
+        same = StackedLane(lane="monday")
+        self.do(SetItem(StackItem(id="copy-stack", lanes=(same,), repeats=False)))
+        given = self.results().given["copy-stack"]
+        assert isinstance(given, Stack)
+        self.assertEqual((len(given.outcome), given.left_out), (3, 3))
+        self.assertIn("Left out: 3 rows that stood there already.", given.sentence())
+
+    def test_a_lane_stacked_below_itself_or_round_about_is_refused(self) -> None:
+        self.do(AddStack("monday", ("tuesday",)), AddStack("tuesday", ("monday",)))
+        with self.assertRaises(EditError):
+            self.do(AddStack("monday", ("monday",)))
+        at_its_end = StackItem(id="monday-stack", lanes=(StackedLane(lane="tuesday"),))
+        with self.assertRaises(EditError):
+            self.do(SetItem(at_its_end))
+
+
+class EveryKindTest(ItemsTest):
+    """What the house asks of a kind of item; a new kind finds here what it lacks."""
+
+    def examples(self) -> None:
+        self.do(
+            AddTie("monday", "routes", (LinkedFields(left="route", right="code"),)),
+            AddStack("monday", ("tuesday",)),
+            InsertItem("monday", "monday-stack", FilterItem(id="")),
+            AddDelivery("monday", "Report", str(self.folder / "report.csv")),
+        )
+
+    def test_each_is_saved_described_run_shown_and_counted(self) -> None:
+        self.examples()
+        items = self.trellis.lane("monday").items
+        self.assertEqual({type(item) for item in items}, set(KINDS))
+        path = self.folder / "all.trellis"
+        save(self.trellis, path)
+        self.assertEqual(load(path).lane("monday").items[:3], items[:3])
+        described = list(describe(self.trellis))
+        results = self.results()
+        for item in items:
+            with self.subTest(item.type):
+                self.assertIn(item.type, VIEWS)
+                self.assertIn(f"  {item.sentence(self.trellis, self.trellis.lanes[0])}", described)
+                self.assertIsInstance(results.rows[item.id], Table)
+                self.assertEqual(item.id in results.given, item.changes_rows)
+                self.assertEqual(item.taking(item.takes()), item)
+
+    def test_after_hundreds_of_changes_a_run_is_as_from_the_beginning(self) -> None:
+        """Kept results are found by digest only; undone, the document is the one before."""
+        chance = random.Random(7)
+        self.examples()
+        ways_back, seen = [], [self.trellis]
+        for number in range(250):
+            edit = self.any_edit(chance)
+            try:
+                self.trellis, back = apply(edit, self.trellis)
+            except (UserError, KeyError):
+                continue
+            ways_back.append(back)
+            seen.append(self.trellis)
+            if number % 10 == 0:
+                warm, fresh = self.results(), Runner().run(self.trellis)
+                for part, rows in fresh.rows.items():
+                    self.assertEqual(_shown(warm.rows[part]), _shown(rows), (part, edit))
+        self.assertGreater(len(ways_back), 100)
+        for back in reversed(ways_back):
+            self.assertEqual(self.trellis, seen.pop())
+            self.trellis, _ = apply(back, self.trellis)
+
+    def any_edit(self, chance: random.Random) -> Edit:
+        lanes = [lane.id for lane in self.trellis.lanes]
+        items = [item for lane in self.trellis.lanes for item in lane.items]
+        item = chance.choice(items) if items else DeliveryItem(id="none", name="", path="")
+        value = chance.choice(["1", "12", "98", "many", ""])
+        test = chance.choice(["=", ">", "<=", "<>"])
+        riders = ConditionItem(column="riders", is_=test, values=(value,))  # type: ignore[arg-type]
+        link = (LinkedFields(left="route", right=chance.choice(["route", "code"])),)
+        a, b = chance.choice(lanes), chance.choice(lanes)
+        few = len(items) < 9
+        return chance.choice(
+            [
+                AddTie(a, b, link) if few else RemoveItem(item.id),
+                AddStack(a, (b,)) if few else RemoveItem(item.id),
+                InsertItem(a, a, FilterItem(id="", conditions=(riders,))),
+                RemoveItem(item.id),
+                SetItem(FilterItem(id=item.id, conditions=(riders, riders), of="any"))
+                if isinstance(item, FilterItem)
+                else SetBay(item.id, chance.choice(list(Bay)), chance.random() < 0.5),
+                RenameLane(a, chance.choice(["One", "Two", "Three"])),
+            ]
+        )
+
+
+def _shown(rows: object) -> object:
+    if isinstance(rows, Table):
+        return rows.columns, [rows.column(name).to_list() for name in rows.columns]
+    return str(rows)
+
+
+if __name__ == "__main__":
+    unittest.main()
