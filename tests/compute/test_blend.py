@@ -211,7 +211,7 @@ class StackTest(unittest.TestCase):
         assert x.state is not None and y.state is not None
         self.assertEqual((list(x.state), list(y.state)), ([0, 1, 0, 0], [0, 0, 2, 2]))
         self.assertEqual(
-            made.notes[0],
+            made.notes[-1],
             "“x” is integer in A, exact decimal in B and text in C; stacked it is text.",
         )
         self.assertIn("B and C have no “y”.", made.notes)
