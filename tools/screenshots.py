@@ -13,7 +13,7 @@ from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
-from PySide6.QtCore import QEvent, QStandardPaths
+from PySide6.QtCore import QEvent, QSettings, QStandardPaths
 from PySide6.QtWidgets import QListWidget, QPushButton, QWidget
 
 from keen_trellis.data import GAP
@@ -23,6 +23,8 @@ from keen_trellis.desktop.bench.grid import Grid
 from keen_trellis.desktop.chooser import Chooser
 from keen_trellis.desktop.reread_summary import RereadSummary
 from keen_trellis.desktop.window import Window
+from keen_trellis.document.edits import SetItem
+from keen_trellis.document.items import ConditionItem, FilterItem
 from keen_trellis.read import SqliteFile
 
 HERE = Path(__file__).parents[1]
@@ -41,7 +43,7 @@ def wait(true: Callable[[], bool]) -> None:
 
 
 def settled(window: Window) -> None:
-    wait(lambda: not window.session.jobs.busy)
+    wait(lambda: not window.session.busy)
 
 
 def shoot(widget: QWidget, name: str) -> None:
@@ -105,7 +107,36 @@ def change_sources(folder: Path) -> None:
         harbour.execute("delete from routes where zone = 'Outer' and minutes > 160")
 
 
+def shoot_steps(window: Window) -> None:
+    """Show a filter before a tie, and two lanes stacked; both are taken back."""
+    session = window.session
+    session.select("sailings-routes")
+    session.filter()
+    item = session.selected_item
+    conditions = (
+        ConditionItem(column="passengers", is_=">=", values=("50",)),
+        ConditionItem(column="zone", is_="=", values=("Inner",)),
+    )
+    session.do(SetItem(FilterItem(id=item.id, conditions=conditions)))
+    settled(window)
+    shoot(window, "filter")
+    session.stack("routes", "vessels")
+    settled(window)
+    shoot(window, "stack")
+    while session.undo.canUndo():
+        session.undo.undo()
+    settled(window)
+
+
 def main(folder: Path) -> None:
+    QSettings().remove("recent")  # what other runs opened
+    empty = make_window(APPLICATION, themes.LIGHT)
+    empty.resize(1280, 800)
+    empty.show()
+    settled(empty)
+    shoot(empty, "start")
+    empty.session.finish()
+    empty.close()
     window = opened(themes.LIGHT, folder)
     shoot(window, "match-light")
     window.bench.open_page("outcome")
@@ -117,6 +148,7 @@ def main(folder: Path) -> None:
     window.bench.open_one.select("passengers")
     settled(window)
     shoot(window, "profile")
+    shoot_steps(window)
     shoot_chooser(window, folder / "operations.ods", "chooser-workbook", row=1)
     shoot_chooser(window, odd_text(folder), "chooser-text")
     shoot_chooser(window, SqliteFile(str(folder / "harbour.sqlite")), "chooser-database")

@@ -59,6 +59,18 @@ class FilterOnTheBenchTest(WindowTestCase):
         bead = self.window.map.shown.beads[0]
         self.assertEqual(bead.counts, f"{kept:,} of 1,577 rows")
 
+    def test_what_a_filter_does_at_the_ties_behind_it_is_said(self) -> None:
+        self.session.select("sailings-routes")
+        self.trigger("lane.filter")
+        self.choose("filter.add", "zone")
+        self.choose("filter.0.test", "=")
+        self.write("filter.0.value.0", "Inner")
+        kept = len(self.given().outcome)
+        self.assertIn("At Sailings + Vessels: 1,206 of 1,209 → ", self.text("filter.effects"))
+        self.assertIn(f" of {kept:,} found", self.text("filter.effects"))
+        self.click("filter.0.remove")
+        self.assertEqual(self.text("filter.effects"), "")
+
     def test_conditions_are_put_together_taken_out_and_taken_back(self) -> None:
         self.choose("filter.add", "amount")
         self.choose("filter.0.test", "between")

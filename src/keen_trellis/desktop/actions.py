@@ -78,6 +78,8 @@ class ActionSpec:
     shortcut : str
     when : callable
         Tells from the session whether it can be done now.
+    at_end : bool
+        Whether it adds something to a lane, and is offered at its end.
     """
 
     id: str
@@ -86,6 +88,7 @@ class ActionSpec:
     run: Callable[[Window], object]
     shortcut: str = ""
     when: Callable[[Session], bool] = _always
+    at_end: bool = False
 
 
 def _remove(window: Window) -> None:
@@ -256,6 +259,7 @@ ACTIONS = (
         lambda w: w.session.filter(),
         "Ctrl+Shift+F",
         _lane_selected,
+        at_end=True,
     ),
     ActionSpec(
         "lane.stack",
@@ -264,6 +268,7 @@ ACTIONS = (
         lambda w: w.offer_stacks(),
         "",
         _two_lanes,
+        at_end=True,
     ),
     ActionSpec(
         "lane.deliver",
@@ -272,6 +277,7 @@ ACTIONS = (
         lambda w: w.add_delivery(),
         "Ctrl+D",
         _lane_selected,
+        at_end=True,
     ),
     ActionSpec(
         "part.remove",

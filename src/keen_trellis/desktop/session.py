@@ -5,7 +5,7 @@ from __future__ import annotations
 import datetime as dt
 from collections.abc import Callable, Container, Sequence
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QObject, QTimer, Signal
 from PySide6.QtGui import QUndoCommand, QUndoStack
@@ -15,13 +15,14 @@ from keen_trellis.data import Table
 from keen_trellis.deliver import cells_as_text
 from keen_trellis.desktop.jobs import Job, Jobs
 from keen_trellis.document import Lane, Trellis, load, save
-from keen_trellis.document.edits import AddStack, AddTie, Edit, InsertItem, apply
+from keen_trellis.document.edits import AddStack, AddTie, Edit, InsertItem, SetItem, apply
 from keen_trellis.document.items import FilterItem, Item, JoinItem, LinkedFields
 from keen_trellis.errors import KindsDifferError, UserError
 from keen_trellis.progress import Cancelled, Report, part
 from keen_trellis.read import Reading, Secrets
 from keen_trellis.run import Delivered, Results, Runner, make_deliveries
 from keen_trellis.run.changes import Changes, Snapshot, changes, snapshot
+from keen_trellis.run.effects import effects
 from keen_trellis.run.remembered import remember, remembered
 
 if TYPE_CHECKING:
@@ -56,7 +57,7 @@ class Session(QObject):
     said(sentence, is_trouble)
         Something to tell, without a box in the way.
     noticed
-        What stands out at the selected tie is known.
+        What stands out at the selected tie, or what the selected step does, is known.
     outside
         Files were changed outside of the program, or are no longer.
     compared(changes)
@@ -113,7 +114,7 @@ class Session(QObject):
         self._clock.timeout.connect(self.watch)
         self._clock.start()
         self._request = 0
-        self._known: dict[str, tuple[object, list[Finding] | None]] = {}
+        self._known: dict[str, tuple[object, list[Any] | None]] = {}
         self._finding: Job | None = None
         self.ran.connect(self.look)
         self.selected.connect(self.look)
@@ -365,9 +366,9 @@ class Session(QObject):
             jobs.finish()
 
     def look(self) -> None:
-        """Find out what stands out at the selected tie, unless that is known already."""
+        """Find out what stands out at the selected tie or step, unless that is known already."""
         item = self.selected_item
-        result = self.results.ties.get(item.id) if item else None
+        result = self._looked_at(item)
         known = self._known.get(item.id) if item else None
         work = None
         if item is not None and result is not None and not (known and known[0] is result):
@@ -381,7 +382,7 @@ class Session(QObject):
             self._finding.stop()
         self.noticed.emit()
 
-        def done(found: list[Finding]) -> None:
+        def done(found: list[Any]) -> None:
             self._rest()
             if self._known.get(place, (None,))[0] is result:
                 self._known[place] = (result, found)
@@ -396,6 +397,20 @@ class Session(QObject):
 
         self._finding = self.looks.start(work, done, failed, self.working.emit)
 
+    def _looked_at(self, item: Item | None) -> object:
+        """Return what there is to look at; another object whenever that is another."""
+        if isinstance(item, JoinItem):
+            return self.results.ties.get(item.id)
+        is_now = self.up_to_date and self.results.trellis is self.trellis
+        return self.results if isinstance(item, FilterItem) and is_now else None
+
+    @property
+    def effects(self) -> list[str]:
+        """What the selected filter does at the ties behind it, as far as it is known."""
+        item = self.selected_item
+        result, found = self._known.get(item.id, (None, None)) if item else (None, None)
+        return found or [] if isinstance(item, FilterItem) and result is self.results else []
+
     @property
     def findings(self) -> list[Finding]:
         """What stands out at the selected tie, as far as it is known of the tie as it is now."""
@@ -408,9 +423,10 @@ class Session(QObject):
             return []
         return found or []
 
-    def _looking(
-        self, tie: str, result: Tied | UserError
-    ) -> Callable[[Report], list[Finding]] | None:
+    def _looking(self, tie: str, result: object) -> Callable[[Report], list[Any]] | None:
+        if isinstance(result, Results):
+            without = apply(SetItem(FilterItem(id=tie)), result.trellis)[0]
+            return lambda report: list(effects(self._runner.run(without, report), result))
         if isinstance(result, Tied):
             tied = result
 

@@ -436,8 +436,7 @@ class Window(QMainWindow):
         self.session.select(lane_id)
         menu = self._tie_menu()
         menu.addSeparator()
-        for name in ("lane.filter", "lane.stack", "lane.deliver"):
-            menu.addAction(self.action(name))
+        menu.addActions(self._at_end())
         menu.popup(at)
 
     def _end_on_screen(self) -> QPoint:
@@ -451,6 +450,9 @@ class Window(QMainWindow):
         at.setX(min(max(at.x(), seen.left()), seen.right()))  # a lane may be scrolled out of sight
         at.setY(min(max(at.y(), seen.top()), seen.bottom()))
         return self.map.viewport().mapToGlobal(at)
+
+    def _at_end(self) -> list[QAction]:
+        return [self._actions[spec.id] for spec in ACTIONS if spec.at_end]
 
     def offer_ties(self) -> None:
         """Offer the lanes that the selected one can be tied with."""
@@ -483,10 +485,9 @@ class Window(QMainWindow):
         """Offer what can be done with what is selected."""
         menu = QMenu(self)
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        names = ("lane.tie", "lane.filter", "lane.stack", "lane.deliver", "lane.rename")
-        for name in (*names, "lane.reread", "lane.again", "part.remove", "lane.add"):
-            if self.action(name).isEnabled():
-                menu.addAction(self.action(name))
+        names = ("lane.rename", "lane.reread", "lane.again", "part.remove", "lane.add")
+        offered = [self.action("lane.tie"), *self._at_end(), *map(self.action, names)]
+        menu.addActions([action for action in offered if action.isEnabled()])
         menu.popup(at)
 
     def add_delivery(self) -> None:

@@ -50,6 +50,11 @@ class FilterPage(Page):
         said = QHBoxLayout(self._said)
         said.setContentsMargins(14, 8, 14, 8)
         said.addWidget(self._words)
+        said.addStretch(1)
+        self._effects = label(strong=True)
+        self._effects.setObjectName("filter.effects")
+        said.addWidget(self._effects)
+        session.noticed.connect(self._show_effects)
         self._spare = QWidget()  # below a notice, where there are no rows
         column = QVBoxLayout(self)
         column.setContentsMargins(20, 8, 20, 8)
@@ -87,6 +92,14 @@ class FilterPage(Page):
             self._left_out.show_head("Left out", len(given.left_out), False, colours)
             self._left_out.show_rows(given.left_out, origins, named)
             self._words.setText(given.sentence())
+            self._show_effects()
+
+    def _show_effects(self) -> None:
+        """Say what the filter does at the next ties; the others are in the tool tip."""
+        found = self.session.effects
+        more = f", and {len(found) - 1} more" if len(found) > 1 else ""
+        self._effects.setText(f"At {found[0]}{more}" if found else "")
+        self._effects.setToolTip("\n".join(found))
 
     # the sentence
 
