@@ -5,7 +5,7 @@ import sys
 
 from benchmarks.measure import HEAD
 
-BENCHMARKS = ("window", "reading", "lookup", "links", "growth")
+BENCHMARKS = ("window", "pauses", "reading", "lookup", "links", "growth")
 
 if __name__ == "__main__":
     print(HEAD)

@@ -109,6 +109,7 @@ class WindowTestCase(unittest.TestCase):
     def choose(self, choice: str, value: str) -> None:
         """Open a word of a sentence and pick one of its alternatives."""
         menu = self.find(QPushButton, choice).menu()
+        menu.aboutToShow.emit()
         picked = [a for a in menu.actions() if a.objectName() == f"{choice}.{value}"]
         self.assertEqual(len(picked), 1, [a.objectName() for a in menu.actions()])
         picked[0].trigger()

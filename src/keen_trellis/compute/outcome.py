@@ -124,14 +124,16 @@ def outcome_fields(
     (a long integer beside doubles, more than 38 digits together), it is text: no digit is lost.
     """
     schemas = schema_of(left), schema_of(right)
+    left_fields, right_fields = ({f.name: f for f in table.fields} for table in (left, right))
     shift = len(left.strands)
     fields = []
     for column in outcome_columns(*schemas, link, right_name, columns, keep):
-        table = left if column.side == "left" else right
-        field = table.field(column.source)
-        field = field if column.side == "left" else _shifted(field, shift)
+        if column.side == "left":
+            field = left_fields[column.source]
+        else:
+            field = _shifted(right_fields[column.source], shift)
         if column.filled_from is not None:
-            other = right.field(column.filled_from)
+            other = right_fields[column.filled_from]
             kind = _holding(column.kind, left, field, right, other)
             places = field.places + _shifted(other, shift).places
             field = replace(field, kind=kind, places=places)

@@ -55,20 +55,28 @@ class Choice(QPushButton):
         self.setAccessibleName(says)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setMenu(QMenu(self))
+        self._options: Sequence[tuple[str, str, str]] = ()
+        self._current = ""
+        self.menu().aboutToShow.connect(self._fill)
 
     def offer(self, options: Sequence[tuple[str, str, str]], current: str) -> None:
         """Offer (value, words, remark) to choose from, and show the current one's words."""
+        self._options, self._current = options, current
+        words = {value: text for value, text, _ in options}
+        self.setText(words.get(current, current or "choose"))
+        self.setAccessibleName(f"{self._says}: {self.text()}")
+
+    def _fill(self) -> None:
+        """Make the menu when it is opened: there may be a thousand columns to choose from."""
         menu = self.menu()
         menu.clear()
-        words = {value: text for value, text, _ in options}
-        for value, text, remark in options:
+        for value, text, remark in self._options:
+            text = text.replace("&", "&&")
             action = menu.addAction(f"{text}\t{remark}" if remark else text)
             action.setObjectName(f"{self.objectName()}.{value}")
             action.setCheckable(True)
-            action.setChecked(value == current)
+            action.setChecked(value == self._current)
             action.triggered.connect(lambda _=False, v=value: self.chosen.emit(v))
-        self.setText(words.get(current, current or "choose"))
-        self.setAccessibleName(f"{self._says}: {self.text()}")
 
     def sizeHint(self) -> QSize:
         width = QFontMetrics(self._shown_font()).horizontalAdvance(self.text())

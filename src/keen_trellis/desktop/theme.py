@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import asdict, dataclass
+from functools import cache
 from importlib import resources
 from string import Template
 
@@ -133,6 +134,7 @@ DARK = Theme(
 )
 
 
+@cache
 def mixed(colour: str, other: str, share: float) -> str:
     """Return a colour of which `share` is `colour` and the rest `other`."""
     a, b = QColor(colour), QColor(other)
@@ -149,6 +151,7 @@ def contrast(colour: str, other: str) -> float:
     return (bright + 0.05) / (dim + 0.05)
 
 
+@cache
 def readable(colour: str, on: str, ink: str) -> str:
     """Return `colour` with as little `ink` mixed in as makes it readable on `on`."""
     for share in range(0, 101, 5):

@@ -52,6 +52,8 @@ _NAME_HEIGHT = 25
 _KIND_HEIGHT = 16
 _LONGEST_DRAWN = 400
 _NARROWEST, _WIDEST = 56, 220
+_LOOKED_AT = 60
+_USUAL = "a usual value"
 
 Index = QModelIndex | QPersistentModelIndex
 Role = Qt.ItemDataRole
@@ -365,11 +367,14 @@ class Grid(QTableView):
         self._band.viewport().update()
 
     def fit_columns(self) -> None:
-        """Make every column as wide as its name and its first values need, within limits."""
+        """Make every column as wide as its name and its first values need, within limits.
+
+        Of very wide tables only the first columns are looked at; the others have a usual width.
+        """
         names, values = QFontMetrics(text_font(12, True)), QFontMetrics(value_font(13, True))
         sample = self.table_model.table.window(0, 60)
         for place, field in enumerate(sample.fields):
-            texts = sample.fetch(field).texts().to_pylist()
+            texts = sample.fetch(field).texts().to_pylist() if place < _LOOKED_AT else [_USUAL]
             longest = max((t or "· blank" for t in texts), key=len, default="")
             needed = max(
                 names.horizontalAdvance(field.name),

@@ -300,12 +300,11 @@ class _Drawing:
         self.stale = stale
         self.columns: dict[tuple[str, int], int] = {}
         self.middles: dict[str, float] = {}
-        self.tied_ends = {
-            taken.lane
-            for _, tie in trellis.ties()
-            for taken in tie.takes()
-            if trellis.taken_after(taken) == trellis.end_of(trellis.lane(taken.lane))
-        }
+        self.end_takers: dict[str, list[str]] = {}  # by lane: the ties that take rows at its end
+        for _, tie in trellis.ties():
+            for taken in tie.takes():
+                if trellis.taken_after(taken) == trellis.end_of(trellis.lane(taken.lane)):
+                    self.end_takers.setdefault(taken.lane, []).append(tie.id)
 
     def layout(self) -> MapLayout:
         bottom = self._place_rows()
@@ -327,7 +326,7 @@ class _Drawing:
                     flags.append(self._flag(lane, place, item))
                 else:
                     beads.append(self._bead(lane, place, item))
-            if lane.id not in self.tied_ends:
+            if lane.id not in self.end_takers:
                 pluses.append(self._plus(lane))
         last = max([*self.columns.values(), 2]) + 1
         stakes = tuple(FIRST_STAKE + STAKE_GAP * n for n in range(last + 1))
@@ -409,15 +408,12 @@ class _Drawing:
             half = FLAG_WIDTH / 2 if isinstance(item, DeliveryItem) else 0
             yield Ribbon(lane.id, start, y, x - half, y, self._stripes(lane, place))
             start = x + half
-        if lane.id not in self.tied_ends:
+        if lane.id not in self.end_takers:
             end = self._plus(lane).box.x + PLUS_SIZE / 2
         else:
             ends = [
-                self._x(*self.trellis.place_of(item.id)) - CURVE_WIDTH
-                for _, item in self.trellis.ties()
-                for taken in item.takes()
-                if taken.lane == lane.id
-                and self.trellis.taken_after(taken) == self.trellis.end_of(lane)
+                self._x(*self.trellis.place_of(tie)) - CURVE_WIDTH
+                for tie in self.end_takers[lane.id]
             ]
             end = max(start, *ends)
         yield Ribbon(lane.id, start, y, end, y, self._stripes(lane, len(lane.items)))

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
+from typing import Any
+
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import (
     QBrush,
@@ -22,6 +25,7 @@ from PySide6.QtWidgets import QAbstractScrollArea, QToolTip, QWidget
 from keen_trellis.desktop.map.layout import (
     BEAD_SIZE,
     HEADS_WIDTH,
+    ROW_HEIGHT,
     Bead,
     Box,
     Capsule,
@@ -265,18 +269,21 @@ class MapView(QAbstractScrollArea):
         painter.translate(-self.horizontalScrollBar().value(), top)
         painter.scale(zoom, zoom)
         self._draw_ground(painter)
+        low, high = self._seen()
         for ribbon in self._layout.ribbons:
-            self._draw_ribbon(painter, ribbon)
-        for spill in self._layout.spills:
-            self._draw_spill(painter, spill)
-        for capsule in self._layout.capsules:
-            self._draw_capsule(painter, capsule)
-        for flag in self._layout.flags:
-            self._draw_flag(painter, flag)
-        for bead in self._layout.beads:
-            self._draw_bead(painter, bead)
-        for plus in self._layout.pluses:
-            self._draw_plus(painter, plus)
+            if max(ribbon.y1, ribbon.y2) > low and min(ribbon.y1, ribbon.y2) < high:
+                self._draw_ribbon(painter, ribbon)
+        groups: tuple[tuple[Sequence[Any], Callable[[QPainter, Any], None]], ...] = (
+            (self._layout.spills, self._draw_spill),
+            (self._layout.capsules, self._draw_capsule),
+            (self._layout.flags, self._draw_flag),
+            (self._layout.beads, self._draw_bead),
+            (self._layout.pluses, self._draw_plus),
+        )
+        for things, draw in groups:
+            for thing in things:
+                if low < thing.box.middle < high:
+                    draw(painter, thing)
         painter.resetTransform()
         painter.translate(0, top)
         painter.scale(zoom, zoom)
@@ -284,6 +291,11 @@ class MapView(QAbstractScrollArea):
         painter.resetTransform()
         self._draw_drag(painter)
         painter.end()
+
+    def _seen(self) -> tuple[float, float]:
+        """Return from where to where the map is seen, with room for what stands about a lane."""
+        top = self.verticalScrollBar().value() / self._zoom
+        return top - ROW_HEIGHT, top + self.viewport().height() / self._zoom + ROW_HEIGHT
 
     def _draw_ground(self, painter: QPainter) -> None:
         painter.setPen(QPen(_faded(self._theme.line, 0.6), 1))
@@ -411,8 +423,10 @@ class MapView(QAbstractScrollArea):
         painter.fillRect(QRectF(0, 0, HEADS_WIDTH, bottom), QColor(theme.head_ground))
         painter.setPen(QPen(QColor(theme.line), 1))
         painter.drawLine(QPointF(HEADS_WIDTH, 0), QPointF(HEADS_WIDTH, bottom))
+        low, high = self._seen()
         for head in self._layout.heads:
-            self._draw_head(painter, head)
+            if low < head.box.middle < high:
+                self._draw_head(painter, head)
         add = _rect(self._layout.add_lane).adjusted(28, 0, 0, 0)
         self._draw_text(painter, add, "+  Add a lane", theme.accent_ink, bold=True, centred=True)
 

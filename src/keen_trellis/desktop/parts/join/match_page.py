@@ -54,8 +54,29 @@ class BayCard(RowsCard):
     def __init__(self, bay: Bay, theme: Theme) -> None:
         none = "No rows here." if bay is Bay.BOTH else "Every row has a match."
         super().__init__(f"bay.{bay}", theme, none)
+        self.bay = bay
         self.switch = Switch(f"bay.{bay}.switch", ("Keep", "Leave"), "This bay")
         self.head_row.addWidget(self.switch)
+        self._of: tuple[Tied, set[str]] | None = None
+        self._table: Table | None = None
+
+    def show_bay(self, tie: Tied, fields: set[str], right: str, origins: Origins) -> None:
+        """Show the rows of the bay; the same rows as before stay where they were scrolled to.
+
+        Raises
+        ------
+        TooManyRowsError
+            There are more pairs of partners than can be shown.
+        """
+        shown, linked = self._of or (None, None)
+        is_other = shown is None or any(
+            a is not b
+            for a, b in ((shown.match, tie.match), (shown.left, tie.left), (shown.right, tie.right))
+        )
+        if self._table is None or is_other or linked != fields:
+            self._table = _link_first(tie.bay(self.bay), fields, right)
+            self._of = tie, fields
+        self.show_rows(self._table, origins, fields)
 
     def show_head(self, name: str, rows: int, kept: bool, colours: LaneColours) -> None:
         """Show what the bay is called, how many rows it has, and whether they are kept."""
@@ -151,11 +172,9 @@ class MatchPage(Page):
             panel, rows = self._bays[bay], tie.counts.bay(bay)
             panel.show_head(name, rows, bay in item.keep, colours)
             try:
-                table = _link_first(tie.bay(bay), fields, lane_ids[1])
+                panel.show_bay(tie, fields, lane_ids[1], origins)
             except TooManyRowsError as error:
                 panel.show_sentence(str(error))
-            else:
-                panel.show_rows(table, origins, fields)
 
     # the sentence
 
@@ -398,11 +417,9 @@ def _link_first(table: Table, fields: set[str], right_origin: str) -> Table:
     """
     left = [field for field in table.fields if field.origin != right_origin]
     right = [field for field in table.fields if field.origin == right_origin]
-    ordered = []
-    for field in (*left[:1], *_linked(left, fields), *_linked(right, fields), *right, *left):
-        if field not in ordered:
-            ordered.append(field)
-    return Table(tuple(ordered), table.strands, table.n_rows)
+    wanted = (*left[:1], *_linked(left, fields), *_linked(right, fields), *right, *left)
+    ordered = {field.name: field for field in wanted}
+    return Table(tuple(ordered.values()), table.strands, table.n_rows)
 
 
 def _linked(fields: list[Field], names: set[str]) -> list[Field]:

@@ -1,0 +1,152 @@
+"""How long the window stands still while somebody works in it: the longest pause of its loop."""
+
+from __future__ import annotations
+
+import os
+import tempfile
+import time
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import numpy as np
+
+from benchmarks.measure import Result
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+LEFT, RIGHT, LANES, COLUMNS = 2_000_000, 200_000, 100, 1_000
+
+
+class _Window:
+    """A window whose loop is watched."""
+
+    def __init__(self) -> None:
+        from PySide6.QtCore import QStandardPaths
+
+        from keen_trellis.desktop import theme
+        from keen_trellis.desktop.application import make_application, make_window
+
+        QStandardPaths.setTestModeEnabled(True)
+        self.application = make_application()
+        self.window = make_window(self.application, theme.LIGHT)
+        self.window.show()
+        self.session = self.window.session
+
+    def until_quiet(self) -> None:
+        quiet_since = time.monotonic()
+        while time.monotonic() - quiet_since < 0.3:
+            self.application.processEvents()
+            if self.session.busy:
+                quiet_since = time.monotonic()
+            time.sleep(0.001)
+
+    def longest_pause(self, act: Callable[[], object], times: int = 3) -> float:
+        """Return the shortest of several longest pauses, in seconds: the machine is shared."""
+        return min(self._pause(act) for _ in range(times))
+
+    def _pause(self, act: Callable[[], object]) -> float:
+        longest, quiet_since, acted = 0.0, time.monotonic(), False
+        while time.monotonic() - quiet_since < 0.3:
+            begun = time.monotonic()
+            if not acted:
+                act()
+                acted = True
+            self.application.processEvents()
+            longest = max(longest, time.monotonic() - begun)
+            if self.session.busy:
+                quiet_since = time.monotonic()
+            time.sleep(0.001)
+        return longest
+
+    def close(self) -> None:
+        self.session.undo.setClean()
+        self.window.close()
+        self.application.processEvents()
+
+
+def run() -> Iterator[Result]:
+    with tempfile.TemporaryDirectory() as folder:
+        os.environ["XDG_STATE_HOME"] = folder
+        yield from _many_lanes(Path(folder))
+        yield from _wide(Path(folder))
+        yield from _large(Path(folder))
+
+
+def _many_lanes(folder: Path) -> Iterator[Result]:
+    from keen_trellis.document import DelimitedSource
+    from keen_trellis.document.edits import AddLane, AddTie, RenameLane
+    from keen_trellis.document.items import LinkedFields
+
+    shown = _Window()
+    for n in range(LANES):
+        (folder / f"{n}.csv").write_text(
+            "code,value\n" + "".join(f"{i},{i * n}\n" for i in range(50))
+        )
+        shown.session.do(AddLane(f"Lane {n}", DelimitedSource(path=str(folder / f"{n}.csv"))))
+    link = (LinkedFields(left="code", right="code"),)
+    for n in range(1, LANES, 2):
+        shown.session.do(AddTie(f"lane-{n - 1}", f"lane-{n}", link))
+    shown.until_quiet()
+    names = iter(f"Name {n}" for n in range(100))
+    pause = shown.longest_pause(lambda: shown.session.do(RenameLane("lane-7", next(names))))
+    yield Result(f"a lane renamed among {LANES}: longest pause", pause, None, 30, "ms")
+    shown.close()
+
+
+def _wide(folder: Path) -> Iterator[Result]:
+    from keen_trellis.document import DelimitedSource
+    from keen_trellis.document.edits import AddLane, AddTie
+    from keen_trellis.document.items import LinkedFields
+
+    shown = _Window()
+    for side in "ab":
+        names = ["code", *(f"{side} {n}" for n in range(COLUMNS - 1))]
+        rows = [",".join(str(i + n) for n in range(COLUMNS)) for i in range(100)]
+        (folder / f"{side}.csv").write_text("\n".join([",".join(names), *rows]) + "\n")
+        shown.session.do(AddLane(side, DelimitedSource(path=str(folder / f"{side}.csv"))))
+    shown.session.do(AddTie("a", "b", (LinkedFields(left="code", right="code"),)))
+    shown.until_quiet()
+
+    def there_and_back() -> None:
+        shown.session.select("a")
+        shown.session.select("a-b")
+
+    pause = shown.longest_pause(there_and_back)
+    yield Result(f"a match of {COLUMNS} columns a side shown", pause, None, 200, "ms")
+    shown.close()
+
+
+def _large(folder: Path) -> Iterator[Result]:
+    from keen_trellis.document import DelimitedSource
+    from keen_trellis.document.edits import AddLane, AddTie, SetBay, TakeLink
+    from keen_trellis.document.items import LinkedFields
+    from keen_trellis.plan.bays import Bay
+
+    shown = _Window()
+    numbers = np.random.default_rng(1)
+    for name, rows in (("left", LEFT), ("right", RIGHT)):
+        codes = numbers.integers(0, 250_000, rows)
+        lines = "\n".join(f"K-{code:06},{n}" for n, code in enumerate(codes.tolist()))
+        (folder / f"{name}.csv").write_text(f"code,{name}\n{lines}\n")
+        shown.session.do(AddLane(name, DelimitedSource(path=str(folder / f"{name}.csv"))))
+    shown.session.do(AddTie("left", "right", (LinkedFields(left="code", right="code"),)))
+    shown.session.select("left-right")
+    shown.until_quiet()
+    kept = iter([False, True] * 10)
+    switch = lambda: shown.session.do(SetBay("left-right", Bay.LEFT, next(kept)))  # noqa: E731
+    what = f"{LEFT // 1_000_000}M x {RIGHT // 1000}k"
+    yield Result(
+        f"{what}, a bay switched: longest pause", shown.longest_pause(switch), None, 50, "ms"
+    )
+    rules = iter([("case",), ()] * 10)
+
+    def change() -> None:
+        link = shown.session.trellis.join("left-right").match_link().with_text(next(rules))
+        shown.session.do(TakeLink("left-right", link))
+
+    yield Result("… a text rule chosen: longest pause", shown.longest_pause(change), None, 50, "ms")
+    parts = iter(["left", "left-right"] * 10)
+    select = lambda: shown.session.select(next(parts))  # noqa: E731
+    yield Result(
+        "… another part selected: longest pause", shown.longest_pause(select), None, 50, "ms"
+    )
+    shown.close()
