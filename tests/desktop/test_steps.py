@@ -71,6 +71,17 @@ class FilterOnTheBenchTest(WindowTestCase):
         self.click("filter.0.remove")
         self.assertEqual(self.text("filter.effects"), "")
 
+    def test_what_a_filter_at_the_end_leaves_before_it_is_said_and_moved_behind(self) -> None:
+        self.session.select("sailings")
+        self.trigger("lane.filter")
+        said = "Season report and Season rows still write the rows of Sailings from before this ste"
+        self.assertTrue(self.text("finding.text").startswith(said))
+        self.choose("filter.add", "zone")
+        self.click("finding.mend")
+        kept = len(self.given().outcome)
+        report = self.session.results.rows["season-report"]
+        self.assertEqual(len(report), kept)  # type: ignore[arg-type]
+
     def test_conditions_are_put_together_taken_out_and_taken_back(self) -> None:
         self.choose("filter.add", "amount")
         self.choose("filter.0.test", "between")
@@ -85,6 +96,15 @@ class FilterOnTheBenchTest(WindowTestCase):
         self.assertEqual(len(self.given().outcome), between)
         self.trigger("edit.undo")
         self.assertEqual(len(self.item().conditions), 2)
+
+    def test_one_of_several_values_begins_with_those_that_there_are(self) -> None:
+        self.choose("filter.add", "route")
+        self.choose("filter.0.test", "in")
+        self.click("filter.0.more")
+        first, second = self.item().conditions[0].values
+        self.assertNotEqual(first, second)
+        routes = self.given().outcome.column("route").to_list()
+        self.assertEqual(set(routes), {first, second})
 
     def test_a_value_that_does_not_fit_stays_to_be_mended(self) -> None:
         self.choose("filter.add", "amount")

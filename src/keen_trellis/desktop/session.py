@@ -76,8 +76,8 @@ class Session(QObject):
     jobs, looks, writes : Jobs
         The three lanes of work: running, looking (findings, profiles, proposals, copies), and
         delivering. An edit stops a run that is overtaken, and nothing else.
-    fresh_tie : str
-        The tie that was just added; empty after any other edit.
+    fresh : str
+        The tie or step that was just added; empty after any other edit.
     """
 
     changed = Signal()
@@ -104,7 +104,7 @@ class Session(QObject):
         self.secrets = Secrets()
         self.stale: frozenset[str] = frozenset()
         self.up_to_date = True
-        self.fresh_tie = ""
+        self.fresh = ""
         self._saved, self._on_disk = self.trellis, b""
         self._runner = Runner(self.secrets)
         self._before: Snapshot | None = None
@@ -167,7 +167,7 @@ class Session(QObject):
         self._saved, self._on_disk = trellis, (_bytes_of(path) or b"") if path else b""
         self.undo.clear()
         self.results, self.stale = Results(), frozenset()
-        self._known, self.fresh_tie = {}, ""
+        self._known, self.fresh = {}, ""
         self._before = remembered(path) if path else None
         self._rereading = False
         self._runner = Runner(self.secrets)  # what another trellis read is not kept
@@ -193,7 +193,7 @@ class Session(QObject):
 
     def take(self, trellis: Trellis) -> None:
         """Make a changed trellis the one that is shown; for the undo stack."""
-        self.trellis, self.fresh_tie = trellis, ""
+        self.trellis, self.fresh = trellis, ""
         if self.selection and self._missing(self.selection):
             self.selection = ""
             self.selected.emit()
@@ -480,13 +480,14 @@ class Session(QObject):
     def _tie(self, lane: str, other: str, link: tuple[LinkedFields, ...]) -> None:
         self._rest()
         if self.do(AddTie(lane, other, link)):
-            self.fresh_tie = self.trellis.lane(lane).items[-1].id
-            self.select(self.fresh_tie)
+            self.fresh = self.trellis.lane(lane).items[-1].id
+            self.select(self.fresh)
 
     def stack(self, lane: str, other: str) -> None:
         """Put the rows at a lane's end below those at the end of another."""
         if self.do(AddStack(lane, (other,))):
-            self.select(self.trellis.lane(lane).items[-1].id)
+            self.fresh = self.trellis.lane(lane).items[-1].id
+            self.select(self.fresh)
 
     def filter(self) -> None:
         """Put a filter behind what is selected; behind a lane's last item for the lane itself."""
@@ -497,7 +498,8 @@ class Session(QObject):
         after = item.id if item else (lane.items[-1].id if lane.items else lane.id)
         if self.do(InsertItem(lane.id, after, FilterItem(id=""), "Add a filter")):
             items = self.trellis.lane(lane.id).items
-            self.select(next(one.id for one in items if one.id not in before))
+            self.fresh = next(one.id for one in items if one.id not in before)
+            self.select(self.fresh)
 
     def deliver(self, only: list[str] | None = None) -> None:
         """Write the deliveries of the trellis as it is now, or some of them.

@@ -386,24 +386,24 @@ class SetItem:
 
 @dataclass(frozen=True, slots=True)
 class MoveBehind:
-    """Let what stood at a lane's end before a tie stand behind the tie.
+    """Let what stood at a lane's end before a tie or a step stand behind it.
 
-    Deliveries right before the tie then write the rows after it, and ties that take their rows
-    right before it take those after it.
+    Deliveries right before it then write the rows after it, and ties that take their rows right
+    before it take those after it.
     """
 
-    tie: str
+    item: str
     label: str = "Move behind the tie"
 
     def changed(self, trellis: Trellis) -> Trellis:
         """Return the trellis with deliveries and takers moved; `EditError` for a circle."""
-        lane, place = trellis.place_of(self.tie)
+        lane, place = trellis.place_of(self.item)
         deliveries = _deliveries_before(lane, place)
         before = _taken_right_before(trellis, lane, place, deliveries)
 
         def moved(taken: Taken) -> Taken:
             is_before = taken.lane == lane.id and trellis.taken_after(taken) in before
-            return _with(taken, after=self.tie) if is_before else taken
+            return _with(taken, after=self.item) if is_before else taken
 
         made = _with_takers(trellis, moved)
         front = lane.items[: place - len(deliveries)]
@@ -411,9 +411,10 @@ class MoveBehind:
         return _with_lane(made, lane.id, lambda lane: _with(lane, items=items))
 
 
-def stays_before(trellis: Trellis, tie: str) -> str:
-    """Return in a sentence what still has the rows from right before a tie; empty for nothing."""
-    lane, place = trellis.place_of(tie)
+def stays_before(trellis: Trellis, item_id: str) -> str:
+    """Return in a sentence what still has the rows from right before an item; empty for nothing."""
+    lane, place = trellis.place_of(item_id)
+    word = lane.items[place].word
     deliveries = _deliveries_before(lane, place)
     before = _taken_right_before(trellis, lane, place, deliveries)
     takers = [
@@ -427,7 +428,7 @@ def stays_before(trellis: Trellis, tie: str) -> str:
         parts.append(f"{names} still {'writes' if len(deliveries) == 1 else 'write'}")
     if takers:
         parts.append(f"{listed(takers)} still {'takes' if len(takers) == 1 else 'take'}")
-    return f"{listed(parts)} the rows of {lane.name} from before this tie." if parts else ""
+    return f"{listed(parts)} the rows of {lane.name} from before this {word}." if parts else ""
 
 
 def _taken_right_before(

@@ -1,4 +1,4 @@
-"""What stands out at the selected tie or lane: the weightiest first, its remedy one click."""
+"""What stands out at the selected tie, step or lane: the weightiest first, its remedy one click."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QMenu, QPushButton, QSizePoli
 from keen_trellis.desktop.controls import OneLine, button
 from keen_trellis.desktop.session import Session
 from keen_trellis.document.edits import Edit, MoveBehind, SetSource, remedy_edit, stays_before
-from keen_trellis.document.items import JoinItem
+from keen_trellis.document.items import Item
 from keen_trellis.read import Reading
 
 
@@ -50,7 +50,7 @@ class FindingLine(QFrame):
         self.hide()
 
     def renew(self) -> None:
-        """Show what is known of the selected tie or lane."""
+        """Show what is known of the selected tie, step or lane."""
         found = list(self._told())
         self.setVisible(bool(found))
         self._first = found[0] if found else None
@@ -70,8 +70,8 @@ class FindingLine(QFrame):
 
     def _told(self) -> Iterator[_Told]:
         session, item = self._session, self._session.selected_item
-        if isinstance(item, JoinItem):
-            yield from self._told_of_tie(item)
+        if item is not None and item.changes_rows:
+            yield from self._told_of_item(item)
         elif item is None and (lane := session.selected_lane) is not None:
             reading = session.results.readings.get(lane.id)
             noticed = reading.noticed if isinstance(reading, Reading) else ()
@@ -82,17 +82,18 @@ class FindingLine(QFrame):
                     mended = SetSource(lane.id, source, one.remedy.label)
                 yield _Told(one.text, f"lane.{number}", mended)
 
-    def _told_of_tie(self, item: JoinItem) -> Iterator[_Told]:
-        """Yield what stands out at a tie; first what a tie just added leaves before it."""
+    def _told_of_item(self, item: Item) -> Iterator[_Told]:
+        """Yield what stands out at a tie or step; first what one just added leaves before it."""
         session = self._session
         left_before = stays_before(session.trellis, item.id)
-        moved = _Told(left_before, "stays before", MoveBehind(item.id))
-        if left_before and session.fresh_tie == item.id:
+        label = f"Move behind the {item.word}"
+        moved = _Told(left_before, "stays before", MoveBehind(item.id, label))
+        if left_before and session.fresh == item.id:
             yield moved
         for finding in session.findings:
             edit = remedy_edit(item.id, finding.remedy) if finding.remedy else None
             yield _Told(finding.text, finding.topic, edit)
-        if left_before and session.fresh_tie != item.id:
+        if left_before and session.fresh != item.id:
             yield moved
 
     def _offer(self, told: list[_Told]) -> None:

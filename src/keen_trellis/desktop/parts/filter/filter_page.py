@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from functools import partial
 
-import numpy as np
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from keen_trellis.compute.filtered import Filtered
@@ -23,6 +22,7 @@ from keen_trellis.errors import UserError
 from keen_trellis.plan.operators import TEST_WORDS, VALUES_OF
 
 _VALUE_WIDTH = 130
+_LOOKED_AT = 1_000
 _OF = {"all": "all of these hold", "any": "any of these holds"}
 
 
@@ -148,7 +148,7 @@ class FilterPage(Page):
             field.editingFinished.connect(partial(self._take_value, place, number, field))
             flow.addWidget(field)
         if condition.is_ == "in":
-            self._button("+ value", f"{name}.more", partial(self._add_value, place))
+            self._button("+ value", f"{name}.more", partial(self._add_value, place, before))
         self._button("×", f"{name}.remove", partial(self._remove, place))
 
     def _offer_column(self, before: Table | None, is_first: bool) -> None:
@@ -204,8 +204,10 @@ class FilterPage(Page):
             values[number] = field.text()
             self._put(place, values=tuple(values))
 
-    def _add_value(self, place: int) -> None:
-        self._put(place, values=(*self._item.conditions[place].values, ""))
+    def _add_value(self, place: int, before: Table | None) -> None:
+        condition = self._item.conditions[place]
+        other = _first_value(before, condition.column, condition.values)
+        self._put(place, values=(*condition.values, other))
 
 
 def _columns(before: Table | None) -> list[tuple[str, str, str]]:
@@ -213,10 +215,10 @@ def _columns(before: Table | None) -> list[tuple[str, str, str]]:
     return [(field.name, field.name, str(field.kind)) for field in fields]
 
 
-def _first_value(before: Table | None, name: str) -> str:
-    """Return the first value that a column shows; empty where it has none."""
+def _first_value(before: Table | None, name: str, but: Sequence[str] = ()) -> str:
+    """Return the first value that a column shows, but for some; empty where it has none."""
     if before is None or name not in before.columns:
         return ""
-    column = before.column(name)
-    there = np.flatnonzero(~column.absent) if column.absent is not None else range(len(column))
-    return column.text(int(there[0])) if len(there) else ""
+    column = before.window(0, _LOOKED_AT).column(name)
+    shown = (text for text in column.texts().to_pylist() if text and text not in but)
+    return next(shown, "")
