@@ -17,6 +17,7 @@ from keen_trellis.plan.text_rules import TEXT_RULES, TextRule
 _CACHED = 64
 
 _SPACE = r"[\s\v\x{85}\p{Z}]"  # every space of Unicode, which the class of spaces alone is not
+_PIECE = 1 << 18  # bytes
 _ASCII_ACTED_ON: dict[TextRule, re.Pattern[bytes]] = {
     "outer spaces": re.compile(rb"\s"),
     "doubled spaces": re.compile(rb"\s"),
@@ -75,9 +76,13 @@ def tidy(texts: pa.StringArray, rules: tuple[TextRule, ...]) -> pa.StringArray:
 def acts_on(texts: pa.StringArray, rule: TextRule) -> bool:
     """Whether a rule could change any text; quick, and never wrongly no."""
     letters = _letters(texts)
-    if _NOT_ASCII.search(letters):
-        return True
-    return _ASCII_ACTED_ON[rule].search(letters) is not None
+    return _found(_NOT_ASCII, letters) or _found(_ASCII_ACTED_ON[rule], letters)
+
+
+def _found(one_byte: re.Pattern[bytes], letters: memoryview) -> bool:
+    """Look for a byte piece by piece: a search holds the interpreter's lock to its end."""
+    pieces = range(0, len(letters), _PIECE)
+    return any(one_byte.search(letters, start, start + _PIECE) for start in pieces)
 
 
 def _letters(texts: pa.StringArray) -> memoryview:
