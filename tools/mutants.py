@@ -29,7 +29,7 @@ from cosmic_ray.plugins import get_operator
 ROOT = Path(__file__).parents[1]
 PLACES = ("plan", "compute", "compute/join", "advice")
 TESTS = ("matching", "links", "wide_values", "outcomes", "findings", "blend", "fingerprints")
-TESTS += ("large", "postgres")
+TESTS += ("large", "postgres", "expressions")
 TIMEOUT_S = 420
 WORKERS = 2
 _TURNED = ("Eq", "NotEq", "Lt", "LtE", "Gt", "GtE")
