@@ -137,7 +137,7 @@ class ChooserTest(WindowTestCase):
         query = self.find(QPlainTextEdit, "chooser.form.query")
         QTest.keyClicks(query, "delete from routes")
         self.click("chooser.form.ask")
-        self.assertIn("begins with DELETE", self.text("chooser.trouble.text"))
+        self.wait_until(lambda: "begins with DELETE" in self.text("chooser.trouble.text"))
         query.selectAll()
         QTest.keyClicks(query, "select zone, count(*) as n from routes group by zone")
         QTest.keyClick(query, Qt.Key.Key_Return, Qt.KeyboardModifier.ControlModifier)

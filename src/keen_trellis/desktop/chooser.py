@@ -62,6 +62,7 @@ class Chooser(QDialog):
         self.resize(1040, 640)
         self._place, self._trellis, self._secrets, self._theme = place, trellis, secrets, theme
         self._jobs = Jobs()
+        self.destroyed.connect(self._jobs.leave)  # whoever takes the window away takes this, too
         self._request = 0
         self._entries: list[Entry] = []
         self._readable: dict[int, bool] = {}
