@@ -75,6 +75,7 @@ class Jobs:
         self._pool = QThreadPool()
         self._pool.setMaxThreadCount(1)
         self._running: set[Job] = set()
+        self._silent = False
 
     @property
     def busy(self) -> bool:
@@ -94,6 +95,8 @@ class Jobs:
 
         def ended(value: Any, error: Exception | None) -> None:
             self._running.discard(job)
+            if self._silent:  # its end was on the way already
+                return
             if error is None:
                 done(value)
             else:
@@ -125,6 +128,7 @@ class Jobs:
             job.ended.connect(lambda *_, ended=job: self._gone(ended))
 
     def _silence(self) -> None:
+        self._silent = True
         for job in self._running:
             job.progressed.disconnect()
             job.ended.disconnect()
