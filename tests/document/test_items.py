@@ -8,10 +8,14 @@ import tempfile
 import unittest
 from pathlib import Path
 
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
 from keen_trellis.cli import main
 from keen_trellis.compute.filtered import Filtered
+from keen_trellis.compute.schemas import schema_of
 from keen_trellis.compute.stack import Stack
-from keen_trellis.data import Table
+from keen_trellis.data import Column, Kind, Table
 from keen_trellis.desktop.parts import VIEWS
 from keen_trellis.document import DelimitedSource, Trellis, describe, load, save
 from keen_trellis.document.edits import (
@@ -39,6 +43,7 @@ from keen_trellis.document.items import (
 from keen_trellis.errors import EditError, UserError, WaitingError
 from keen_trellis.plan.bays import Bay
 from keen_trellis.run import Results, Runner
+from tests.compute.test_wide_values import AMOUNTS, CALENDAR, TIME, columns
 
 FILES = {
     "monday": "route,riders\nKP-MS,98\nKP-BR,12\nMS-GH,\n",
@@ -142,6 +147,23 @@ class FilterTest(ItemsTest):
         kept = self.rows(few)
         self.do(RenameLane("tuesday", "Second day"))
         self.assertEqual(self.rows(few), kept)
+
+
+class WrittenAsShownTest(unittest.TestCase):
+    """A value that is written as its column shows it finds its row, whatever its kind."""
+
+    KINDS = AMOUNTS | CALENDAR | {Kind.TIME: TIME, Kind.BOOLEAN: st.booleans()}
+    KINDS |= {Kind.TEXT: st.sampled_from([" a", "a", "ß", "0012", "1,5"])}
+
+    @settings(max_examples=300)
+    @given(columns(KINDS))
+    def test_each_row_is_found_by_what_it_shows(self, column: Column) -> None:
+        table = Table.of({"x": column})
+        for row, value in enumerate(column.to_list()):
+            if value is not None:
+                condition = ConditionItem(column="x", values=(column.text(row),))
+                held = Filtered.of(table, condition.expression(schema_of(table), "here")).held
+                self.assertTrue(held.true[row], column.text(row))
 
 
 class StackTest(ItemsTest):

@@ -145,6 +145,9 @@ def hashed_codes(values: NDArray[np.int64]) -> tuple[Codes, int]:
     by one otherwise. Multiplicative hashing after Knuth, The Art of Computer Programming,
     volume 3, section 6.4 (1973).
     """
+    # What holds in every round: a slot that has an owner keeps it, and its owner is done. Equal
+    # values walk the same slots from the same beginning, so they end at the same owner. There are
+    # at least twice as many slots as rows: who waits meets a free one or its own value at last.
     n = len(values)
     bits = max(4, int(2 * n - 1).bit_length()) if n else 4
     mask = (1 << bits) - 1

@@ -251,6 +251,8 @@ def grouped(codes: Codes, size: int, rows: Tally | None = None) -> tuple[Rows, R
     starts = np.zeros(size + 1, np.int64)
     np.cumsum(tally(codes, size) if rows is None else rows, out=starts[1:])
     n_blank = n - int(starts[-1])
+    # A row takes the lower `bits` bits and its code those above, together less than 63: nothing
+    # runs over, packed numbers are all different, and their order is that of code, then row.
     if size.bit_length() + bits < 63:
         packed = (codes << bits) | np.arange(n)  # rows without a key are negative: they come first
         packed.sort()

@@ -105,9 +105,14 @@ class FilterItem(Item):
         return joiner.join(str(condition) for condition in self.conditions)
 
 
+_INFINITE = ("inf", "-inf")  # as a column of numbers shows them
+
+
 def _typed(text: str, kind: Kind, condition: ConditionItem) -> Any:
     if kind is Kind.TEXT:
         return text
+    if kind is Kind.NUMBER and text in _INFINITE:  # no text of a source is taken for it
+        return float(text)
     made = converted(Column.of([text], Kind.TEXT), kind)
     if len(made.lost):
         raise LinkError(
