@@ -36,7 +36,7 @@ def size_of(value: Any) -> int:
         case Stack():
             return size_of(value.outcome)
         case Filtered():
-            return size_of(value.outcome) + 2 * len(value.table)
+            return size_of(value.outcome) + size_of(value.left_out) + 2 * len(value.table)
     return 0
 
 

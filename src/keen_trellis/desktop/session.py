@@ -272,6 +272,8 @@ class Session(QObject):
         before = self._before
         to_remember = self.path if trellis is self._saved else None
         self.jobs.stop_all()
+        if isinstance(self.selected_item, FilterItem) and self._finding is not None:
+            self._finding.stop()  # it runs the trellis of before, which this run would wait for
         self.up_to_date = False
 
         def work(report: Report) -> tuple[Results, Changes | None]:

@@ -9,7 +9,7 @@ from keen_trellis.run.runner import Results
 
 
 def effects(without: Results, with_it: Results) -> Iterator[str]:
-    """Yield a sentence for each join that finds something else, as “before → now”.
+    """Yield a sentence for each join that finds something else: the numbers, then where.
 
     Parameters
     ----------
@@ -22,4 +22,4 @@ def effects(without: Results, with_it: Results) -> Iterator[str]:
         if isinstance(before, Tied) and isinstance(now, Tied):
             words = [f"{t.counts.left.found:,} of {t.counts.left.rows:,}" for t in (before, now)]
             if words[0] != words[1]:
-                yield f"{lane.name} + {now.names[1]}: {words[0]} → {words[1]} found"
+                yield f"{words[0]} → {words[1]} found at {lane.name} + {now.names[1]}"

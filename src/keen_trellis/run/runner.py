@@ -13,6 +13,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from keen_trellis.compute.execute import Given, execute
+from keen_trellis.compute.filtered import Filtered
 from keen_trellis.compute.schemas import schema_of
 from keen_trellis.compute.sizes import size_of
 from keen_trellis.compute.tied import Tied
@@ -194,8 +195,7 @@ class Runner:
         if node.digest not in self._kept:
             inputs = [self.result(one, report) for one in node.inputs()]
             value = execute(node, [_rows_of(one) for one in inputs], report)
-            if isinstance(value, Tied):
-                _look_ahead(value)
+            _look_ahead(value)
             self.keep(node.digest, value)
         kept = self._kept[node.digest]
         kept.last_run = self._run
@@ -289,8 +289,15 @@ class _Running:
         return part(self.report, start, min(start + 1 / max(pieces, 1), 1.0))
 
 
-def _look_ahead(tied: Tied) -> None:
+def _look_ahead(value: Any) -> None:
     """Work out what somebody will look at, so that nobody has to wait then."""
+    if isinstance(value, Filtered):
+        _ = value.left_out
+    if isinstance(value, Tied):
+        _look_at_bays(value)
+
+
+def _look_at_bays(tied: Tied) -> None:
     for bay in Bay:
         with contextlib.suppress(TooManyRowsError):
             tied.bay(bay)

@@ -12,7 +12,7 @@ from keen_trellis.data import Table
 from keen_trellis.desktop.bench.grid import Origins
 from keen_trellis.desktop.bench.page import Page
 from keen_trellis.desktop.bench.rows_card import RowsCard
-from keen_trellis.desktop.controls import Choice, FlowRow, Notice, button, label
+from keen_trellis.desktop.controls import Choice, FlowRow, Notice, OneLine, button, label
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme, value_font
 from keen_trellis.document import Lane
@@ -50,9 +50,10 @@ class FilterPage(Page):
         said = QHBoxLayout(self._said)
         said.setContentsMargins(14, 8, 14, 8)
         said.addWidget(self._words)
-        said.addStretch(1)
-        self._effects = label(strong=True)
+        self._effects = OneLine()  # its numbers stand first: a long name gives way
+        self._effects.setProperty("strong", True)
         self._effects.setObjectName("filter.effects")
+        said.addStretch(1)
         said.addWidget(self._effects)
         session.noticed.connect(self._show_effects)
         self._spare = QWidget()  # below a notice, where there are no rows
@@ -97,8 +98,8 @@ class FilterPage(Page):
     def _show_effects(self) -> None:
         """Say what the filter does at the next ties; the others are in the tool tip."""
         found = self.session.effects
-        more = f", and {len(found) - 1} more" if len(found) > 1 else ""
-        self._effects.setText(f"At {found[0]}{more}" if found else "")
+        more = f"{len(found)} ties differ: " if len(found) > 1 else ""
+        self._effects.setText(f"{more}{found[0]}" if found else "")
         self._effects.setToolTip("\n".join(found))
 
     # the sentence
