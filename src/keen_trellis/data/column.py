@@ -382,6 +382,9 @@ def _shape(value: Decimal | None) -> tuple[int, int]:
     return max(value.adjusted() + 1, 0) if value else 0, max(after, 0)
 
 
+_LETTERS_AT_MOST = 1 << 31
+
+
 def _one_chunk(array: pa.ChunkedArray) -> pa.Array:
     if pa.types.is_dictionary(array.type):
         array = array.unify_dictionaries()
@@ -407,11 +410,17 @@ def _mark_nan(values: NDArray[Any], state: States | None) -> States | None:
 
 
 def _text_from_arrow(array: pa.Array | pa.ChunkedArray) -> Column:
-    """Codes and dictionary of texts; chunks are encoded first, since together they may be long."""
+    """Codes and dictionary of texts.
+
+    Chunks are put together first while Arrow's 32-bit offsets reach over all their letters;
+    longer ones are encoded each for itself, and their dictionaries made one, which takes longer.
+    """
     if pa.types.is_null(array.type):
         array = array.cast(pa.string())
     is_foreign = pa.types.is_dictionary(array.type)
     if not is_foreign:
+        if isinstance(array, pa.ChunkedArray) and array.nbytes < _LETTERS_AT_MOST:
+            array = _one_chunk(array)
         array = array.dictionary_encode()
     if isinstance(array, pa.ChunkedArray):
         array = _one_chunk(array)
