@@ -6,8 +6,18 @@ from pathlib import Path
 from unittest import mock
 
 from keen_trellis.compute.tied import Tied
+from keen_trellis.data import Kind
 from keen_trellis.document import DelimitedSource, Trellis
-from keen_trellis.document.edits import AddDelivery, AddLane, AddTie, Edit, SetBay, SetLink, apply
+from keen_trellis.document.edits import (
+    AddDelivery,
+    AddLane,
+    AddTie,
+    Edit,
+    SetBay,
+    SetLink,
+    SetSource,
+    apply,
+)
 from keen_trellis.document.items import LinkedFields
 from keen_trellis.errors import EditError, UserError, WaitingError
 from keen_trellis.plan.bays import Bay
@@ -54,6 +64,34 @@ class RunTest(unittest.TestCase):
             second = self.tie()
         self.assertIs(second.match, first.match)
         self.assertEqual((len(first.outcome), len(second.outcome)), (3, 4))
+
+    def test_choosing_kinds_reads_nothing_again_unless_the_texts_had_to_be_let_go(self) -> None:
+        self.write("routes.csv", "code,seats,fare\n007,1,1\n008,2,x\n")
+        lane, read = "routes", DelimitedSource.read
+
+        def kinds() -> tuple[Kind, Kind]:
+            table = self.runner.run(self.trellis).rows[lane]
+            return table.field("code").kind, table.field("fare").kind
+
+        self.assertEqual(kinds(), (Kind.TEXT, Kind.TEXT))
+        source = self.trellis.lane(lane).source
+        with mock.patch.object(DelimitedSource, "read", autospec=True, side_effect=read) as reads:
+            self.do(SetSource(lane, source.with_kind("code", Kind.INTEGER)))
+            first = self.runner.run(self.trellis)
+            self.assertEqual(first.rows[lane].column("code").to_list(), [7, 8])
+            both = source.with_kinds({"code": Kind.INTEGER, "fare": Kind.INTEGER})
+            self.do(SetSource(lane, both))
+            second = self.runner.run(self.trellis)
+            self.assertEqual(second.readings[lane].unfit[0].texts, ("x",))
+            self.do(SetSource(lane, source))
+            back = self.runner.run(self.trellis).rows[lane].column("code")
+            self.assertEqual(back.to_list(), ["007", "008"])
+            self.assertEqual((reads.call_count, second.read_at), (0, first.read_at))
+            self.runner = Runner(budget=0)
+            kinds()
+            self.do(SetSource(lane, both))
+            self.assertEqual(kinds(), (Kind.INTEGER, Kind.INTEGER))
+            self.assertEqual(reads.call_count, 3)  # both lanes, and the one lane again
 
     def test_reading_again_takes_in_what_changed_in_the_file(self) -> None:
         self.assertEqual(self.tie().counts.left.found, 2)

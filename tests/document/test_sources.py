@@ -27,7 +27,7 @@ from keen_trellis.document.edits import AddLane, AddLanes, AddTie, FindSources, 
 from keen_trellis.document.items import LinkedFields
 from keen_trellis.document.storage import dumps, loads
 from keen_trellis.errors import DocumentError, SourceError
-from keen_trellis.read import Condition, Server, SheetLayout, SqliteFile, TextLayout
+from keen_trellis.read import RowCondition, Server, SheetLayout, SqliteFile, TextLayout
 from keen_trellis.run import Results, Runner
 from keen_trellis.run.changes import Changes, changes, snapshot
 from keen_trellis.run.remembered import remember, remembered
@@ -44,7 +44,7 @@ EVERY_SORT = (
         in_schema="public",
         table="routes",
         columns=("code",),
-        conditions=(Condition("zone", "=", "Outer"),),
+        conditions=(RowCondition("zone", "=", "Outer"),),
     ),
     QuerySource(database=SqliteFile("/w/a.sqlite"), query="select 1", timeout_s=5),
 )

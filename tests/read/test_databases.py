@@ -20,7 +20,7 @@ from keen_trellis.data import Kind
 from keen_trellis.errors import PasswordError, SourceError
 from keen_trellis.progress import Cancelled
 from keen_trellis.read import (
-    Condition,
+    RowCondition,
     Secrets,
     Server,
     SqliteFile,
@@ -59,7 +59,7 @@ class SqliteTest(SourceTestCase):
         )
         self.assertIn("“pic” of harbour.sqlite › routes holds bytes", reading.notes[0])
         some = read_table(
-            database, "routes", columns=["code"], conditions=[Condition("distance", ">", "5")]
+            database, "routes", columns=["code"], conditions=[RowCondition("distance", ">", "5")]
         )
         self.assertEqual(list(some.table.rows()), [("KP",)])
         self.assertEqual(list(read_query(database, "select 1 as one;").table.rows()), [(1,)])
@@ -169,11 +169,11 @@ class PostgresTest(ServerTestCase):
         self.assertEqual([(t.name, t.rows) for t in tables], [("t", 50_000), ("v", None)])
         reports: list[str] = []
         for condition, n_rows in (
-            (Condition("n", "<=", "3"), 3),
-            (Condition("n", "<>", "1"), 49_999),
-            (Condition("word", "contains", "a%123"), 111),
-            (Condition("day", ">", "2026-01-11"), 49_990),
-            (Condition("word", "is blank"), 0),
+            (RowCondition("n", "<=", "3"), 3),
+            (RowCondition("n", "<>", "1"), 49_999),
+            (RowCondition("word", "contains", "a%123"), 111),
+            (RowCondition("day", ">", "2026-01-11"), 49_990),
+            (RowCondition("word", "is blank"), 0),
         ):
             with self.subTest(condition=condition):
                 reading = read_table(
@@ -187,7 +187,7 @@ class PostgresTest(ServerTestCase):
                 )
                 self.assertEqual((len(reading.table), reading.table.columns), (n_rows, ("n",)))
         with self.refused("“soon” is no date, as “day”"):
-            condition = Condition("day", "=", "soon")
+            condition = RowCondition("day", "=", "soon")
             read_table(POSTGRES, "t", self.name, None, [condition], secrets=self.secrets)
         look = read_table(POSTGRES, "t", self.name, secrets=self.secrets, rows_at_most=200)
         self.assertEqual((len(look.table), look.partial), (200, True))
@@ -335,7 +335,7 @@ class MariadbTest(ServerTestCase):
             self.name,
             None,
             ["word"],
-            [Condition("exact", ">=", "12.5")],
+            [RowCondition("exact", ">=", "12.5")],
             secrets=self.secrets,
         )
         self.assertEqual(list(some.table.rows()), [("ærø",)])

@@ -8,6 +8,8 @@ import openpyxl
 import pyarrow as pa
 import pyarrow.feather as feather
 import pyarrow.parquet as pq
+from hypothesis import given
+from hypothesis import strategies as st
 
 from keen_trellis.data import BLANK, GAP, Column, Kind, from_arrow
 from keen_trellis.data.kind_changes import changed_kind
@@ -20,6 +22,8 @@ from keen_trellis.read import (
     read_typed,
 )
 from tests.read.source_case import SourceTestCase
+
+CELLS = ["", " ", "007", "1", "1,5", "1.234,5", "9" * 30, "1e400", "true", "3/4/2026", "12:30", "x"]
 
 
 class FolderTest(SourceTestCase):
@@ -178,6 +182,22 @@ class KindsAndProfilesTest(SourceTestCase):
             ends = [Column.of([end]).text(0) for end in (least, greatest)]
             self.assertEqual([seen.least, seen.greatest], ends)
             self.assertEqual((seen.distinct, seen.blanks), (2, 1))
+
+    @given(
+        cells=st.lists(st.sampled_from(CELLS), min_size=1, max_size=6),
+        chosen=st.lists(st.none() | st.sampled_from(list(Kind)), min_size=1, max_size=4),
+    )
+    def test_choosing_kinds_again_gives_what_reading_anew_gives(
+        self, cells: list[str], chosen: list[Kind | None]
+    ) -> None:
+        rows = [(cell, "1") for cell in cells]
+        reading = read_typed(("n", "one"), rows)
+        for kind in chosen:
+            kinds = {} if kind is None else {"n": kind}
+            reading, anew = reading.in_kinds(kinds), read_typed(("n", "one"), rows, kinds=kinds)
+            self.assertEqual(list(reading.table.rows()), list(anew.table.rows()))
+            self.assertEqual(reading.table.fields[0].kind, anew.table.fields[0].kind)
+            self.assertEqual(reading.noticed, anew.noticed)
 
     def test_kinds_of_typed_texts_can_be_chosen(self) -> None:
         reading = read_typed(("n",), (("1",), ("x",)), kinds={"n": Kind.INTEGER})

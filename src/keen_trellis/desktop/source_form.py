@@ -20,7 +20,7 @@ from keen_trellis.desktop.reading_line import ReadingLine
 from keen_trellis.desktop.theme import Theme, value_font
 from keen_trellis.desktop.typed_grid import TypedGrid
 from keen_trellis.document import FolderSource, QuerySource, Source, TableSource, TypedSource
-from keen_trellis.read import Condition, Noticed, Reading
+from keen_trellis.read import Noticed, Reading, RowCondition
 
 _COMPARISONS = ("=", "<>", "<", "<=", ">", ">=", "contains", "is blank", "is not blank")
 
@@ -177,14 +177,14 @@ class TableWishes(FlowRow):
         if now:
             self._emit(columns=None if every else now)
 
-    def _add_condition(self, place: int, condition: Condition) -> None:
+    def _add_condition(self, place: int, condition: RowCondition) -> None:
         column = Choice(f"{self._name}.{place}.column", "Column", value_font())
         column.offer([(n, n, str(k)) for n, k in self._columns.items()], condition.column)
-        column.chosen.connect(lambda name: self._set(place, Condition(name, "=", "")))
+        column.chosen.connect(lambda name: self._set(place, RowCondition(name, "=", "")))
         compared = Choice(f"{self._name}.{place}.comparison", "Comparison")
         compared.offer([(c, c, "") for c in _COMPARISONS], condition.is_)
         compared.chosen.connect(
-            lambda c: self._set(place, Condition(condition.column, c, condition.value))
+            lambda c: self._set(place, RowCondition(condition.column, c, condition.value))
         )
         self.flow.addWidget(column)
         self.flow.addWidget(compared)
@@ -200,9 +200,9 @@ class TableWishes(FlowRow):
         gone.setAutoDefault(False)
         self.flow.addWidget(gone)
 
-    def _value_typed(self, place: int, condition: Condition, field: QLineEdit) -> None:
+    def _value_typed(self, place: int, condition: RowCondition, field: QLineEdit) -> None:
         if field.text() != condition.value:
-            self._set(place, Condition(condition.column, condition.is_, field.text()))
+            self._set(place, RowCondition(condition.column, condition.is_, field.text()))
 
     def _every(self) -> None:
         """Wish for nothing in particular: what was wished for may be gone."""
@@ -210,10 +210,10 @@ class TableWishes(FlowRow):
 
     def _add(self) -> None:
         assert self._source is not None
-        first = Condition(next(iter(self._columns)), "is not blank")
+        first = RowCondition(next(iter(self._columns)), "is not blank")
         self._emit(conditions=(*self._source.conditions, first))
 
-    def _set(self, place: int, condition: Condition) -> None:
+    def _set(self, place: int, condition: RowCondition) -> None:
         assert self._source is not None
         conditions = list(self._source.conditions)
         conditions[place] = condition

@@ -70,7 +70,7 @@ class Setting:
 
 def settings_of(source: Source, reading: Reading | None) -> Iterator[Setting]:
     """Yield the choices of how a source is read, with what the last reading found."""
-    settled = reading.settled if reading else None
+    settled = reading.layout if reading else None
     match source:
         case DelimitedSource():
             yield from _text(source.layout, settled)

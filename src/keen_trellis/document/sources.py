@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, fields, replace
 from pathlib import Path
 from typing import Annotated, Any, Literal, TypeVar
@@ -14,10 +14,10 @@ from keen_trellis.document.items.base import Part
 from keen_trellis.errors import EditError, SourceError
 from keen_trellis.progress import Report, quiet
 from keen_trellis.read import (
-    Condition,
     FileStamp,
     Reading,
-    Remedy,
+    Reread,
+    RowCondition,
     Secrets,
     Server,
     SheetLayout,
@@ -80,9 +80,11 @@ class AnySource(Part):
     def with_kind(self: S, column: str, kind: Kind | None) -> S:
         """Return the source with a kind chosen for a column, or with none."""
         kinds = {name: k for name, k in self.kinds.items() if name != column}
-        if kind is not None:
-            kinds[column] = kind
-        return self.model_copy(update={"kinds": kinds})
+        return self.with_kinds(kinds if kind is None else {**kinds, column: kind})
+
+    def with_kinds(self: S, kinds: Mapping[str, Kind]) -> S:
+        """Return the source with other kinds chosen."""
+        return self.model_copy(update={"kinds": dict(kinds)})
 
     def with_setting(self: S, name: str, value: Any) -> S:
         """Return the source with one setting of how it is read changed."""
@@ -92,7 +94,7 @@ class AnySource(Part):
                 return self.model_copy(update={layout: replace(settings, **{name: value})})
         return self.model_copy(update={name: value})
 
-    def mended(self: S, remedy: Remedy) -> S:
+    def mended(self: S, remedy: Reread) -> S:
         """Return the source read in the way that a remedy proposes."""
         made = self
         for name, value in remedy.layout.items():
@@ -237,7 +239,7 @@ class TableSource(_InDatabase):
     in_schema: str | None = None
     table: str
     columns: tuple[str, ...] | None = None
-    conditions: tuple[Condition, ...] = ()
+    conditions: tuple[RowCondition, ...] = ()
 
     def taking(self, table: str) -> TableSource:
         """Return the source with another table of the same schema."""

@@ -5,8 +5,8 @@ A source is only ever opened for reading.
 
 from keen_trellis.read.any_source import read
 from keen_trellis.read.columnar import read_columnar
+from keen_trellis.read.database_rows import RowCondition
 from keen_trellis.read.databases import (
-    Condition,
     DatabaseTable,
     database_columns,
     database_tables,
@@ -15,7 +15,8 @@ from keen_trellis.read.databases import (
 )
 from keen_trellis.read.delimited import read_delimited
 from keen_trellis.read.folder import files_of, read_folder
-from keen_trellis.read.reading import FileStamp, Noticed, Reading, Remedy, SetApart
+from keen_trellis.read.noticed import Noticed, Reread
+from keen_trellis.read.reading import FileStamp, Reading, SetApart
 from keen_trellis.read.secrets import Secrets
 from keen_trellis.read.server import Database, Server, SqliteFile
 from keen_trellis.read.text_layout import TextLayout
@@ -29,13 +30,13 @@ from keen_trellis.read.workbook import (
 )
 
 __all__ = [
-    "Condition",
     "Database",
     "DatabaseTable",
     "FileStamp",
     "Noticed",
     "Reading",
-    "Remedy",
+    "Reread",
+    "RowCondition",
     "Secrets",
     "Server",
     "SetApart",

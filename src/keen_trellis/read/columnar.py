@@ -9,20 +9,21 @@ from pathlib import Path
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from keen_trellis.data import Column, Kind, Table, from_arrow
+from keen_trellis.data import Column, Kind, from_arrow
 from keen_trellis.data.column import finer_than_kept
 from keen_trellis.errors import SourceError
 from keen_trellis.progress import Report, part, quiet
-from keen_trellis.read.python_columns import chosen_kinds, column_of_values, value_text
+from keen_trellis.read.noticed import Noticed
+from keen_trellis.read.python_columns import column_of_values, value_text
 from keen_trellis.read.reading import (
     FileStamp,
-    Noticed,
     Reading,
     column_names,
     existing_file,
     nan_noticed,
     without_rows,
 )
+from keen_trellis.read.settling import Unsettled
 
 PARQUET = (".parquet", ".pq")
 ARROW = (".arrow", ".feather", ".ipc", ".arrows")
@@ -60,7 +61,7 @@ def read_columnar(
             "Fetch or write it anew, and choose it again.",
         ) from error
     names, noticed = column_names(table.column_names, path.name)
-    made: dict[str, Column] = {}
+    made: dict[str, pa.ChunkedArray | Column] = {}
     said = list(noticed)
     for place, name in enumerate(names):
         report(0.6 + 0.4 * place / len(names), f"Reading {path.name}")
@@ -68,18 +69,18 @@ def read_columnar(
         if column is not None:
             made[name] = column
         said += remarks
-    chosen = chosen_kinds(made, kinds or {})
+    unsettled = Unsettled(made, path.name)
     words = "Parquet" if path.suffix.lower() in PARQUET else "Arrow"
     if any(pa.types.is_timestamp(f.type) and f.type.tz for f in table.schema):
         words += ", moments in UTC"
-    said = [*chosen.noticed, *without_rows(len(table), path.name), *said]
     return Reading(
-        Table.of(chosen.columns),
+        unsettled.in_kinds(kinds or {}),
         words,
-        tuple(said),
-        unfit=chosen.unfit,
+        left_out=without_rows(len(table), path.name),
+        changed=tuple(said),
         files=(stamp,),
         partial=partial,
+        unsettled=unsettled,
     )
 
 

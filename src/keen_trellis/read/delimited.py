@@ -13,19 +13,19 @@ from typing import Any
 import pyarrow as pa
 import pyarrow.csv as pacsv
 
-from keen_trellis.data import Kind, Table
+from keen_trellis.data import Kind
 from keen_trellis.errors import SourceError, reason
 from keen_trellis.progress import Report, part, quiet
+from keen_trellis.read.noticed import Noticed
 from keen_trellis.read.reading import (
     FileStamp,
-    Noticed,
     Reading,
     SetApart,
     column_names,
     existing_file,
     without_rows,
 )
-from keen_trellis.read.text_columns import columns_of_texts
+from keen_trellis.read.text_columns import unsettled_texts
 from keen_trellis.read.text_layout import (
     ENCODINGS,
     HEAD_BYTES,
@@ -101,18 +101,16 @@ def read_delimited(
     """
     stamp = FileStamp.of(path)
     texts = read_texts(path, layout, part(report, 0.0, 0.5), rows_at_most)
-    made = columns_of_texts(
-        texts.names, texts.columns, texts.layout, kinds or {}, path.name, part(report, 0.5, 1.0)
-    )
+    unsettled, settled = unsettled_texts(texts.names, texts.columns, texts.layout, path.name)
     return Reading(
-        Table.of(made.columns),
-        layout_words(made.layout),
-        texts.noticed + without_rows(texts.n_rows, path.name) + made.noticed,
-        made.layout,
-        made.unfit,
-        texts.set_apart,
-        (stamp,),
-        texts.partial,
+        unsettled.in_kinds(kinds or {}, part(report, 0.5, 1.0)),
+        layout_words(settled),
+        left_out=texts.noticed + without_rows(texts.n_rows, path.name),
+        layout=settled,
+        set_apart=texts.set_apart,
+        files=(stamp,),
+        partial=texts.partial,
+        unsettled=unsettled,
     )
 
 

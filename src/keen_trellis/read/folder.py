@@ -9,24 +9,36 @@ from typing import Any
 
 import numpy as np
 import pyarrow as pa
+from numpy.typing import NDArray
 
-from keen_trellis.data import GAP, Column, Kind, Table, from_arrow
+from keen_trellis.data import Column, Kind, from_arrow
 from keen_trellis.data.conversion import in_common_kind
-from keen_trellis.data.kind_changes import Unfit, changed_kind
 from keen_trellis.data.stacking import stack_columns
 from keen_trellis.errors import MissingFileError, SourceError, reason
 from keen_trellis.progress import Report, part, quiet
 from keen_trellis.read import columnar, workbook
 from keen_trellis.read.columnar import read_columnar
 from keen_trellis.read.delimited import Texts, read_texts
-from keen_trellis.read.reading import FileStamp, Noticed, Reading, SetApart, without_rows
-from keen_trellis.read.text_columns import columns_of_texts
+from keen_trellis.read.noticed import Noticed
+from keen_trellis.read.reading import FileStamp, Reading, SetApart, without_rows
+from keen_trellis.read.settling import Unsettled
+from keen_trellis.read.text_columns import unsettled_texts
 from keen_trellis.read.text_layout import TextLayout, layout_words
 from keen_trellis.read.workbook import SheetLayout, read_sheet, sheet_names
 from keen_trellis.words import first_free
 
 _PASSING = ("~$", ".~", ".")
 """How the names of files begin that other programs keep while they work."""
+
+
+@dataclass(frozen=True, slots=True)
+class _How:
+    """How each file is read: the sheet of a workbook, the layouts, how many rows at most."""
+
+    sheet: str | None
+    text: TextLayout
+    cells: SheetLayout
+    rows_at_most: int | None
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -108,59 +120,56 @@ def read_folder(
             f"The folder {folder} has no file with a name like {pattern}.",
             "Choose another pattern, or another folder.",
         )
-    repeats = len({path.name for path in paths}) < len(paths)
-    names_of = {p: str(p.relative_to(folder)) if repeats else p.name for p in paths}
-    pieces: list[_Piece] = []
-    failed: list[SourceError] = []
-    for number, path in enumerate(paths):
-        share = part(report, 0.7 * number / len(paths), 0.7 * (number + 1) / len(paths))
-        try:
-            piece = _piece(path, sheet, text, cells, share, rows_at_most)
-            pieces.append(replace(piece, name=names_of[path]))
-        except SourceError as error:
-            failed.append(error)
+    how = _How(sheet, text, cells, rows_at_most)
+    pieces, failed = _pieces(paths, folder, how, part(report, 0.0, 0.7))
     if not pieces:
         raise failed[0]
-    names = list(dict.fromkeys(name for piece in pieces for name in piece.columns))
-    settled, columns, noticed, unfit = _together(
-        pieces, names, kinds or {}, folder.name, part(report, 0.7, 1.0)
-    )
+    report(0.7, f"Putting {folder.name} together")
+    unsettled, settled = _put_together(pieces, folder.name, file_column)
     unread = [
         Noticed(f"A file is left out since it cannot be read. {error.happened}", 1)
         for error in failed
     ]
-    n_rows = sum(piece.n_rows for piece in pieces)
-    said = [*unread, *_missing(pieces, names), *without_rows(n_rows, f"The folder {folder.name}")]
-    if file_column is not None:
-        columns = {first_free(file_column, names): _file_column(pieces), **columns}
+    empty = without_rows(sum(piece.n_rows for piece in pieces), f"The folder {folder.name}")
     files = "1 file" if len(pieces) == 1 else f"{len(pieces):,} files"
     return Reading(
-        Table.of(columns),
-        ", ".join([files, *([layout_words(settled)] if isinstance(settled, TextLayout) else [])]),
-        (*said, *noticed, *(n for piece in pieces for n in piece.noticed)),
-        settled,
-        unfit,
-        tuple(apart for piece in pieces for apart in piece.set_apart),
-        stamps,
-        rows_at_most is not None and any(p.n_rows >= rows_at_most for p in pieces),
+        unsettled.in_kinds(kinds or {}, part(report, 0.7, 1.0)),
+        f"{files}, {layout_words(settled)}" if isinstance(settled, TextLayout) else files,
+        left_out=(*unread, *_missing(pieces), *empty),
+        changed=tuple(noticed for piece in pieces for noticed in piece.noticed),
+        layout=settled,
+        set_apart=tuple(apart for piece in pieces for apart in piece.set_apart),
+        files=stamps,
+        partial=rows_at_most is not None and any(p.n_rows >= rows_at_most for p in pieces),
+        unsettled=unsettled,
     )
 
 
-def _piece(
-    path: Path,
-    sheet: str | None,
-    text: TextLayout,
-    cells: SheetLayout,
-    report: Report,
-    rows_at_most: int | None,
-) -> _Piece:
+def _pieces(
+    paths: Sequence[Path], folder: Path, how: _How, report: Report
+) -> tuple[list[_Piece], list[SourceError]]:
+    """Return the rows of every file under a name of its own, and why some cannot be read."""
+    repeats = len({path.name for path in paths}) < len(paths)
+    pieces: list[_Piece] = []
+    failed: list[SourceError] = []
+    for number, path in enumerate(paths):
+        share = part(report, number / len(paths), (number + 1) / len(paths))
+        name = str(path.relative_to(folder)) if repeats else path.name
+        try:
+            pieces.append(replace(_piece(path, how, share), name=name))
+        except SourceError as error:
+            failed.append(error)
+    return pieces, failed
+
+
+def _piece(path: Path, how: _How, report: Report) -> _Piece:
     ending = path.suffix.lower()
     if ending in workbook.ENDINGS:
-        reading = read_sheet(path, sheet or sheet_names(path)[0], cells, report)
-        return _columns_piece(path, reading)
+        sheet = how.sheet or sheet_names(path)[0]
+        return _columns_piece(path, read_sheet(path, sheet, how.cells, report))
     if ending in columnar.ENDINGS:
         return _columns_piece(path, read_columnar(path, report))
-    texts: Texts = read_texts(path, text, report, rows_at_most)
+    texts: Texts = read_texts(path, how.text, report, how.rows_at_most)
     columns = dict(zip(texts.names, texts.columns, strict=True))
     return _Piece(path.name, columns, texts.n_rows, texts.layout, texts.noticed, texts.set_apart)
 
@@ -168,33 +177,38 @@ def _piece(
 def _columns_piece(path: Path, reading: Reading) -> _Piece:
     table = reading.table
     columns: dict[str, pa.ChunkedArray | Column] = {f.name: table.fetch(f) for f in table.fields}
-    return _Piece(path.name, columns, len(table), reading.settled, reading.noticed)
+    return _Piece(path.name, columns, len(table), reading.layout, reading.noticed)
 
 
-def _together(
-    pieces: Sequence[_Piece],
-    names: Sequence[str],
-    kinds: Mapping[str, Kind],
-    where: str,
-    report: Report,
-) -> tuple[Any, dict[str, Column], tuple[Noticed, ...], tuple[Unfit, ...]]:
+def _put_together(
+    pieces: Sequence[_Piece], where: str, file_column: str | None
+) -> tuple[Unsettled, Any]:
+    """Return the columns of all files, and how they are laid out; kinds are still to be found.
+
+    Texts stay texts as long as all are, so that their kind is found over all files at once.
+    """
+    names = _names(pieces)
+    layout = pieces[0].layout
     if all(isinstance(c, pa.ChunkedArray) for p in pieces for c in p.columns.values()):
         texts = [_stacked_texts(pieces, name) for name in names]
-        made = columns_of_texts(names, texts, pieces[0].layout, kinds, where, report)
-        columns = {name: _with_gaps(made.columns[name], pieces, name) for name in names}
-        layout = replace(
-            made.layout, header_row=pieces[0].layout.header_row, encoding=pieces[0].layout.encoding
-        )
-        return layout, columns, made.noticed, made.unfit
-    columns, unfit = {}, []
-    for place, name in enumerate(names):
-        report(place / len(names), f"Putting {where} together")
-        column = _stacked_columns(pieces, name)
-        if name in kinds:
-            column, lost = changed_kind(column, kinds[name], name)
-            unfit += [lost] if lost else []
-        columns[name] = _with_gaps(column, pieces, name)
-    return pieces[0].layout, columns, (), tuple(unfit)
+        together, found = unsettled_texts(names, texts, layout, where)
+        layout = replace(found, header_row=layout.header_row, encoding=layout.encoding)
+    else:
+        together = Unsettled({name: _stacked_columns(pieces, name) for name in names}, where)
+    gaps = {name: _without(pieces, name) for name in names}
+    files = {first_free(file_column, names): _file_column(pieces)} if file_column else {}
+    return (
+        replace(
+            together,
+            came={**files, **together.came},
+            gaps={name: rows for name, rows in gaps.items() if rows.any()},
+        ),
+        layout,
+    )
+
+
+def _names(pieces: Sequence[_Piece]) -> list[str]:
+    return list(dict.fromkeys(name for piece in pieces for name in piece.columns))
 
 
 def _stacked_texts(pieces: Sequence[_Piece], name: str) -> pa.ChunkedArray:
@@ -217,22 +231,14 @@ def _as_column(column: pa.ChunkedArray | Column) -> Column:
     return column if isinstance(column, Column) else from_arrow(column)
 
 
-def _with_gaps(column: Column, pieces: Sequence[_Piece], name: str) -> Column:
-    """Return a column in which the rows of files that do not have it are gaps."""
-    if all(name in piece.columns for piece in pieces):
-        return column
-    state = np.zeros(len(column), np.uint8) if column.state is None else column.state.copy()
-    start = 0
-    for piece in pieces:
-        if name not in piece.columns:
-            state[start : start + piece.n_rows] = GAP
-        start += piece.n_rows
-    return Column(column.kind, column.values, state, column.dictionary, column.scale)
+def _without(pieces: Sequence[_Piece], name: str) -> NDArray[np.bool_]:
+    """Return for every row whether its file does not have a column."""
+    return np.repeat([name not in p.columns for p in pieces], [p.n_rows for p in pieces])
 
 
-def _missing(pieces: Sequence[_Piece], names: Sequence[str]) -> list[Noticed]:
+def _missing(pieces: Sequence[_Piece]) -> list[Noticed]:
     said = []
-    for name in names:
+    for name in _names(pieces):
         without = [piece for piece in pieces if name not in piece.columns]
         if without:
             some = ", ".join(piece.name for piece in without[:3])

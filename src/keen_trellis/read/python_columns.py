@@ -5,8 +5,7 @@ from __future__ import annotations
 import datetime as dt
 import json
 import uuid
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Sequence
 from decimal import Decimal
 from typing import Any
 
@@ -14,46 +13,13 @@ import numpy as np
 
 from keen_trellis.data import Column, Kind
 from keen_trellis.data.conversion import in_common_kind
-from keen_trellis.data.kind_changes import Unfit, changed_kind
 from keen_trellis.data.stacking import fill_blanks
-from keen_trellis.read.reading import Noticed, not_numbers
-from keen_trellis.read.text_columns import slip, unfit_noticed
+from keen_trellis.read.noticed import Noticed
+from keen_trellis.read.reading import not_numbers
 
 _LARGEST_EXACT_FLOAT = 2**53
 _DAY = dt.timedelta(days=1)
 _MIDNIGHT = dt.datetime(2000, 1, 1)
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class ChosenKinds:
-    """Columns in the kinds chosen for them.
-
-    Attributes
-    ----------
-    columns : dict of name to Column
-    noticed : tuple of Noticed
-    unfit : tuple of Unfit
-    """
-
-    columns: dict[str, Column]
-    noticed: tuple[Noticed, ...]
-    unfit: tuple[Unfit, ...]
-
-
-def chosen_kinds(columns: Mapping[str, Column], kinds: Mapping[str, Kind]) -> ChosenKinds:
-    """Return columns in the kinds chosen; where none is, slips in text columns are said."""
-    made: dict[str, Column] = {}
-    unfit: list[Unfit] = []
-    slips: list[Noticed] = []
-    for name, column in columns.items():
-        if name in kinds:
-            made[name], lost = changed_kind(column, kinds[name], name)
-            unfit += [lost] if lost else []
-        else:
-            made[name] = column
-            seen = slip(column, name)
-            slips += [seen] if seen else []
-    return ChosenKinds(made, (*unfit_noticed(unfit), *slips), tuple(unfit))
 
 
 def column_of_values(values: Sequence[Any], name: str) -> tuple[Column, list[Noticed]]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -14,43 +14,9 @@ import pyarrow.compute as pc
 from keen_trellis.data import Kind, Table
 from keen_trellis.data.kind_changes import Unfit
 from keen_trellis.errors import MissingFileError, SourceError, reason
-
-
-@dataclass(frozen=True, slots=True)
-class Remedy:
-    """Another way to read the source that would mend what was noticed.
-
-    Attributes
-    ----------
-    label : str
-        What it does, as a button says it.
-    layout : mapping of setting to value
-        The settings of the layout to change.
-    kinds : mapping of column to kind
-        The kinds to choose.
-    """
-
-    label: str
-    layout: Mapping[str, Any] = field(default_factory=dict)
-    kinds: Mapping[str, Kind] = field(default_factory=dict)
-
-
-@dataclass(frozen=True, slots=True)
-class Noticed:
-    """Something that whoever reads the rows should know.
-
-    Attributes
-    ----------
-    text : str
-        One sentence.
-    rows : int
-        How many rows, cells or lines it concerns.
-    remedy : Remedy or None
-    """
-
-    text: str
-    rows: int = 0
-    remedy: Remedy | None = None
+from keen_trellis.progress import Report, quiet
+from keen_trellis.read.noticed import Noticed
+from keen_trellis.read.settling import Settled, Unsettled
 
 
 @dataclass(frozen=True, slots=True)
@@ -96,35 +62,68 @@ class Reading:
 
     Attributes
     ----------
-    table : Table
+    columns : Settled
+        The rows, with the kinds of their columns.
     taken_as : str
         What was found or chosen, in a line: “Comma separated, UTF-8, header in row 1”.
-    noticed : tuple of Noticed
-        What was changed, left out or guessed to make a table of it, the weightiest first.
-    settled : TextLayout, SheetLayout or None
-        The layout with all that was found.
-    unfit : tuple of Unfit
-        The values that are not of the kind chosen for their column.
+    left_out : tuple of Noticed
+        What of the source is not in the table.
+    changed : tuple of Noticed
+        What was changed or guessed to make a table of it.
+    layout : TextLayout, SheetLayout or None
+        With all that was found.
     set_apart : tuple of SetApart
     files : tuple of FileStamp
         The files it was read from.
     partial : bool
         Whether these are only the first rows, read for a look.
+    unsettled : Unsettled or None
+        The columns as they came; None where they are not there any more.
     """
 
-    table: Table
+    columns: Settled
     taken_as: str
-    noticed: tuple[Noticed, ...] = ()
-    settled: Any = None
-    unfit: tuple[Unfit, ...] = ()
+    left_out: tuple[Noticed, ...] = ()
+    changed: tuple[Noticed, ...] = ()
+    layout: Any = None
     set_apart: tuple[SetApart, ...] = ()
     files: tuple[FileStamp, ...] = ()
     partial: bool = False
+    unsettled: Unsettled | None = None
+
+    @property
+    def table(self) -> Table:
+        """The rows."""
+        return self.columns.table
+
+    @property
+    def unfit(self) -> tuple[Unfit, ...]:
+        """The values that are not of the kind chosen for their column."""
+        return self.columns.unfit
+
+    @property
+    def noticed(self) -> tuple[Noticed, ...]:
+        """What is to be known about the rows, the weightiest first."""
+        return (*self.left_out, *self.columns.noticed, *self.changed)
 
     @property
     def notes(self) -> tuple[str, ...]:
         """What was noticed, as sentences."""
         return tuple(noticed.text for noticed in self.noticed)
+
+    def in_kinds(self, kinds: Mapping[str, Kind], report: Report = quiet) -> Reading:
+        """Return the same rows in other kinds, without reading anything again.
+
+        Raises
+        ------
+        ValueError
+            The columns as they came are not there any more.
+        Cancelled
+            Raised by `report` once the user has asked to stop.
+        """
+        if self.unsettled is None:
+            raise ValueError("The columns as they came have been let go of.")
+        return replace(self, columns=self.unsettled.in_kinds(kinds, report))
 
 
 def existing_file(path: Path) -> Path:

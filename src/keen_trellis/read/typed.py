@@ -8,11 +8,11 @@ from collections.abc import Mapping, Sequence
 
 import pyarrow as pa
 
-from keen_trellis.data import Kind, Table
+from keen_trellis.data import Kind
 from keen_trellis.errors import SourceError
 from keen_trellis.progress import Report, quiet
 from keen_trellis.read.reading import Reading, column_names, without_rows
-from keen_trellis.read.text_columns import columns_of_texts
+from keen_trellis.read.text_columns import unsettled_texts
 from keen_trellis.read.text_layout import TextLayout
 
 
@@ -42,9 +42,14 @@ def read_typed(
         pa.chunked_array([[_cell(row, place) for row in filled]], pa.string())
         for place in range(len(names))
     ]
-    made = columns_of_texts(names, texts, TextLayout(), kinds or {}, "the typed table", report)
-    said = (*made.noticed, *noticed, *without_rows(len(filled), "The typed table"))
-    return Reading(Table.of(made.columns), "typed in", said, unfit=made.unfit)
+    unsettled, _ = unsettled_texts(names, texts, TextLayout(), "the typed table")
+    return Reading(
+        unsettled.in_kinds(kinds or {}, report),
+        "typed in",
+        left_out=without_rows(len(filled), "The typed table"),
+        changed=noticed,
+        unsettled=unsettled,
+    )
 
 
 def pasted_cells(text: str) -> list[list[str]]:

@@ -10,21 +10,22 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any, Literal
 
+import pyarrow as pa
 import python_calamine as calamine
 
-from keen_trellis.data import Column, Kind, Table
+from keen_trellis.data import Column, Kind
 from keen_trellis.errors import MissingTableError, SourceError
 from keen_trellis.progress import Report, part, quiet
-from keen_trellis.read.python_columns import chosen_kinds, column_of_values, value_text
+from keen_trellis.read.noticed import Noticed, Reread
+from keen_trellis.read.python_columns import column_of_values, value_text
 from keen_trellis.read.reading import (
     FileStamp,
-    Noticed,
     Reading,
-    Remedy,
     column_names,
     existing_file,
     without_rows,
 )
+from keen_trellis.read.settling import Unsettled
 from keen_trellis.read.unpacking import looked_into
 from keen_trellis.read.workbook_parts import Box, NamedRange, SheetFacts, named_ranges, sheet_facts
 
@@ -168,8 +169,8 @@ def read_sheet(
         rows = [blank] * top + [row[left : right + 1] for row in rows[top : bottom + 1]]
     spelled_out = path.suffix.lower() == ".ods"
     reading = _reading(rows, layout, where, spelled_out, kinds or {}, part(report, 0.6, 1.0))
-    noticed = (*_cells_noticed(facts, merged, reading, layout, where), *reading.noticed)
-    return replace(reading, noticed=noticed, files=(stamp,))
+    left_out = (*_cells_noticed(facts, merged, reading, layout, where), *reading.left_out)
+    return replace(reading, left_out=left_out, files=(stamp,))
 
 
 def _reading(
@@ -192,16 +193,20 @@ def _reading(
     kept, totals = _without_total(kept, used, layout, where)
     names = [value_text(header[c]) if place >= 0 else f"column {c + 1}" for c in used]
     unique, renamed = column_names(names, where)
-    made: dict[str, Column] = {}
+    made: dict[str, pa.ChunkedArray | Column] = {}
     for done, (name, c) in enumerate(zip(unique, used, strict=True)):
         made[name], seen = column_of_values(_values(columns[c][: len(kept)], spelled_out), name)
         noticed += seen
         report(done / len(used), f"Settling kinds of {where}")
-    chosen = chosen_kinds(made, kinds)
-    noticed = [*chosen.noticed, *totals, *renamed, *without_rows(len(kept), where), *noticed]
+    unsettled = Unsettled(made, where)
     settled = replace(layout, header_row=place + 1)
     return Reading(
-        Table.of(chosen.columns), sheet_words(settled), tuple(noticed), settled, chosen.unfit
+        unsettled.in_kinds(kinds),
+        sheet_words(settled),
+        left_out=(*totals, *without_rows(len(kept), where)),
+        changed=(*renamed, *noticed),
+        layout=settled,
+        unsettled=unsettled,
     )
 
 
@@ -298,10 +303,10 @@ def _without_total(
         return rows, [Noticed(f"The last row of {where} is no total any more, so it is kept.", 1)]
     if wanted_out:
         text = f"The last row of {where} is left out: {why}."
-        keep = Remedy("Keep it", layout={"total_row": "kept"})
+        keep = Reread("Keep it", layout={"total_row": "kept"})
         return rows[:-1], [Noticed(text, 1, keep)]
     text = f"The last row of {where} looks like a total: {why}. It would be counted twice."
-    return rows, [Noticed(text, 1, Remedy("Leave it out", layout={"total_row": "left out"}))]
+    return rows, [Noticed(text, 1, Reread("Leave it out", layout={"total_row": "left out"}))]
 
 
 def _why_total(rows: list[Row], columns: Sequence[int]) -> str:
@@ -335,7 +340,7 @@ def _cells_noticed(
         )
         at = f", the first in {facts.first_error}" if facts.first_error else ""
         said.append(Noticed(f"{cells} in {where}{at}; they are read as blanks.", facts.errors))
-    header = reading.settled.header_row
+    header = reading.layout.header_row
     inside = [box for box in merged if box[1][0] >= header]
     if inside and layout.merged == "as they are":
         ranges = "1 range" if len(inside) == 1 else f"{len(inside):,} ranges"
@@ -343,7 +348,7 @@ def _cells_noticed(
             Noticed(
                 f"{ranges} of merged cells in {where}: only the first cell of each has the value.",
                 len(inside),
-                Remedy("Fill merged cells", layout={"merged": "filled"}),
+                Reread("Fill merged cells", layout={"merged": "filled"}),
             )
         )
     return said

@@ -9,7 +9,7 @@ import os
 import threading
 from collections import OrderedDict
 from collections.abc import Container
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 from keen_trellis.compute.execute import Given, execute
@@ -96,10 +96,26 @@ class Results:
 
 
 @dataclass(slots=True)
+class _Came:
+    """A source as it came, before kinds are chosen: another choice reads nothing again."""
+
+    reading: Reading
+    at: dt.datetime
+    last_run: int
+
+    @property
+    def size(self) -> int:
+        return 0 if self.reading.unsettled is None else self.reading.unsettled.size
+
+
+@dataclass(slots=True)
 class _Source:
+    """A source with its kinds chosen; `came` is the name of what it was made of."""
+
     reading: Reading
     at: dt.datetime
     stamp: str
+    came: str
     last_run: int
 
 
@@ -128,6 +144,7 @@ class Runner:
     def __init__(self, secrets: Secrets | None = None, budget: int | None = None) -> None:
         self.secrets = secrets or Secrets()
         self.budget = usual_budget() if budget is None else budget
+        self._came: dict[str, _Came] = {}
         self._sources: dict[str, _Source] = {}
         self._kept: OrderedDict[str, _Kept] = OrderedDict()
         self._run = 0
@@ -160,29 +177,43 @@ class Runner:
 
     def _results(self, trellis: Trellis, report: Report, reread: bool | Container[str]) -> Results:
         self._run += 1
-        before = dict(self._sources)
+        before = dict(self._came), dict(self._sources)
         for lane in trellis.lanes:
             if reread is True or (reread and lane.id in reread):
-                self._sources.pop(_name(lane.source), None)
+                self._read_anew(_name(lane.source.with_kinds({})))
         try:
             results = _Running(self, trellis, report).results()
-        except Cancelled:
-            self._sources = {**before, **self._sources}  # what was read last stays what is shown
+        except Cancelled:  # what was read last stays what is shown
+            self._came = {**before[0], **self._came}
+            self._sources = {**before[1], **self._sources}
             raise
         self._forget()
         return results
 
     def read(self, source: Source, report: Report = quiet) -> _Source:
         """Return the rows of a source, read now or kept from before."""
-        name = _name(source)
+        name, came = _name(source), _name(source.with_kinds({}))
         if name not in self._sources:
-            reading = source.read(self.secrets, report)
-            at = dt.datetime.now()
+            if came in self._came:
+                reading = self._came[came].reading.in_kinds(source.kinds, report)
+            else:
+                self._read_anew(came)
+                reading = source.read(self.secrets, report)
+                self._came[came] = _Came(reading, dt.datetime.now(), self._run)
+            at = self._came[came].at
             stamp = hashlib.sha256(f"{name}\x00{at.isoformat()}".encode()).hexdigest()
-            self._sources[name] = _Source(reading, at, stamp, self._run)
+            settled = replace(reading, unsettled=None)
+            self._sources[name] = _Source(settled, at, stamp, came, self._run)
         read = self._sources[name]
         read.last_run = self._run
+        if came in self._came:
+            self._came[came].last_run = self._run
         return read
+
+    def _read_anew(self, came: str) -> None:
+        """Let go of a source, in whatever kinds it was."""
+        self._came.pop(came, None)
+        self._sources = {k: read for k, read in self._sources.items() if read.came != came}
 
     def result(self, node: Node, report: Report = quiet) -> Any:
         """Return what a node gives, run now or kept from before.
@@ -210,7 +241,14 @@ class Runner:
         """Let go of what is over the budget, the longest unused first, and of old sources."""
         oldest = self._run - _RUNS_KEPT
         self._sources = {k: read for k, read in self._sources.items() if read.last_run > oldest}
+        self._came = {k: came for k, came in self._came.items() if came.last_run > oldest}
         used = sum(kept.size for kept in self._kept.values())
+        for name, came in sorted(self._came.items(), key=lambda one: one[1].last_run):
+            if used + sum(one.size for one in self._came.values()) <= self.budget:
+                break
+            if came.size:  # the source will be read again if other kinds are wanted
+                del self._came[name]
+        used += sum(came.size for came in self._came.values())
         for digest, kept in list(self._kept.items()):
             if used <= self.budget:
                 break

@@ -1,0 +1,82 @@
+"""Which rows of a table are wanted: conditions that the database itself keeps them by."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any, Literal
+
+import pyarrow as pa
+
+from keen_trellis.data import Kind, from_arrow
+from keen_trellis.data.kind_changes import changed_kind
+from keen_trellis.errors import SourceError
+from keen_trellis.read.database_values import Asked, as_text
+
+if TYPE_CHECKING:
+    import sqlalchemy as sa
+
+RowTest = Literal["=", "<>", "<", "<=", ">", ">=", "contains", "is blank", "is not blank"]
+
+
+@dataclass(frozen=True, slots=True)
+class RowCondition:
+    """A simple condition that the database keeps rows by, so that the others are never sent.
+
+    Attributes
+    ----------
+    column : str
+    is_ : str
+        How the column is compared with the value.
+    value : str
+        Written as the column shows its values; empty for the comparisons with blank.
+    """
+
+    column: str
+    is_: RowTest
+    value: str = ""
+
+
+def holds(
+    column: sa.Column[Any], condition: RowCondition, dialect: str, where: str
+) -> sa.ColumnElement[bool]:
+    """Return a condition as the database understands it.
+
+    Raises
+    ------
+    SourceError
+        Its value is none of the column's type.
+    """
+    import sqlalchemy as sa
+
+    if condition.is_ == "is blank":
+        return column.is_(None)
+    if condition.is_ == "is not blank":
+        return column.is_not(None)
+    if condition.is_ == "contains":
+        text = column if isinstance(column.type, sa.String) else as_text(column, dialect)
+        return text.contains(condition.value, autoescape=True)
+    value = _typed(column, condition, where)
+    compared: dict[str, sa.ColumnElement[bool]] = {
+        "=": column == value,
+        "<>": column != value,
+        "<": column < value,
+        "<=": column <= value,
+        ">": column > value,
+        ">=": column >= value,
+    }
+    return compared[condition.is_]
+
+
+def _typed(column: sa.Column[Any], condition: RowCondition, where: str) -> Any:
+    """Return a condition's value as the column's own type."""
+    kind = Asked.of(column, "postgresql").kind
+    if kind is None or kind is Kind.TEXT:
+        return condition.value
+    as_text = from_arrow(pa.array([condition.value]))
+    changed, unfit = changed_kind(as_text, kind, condition.column)
+    if unfit is not None:
+        raise SourceError(
+            f"“{condition.value}” is no {kind}, as “{condition.column}” of {where} is.",
+            "Mend the condition.",
+        )
+    return changed.to_list()[0]
