@@ -13,15 +13,12 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
-from keen_trellis.compute.filtered import Filtered
-from keen_trellis.compute.stack import Stack
-from keen_trellis.compute.tied import Tied
 from keen_trellis.document import Trellis, describe, load
 from keen_trellis.document.edits import SetSource, apply
-from keen_trellis.document.items import Item
 from keen_trellis.errors import EditError, PasswordError, UserError
 from keen_trellis.read import Server
 from keen_trellis.run import Delivered, Results, Runner, make_deliveries
+from keen_trellis.run.facts import JoinFacts
 
 DONE, UNUSABLE = 0, 2
 
@@ -102,9 +99,9 @@ def _run(options: argparse.Namespace) -> int:
     if not errors:
         made = make_deliveries(results, write=options.deliver)
     if options.json:
-        print(json.dumps(_summary(trellis, results, made, errors), indent=2, ensure_ascii=False))
+        print(json.dumps(_summary(results, made, errors), indent=2, ensure_ascii=False))
     else:
-        _print_counts(trellis, results, made)
+        _print_counts(results, made)
     for error in errors:
         print(f"keen-trellis: {error}", file=sys.stderr)
     return UNUSABLE if errors else DONE
@@ -143,19 +140,17 @@ def _describe(options: argparse.Namespace) -> int:
     return DONE
 
 
-def _print_counts(trellis: Trellis, results: Results, made: Sequence[Delivered]) -> None:
-    for lane in trellis.lanes:
-        reading = results.readings[lane.id]
-        if not isinstance(reading, UserError):
-            columns = len(reading.table.columns)
-            print(f"{lane.name}: {len(reading.table):,} rows, {columns} columns read")
-            for note in reading.notes:
+def _print_counts(results: Results, made: Sequence[Delivered]) -> None:
+    facts = results.facts
+    for lane in facts.lanes.values():
+        if lane.rows is not None:
+            read = " read" if lane.is_read else ""
+            print(f"{lane.name}: {lane.rows:,} rows, {len(lane.columns)} columns{read}")
+            for note in lane.notes:
                 print(f"  {note}")
-    for lane, item in trellis.items(Item):
-        given = results.given.get(item.id)
-        if given is not None and not isinstance(given, UserError):
-            names = [lane.name, *(trellis.lane(taken.lane).name for taken in item.takes())]
-            print(f"{' + '.join(names)}: {given.sentence()}")
+    for item in facts.items.values():
+        if item.says:
+            print(f"{item.name}: {item.says}")
     for delivered in made:
         what = "written" if delivered.written else "not written (ask with --deliver)"
         what += ", in place of the file that was there" if delivered.replaced else ""
@@ -163,50 +158,39 @@ def _print_counts(trellis: Trellis, results: Results, made: Sequence[Delivered])
 
 
 def _summary(
-    trellis: Trellis, results: Results, made: Sequence[Delivered], errors: Sequence[UserError]
+    results: Results, made: Sequence[Delivered], errors: Sequence[UserError]
 ) -> dict[str, Any]:
     """Return what a scheduler needs to know; the names of its parts stay what they are."""
-    sources: list[dict[str, Any]] = []
-    ties: list[dict[str, Any]] = []
-    others: list[dict[str, Any]] = []
-    for lane in trellis.lanes:
-        reading = results.readings[lane.id]
-        if not isinstance(reading, UserError):
-            sources.append(
-                {"lane": lane.name, "rows": len(reading.table), "notes": list(reading.notes)}
-            )
-    for lane, item in trellis.items(Item):
-        tie = results.given.get(item.id)
-        if isinstance(tie, Filtered | Stack):
-            others.append({"id": item.id, "lane": lane.name, **_step(item, tie)})
-        elif isinstance(tie, Tied):
-            ties.append(
-                {
-                    "id": item.id,
-                    "left": {"lane": lane.name, **_side(tie.counts.left)},
-                    "right": {"lane": tie.names[1], **_side(tie.counts.right)},
-                    "pairs": tie.counts.pairs,
-                    "join": tie.join_name,
-                    "rows": len(tie.outcome),
-                }
-            )
+    facts = results.facts
+    sources = [
+        {"lane": lane.name, "rows": lane.rows, "notes": list(lane.notes)}
+        for lane in facts.lanes.values()
+        if lane.rows is not None
+    ]
+    ties = [
+        {
+            "id": tie.id,
+            "left": {"lane": tie.lane, **_side(tie.counts.left)},
+            "right": {"lane": tie.other, **_side(tie.counts.right)},
+            "pairs": tie.counts.pairs,
+            "join": tie.join,
+            "rows": tie.rows,
+        }
+        for tie in facts.joins()
+    ]
+    others = [
+        {"id": item.id, "lane": item.lane, "type": item.type, **item.numbers, "says": item.says}
+        for item in facts.items.values()
+        if item.says and not isinstance(item, JoinFacts)
+    ]
     return {
-        "trellis": trellis.name,
+        "trellis": results.trellis.name,
         "sources": sources,
         "ties": ties,
         "steps": others,
         "deliveries": [{**dataclasses.asdict(d), "path": str(d.path)} for d in made],
         "errors": [str(error) for error in errors],
     }
-
-
-def _step(item: Item, given: Filtered | Stack) -> dict[str, Any]:
-    if isinstance(given, Filtered):
-        left_out, unknown = len(given.left_out), given.unknown
-        numbers = {"rows": len(given.outcome), "left_out": left_out, "unknown": unknown}
-    else:
-        numbers = {"rows": len(given.outcome), "left_out": given.left_out}
-    return {"type": item.type, **numbers, "says": given.sentence()}
 
 
 def _side(counts: Any) -> dict[str, int]:

@@ -11,11 +11,11 @@ from keen_trellis.compute.join.pairing import paired
 from keen_trellis.compute.outcome import bay_table
 from keen_trellis.compute.stack import Stack, stack
 from keen_trellis.compute.tied import Tied
-from keen_trellis.plan.nodes import BayRows, Join, Kept, Node, Outcome, Stacked
+from keen_trellis.plan.nodes import BayRows, Begun, Join, Kept, Node, Outcome, Stacked
 from keen_trellis.progress import Report, quiet
 
 Given = Filtered | Tied | Stack
-"""What a step or a tie gave: its `outcome` goes on, its `sentence()` says what became of rows."""
+"""What a step or a tie gave: its `outcome` goes on, the rest says what became of the rows."""
 
 
 def execute(node: Node, inputs: Sequence[Any], report: Report = quiet) -> Any:
@@ -36,6 +36,8 @@ def execute(node: Node, inputs: Sequence[Any], report: Report = quiet) -> Any:
         Raised by `report` once the user has asked to stop.
     """
     match node:
+        case Begun():
+            return inputs[0].with_origin(node.origin)
         case Kept():
             filtered = Filtered.of(inputs[0], node.condition)
             _ = filtered.outcome

@@ -9,6 +9,7 @@ import numpy as np
 
 from keen_trellis.compute.expressions import Truth, truth
 from keen_trellis.data import Table
+from keen_trellis.plan.counts import Group
 from keen_trellis.plan.expressions import Expression
 from keen_trellis.words import counted
 
@@ -46,6 +47,17 @@ class Filtered:
     def unknown(self) -> int:
         """The rows for which it is neither true nor false, because a blank is compared."""
         return int(np.count_nonzero(~(self.held.true | self.held.false)))
+
+    @property
+    def groups(self) -> tuple[Group, ...]:
+        """The rows that go on, and those that do not."""
+        return Group("kept", len(self.outcome)), Group("left out", len(self.left_out), False)
+
+    @property
+    def numbers(self) -> dict[str, int]:
+        """What became of its rows."""
+        left_out = len(self.left_out)
+        return {"rows": len(self.outcome), "left_out": left_out, "unknown": self.unknown}
 
     def sentence(self) -> str:
         """Return how many rows go on and how many do not, in plain words."""

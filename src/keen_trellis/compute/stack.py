@@ -13,6 +13,7 @@ from keen_trellis.compute.join.match import grouped
 from keen_trellis.data import PRESENT, Column, Kind, Table
 from keen_trellis.data.conversion import in_common_kind
 from keen_trellis.data.stacking import stack_columns
+from keen_trellis.plan.counts import Group
 from keen_trellis.plan.outcome import free_name
 from keen_trellis.words import counted, listed
 
@@ -36,6 +37,16 @@ class Stack:
     notes: tuple[str, ...]
     counts: tuple[tuple[str, int], ...]
     left_out: int = 0
+
+    @property
+    def groups(self) -> tuple[Group, ...]:
+        """The rows of each table."""
+        return tuple(Group(name, rows) for name, rows in self.counts)
+
+    @property
+    def numbers(self) -> dict[str, int]:
+        """What became of the rows."""
+        return {"rows": len(self.outcome), "left_out": self.left_out}
 
     def sentence(self) -> str:
         """Return where the rows came from, and what was noticed, in plain words."""

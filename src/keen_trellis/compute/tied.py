@@ -15,7 +15,7 @@ from keen_trellis.compute.join.pairing import paired
 from keen_trellis.compute.outcome import bay_table, outcome
 from keen_trellis.data import BLANK, GAP, Table
 from keen_trellis.plan.bays import Bay, Keep, keep_of
-from keen_trellis.plan.counts import Counts, JoinType
+from keen_trellis.plan.counts import Counts, Group, JoinType
 from keen_trellis.plan.link import Link
 from keen_trellis.plan.outcome import ALL_COLUMNS, Columns, join_name
 from keen_trellis.plan.sentences import join_title, link_sentence, outcome_sentences
@@ -156,6 +156,16 @@ class Tied:
         """Return the tie with another link, matched anew."""
         found = paired(self.left, self.right, link, self.names, report)
         return replace(self, link=link, match=found)
+
+    @property
+    def groups(self) -> tuple[Group, ...]:
+        """The three bays."""
+        return tuple(Group(bay, self.counts.bay(bay), bay in self.keep) for bay in Bay)
+
+    @property
+    def numbers(self) -> dict[str, int]:
+        """What became of the rows."""
+        return {"rows": len(self.outcome), "pairs": self.counts.pairs}
 
     def sentence(self) -> str:
         """Return the tie in plain words."""

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from keen_trellis.document.sources import source_words
 from keen_trellis.document.trellis import Trellis
 from keen_trellis.words import counted
 
@@ -13,7 +12,8 @@ def describe(trellis: Trellis) -> Iterator[str]:
     """Yield the lines that say what a trellis does; nothing is read for it."""
     yield f"{trellis.name}: {', '.join(parts_words(trellis))}"
     for lane in trellis.lanes:
-        yield f"Lane {lane.name} reads {source_words(lane.source)}."
+        verb = "reads" if lane.source.begins_at() is None else "begins with"
+        yield f"Lane {lane.name} {verb} {trellis.begins_words(lane)}."
         for item in lane.items:
             yield f"  {item.sentence(trellis, lane)}"
 

@@ -23,7 +23,7 @@ from keen_trellis.document.items import (
     Taken,
     WantedColumns,
 )
-from keen_trellis.document.sources import Source, missing_beside
+from keen_trellis.document.sources import LaneSource, Source, missing_beside
 from keen_trellis.document.trellis import Lane, Trellis, kept_with
 from keen_trellis.errors import EditError
 from keen_trellis.plan.bays import Bay
@@ -192,6 +192,13 @@ class RemoveLane:
             if lane.id != self.lane and any(taken.lane == self.lane for taken in tie.takes()):
                 raise EditError(
                     f"{lane.name} takes rows of {gone.name} in a tie.", "Remove the tie first."
+                )
+        parts = {gone.id, *(item.id for item in gone.items)}
+        for lane in trellis.lanes:
+            if lane.id != self.lane and trellis.begins_after(lane) in parts:
+                raise EditError(
+                    f"The lane {lane.name} begins with rows of {gone.name}.",
+                    f"Remove {lane.name} first.",
                 )
         return _with(trellis, lanes=tuple(x for x in trellis.lanes if x.id != self.lane))
 
@@ -422,6 +429,11 @@ def stays_before(trellis: Trellis, item_id: str) -> str:
         for taking, item in trellis.ties()
         if any(t.lane == lane.id and trellis.taken_after(t) in before for t in item.takes())
     ]
+    takers += [
+        one.name
+        for one in trellis.lanes
+        if isinstance(one.source, LaneSource) and trellis.begins_after(one) in before
+    ]
     parts = []
     if deliveries:
         names = listed([item.name for item in deliveries])
@@ -474,7 +486,13 @@ def _taking(item: Item, places: Sequence[Taken]) -> Item:
 
 
 def _with_takers(trellis: Trellis, change: Callable[[Taken], Taken]) -> Trellis:
-    """Return the trellis with the places changed where ties take their rows."""
+    """Return the trellis with the places changed where ties and lanes take their rows."""
+    for lane in trellis.lanes:
+        source = lane.source
+        if isinstance(source, LaneSource):
+            begun = source.taken_at(change(Taken(lane=source.lane, after=source.after)))
+            if begun != source:
+                trellis = _with_lane(trellis, lane.id, partial(_with, source=begun))
     for _, item in trellis.ties():
         places = [change(taken) for taken in item.takes()]
         if tuple(places) != item.takes():
@@ -639,6 +657,11 @@ class RemoveItem:
     def changed(self, trellis: Trellis) -> Trellis:
         """Return the trellis without the item."""
         lane, place = trellis.place_of(self.item)
+        for begun in trellis.beginning_at(self.item):
+            raise EditError(
+                f"The lane {begun.name} begins with a bay of this tie.",
+                f"Remove {begun.name} first.",
+            )
         items = lane.items[:place] + lane.items[place + 1 :]
         before = trellis.part_at(lane, place)
 

@@ -10,8 +10,10 @@ from typing import Annotated, Any, Literal, TypeVar
 from pydantic import Field
 
 from keen_trellis.data import Kind
-from keen_trellis.document.items.base import Part
+from keen_trellis.document.items.base import Part, Taken
 from keen_trellis.errors import EditError, SourceError
+from keen_trellis.plan.bays import Bay
+from keen_trellis.plan.nodes import BayRows, Begun, Node, Outcome
 from keen_trellis.progress import Report, quiet
 from keen_trellis.read import (
     FileStamp,
@@ -43,6 +45,21 @@ class _How:
     secrets: Secrets
     report: Report
     rows_at_most: int | None
+
+
+class Beginning(Part):
+    """Where in the trellis itself a lane begins.
+
+    Attributes
+    ----------
+    taken : Taken or None
+        The rows of another lane that it begins with.
+    tie : str
+        The tie that it begins with a bay of; empty where it begins with a lane's rows.
+    """
+
+    taken: Taken | None = None
+    tie: str = ""
 
 
 class AnySource(Part):
@@ -102,6 +119,10 @@ class AnySource(Part):
         for column, kind in remedy.kinds.items():
             made = made.with_kind(column, kind)
         return made
+
+    def begins_at(self) -> Beginning | None:
+        """Return the part of the trellis that it begins at; None where it is read from outside."""
+        return None
 
     def read(
         self,
@@ -280,6 +301,68 @@ class QuerySource(_InDatabase):
         )
 
 
+class _InTrellis(AnySource):
+    """Rows that the trellis itself has; their kinds are those that they have there."""
+
+    kinds: dict[str, Kind] = Field(default={}, max_length=0)
+
+    def begins_at(self) -> Beginning:
+        """Return the part of the trellis that it begins at."""
+        raise NotImplementedError
+
+    def node(self, rows: Node, lane: str) -> Node:
+        """Return the rows that a lane begins with.
+
+        Parameters
+        ----------
+        rows : Node
+            What goes on from the part that it begins at.
+        lane : str
+            The id of the lane that begins here.
+        """
+        raise NotImplementedError
+
+
+class LaneSource(_InTrellis):
+    """The rows of another lane once more; `after` as in `Taken`."""
+
+    type: Literal["lane"] = "lane"
+    lane: str
+    after: str | None = None
+
+    def begins_at(self) -> Beginning:
+        """Return the place on the other lane."""
+        return Beginning(taken=Taken(lane=self.lane, after=self.after))
+
+    def taken_at(self, taken: Taken) -> LaneSource:
+        """Return the source with its rows taken elsewhere."""
+        return self.model_copy(update={"lane": taken.lane, "after": taken.after})
+
+    def node(self, rows: Node, lane: str) -> Node:
+        """Return the rows as those of a lane of their own."""
+        return Begun(rows, lane)
+
+
+class BaySource(_InTrellis):
+    """The rows of one bay of a join, whether the bay is kept or left there."""
+
+    type: Literal["bay"] = "bay"
+    tie: str
+    bay: Bay
+
+    def begins_at(self) -> Beginning:
+        """Return the tie."""
+        return Beginning(tie=self.tie)
+
+    def node(self, rows: Node, lane: str) -> Node:
+        """Return the rows of the bay; their columns stay those of the lanes they come from."""
+        assert isinstance(rows, Outcome)
+        return BayRows(rows.join, self.bay)
+
+
+InTrellis = LaneSource | BaySource
+"""The sources that nothing is read for."""
+
 Source = Annotated[
     DelimitedSource
     | SheetSource
@@ -287,7 +370,9 @@ Source = Annotated[
     | ColumnarSource
     | TypedSource
     | TableSource
-    | QuerySource,
+    | QuerySource
+    | LaneSource
+    | BaySource,
     Field(discriminator="type"),
 ]
 

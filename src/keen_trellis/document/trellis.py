@@ -13,7 +13,7 @@ from typing import Literal, TypeVar
 from pydantic import Field, model_validator
 
 from keen_trellis.document.items import AnyItem, DeliveryItem, Item, JoinItem, Part, Taken
-from keen_trellis.document.sources import Source
+from keen_trellis.document.sources import BaySource, LaneSource, Source, source_words
 from keen_trellis.errors import EditError
 from keen_trellis.plan.bays import Bay, Keep, keep_of
 from keen_trellis.words import first_free
@@ -70,8 +70,25 @@ class Trellis(Part):
                 other = self.lane(taken.lane)
                 if taken.after not in (None, other.id, *(i.id for i in other.items)):
                     raise ValueError(f"The tie “{item.id}” names no item: “{taken.after}”.")
+        for lane in self.lanes:
+            self._refuse_beginning(lane)
         _refuse_circles(self)
         return self
+
+    def _refuse_beginning(self, lane: Lane) -> None:
+        """Refuse a lane that begins at what is not there."""
+        begins = lane.source.begins_at()
+        if begins is None:
+            return
+        if begins.taken is None:
+            if begins.tie not in {tie.id for _, tie in self.joins()}:
+                raise ValueError(f"The lane “{lane.name}” names no join: “{begins.tie}”.")
+            return
+        other = next((one for one in self.lanes if one.id == begins.taken.lane), None)
+        if other is None:
+            raise ValueError(f"The lane “{lane.name}” names no lane: “{begins.taken.lane}”.")
+        if begins.taken.after not in (None, other.id, *(item.id for item in other.items)):
+            raise ValueError(f"The lane “{lane.name}” names no item: “{begins.taken.after}”.")
 
     def lane(self, lane_id: str) -> Lane:
         """Return the lane with an id; `KeyError` where there is none."""
@@ -137,18 +154,65 @@ class Trellis(Part):
         """Return the id of the last item of a lane, or of the lane where it has none."""
         return self.part_at(lane, len(lane.items))
 
+    def place_after(self, part_id: str) -> tuple[Lane, int]:
+        """Return the lane that a part is or stands on, and how many items stand up to it."""
+        for lane in self.lanes:
+            if lane.id == part_id:
+                return lane, 0
+        lane, place = self.place_of(part_id)
+        return lane, place + 1
+
     def before(self, item_id: str) -> str:
         """Return the id of what stands before an item: another item, or its lane."""
         return self.part_at(*self.place_of(item_id))
 
+    def begins_after(self, lane: Lane) -> str:
+        """Return the part that a lane begins at: an item, or a lane; empty for one from outside."""
+        begins = lane.source.begins_at()
+        if begins is None:
+            return ""
+        return self.taken_after(begins.taken) if begins.taken else begins.tie
+
+    def beginning_at(self, item_id: str) -> Iterator[Lane]:
+        """Yield the lanes that begin with a bay of a tie."""
+        for lane in self.lanes:
+            begins = lane.source.begins_at()
+            if begins is not None and begins.tie == item_id:
+                yield lane
+
+    def begins_words(self, lane: Lane) -> str:
+        """Return where a lane comes from, as short as it can be said."""
+        source = lane.source
+        if isinstance(source, LaneSource):
+            return f"the rows of {self.lane(source.lane).name}"
+        if isinstance(source, BaySource):
+            item = self.join(source.tie)
+            left, right = self.place_of(source.tie)[0].name, self.lane(item.lane).name
+            return {
+                Bay.LEFT: f"only in {left}, not in {right}",
+                Bay.BOTH: f"in both {left} and {right}",
+                Bay.RIGHT: f"only in {right}, not in {left}",
+            }[source.bay]
+        return source_words(source)
+
     def tied_in(self, lane: Lane, place: int) -> set[str]:
         """Return the lanes tied into a lane up to a place, and those tied into them."""
-        found: set[str] = set()
+        found = self._brought_along(lane)
         for item in lane.items[:place]:
             for taken in item.takes():
                 other = self.lane(taken.lane)
                 found |= {other.id} | self.tied_in(other, self.taken_place(taken))
         return found
+
+    def _brought_along(self, lane: Lane) -> set[str]:
+        """Return the lanes in the rows that a lane begins with, where these are the trellis's."""
+        begins = lane.source.begins_at()
+        if begins is None:
+            return set()
+        if begins.taken is not None:
+            return self.tied_in(self.lane(begins.taken.lane), self.taken_place(begins.taken))
+        tied, place = self.place_of(begins.tie)
+        return {tied.id} | self.tied_in(tied, place + 1)
 
     def reader_of(self, path: Path) -> Lane | None:
         """Return the lane that reads a file, or would if it were there; None where none does."""
@@ -200,6 +264,8 @@ def _refuse_circles(trellis: Trellis) -> None:
             settle(lane, place - 1)
             for taken in lane.items[place - 1].takes():
                 settle(trellis.lane(taken.lane), trellis.taken_place(taken))
+        elif begins := trellis.begins_after(lane):
+            settle(*trellis.place_after(begins))
         under_way.remove(node)
         settled.add(node)
 

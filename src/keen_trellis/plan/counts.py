@@ -8,6 +8,15 @@ from keen_trellis.plan.bays import JOIN_NAMES, Bay, Keep
 
 
 @dataclass(frozen=True, slots=True)
+class Group:
+    """Some of the rows that a step or a tie was given: what they are, and whether they go on."""
+
+    name: str
+    rows: int
+    goes_on: bool = True
+
+
+@dataclass(frozen=True, slots=True)
 class SideCounts:
     """What a tie does to the rows of one side.
 

@@ -89,6 +89,23 @@ class Read(Node):
 
 
 @dataclass(frozen=True, eq=False)
+class Begun(Node):
+    """The rows of another lane once more, as those of a lane of their own."""
+
+    rows: Node
+    origin: str
+
+    def inputs(self) -> tuple[Node, ...]:
+        """Return the one input."""
+        return (self.rows,)
+
+    @cached_property
+    def schema(self) -> Schema:
+        """The columns of its input, each of the one lane."""
+        return Schema(tuple(replace(c, origin=self.origin) for c in self.rows.schema))
+
+
+@dataclass(frozen=True, eq=False)
 class Kept(Node):
     """The rows for which a condition is true: not false, and not unknown (WHERE in SQL)."""
 

@@ -8,17 +8,14 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
-from pathlib import Path
 
-from keen_trellis.compute.tied import Tied
 from keen_trellis.data import Column, Table
 from keen_trellis.document.edits import RenameLinkField
 from keen_trellis.document.items import JoinItem
 from keen_trellis.document.trellis import Lane
 from keen_trellis.errors import UnknownColumnError
 from keen_trellis.plan.link import SIDES
-from keen_trellis.read import Reading
-from keen_trellis.run.runner import Results
+from keen_trellis.run.results import Results
 
 _LIKELY = 0.5
 _COMPARED = 100_000
@@ -157,22 +154,17 @@ class Changes:
 
 def snapshot(results: Results) -> Snapshot:
     """Return the numbers of a run."""
-    trellis = results.trellis
-    lanes, ties = {}, {}
-    for lane in trellis.lanes:
-        reading = results.readings.get(lane.id)
-        if isinstance(reading, Reading):
-            columns = {f.name: str(f.kind) for f in reading.table.fields}
-            files = tuple(Path(stamp.path).name for stamp in reading.files)
-            lanes[lane.id] = LaneSnapshot(lane.name, len(reading.table), columns, files)
-        elif reading is not None:
-            lanes[lane.id] = LaneSnapshot(lane.name)
-    for lane, item in trellis.joins():
-        tie = results.ties.get(item.id)
-        if isinstance(tie, Tied):
-            left = tie.counts.left
-            name = f"{lane.name} + {tie.names[1]}"
-            ties[item.id] = TieSnapshot(name, left.rows, left.found, len(tie.outcome))
+    facts = results.facts
+    lanes = {
+        lane.id: LaneSnapshot(lane.name, lane.rows, dict(lane.columns), lane.files)
+        for lane in facts.lanes.values()
+        if lane.is_read and (lane.rows is not None or lane.trouble)
+    }
+    ties = {
+        tie.id: TieSnapshot(tie.name, tie.counts.left.rows, tie.counts.left.found, tie.rows)
+        for tie in facts.joins()
+        if tie.rows is not None
+    }
     at = results.read_at
     return Snapshot(lanes, ties, f"{at:%Y-%m-%d %H:%M}" if at else "")
 

@@ -9,7 +9,7 @@ from pathlib import Path
 from keen_trellis.deliver import deliver
 from keen_trellis.errors import DeliveryError, UserError
 from keen_trellis.progress import Report, part, quiet
-from keen_trellis.run.runner import Results
+from keen_trellis.run.results import Results
 
 
 @dataclass(frozen=True, slots=True)

@@ -4,8 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from keen_trellis.compute.tied import Tied
-from keen_trellis.run.runner import Results
+from keen_trellis.run.results import Results
 
 
 def effects(without: Results, with_it: Results) -> Iterator[str]:
@@ -16,10 +15,10 @@ def effects(without: Results, with_it: Results) -> Iterator[str]:
     without, with_it : Results
         Of the same trellis, but for the step.
     """
-    before_all = without.ties
-    for lane, item in with_it.trellis.joins():
-        before, now = before_all.get(item.id), with_it.ties.get(item.id)
-        if isinstance(before, Tied) and isinstance(now, Tied):
-            words = [f"{t.counts.left.found:,} of {t.counts.left.rows:,}" for t in (before, now)]
+    before = {tie.id: tie for tie in without.facts.joins()}
+    for tie in with_it.facts.joins():
+        if tie.id in before:
+            sides = (before[tie.id].counts.left, tie.counts.left)
+            words = [f"{side.found:,} of {side.rows:,}" for side in sides]
             if words[0] != words[1]:
-                yield f"{words[0]} → {words[1]} found at {lane.name} + {now.names[1]}"
+                yield f"{words[0]} → {words[1]} found at {tie.name}"

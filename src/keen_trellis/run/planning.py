@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 
+from keen_trellis.document.sources import InTrellis
 from keen_trellis.document.trellis import Lane, Trellis
 from keen_trellis.errors import UserError, WaitingError
 from keen_trellis.plan.nodes import Node
@@ -33,7 +34,7 @@ def planned(trellis: Trellis, reads: Mapping[str, Node | UserError]) -> Plan:
     ----------
     trellis : Trellis
     reads : mapping of lane id to Node or UserError
-        The rows of every lane as they are read, or why they cannot be.
+        The rows of every lane that is read from outside, or why they cannot be read.
     """
     plan = Plan(trellis)
 
@@ -45,8 +46,7 @@ def planned(trellis: Trellis, reads: Mapping[str, Node | UserError]) -> Plan:
 
     def made(lane: Lane, place: int) -> Node | UserError:
         if place == 0:
-            read = reads[lane.id]
-            return WaitingError(lane.name, read) if isinstance(read, UserError) else read
+            return begun(lane)
         item = lane.items[place - 1]
         before = settle(lane, place - 1)
         if not item.changes_rows:
@@ -66,6 +66,16 @@ def planned(trellis: Trellis, reads: Mapping[str, Node | UserError]) -> Plan:
         except UserError as error:
             return error
         return node
+
+    def begun(lane: Lane) -> Node | UserError:
+        if not isinstance(lane.source, InTrellis):
+            read = reads[lane.id]
+            return WaitingError(lane.name, read) if isinstance(read, UserError) else read
+        before, place = trellis.place_after(trellis.begins_after(lane))
+        rows = settle(before, place)
+        if isinstance(rows, UserError):
+            return WaitingError(before.name, rows)
+        return lane.source.node(rows, lane.id)
 
     for lane in trellis.lanes:
         for place in range(len(lane.items) + 1):

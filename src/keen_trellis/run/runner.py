@@ -9,7 +9,7 @@ import os
 import threading
 from collections import OrderedDict
 from collections.abc import Container
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 from typing import Any
 
 from keen_trellis.compute.execute import Given, execute
@@ -17,9 +17,8 @@ from keen_trellis.compute.filtered import Filtered
 from keen_trellis.compute.schemas import schema_of
 from keen_trellis.compute.sizes import size_of
 from keen_trellis.compute.tied import Tied
-from keen_trellis.data import Table
-from keen_trellis.document.sources import Source
-from keen_trellis.document.trellis import Trellis
+from keen_trellis.document.sources import BaySource, InTrellis, Source
+from keen_trellis.document.trellis import Lane, Trellis
 from keen_trellis.errors import (
     SourceError,
     TooManyRowsError,
@@ -32,13 +31,11 @@ from keen_trellis.plan.nodes import Node, Read
 from keen_trellis.progress import Cancelled, Report, part, quiet
 from keen_trellis.read import Reading, Secrets
 from keen_trellis.run.planning import Plan, planned
+from keen_trellis.run.results import CELLS_COUNTED_AT_MOST, Results
 
 _LOOK_UP_S = 0.05
 _RUNS_KEPT = 3
 """For how many runs a source is kept that no lane reads any more: an undo finds it there."""
-
-CELLS_COUNTED_AT_MOST = 20_000
-"""Of outcomes with more rows, gaps and blanks are not counted at every run."""
 
 
 def usual_budget() -> int:
@@ -47,52 +44,6 @@ def usual_budget() -> int:
         return os.sysconf("SC_PHYS_PAGES") * os.sysconf("SC_PAGE_SIZE") // 4
     except (ValueError, OSError):  # a system that does not tell
         return 2 << 30
-
-
-@dataclass(frozen=True, slots=True)
-class Results:
-    """What a run of a trellis gave. Where a part failed, its error stands in its place.
-
-    Attributes
-    ----------
-    trellis : Trellis
-        The one that these are the results of; no other may be paired with them.
-    readings : dict of lane id to Reading or UserError
-    rows : dict of part id to Table or UserError
-        The rows of a lane as they were read (by the lane's id), and after each of its items (by
-        the item's).
-    given : dict of item id to what it gave, or UserError
-        Of every step and tie.
-    read_at : datetime or None
-        When the oldest of the sources was read.
-    """
-
-    trellis: Trellis = field(default_factory=Trellis)
-    readings: dict[str, Reading | UserError] = field(default_factory=dict)
-    rows: dict[str, Table | UserError] = field(default_factory=dict)
-    given: dict[str, Given | UserError] = field(default_factory=dict)
-    read_at: dt.datetime | None = None
-
-    def errors(self) -> list[UserError]:
-        """Return what went wrong, each once, sources first; not what only waits for it."""
-        found = [*self.readings.values(), *self.rows.values()]
-        unique = {id(e): e for e in found if isinstance(e, UserError)}
-        return [e for e in unique.values() if not isinstance(e, WaitingError)]
-
-    @property
-    def ties(self) -> dict[str, Tied | UserError]:
-        """What the joins gave, by their ids."""
-        joins = ((item.id, self.given.get(item.id)) for _, item in self.trellis.joins())
-        return {i: made for i, made in joins if isinstance(made, Tied | UserError)}
-
-    def sides(self, tie_id: str) -> tuple[Table | UserError | None, ...]:
-        """Return the rows that a tie brings together, as far as they are known."""
-        try:
-            tie = self.trellis.item(tie_id)
-        except KeyError:
-            return ()
-        parts = [self.trellis.before(tie_id), *map(self.trellis.taken_after, tie.takes())]
-        return tuple(self.rows.get(part_id) for part_id in parts)
 
 
 @dataclass(slots=True)
@@ -271,6 +222,8 @@ class _Running:
         reads: dict[str, Node | UserError] = {}
         times = []
         for lane in self.trellis.lanes:
+            if isinstance(lane.source, InTrellis):
+                continue
             try:
                 source = self.runner.read(lane.source, self._share())
             except (SourceError, UnknownColumnError) as error:
@@ -302,13 +255,25 @@ class _Running:
     def _waiting(self, part_id: str, lanes: dict[str, str], found: Results) -> WaitingError | None:
         """Return what a part waits for, where something that it takes could not be worked out."""
         if part_id in lanes:
-            return None
+            return self._waiting_to_begin(self.trellis.lane(part_id), found)
         taken = self.trellis.item(part_id).takes()
         lane, _ = self.trellis.place_of(part_id)
         names = [lane.name, *(lanes[one.lane] for one in taken)]
         for name, rows in zip(names, found.sides(part_id), strict=True):
             if isinstance(rows, UserError):
                 return WaitingError(name, rows)
+        return None
+
+    def _waiting_to_begin(self, lane: Lane, found: Results) -> WaitingError | None:
+        """Return what a lane that begins in the trellis waits for.
+
+        A bay is there although the outcome of its tie is not: it waits for the sides alone.
+        """
+        after = self.trellis.begins_after(lane)
+        sides = found.sides(after) if isinstance(lane.source, BaySource) else ()
+        for rows in sides or (found.rows.get(after),):
+            if isinstance(rows, UserError):
+                return WaitingError(self.trellis.place_after(after)[0].name, rows)
         return None
 
     def _value(self, node: Node | UserError) -> Any:

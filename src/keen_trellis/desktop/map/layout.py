@@ -11,18 +11,14 @@ from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
-from keen_trellis.compute.execute import Given
-from keen_trellis.compute.stack import Stack
-from keen_trellis.compute.tied import Tied
-from keen_trellis.data import Table
 from keen_trellis.document.items import DeliveryItem, Item, JoinItem, Taken
-from keen_trellis.document.sources import source_words
 from keen_trellis.document.trellis import Lane, Trellis
-from keen_trellis.errors import UserError, WaitingError
 from keen_trellis.plan.bays import Bay
+from keen_trellis.plan.counts import Group
 from keen_trellis.plan.outcome import join_name
 from keen_trellis.plan.sentences import found_words
-from keen_trellis.run.runner import Results
+from keen_trellis.run.facts import ItemFacts, JoinFacts, PartFacts
+from keen_trellis.run.results import Results
 from keen_trellis.words import counted
 
 HEADS_WIDTH = 226
@@ -38,6 +34,7 @@ FLAG_WIDTH, FLAG_HEIGHT = 122, 50
 PLUS_SIZE = 24
 BEAD_SIZE = 26
 CURVE_WIDTH = 116
+BRANCH_WIDTH = 84
 SPILL_WIDTH = STAKE_GAP - 30
 STRIPE = 3.5
 
@@ -315,6 +312,7 @@ class _Drawing:
         beads: list[Bead] = []
         pluses: list[Plus] = []
         for lane in self.trellis.lanes:
+            ribbons += self._branch(lane)
             ribbons += self._level_ribbons(lane)
             for place, item in enumerate(lane.items):
                 if item.takes():
@@ -360,7 +358,11 @@ class _Drawing:
     def _column(self, lane: Lane, place: int) -> int:
         """Return the stake of a lane's item; -1 stands before the first."""
         if place < 0:
-            return -1
+            begins = self.trellis.begins_after(lane)
+            if not begins:
+                return -1
+            other, reached = self.trellis.place_after(begins)
+            return self._column(other, reached - 1)
         if (lane.id, place) not in self.columns:
             column = self._column(lane, place - 1) + 1
             item = lane.items[place]
@@ -373,24 +375,31 @@ class _Drawing:
 
     def _x(self, lane: Lane, place: int) -> float:
         """Return where a lane's item stands; before the first one the lane begins."""
-        return FIRST_STAKE + STAKE_GAP * self._column(lane, place) if place >= 0 else HEADS_WIDTH
+        column = self._column(lane, place)
+        return FIRST_STAKE + STAKE_GAP * column if column >= 0 else HEADS_WIDTH
 
-    def _table(self, lane: Lane, place: int) -> Table | None:
-        table = self.results.rows.get(self.trellis.part_at(lane, place))
-        return table if isinstance(table, Table) else None
+    def _part(self, lane: Lane, place: int) -> PartFacts | None:
+        """Return what is known of a lane after so many items."""
+        facts, part = self.results.facts, self.trellis.part_at(lane, place)
+        return facts.items.get(part) if place else facts.lanes.get(part)
 
-    def _result(self, item: Item) -> Given | UserError | None:
-        """Return what a tie gave, unless it has been linked otherwise since."""
-        result = self.results.given.get(item.id)
-        if isinstance(item, JoinItem):
-            is_old = isinstance(result, Tied) and result.link != item.match_link()
-            return None if is_old else result
-        return result
+    def _rows(self, lane: Lane, place: int) -> int | None:
+        part = self._part(lane, place)
+        return part.rows if part else None
+
+    def _facts(self, item: Item) -> ItemFacts | None:
+        """Return what is known of an item, unless it has been linked otherwise since."""
+        facts = self.results.facts.items.get(item.id)
+        if facts is not None and isinstance(item, JoinItem):
+            then = self.results.trellis.item(item.id)
+            is_old = isinstance(then, JoinItem) and then.match_link() != item.match_link()
+            return None if is_old else facts
+        return facts
 
     def _stripes(self, lane: Lane, place: int) -> tuple[Stripe, ...]:
         """Return the stripes of a lane after so many items: its own, and one for each tied in."""
-        table = self._table(lane, place)
-        total = thickness(len(table)) if table is not None else 3.0
+        rows = self._rows(lane, place)
+        total = thickness(rows) if rows is not None else 3.0
         tied = [
             self.trellis.lane(taken.lane).colour
             for item in lane.items[:place]
@@ -401,7 +410,7 @@ class _Drawing:
 
     def _level_ribbons(self, lane: Lane) -> Iterator[Ribbon]:
         y = self.middles[lane.id]
-        start = float(HEADS_WIDTH)
+        start = self._start(lane)
         for place in range(len(lane.items)):
             x = self._x(lane, place)
             item = lane.items[place]
@@ -417,6 +426,21 @@ class _Drawing:
             ]
             end = max(start, *ends)
         yield Ribbon(lane.id, start, y, end, y, self._stripes(lane, len(lane.items)))
+
+    def _start(self, lane: Lane) -> float:
+        """Return where a lane's level ribbon begins: at its head, or behind where it branches."""
+        if not self.trellis.begins_after(lane):
+            return float(HEADS_WIDTH)
+        return self._x(lane, -1) + BRANCH_WIDTH
+
+    def _branch(self, lane: Lane) -> Iterator[Ribbon]:
+        """Yield the ribbon from the part that a lane begins at down, or up, to its row."""
+        begins = self.trellis.begins_after(lane)
+        if begins:
+            other, _ = self.trellis.place_after(begins)
+            x, end = self._x(lane, -1), self._start(lane)
+            stripes = self._stripes(lane, 0)
+            yield Ribbon(lane.id, x, self.middles[other.id], end, self.middles[lane.id], stripes)
 
     def _curve(self, item: Taken, capsule: Capsule) -> Ribbon:
         other = self.trellis.lane(item.lane)
@@ -434,29 +458,30 @@ class _Drawing:
         x = self._x(lane, place) - CAPSULE_WIDTH / 2
         y = self.middles[lane.id] - CAPSULE_HEIGHT / 2
         box = Box(x, y, CAPSULE_WIDTH, CAPSULE_HEIGHT)
-        tie = self._result(item)
-        title = _tie_title(item)
-        if isinstance(tie, Tied):
-            (taken,) = item.takes()
-            colours = (lane.colour, None, self.trellis.lane(taken.lane).colour)
-            parts = _parts(box, tie, colours)
-            return Capsule(item.id, lane.id, box, parts, title, found_words(tie.counts), "")
-        if isinstance(tie, Stack):
-            then = self.results.trellis  # the item may take other lanes by now
-            lanes = [lane, *(then.lane(taken.lane) for taken in then.item(item.id).takes())]
-            sizes = [n for _, n in tie.counts]
-            layers = _slats(box, sizes, [True] * len(sizes), [one.colour for one in lanes])
-            rows = counted(len(tie.outcome), "row")
-            return Capsule(item.id, lane.id, box, layers, title, rows, "")
-        if isinstance(tie, WaitingError):  # nothing is wrong here
-            return Capsule(item.id, lane.id, box, (), title, "waits", "", tie.happened)
-        trouble = tie.happened if isinstance(tie, UserError) else ""
-        counts = "needs a look" if trouble else "matching …"
-        return Capsule(item.id, lane.id, box, (), title, counts, trouble)
+        facts, title = self._facts(item), _tie_title(item)
+        if facts is None:
+            return Capsule(item.id, lane.id, box, (), title, "matching …", "")
+        if facts.waits_for:  # nothing is wrong here
+            return Capsule(item.id, lane.id, box, (), title, "waits", "", facts.waits_for)
+        if facts.trouble:
+            return Capsule(item.id, lane.id, box, (), title, "needs a look", facts.trouble)
+        slats = _slats(box, facts.groups, self._colours(lane, item, facts))
+        counts = counted(facts.rows or 0, "row")
+        if isinstance(facts, JoinFacts):
+            counts = found_words(facts.counts)
+        return Capsule(item.id, lane.id, box, slats, title, counts, "")
+
+    def _colours(self, lane: Lane, item: Item, facts: ItemFacts) -> list[int | None]:
+        """Return the colour of each group of rows: of its lane, none for rows of two lanes."""
+        then = self.results.trellis  # the item may take other lanes by now
+        taken = [then.lane(taken.lane).colour for taken in then.item(item.id).takes()]
+        if isinstance(facts, JoinFacts):
+            return [lane.colour, None, *taken]
+        return [lane.colour, *taken]
 
     def _spill(self, item: Item, capsule: Capsule) -> Iterator[Spill]:
-        tie = self._result(item)
-        if not isinstance(tie, Tied):
+        tie = self._facts(item)
+        if not isinstance(tie, JoinFacts):
             return
         text, full = self._spill_words(tie)
         if text:
@@ -464,12 +489,10 @@ class _Drawing:
             box = Box(capsule.box.right + 8, capsule.box.bottom + 4, self.measure(text) + 18, 21)
             yield Spill(item.id, start, box, text, full)
 
-    def _spill_words(self, tie: Tied) -> tuple[str, str]:
+    def _spill_words(self, tie: JoinFacts) -> tuple[str, str]:
         """Return how many rows are left, with names short enough for the room, and in full."""
-        left, right = tie.names
-        words = {Bay.LEFT: left, Bay.BOTH: "matched", Bay.RIGHT: right}
-        spilled = {bay: tie.counts.bay(bay) for bay in Bay if bay not in tie.keep}
-        held = {bay: rows for bay, rows in spilled.items() if rows}
+        words = {Bay.LEFT: tie.lane, Bay.BOTH: "matched", Bay.RIGHT: tie.other}
+        held = {Bay(g.name): g.rows for g in tie.groups if g.rows and not g.goes_on}
         if not held:
             return "", ""
         end = f"{'row' if sum(held.values()) == 1 else 'rows'} left"
@@ -485,27 +508,25 @@ class _Drawing:
     def _flag(self, lane: Lane, place: int, item: DeliveryItem) -> Flag:
         x = self._x(lane, place) - FLAG_WIDTH / 2
         box = Box(x, self.middles[lane.id] - FLAG_HEIGHT / 2, FLAG_WIDTH, FLAG_HEIGHT)
-        table = self.results.rows.get(item.id)
-        rows = counted(len(table), "row") if isinstance(table, Table) else "no rows yet"
-        rows = "waits" if isinstance(table, WaitingError) else rows
-        is_trouble = isinstance(table, UserError) and not isinstance(table, WaitingError)
-        trouble = table.happened if is_trouble and isinstance(table, UserError) else ""
+        facts = self._part(lane, place + 1)
+        rows, trouble = "no rows yet", ""
+        if facts is not None:
+            trouble = facts.trouble
+            rows = "waits" if facts.waits_for else rows
+            rows = counted(facts.rows, "row") if facts.rows is not None else rows
         return Flag(item.id, lane.id, box, item.name, rows, Path(item.path).name, trouble)
 
     def _bead(self, lane: Lane, place: int, item: Item) -> Bead:
         x, y = self._x(lane, place), self.middles[lane.id]
         box = Box(x - BEAD_SIZE / 2, y - BEAD_SIZE / 2, BEAD_SIZE, BEAD_SIZE)
-        before, after = (self._table(lane, n) for n in (place, place + 1))
-        result = self.results.rows.get(item.id)
-        trouble = ""
-        if isinstance(result, UserError) and not isinstance(result, WaitingError):
-            trouble = result.happened
-        counts = "waits" if isinstance(result, WaitingError) else "working …"
-        if before is not None and after is not None:
-            counts = f"{len(after):,} of {len(before):,} rows"
-        return Bead(
-            item.id, lane.id, box, item.type, "needs a look" if trouble else counts, trouble
-        )
+        facts = self._facts(item)
+        if facts is None:
+            return Bead(item.id, lane.id, box, item.type, "working …", "")
+        counts = "waits" if facts.waits_for else "working …"
+        if facts.rows is not None and facts.before is not None:
+            counts = f"{facts.rows:,} of {facts.before:,} rows"
+        counts = "needs a look" if facts.trouble else counts
+        return Bead(item.id, lane.id, box, item.type, counts, facts.trouble)
 
     def _plus(self, lane: Lane) -> Plus:
         if lane.items:
@@ -513,21 +534,21 @@ class _Drawing:
             is_flag = isinstance(lane.items[-1], DeliveryItem)
             x = last + (FLAG_WIDTH / 2 + 22 if is_flag else 112)
         else:
-            x = float(FIRST_STAKE)
+            x = FIRST_STAKE + STAKE_GAP * (self._column(lane, -1) + 1)
         y = self.middles[lane.id] - PLUS_SIZE / 2
         return Plus(lane.id, Box(x - PLUS_SIZE / 2, y, PLUS_SIZE, PLUS_SIZE))
 
     def _head(self, lane: Lane) -> Head:
         box = Box(0, self.middles[lane.id] - HEAD_HEIGHT / 2, HEADS_WIDTH, HEAD_HEIGHT)
-        reading = self.results.readings.get(lane.id)
-        table = self._table(lane, 0)
-        trouble = reading.happened if isinstance(reading, UserError) else ""
-        if table is not None:
-            columns = counted(len(table.columns), "column")
-            size = f"{counted(len(table), 'row')} · {columns}"
-        else:
-            size = "cannot be read" if trouble else "reading …"
-        source = source_words(lane.source)
+        facts = self.results.facts.lanes.get(lane.id)
+        trouble = facts.trouble if facts else ""
+        size = "cannot be read" if trouble else "reading …"
+        if facts is not None and facts.rows is not None:
+            columns = counted(len(facts.columns), "column")
+            size = f"{counted(facts.rows, 'row')} · {columns}"
+        elif facts is not None and facts.waits_for:
+            size = "waits"
+        source = self.trellis.begins_words(lane)
         is_stale = lane.id in self.stale
         return Head(lane.id, lane.colour, box, lane.name, source, size, trouble, is_stale)
 
@@ -539,25 +560,19 @@ def _tie_title(item: Item) -> str:
     return item.type.capitalize()
 
 
-def _parts(box: Box, tie: Tied, colours: tuple[int | None, ...]) -> tuple[Slat, ...]:
-    """Return the bays in their true proportion."""
-    rows = [tie.counts.bay(bay) for bay in Bay]
-    return _slats(box, rows, [bay in tie.keep for bay in Bay], colours)
-
-
-def _slats(
-    box: Box, rows: Sequence[int], kept: Sequence[bool], colours: Sequence[int | None]
-) -> tuple[Slat, ...]:
+def _slats(box: Box, groups: Sequence[Group], colours: Sequence[int | None]) -> tuple[Slat, ...]:
     """Return groups of rows in their true proportion; one that holds rows is always seen."""
     inner = Box(box.x + 4, box.y + 4, box.width - 8, box.height - 8)
+    rows = [group.rows for group in groups]
     held = [count > 0 for count in rows]
     gaps = 2 * max(sum(held) - 1, 0)
     room = inner.height - gaps
     heights = [max(room * count / max(sum(rows), 1), 5.0) if count else 0.0 for count in rows]
     shrink = room / sum(heights) if any(heights) else 1.0
     parts, y = [], inner.y
-    for height, is_kept, colour in zip(heights, kept, colours, strict=True):
+    for height, group, colour in zip(heights, groups, colours, strict=True):
         if height:
-            parts.append(Slat(Box(inner.x, y, inner.width, height * shrink), is_kept, colour))
+            slat = Box(inner.x, y, inner.width, height * shrink)
+            parts.append(Slat(slat, group.goes_on, colour))
             y += height * shrink + 2
     return tuple(parts)

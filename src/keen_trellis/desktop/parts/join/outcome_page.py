@@ -10,7 +10,7 @@ from keen_trellis.desktop.theme import Theme
 from keen_trellis.document import Lane
 from keen_trellis.document.items import Item
 from keen_trellis.errors import UserError
-from keen_trellis.run.runner import CELLS_COUNTED_AT_MOST
+from keen_trellis.run.results import CELLS_COUNTED_AT_MOST
 
 
 class OutcomePage(TablePage):
