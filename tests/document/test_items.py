@@ -26,24 +26,30 @@ from keen_trellis.document.edits import (
     Edit,
     InsertItem,
     RemoveItem,
+    RemoveLane,
     RenameLane,
     SetBay,
     SetItem,
+    SetKeep,
+    SetSource,
     apply,
+    lane_with_bay,
+    lane_with_rows,
 )
 from keen_trellis.document.items import (
     KINDS,
     ConditionItem,
-    DeliveryItem,
     FilterItem,
     LinkedFields,
     StackedLane,
     StackItem,
 )
+from keen_trellis.document.sources import BaySource, LaneSource
 from keen_trellis.errors import EditError, UserError, WaitingError
 from keen_trellis.plan.bays import Bay
 from keen_trellis.run import Results, Runner
 from tests.compute.test_wide_values import AMOUNTS, CALENDAR, TIME, columns
+from tests.random_edits import any_edit
 
 FILES = {
     "monday": "route,riders\nKP-MS,98\nKP-BR,12\nMS-GH,\n",
@@ -200,6 +206,78 @@ class StackTest(ItemsTest):
             self.do(SetItem(at_its_end))
 
 
+class BeginningTest(ItemsTest):
+    """A lane begins with the rows of a bay, or with those of another lane."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.do(AddTie("monday", "routes", (LinkedFields(left="route", right="code"),)))
+        for bay in Bay:
+            self.do(lane_with_bay(self.trellis, "monday-routes", bay))
+
+    def test_each_bay_goes_on_as_a_lane_whether_it_is_kept_or_left(self) -> None:
+        lanes = ("monday-without-routes", "monday-with-routes", "routes-without-monday")
+        before = [self.rows(lane) for lane in lanes]
+        kept = [("KP-BR", 12), ("MS-GH", None)]
+        self.assertEqual(before[0], kept)
+        self.assertEqual(before[1], [("KP-MS", 98, "KP-MS", "Inner")])
+        self.assertEqual(before[2], [("GH-TO", "Outer")])
+        self.do(SetKeep("monday-routes", (Bay.RIGHT,)))
+        self.assertEqual([self.rows(lane) for lane in lanes], before)
+        self.do(InsertItem(lanes[0], lanes[0], FilterItem(id="", conditions=(FilterTest.BRAE,))))
+        self.assertEqual(self.rows("monday-without-routes-filter"), kept[:1])
+        said = list(describe(self.trellis))
+        self.assertIn("Lane Monday without Routes begins with rows of Monday not in Routes.", said)
+        out = self.command("run")[1]
+        self.assertIn("Monday without Routes: 2 rows, 2 columns", out)
+        loaded = load(self.folder / "week.trellis")
+        self.assertEqual(loaded.lane(lanes[0]), self.trellis.lane(lanes[0]))
+
+    def test_spilled_rows_are_mended_and_brought_back_below(self) -> None:
+        self.do(SetBay("monday-routes", Bay.LEFT, False))
+        self.do(AddStack("monday", ("monday-without-routes",)))
+        self.assertEqual(
+            sorted(row[0] for row in self.rows("monday-stack")),
+            [
+                "KP-BR",
+                "KP-MS",
+                "MS-GH",
+            ],
+        )
+
+    def test_the_rows_of_a_lane_go_on_twice_from_the_place_that_was_chosen(self) -> None:
+        self.do(lane_with_rows(self.trellis, "monday", "monday"))
+        self.do(AddStack("monday", ("tuesday",)))
+        self.assertEqual(len(self.rows("monday-2")), 3)
+        self.do(AddTie("monday", "monday-2", (LinkedFields(left="route", right="route"),)))
+        origins = {field.origin for field in self.results().rows["monday-monday-2"].fields}
+        self.assertLessEqual({"monday", "monday-2"}, origins)
+
+    def test_a_lane_that_would_feed_itself_and_a_tie_that_is_needed_are_refused(self) -> None:
+        for edit in (
+            RemoveItem("monday-routes"),
+            RemoveLane("monday"),
+            AddTie("routes", "monday-with-routes", ()),
+            SetSource("monday", BaySource(tie="monday-routes", bay=Bay.LEFT)),
+            SetSource("tuesday", BaySource(tie="nothing", bay=Bay.LEFT)),
+            SetSource("tuesday", LaneSource(lane="tuesday")),
+            SetSource("tuesday", LaneSource(lane="nothing")),
+            SetSource("tuesday", LaneSource(lane="monday", after="nothing")),
+        ):
+            if isinstance(edit, AddTie):  # what a tie takes may not come of that tie
+                taken = self.trellis.join("monday-routes")
+                edit = SetItem(taken.model_copy(update={"after": "routes-monday-with-routes"}))
+                self.do(AddTie("routes", "monday-with-routes", ()))
+            with self.subTest(edit=edit), self.assertRaises(EditError):
+                self.do(edit)
+
+    def test_a_lane_that_begins_at_what_cannot_be_read_waits(self) -> None:
+        (self.folder / "routes.csv").unlink()
+        results = self.results()
+        self.assertIsInstance(results.rows["monday-without-routes"], WaitingError)
+        self.assertEqual(len(results.errors()), 1)
+
+
 class EveryKindTest(ItemsTest):
     """What the house asks of a kind of item; a new kind finds here what it lacks."""
 
@@ -234,7 +312,7 @@ class EveryKindTest(ItemsTest):
         self.examples()
         ways_back, seen = [], [self.trellis]
         for number in range(250):
-            edit = self.any_edit(chance)
+            edit = any_edit(self.trellis, chance)
             try:
                 self.trellis, back = apply(edit, self.trellis)
             except (UserError, KeyError):
@@ -249,29 +327,6 @@ class EveryKindTest(ItemsTest):
         for back in reversed(ways_back):
             self.assertEqual(self.trellis, seen.pop())
             self.trellis, _ = apply(back, self.trellis)
-
-    def any_edit(self, chance: random.Random) -> Edit:
-        lanes = [lane.id for lane in self.trellis.lanes]
-        items = [item for lane in self.trellis.lanes for item in lane.items]
-        item = chance.choice(items) if items else DeliveryItem(id="none", name="", path="")
-        value = chance.choice(["1", "12", "98", "many", ""])
-        test = chance.choice(["=", ">", "<=", "<>"])
-        riders = ConditionItem(column="riders", is_=test, values=(value,))  # type: ignore[arg-type]
-        link = (LinkedFields(left="route", right=chance.choice(["route", "code"])),)
-        a, b = chance.choice(lanes), chance.choice(lanes)
-        few = len(items) < 9
-        return chance.choice(
-            [
-                AddTie(a, b, link) if few else RemoveItem(item.id),
-                AddStack(a, (b,)) if few else RemoveItem(item.id),
-                InsertItem(a, a, FilterItem(id="", conditions=(riders,))),
-                RemoveItem(item.id),
-                SetItem(FilterItem(id=item.id, conditions=(riders, riders), of="any"))
-                if isinstance(item, FilterItem)
-                else SetBay(item.id, chance.choice(list(Bay)), chance.random() < 0.5),
-                RenameLane(a, chance.choice(["One", "Two", "Three"])),
-            ]
-        )
 
 
 def _shown(rows: object) -> object:

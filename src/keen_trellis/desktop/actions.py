@@ -33,6 +33,11 @@ def _from_file(session: Session) -> bool:
     return lane is not None and bool(lane.source.place)
 
 
+def _from_outside(session: Session) -> bool:
+    lane = session.selected_lane
+    return lane is not None and lane.source.begins_at() is None
+
+
 def _two_lanes(session: Session) -> bool:
     return _lane_selected(session) and len(session.trellis.lanes) > 1
 
@@ -194,7 +199,7 @@ ACTIONS = (
         "Read the selected lane's source anew.",
         lambda w: w.reread_lane(),
         "F5",
-        _lane_selected,
+        _from_outside,
     ),
     ActionSpec(
         "lane.move",
@@ -210,7 +215,7 @@ ACTIONS = (
         "Find its file, choose another table, enter a password, or read it again.",
         lambda w: w.mend_source(),
         "",
-        _lane_selected,
+        _from_outside,
     ),
     ActionSpec(
         "page.rows",
@@ -271,6 +276,15 @@ ACTIONS = (
         at_end=True,
     ),
     ActionSpec(
+        "lane.branch",
+        "Begin a lane with these rows",
+        "Take the rows from here on as a lane of their own, too.",
+        lambda w: w.session.begin_with_rows(),
+        "",
+        _lane_selected,
+        at_end=True,
+    ),
+    ActionSpec(
         "lane.deliver",
         "Add a delivery …",
         "Write the rows at the selected lane's end to a file.",
@@ -309,6 +323,30 @@ ACTIONS = (
         "Switch the right bay of the selected tie.",
         _toggle(Bay.RIGHT),
         "Alt+3",
+        _tie_selected,
+    ),
+    ActionSpec(
+        "tie.lane_left",
+        "Begin a lane with the rows only in the first lane",
+        "Take the left bay of the selected tie, kept or left, as a lane of its own.",
+        lambda w: w.session.begin_with_bay(Bay.LEFT),
+        "Alt+Shift+1",
+        _tie_selected,
+    ),
+    ActionSpec(
+        "tie.lane_both",
+        "Begin a lane with the rows in both",
+        "Take the middle bay of the selected tie as a lane of its own.",
+        lambda w: w.session.begin_with_bay(Bay.BOTH),
+        "Alt+Shift+2",
+        _tie_selected,
+    ),
+    ActionSpec(
+        "tie.lane_right",
+        "Begin a lane with the rows only in the second lane",
+        "Take the right bay of the selected tie, kept or left, as a lane of its own.",
+        lambda w: w.session.begin_with_bay(Bay.RIGHT),
+        "Alt+Shift+3",
         _tie_selected,
     ),
     ActionSpec(

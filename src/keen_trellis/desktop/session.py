@@ -15,9 +15,20 @@ from keen_trellis.data import Table
 from keen_trellis.deliver import cells_as_text
 from keen_trellis.desktop.jobs import Job, Jobs
 from keen_trellis.document import Lane, Trellis, load, save
-from keen_trellis.document.edits import AddStack, AddTie, Edit, InsertItem, SetItem, apply
+from keen_trellis.document.edits import (
+    AddLane,
+    AddStack,
+    AddTie,
+    Edit,
+    InsertItem,
+    SetItem,
+    apply,
+    lane_with_bay,
+    lane_with_rows,
+)
 from keen_trellis.document.items import FilterItem, Item, JoinItem, LinkedFields
 from keen_trellis.errors import KindsDifferError, UserError
+from keen_trellis.plan.bays import Bay
 from keen_trellis.progress import Cancelled, Report, part
 from keen_trellis.read import Reading, Secrets
 from keen_trellis.run import Delivered, Results, Runner, make_deliveries
@@ -490,6 +501,24 @@ class Session(QObject):
         if self.do(AddStack(lane, (other,))):
             self.fresh = self.trellis.lane(lane).items[-1].id
             self.select(self.fresh)
+
+    def begin_with_bay(self, bay: Bay) -> None:
+        """Begin a lane with the rows of a bay of the selected join."""
+        item = self.selected_item
+        if isinstance(item, JoinItem):
+            self._begin(lane_with_bay(self.trellis, item.id, bay))
+
+    def begin_with_rows(self) -> None:
+        """Begin a lane with the rows after what is selected; at its end for a lane itself."""
+        lane, item = self.selected_lane, self.selected_item
+        if lane is not None:
+            after = item.id if item else self.trellis.end_of(lane)
+            self._begin(lane_with_rows(self.trellis, lane.id, after))
+
+    def _begin(self, edit: AddLane) -> None:
+        before = {lane.id for lane in self.trellis.lanes}
+        if self.do(edit):
+            self.select(next(lane.id for lane in self.trellis.lanes if lane.id not in before))
 
     def filter(self) -> None:
         """Put a filter behind what is selected; behind a lane's last item for the lane itself."""

@@ -23,7 +23,7 @@ from keen_trellis.document.items import (
     Taken,
     WantedColumns,
 )
-from keen_trellis.document.sources import LaneSource, Source, missing_beside
+from keen_trellis.document.sources import BaySource, LaneSource, Source, missing_beside
 from keen_trellis.document.trellis import Lane, Trellis, kept_with
 from keen_trellis.errors import EditError
 from keen_trellis.plan.bays import Bay
@@ -102,10 +102,11 @@ class RenameTrellis:
 
 @dataclass(frozen=True, slots=True)
 class AddLane:
-    """Bring in a table as a lane, below the others."""
+    """Bring in a table as a lane, below the others or right below one of them."""
 
     name: str
     source: Source
+    below: str = ""
 
     @property
     def label(self) -> str:
@@ -121,7 +122,28 @@ class AddLane:
             colour=trellis.fresh_colour(),
             source=self.source,
         )
-        return _with(trellis, lanes=(*trellis.lanes, lane))
+        ids = [one.id for one in trellis.lanes]
+        place = ids.index(self.below) + 1 if self.below in ids else len(ids)
+        lanes = (*trellis.lanes[:place], lane, *trellis.lanes[place:])
+        return _with(trellis, lanes=lanes)
+
+
+def lane_with_bay(trellis: Trellis, tie: str, bay: Bay) -> AddLane:
+    """Return the edit that begins a lane with the rows of a bay."""
+    lane, _ = trellis.place_of(tie)
+    left, right = lane.name, trellis.lane(trellis.join(tie).lane).name
+    names = {
+        Bay.LEFT: f"{left} without {right}",
+        Bay.BOTH: f"{left} with {right}",
+        Bay.RIGHT: f"{right} without {left}",
+    }
+    return AddLane(names[bay], BaySource(tie=tie, bay=bay), below=lane.id)
+
+
+def lane_with_rows(trellis: Trellis, lane: str, after: str) -> AddLane:
+    """Return the edit that begins a lane with the rows that another has after a part of it."""
+    source = LaneSource(lane=lane, after=after)
+    return AddLane(trellis.lane(lane).name, source, below=lane)
 
 
 @dataclass(frozen=True, slots=True)

@@ -184,14 +184,14 @@ class Trellis(Part):
         """Return where a lane comes from, as short as it can be said."""
         source = lane.source
         if isinstance(source, LaneSource):
-            return f"the rows of {self.lane(source.lane).name}"
+            return f"rows of {self.lane(source.lane).name}"
         if isinstance(source, BaySource):
             item = self.join(source.tie)
             left, right = self.place_of(source.tie)[0].name, self.lane(item.lane).name
             return {
-                Bay.LEFT: f"only in {left}, not in {right}",
-                Bay.BOTH: f"in both {left} and {right}",
-                Bay.RIGHT: f"only in {right}, not in {left}",
+                Bay.LEFT: f"rows of {left} not in {right}",
+                Bay.BOTH: f"rows of {left} with {right}",
+                Bay.RIGHT: f"rows of {right} not in {left}",
             }[source.bay]
         return source_words(source)
 

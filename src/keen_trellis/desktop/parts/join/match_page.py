@@ -7,8 +7,8 @@ from dataclasses import replace
 from functools import partial
 from typing import Any
 
-from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QMenu, QVBoxLayout, QWidget
 
 from keen_trellis.compute.outcome import outcome_fields
 from keen_trellis.compute.tied import Tied
@@ -51,14 +51,29 @@ _TEXT_CHOICES: tuple[tuple[str, tuple[TextRule, ...]], ...] = (
 class BayCard(RowsCard):
     """One bay: its name and rows, Keep or Leave, and the rows themselves."""
 
+    lane_asked = Signal()
+
     def __init__(self, bay: Bay, theme: Theme) -> None:
         none = "No rows here." if bay is Bay.BOTH else "Every row has a match."
         super().__init__(f"bay.{bay}", theme, none)
         self.bay = bay
+        more = button("⋯", f"bay.{bay}.more", self._offer, "plain")
+        more.setAccessibleName("What can be done with the rows of this bay")
+        more.setToolTip(more.accessibleName())
         self.switch = Switch(f"bay.{bay}.switch", ("Keep", "Leave"), "This bay")
+        self.head_row.addWidget(more)
         self.head_row.addWidget(self.switch)
         self._of: tuple[Tied, set[str]] | None = None
         self._table: Table | None = None
+
+    def _offer(self) -> None:
+        menu = QMenu(self)
+        menu.setObjectName(f"bay.{self.bay}.menu")
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        own = menu.addAction("Begin a lane with these rows", self.lane_asked.emit)
+        own.setObjectName(f"bay.{self.bay}.lane")
+        below = self.switch.mapToGlobal(self.switch.rect().bottomLeft())
+        menu.popup(below)
 
     def show_bay(self, tie: Tied, fields: set[str], right: str, origins: Origins) -> None:
         """Show the rows of the bay; the same rows as before stay where they were scrolled to.
@@ -102,12 +117,13 @@ class MatchPage(Page):
         self._lay_out()
         for bay, panel in self._bays.items():
             panel.switch.chosen.connect(lambda number, b=bay: self._switch_bay(b, number == 0))
+            panel.lane_asked.connect(lambda b=bay: self.session.begin_with_bay(b))
 
     def _lay_out(self) -> None:
         bays = QHBoxLayout(self._bay_row)
         bays.setContentsMargins(0, 0, 0, 0)
         bays.setSpacing(12)
-        for bay, share in ((Bay.LEFT, 35), (Bay.BOTH, 56), (Bay.RIGHT, 31)):
+        for bay, share in ((Bay.LEFT, 35), (Bay.BOTH, 53), (Bay.RIGHT, 34)):
             bays.addWidget(self._bays[bay], share)
         sentence = QWidget()
         sentence.setLayout(self._sentence)

@@ -70,24 +70,25 @@ class ColumnsPage(Page):
         self._view.set_theme(theme)
 
     def show_part(self, lane: Lane, item: Item | None, origins: Origins) -> None:
-        """Show the columns of a lane as they were read."""
-        reading = self.session.results.readings.get(lane.id)
+        """Show the columns of a lane as it begins."""
+        results = self.session.results
+        table = results.readings.get(lane.id) or results.rows.get(lane.id)
+        table = table.table if isinstance(table, Reading) else table
         same_lane = self._lane is not None and self._lane.id == lane.id
         self._lane = lane
-        is_read = isinstance(reading, Reading)
         for widget in (self._list, self._title, self._says, self._kind, self._view):
-            widget.setVisible(is_read)
-        if not isinstance(reading, Reading):
+            widget.setVisible(isinstance(table, Table))
+        if not isinstance(table, Table):
             self._shown = None
-            self._unfit.tell("Not read yet." if reading is None else str(reading))
+            self._unfit.tell("Not read yet." if table is None else str(table))
             return
-        if reading.table is self._shown and same_lane:
+        if table is self._shown and same_lane:
             if self._current not in self._profiles:
-                self._look_at(reading.table, self._current)
+                self._look_at(table, self._current)
             return
         before = self._current
-        self._shown, self._profiles, self._looking_at = reading.table, {}, set()
-        self._fill(reading.table)
+        self._shown, self._profiles, self._looking_at = table, {}, set()
+        self._fill(table)
         self.select(before)
 
     def select(self, name: str) -> None:
@@ -131,6 +132,9 @@ class ColumnsPage(Page):
         kind = table.field(name).kind
         self._title.setText(name)
         options = [(k.value, str(k), "") for k in Kind]
+        is_read = lane.source.begins_at() is None
+        self._says.setText("is read as" if is_read else f"is {kind} where it comes from")
+        self._kind.setVisible(is_read)
         if name in lane.source.kinds:
             options.append(("", "as found in the values", ""))
         self._kind.offer(options, kind.value)

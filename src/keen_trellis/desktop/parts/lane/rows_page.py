@@ -28,11 +28,16 @@ class RowsPage(TablePage):
         reading = results.readings.get(lane.id)
         shown = reading if isinstance(reading, UserError) else results.rows.get(lane.id)
         line = f"Read as: {reading.taken_as}" if isinstance(reading, Reading) else ""
+        if lane.source.begins_at() is not None:
+            line = f"Begins with {self.session.trellis.begins_words(lane)}"
         self.show_table(shown, line, origins, set())
 
     def _offer_kinds(self, column: str) -> None:
         lane = self.session.selected_lane
         if lane is None:
+            return
+        if lane.source.begins_at() is not None:
+            self.session.said.emit("The kinds here are those of the rows it begins with.", False)
             return
         kind = self.grid.table_model.table.field(column).kind
 

@@ -38,6 +38,7 @@ class SourcePage(Page):
         self._place.setObjectName("source.place")
         self._move = button("Choose another place …", "source.move", self._ask_moving)
         self._again = button("Read again", "source.again", self._read_again, "soft")
+        self._begin = button("Show where it begins", "source.begin", self._show_beginning)
         self._facts = label(soft=True)
         self._facts.setObjectName("source.facts")
         self._form = SourceForm("source.form", theme)
@@ -60,6 +61,7 @@ class SourcePage(Page):
         head.addWidget(self._place, 1)
         head.addWidget(self._move)
         head.addWidget(self._again)
+        head.addWidget(self._begin)
         inner = QWidget()
         column = self._column = QVBoxLayout(inner)
         column.setContentsMargins(20, 10, 20, 10)
@@ -92,10 +94,14 @@ class SourcePage(Page):
             return  # what is being typed is newer than what was read
         self._lane = lane
         source, read = lane.source, reading if isinstance(reading, Reading) else None
-        self._where.setText(_title(source))
+        is_read = source.begins_at() is None
+        begins = f"Begins with {self.session.trellis.begins_words(lane)}"
+        self._where.setText(_title(source) if is_read else begins)
         self._place.setText(str(Path(source.place).parent) if source.place else _server(source))
         self._move.setVisible(bool(source.place))
-        self._again.setVisible(not isinstance(source, TypedSource))
+        self._again.setVisible(is_read and not isinstance(source, TypedSource))
+        self._begin.setVisible(not is_read)
+        self._form.setVisible(is_read)
         self._notice.tell(str(reading) if isinstance(reading, UserError) else "")
         self._form.show_source(source, read)
         self._column.setStretchFactor(self._form, 20 if isinstance(source, TypedSource) else 0)
@@ -126,6 +132,10 @@ class SourcePage(Page):
         if self._lane is not None:
             self.session.do(SetSource(self._lane.id, source))
 
+    def _show_beginning(self) -> None:
+        if self._lane is not None:
+            self.session.select(self.session.trellis.begins_after(self._lane))
+
     def _read_again(self) -> None:
         if self._lane is not None:
             self.session.run(reread={self._lane.id})
@@ -155,6 +165,8 @@ def _facts(reading: Reading) -> str:
 
 
 def _server(source: Source) -> str:
+    if source.begins_at() is not None:
+        return "Nothing is read for it: its rows follow what is done where it begins"
     database = getattr(source, "database", None)
     if not isinstance(database, Server):
         return "Names in the first line; Ctrl+V pastes cells copied from a sheet"

@@ -1,0 +1,173 @@
+"""Facts: the numbers and names of a run, taken once.
+
+The map, the command line, its JSON and the snapshots of runs are written from them. There is no
+value of a source in them.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+from keen_trellis.compute.execute import Given
+from keen_trellis.compute.tied import Tied
+from keen_trellis.data import Table
+from keen_trellis.document.items import Item
+from keen_trellis.document.trellis import Lane, Trellis
+from keen_trellis.errors import UserError, WaitingError
+from keen_trellis.plan.counts import Counts, Group
+from keen_trellis.read import Reading
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PartFacts:
+    """What is known about a lane or an item.
+
+    Attributes
+    ----------
+    id, name : str
+    rows : int or None
+        That go on from it; None where there are none to count.
+    trouble : str
+        What is wrong with it, in a sentence; empty for nothing.
+    waits_for : str
+        What it waits for, where something before it is wrong.
+    """
+
+    id: str
+    name: str
+    rows: int | None = None
+    trouble: str = ""
+    waits_for: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LaneFacts(PartFacts):
+    """A lane as it begins.
+
+    Attributes
+    ----------
+    is_read : bool
+        Whether it is read from outside.
+    columns : dict of name to kind
+    files : tuple of str
+        The names of its files.
+    notes : tuple of str
+        What was noticed when it was read.
+    """
+
+    is_read: bool = True
+    columns: Mapping[str, str] = field(default_factory=dict)
+    files: tuple[str, ...] = ()
+    notes: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ItemFacts(PartFacts):
+    """An item of a lane.
+
+    Attributes
+    ----------
+    type : str
+    lane : str
+        The name of its lane.
+    before : int or None
+        The rows of its lane right before it.
+    says : str
+        What it did, in a sentence or more; empty for a delivery.
+    groups : tuple of Group
+        The rows that it was given, by what became of them.
+    numbers : dict of name to number
+    """
+
+    type: str
+    lane: str
+    before: int | None = None
+    says: str = ""
+    groups: tuple[Group, ...] = ()
+    numbers: Mapping[str, int] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class JoinFacts(ItemFacts):
+    """A join that has been made; `join` is its name, `other` that of the lane it brings in."""
+
+    counts: Counts
+    join: str
+    other: str
+
+
+@dataclass(frozen=True, slots=True)
+class Facts:
+    """What is known about every part of a trellis, in the order of its lanes."""
+
+    lanes: Mapping[str, LaneFacts]
+    items: Mapping[str, ItemFacts]
+
+    def joins(self) -> Iterator[JoinFacts]:
+        """Yield every join that has been made."""
+        return (item for item in self.items.values() if isinstance(item, JoinFacts))
+
+
+def facts_of(
+    trellis: Trellis,
+    readings: Mapping[str, Reading | UserError],
+    rows: Mapping[str, Table | UserError],
+    given: Mapping[str, Given | UserError],
+) -> Facts:
+    """Return the facts of a run; the arguments are what `Results` has."""
+    lanes = {
+        lane.id: _lane(lane, readings.get(lane.id), rows.get(lane.id)) for lane in trellis.lanes
+    }
+    items = {}
+    for lane, item in trellis.items(Item):
+        before = rows.get(trellis.before(item.id))
+        names = (lane.name, *(trellis.lane(taken.lane).name for taken in item.takes()))
+        facts = ItemFacts(
+            id=item.id,
+            name=" + ".join(names),
+            type=item.type,
+            lane=lane.name,
+            before=len(before) if isinstance(before, Table) else None,
+            **_going_on(rows.get(item.id)),
+        )
+        items[item.id] = _with_given(facts, given.get(item.id))
+    return Facts(lanes, items)
+
+
+def _lane(
+    lane: Lane, reading: Reading | UserError | None, rows: Table | UserError | None
+) -> LaneFacts:
+    is_read = lane.source.begins_at() is None
+    if isinstance(reading, UserError):
+        return LaneFacts(id=lane.id, name=lane.name, trouble=reading.happened)
+    columns = {f.name: str(f.kind) for f in rows.fields} if isinstance(rows, Table) else {}
+    read: dict[str, Any] = {}
+    if reading is not None:
+        read["files"] = tuple(Path(stamp.path).name for stamp in reading.files)
+        read["notes"] = reading.notes
+    going_on = _going_on(rows)
+    return LaneFacts(
+        id=lane.id, name=lane.name, is_read=is_read, columns=columns, **read, **going_on
+    )
+
+
+def _going_on(rows: Table | UserError | None) -> dict[str, Any]:
+    if isinstance(rows, WaitingError):
+        return {"waits_for": rows.happened}
+    if isinstance(rows, UserError):
+        return {"trouble": rows.happened}
+    return {} if rows is None else {"rows": len(rows)}
+
+
+def _with_given(facts: ItemFacts, given: Given | UserError | None) -> ItemFacts:
+    if given is None or isinstance(given, UserError):
+        return facts
+    known = {name: getattr(facts, name) for name in ItemFacts.__dataclass_fields__}
+    known |= {"says": given.sentence(), "groups": given.groups, "numbers": given.numbers}
+    if isinstance(given, Tied):
+        join, other = given.join_name, given.names[1]
+        return JoinFacts(**known, counts=given.counts, join=join, other=other)
+    return ItemFacts(**known)

@@ -1,0 +1,70 @@
+"""What a run of a trellis gave."""
+
+from __future__ import annotations
+
+import datetime as dt
+from dataclasses import dataclass, field
+from functools import cached_property
+
+from keen_trellis.compute.execute import Given
+from keen_trellis.compute.tied import Tied
+from keen_trellis.data import Table
+from keen_trellis.document.trellis import Trellis
+from keen_trellis.errors import UserError, WaitingError
+from keen_trellis.read import Reading
+from keen_trellis.run.facts import Facts, facts_of
+
+CELLS_COUNTED_AT_MOST = 20_000
+"""Of outcomes with more rows, gaps and blanks are not counted at every run."""
+
+
+@dataclass(frozen=True, eq=False)  # no slots: the facts are kept once taken
+class Results:
+    """What a run of a trellis gave. Where a part failed, its error stands in its place.
+
+    Attributes
+    ----------
+    trellis : Trellis
+        The one that these are the results of; no other may be paired with them.
+    readings : dict of lane id to Reading or UserError
+        Of the lanes that are read from outside.
+    rows : dict of part id to Table or UserError
+        The rows of a lane as they were read (by the lane's id), and after each of its items (by
+        the item's).
+    given : dict of item id to what it gave, or UserError
+        Of every step and tie.
+    read_at : datetime or None
+        When the oldest of the sources was read.
+    """
+
+    trellis: Trellis = field(default_factory=Trellis)
+    readings: dict[str, Reading | UserError] = field(default_factory=dict)
+    rows: dict[str, Table | UserError] = field(default_factory=dict)
+    given: dict[str, Given | UserError] = field(default_factory=dict)
+    read_at: dt.datetime | None = None
+
+    @cached_property
+    def facts(self) -> Facts:
+        """The numbers and names of the run."""
+        return facts_of(self.trellis, self.readings, self.rows, self.given)
+
+    def errors(self) -> list[UserError]:
+        """Return what went wrong, each once, sources first; not what only waits for it."""
+        found = [*self.readings.values(), *self.rows.values()]
+        unique = {id(e): e for e in found if isinstance(e, UserError)}
+        return [e for e in unique.values() if not isinstance(e, WaitingError)]
+
+    @property
+    def ties(self) -> dict[str, Tied | UserError]:
+        """What the joins gave, by their ids."""
+        joins = ((item.id, self.given.get(item.id)) for _, item in self.trellis.joins())
+        return {i: made for i, made in joins if isinstance(made, Tied | UserError)}
+
+    def sides(self, tie_id: str) -> tuple[Table | UserError | None, ...]:
+        """Return the rows that a tie brings together, as far as they are known."""
+        try:
+            tie = self.trellis.item(tie_id)
+        except KeyError:
+            return ()
+        parts = [self.trellis.before(tie_id), *map(self.trellis.taken_after, tie.takes())]
+        return tuple(self.rows.get(part_id) for part_id in parts)

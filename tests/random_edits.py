@@ -1,0 +1,61 @@
+"""Edits of every sort by chance, for tests that many of them together must not break."""
+
+from random import Random
+
+from keen_trellis.document import Trellis
+from keen_trellis.document.edits import (
+    AddStack,
+    AddTie,
+    Edit,
+    InsertItem,
+    MoveBehind,
+    MoveLane,
+    RemoveItem,
+    RemoveLane,
+    RenameLane,
+    SetBay,
+    SetItem,
+    lane_with_bay,
+    lane_with_rows,
+)
+from keen_trellis.document.items import ConditionItem, FilterItem, JoinItem, LinkedFields
+from keen_trellis.plan.bays import Bay
+
+LANES_AT_MOST, ITEMS_AT_MOST = 7, 9
+
+
+def any_edit(trellis: Trellis, chance: Random) -> Edit:
+    """Return an edit that may or may not be allowed, of lanes with routes, riders and codes."""
+    lanes = trellis.lanes
+    a, b = chance.choice(lanes), chance.choice(lanes)
+    items = [item for lane in lanes for item in lane.items]
+    adding: list[Edit] = []
+    if len(items) < ITEMS_AT_MOST:
+        link = (LinkedFields(left="route", right=chance.choice(["route", "code"])),)
+        adding += [AddTie(a.id, b.id, link), AddStack(a.id, (b.id,))]
+        adding += [InsertItem(a.id, a.id, FilterItem(id="", conditions=(_condition(chance),)))]
+    if len(lanes) < LANES_AT_MOST:
+        adding.append(lane_with_rows(trellis, a.id, chance.choice((a, *a.items)).id))
+    changing: list[Edit] = [
+        RenameLane(a.id, chance.choice(["One", "Two", "Three"])),
+        MoveLane(a.id, chance.randrange(len(lanes))),
+    ]
+    if len(lanes) > 3:
+        changing.append(RemoveLane(a.id))
+    if items:
+        item = chance.choice(items)
+        changing += [RemoveItem(item.id), MoveBehind(item.id)]
+        if isinstance(item, FilterItem):
+            conditions = (_condition(chance), _condition(chance))
+            changing.append(SetItem(FilterItem(id=item.id, conditions=conditions, of="any")))
+        if isinstance(item, JoinItem):
+            changing.append(SetBay(item.id, chance.choice(list(Bay)), chance.random() < 0.5))
+            if len(lanes) < LANES_AT_MOST:
+                adding.append(lane_with_bay(trellis, item.id, chance.choice(list(Bay))))
+    return chance.choice([*adding, *changing])
+
+
+def _condition(chance: Random) -> ConditionItem:
+    value = chance.choice(["1", "12", "98", "many", ""])
+    test = chance.choice(["=", ">", "<=", "<>"])
+    return ConditionItem(column="riders", is_=test, values=(value,))  # type: ignore[arg-type]
