@@ -18,9 +18,9 @@ from PySide6.QtWidgets import QListWidget, QPushButton, QWidget
 
 from keen_trellis.data import GAP
 from keen_trellis.desktop import theme as themes
+from keen_trellis.desktop.adding.chooser import Chooser
 from keen_trellis.desktop.application import make_application, make_window
 from keen_trellis.desktop.bench.grid import Grid
-from keen_trellis.desktop.chooser import Chooser
 from keen_trellis.desktop.reread_summary import RereadSummary
 from keen_trellis.desktop.window import Window
 from keen_trellis.document.edits import SetItem
@@ -69,7 +69,7 @@ def show_first_gap(grid: Grid, column: str) -> None:
 
 
 def shoot_chooser(window: Window, place: Path | SqliteFile, name: str, row: int = 0) -> None:
-    window.choose_from(place)
+    window.adding.choose_from(place)
     chooser = window.findChild(Chooser)
     add = chooser.findChild(QPushButton, "chooser.add")
     wait(add.isEnabled)
@@ -159,8 +159,8 @@ def main(folder: Path) -> None:
     shoot(window, "match-dark")
     window.set_theme(themes.LIGHT)
     change_sources(folder)
-    window.session.watch()
-    wait(lambda: bool(window.session.stale))
+    window.session.watching.look()
+    wait(lambda: bool(window.session.watching.stale))
     window.session.select("calendar")
     window.bench.open_page("source")
     settled(window)

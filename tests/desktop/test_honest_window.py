@@ -12,9 +12,9 @@ from PySide6.QtWidgets import QLineEdit, QListWidget, QMenu, QMessageBox, QPushB
 
 import keen_trellis as kt
 from keen_trellis.compute.tied import Tied
+from keen_trellis.desktop.adding.recent import remember_trellis
 from keen_trellis.desktop.bench.grid import Grid
 from keen_trellis.desktop.map.layout import Plus
-from keen_trellis.desktop.recent import remember_trellis
 from keen_trellis.document import DelimitedSource, SheetSource, TypedSource, load, save
 from keen_trellis.document.edits import (
     AddDelivery,
@@ -78,7 +78,7 @@ class AtOnceTest(WindowTestCase):
                 time.sleep(0.005)
             return []
 
-        with mock.patch("keen_trellis.desktop.session.make_deliveries", slow):
+        with mock.patch("keen_trellis.desktop.session.session.make_deliveries", slow):
             self.window.action("trellis.deliver").trigger()
             self.wait_until(begun.is_set)
             self.session.do(RenameTrellis("Other"))
@@ -107,16 +107,16 @@ class AtOnceTest(WindowTestCase):
         self.session.do(AddTie("sailings", "calendar", ()))
         self.session.select("sailings-calendar")
         self.assertNotIn("looks like", self.text("finding.text"))
-        self.assertEqual(self.session.findings, [])
+        self.assertEqual(self.session.looking.findings, [])
         self.settle()
         self.trigger("page.outcome")
         self.assertIn("tied without a link field", self.text("outcome.trouble.text"))
 
     def test_findings_of_a_link_that_was_changed_are_not_offered_any_more(self) -> None:
-        found = self.session.findings
+        found = self.session.looking.findings
         self.assertTrue(found)
         self.session.do(SetLink("sailings-routes", ()))
-        self.assertEqual(self.session.findings, [])
+        self.assertEqual(self.session.looking.findings, [])
 
     def test_the_outcome_of_one_tie_is_never_shown_under_the_name_of_another(self) -> None:
         self.session.select("sailings-vessels")
@@ -277,7 +277,7 @@ class CareTest(WindowTestCase):
                 report(0.5, "Reading slowly")
                 time.sleep(0.005)
 
-        with mock.patch.object(self.session._runner, "run", slow):
+        with mock.patch.object(self.session.runner, "run", slow):
             self.window.action("trellis.reread").trigger()
             self.wait_until(lambda: begun.is_set() and self.window.action("job.stop").isEnabled())
             self.trigger("job.stop")
@@ -301,7 +301,7 @@ class ChooserTest(WindowTestCase):
 
         path = self.folder / "fares.csv"
         with mock.patch.object(DelimitedSource, "_read", slow):
-            self.window.choose_from(path)
+            self.window.adding.choose_from(path)
             chooser = self.dialog_now("chooser")
             self.wait_until(reading.is_set)
             started = time.monotonic()
@@ -333,7 +333,7 @@ class ChooserTest(WindowTestCase):
     def test_a_protected_workbook_shows_its_sentence_and_no_form(self) -> None:
         path = self.folder / "locked.xlsx"
         path.write_bytes(b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1" + bytes(4_000))
-        self.window.choose_from(path)
+        self.window.adding.choose_from(path)
         chooser = self.dialog("chooser")
         self.assertTrue(chooser.findChild(QMessageBox) is None)
         self.assertFalse(chooser._form.isVisible())
@@ -375,7 +375,7 @@ class BigCopyTest(WindowTestCase):
         self.copying(grid, self.settle)
         lines = self.application.clipboard().text().splitlines()
         self.assertEqual((len(lines), lines[0].split("\t")[0]), (1_210, "sailing"))
-        with mock.patch("keen_trellis.desktop.session.cells_as_text", self.endless):
+        with mock.patch("keen_trellis.desktop.session.session.cells_as_text", self.endless):
             stop = self.window.action("job.stop")
             self.copying(grid, lambda: self.wait_until(stop.isEnabled))
             self.trigger("job.stop")

@@ -9,10 +9,21 @@ from hypothesis import strategies as st
 from keen_trellis.data import Table
 from keen_trellis.desktop.map import layout
 from keen_trellis.document import DelimitedSource, Trellis
-from keen_trellis.document.edits import AddDelivery, AddLane, AddTie, RenameLane, SetLink, apply
+from keen_trellis.document.edits import (
+    AddDelivery,
+    AddLane,
+    AddTie,
+    Edit,
+    RenameLane,
+    SetLink,
+    apply,
+    lane_with_bay,
+    lane_with_rows,
+)
 from keen_trellis.document.items import LinkedFields
 from keen_trellis.errors import EditError
 from keen_trellis.notebook import Tie, tie
+from keen_trellis.plan.bays import Bay
 from keen_trellis.run import Results
 
 
@@ -33,7 +44,13 @@ def trellis_of(
         trellis, _ = apply(AddLane(f"L{number}", DelimitedSource(path=f"/{number}.csv")), trellis)
     for a, b in moves:
         lane, other = f"l{a % lanes}", f"l{b % lanes}"
-        edit = AddDelivery(lane, "Rows", "/r.csv") if lane == other else AddTie(lane, other, link)
+        edit: Edit = AddTie(lane, other, link)
+        if lane == other:
+            edit = AddDelivery(lane, "Rows", "/r.csv")
+        elif a + b == 7:  # a lane that begins with what another has so far
+            edit = lane_with_rows(trellis, lane, trellis.end_of(trellis.lane(lane)))
+        elif a + b == 8 and (ties := [tie.id for _, tie in trellis.joins()]):
+            edit = lane_with_bay(trellis, ties[0], Bay.LEFT)
         try:
             trellis, _ = apply(edit, trellis)
         except EditError:  # a lane would feed itself

@@ -6,8 +6,8 @@ from pathlib import Path
 import pyarrow as pa
 import pyarrow.parquet as pq
 
-from keen_trellis.desktop.entries import entries_of, nice_name, rows_to_look_at
-from keen_trellis.desktop.source_settings import settings_of
+from keen_trellis.desktop.adding.entries import entries_of, nice_name, rows_to_look_at
+from keen_trellis.desktop.adding.source_settings import settings_of
 from keen_trellis.document import (
     ColumnarSource,
     DelimitedSource,

@@ -24,10 +24,10 @@ from PySide6.QtWidgets import (
 )
 
 from keen_trellis.data import Kind
+from keen_trellis.desktop.adding.chooser import Chooser
+from keen_trellis.desktop.adding.recent import recent_places
+from keen_trellis.desktop.adding.typed_grid import TypedGrid
 from keen_trellis.desktop.bench.grid import Grid
-from keen_trellis.desktop.chooser import Chooser
-from keen_trellis.desktop.recent import recent_places
-from keen_trellis.desktop.typed_grid import TypedGrid
 from keen_trellis.document import FolderSource, QuerySource, TableSource, TypedSource
 from keen_trellis.document.edits import AddLane, RenameTrellis
 from keen_trellis.read import Server, SqliteFile
@@ -55,7 +55,7 @@ class ChooserTest(WindowTestCase):
         text = "Bookings\n\nday;seats\n03/04/2026;1,5\n04/05/2026;2,5\n05/06/2026\n"
         path = self.folder / "bookings.csv"
         path.write_text(text)
-        self.window.choose_from(path)
+        self.window.adding.choose_from(path)
         self.ready()
         self.assertEqual(self.columns(), ("day", "seats"))
         words = [
@@ -117,7 +117,7 @@ class ChooserTest(WindowTestCase):
         self.assertEqual(source.pattern, "2026-0[12]*.csv")
 
     def test_a_database_table_with_fewer_columns_and_rows_and_a_query(self) -> None:
-        self.window.choose_from(SqliteFile(str(self.folder / "harbour.sqlite")))
+        self.window.adding.choose_from(SqliteFile(str(self.folder / "harbour.sqlite")))
         self.ready()
         wishes = "chooser.form.wishes"
         menu = self.find(QPushButton, f"{wishes}.columns").menu()
@@ -180,7 +180,7 @@ class ChooserTest(WindowTestCase):
         self.assertEqual([x.name for x in self.session.trellis.lanes], ["Fares", "Roster"])
 
     def test_the_ways_to_add_a_lane_and_the_places_used_lately_are_offered(self) -> None:
-        self.window.choose_from(self.folder / "fares.csv")
+        self.window.adding.choose_from(self.folder / "fares.csv")
         self.add()
         self.trigger("lane.add")
         menu = self.application.activePopupWidget()
@@ -292,8 +292,8 @@ class ReadAgainTest(WindowTestCase):
     ) -> None:
         time.sleep(0.02)  # a file system may tell times no finer than that
         self.rename_code()
-        self.session.watch()
-        self.wait_until(lambda: self.session.stale == {"routes"})
+        self.session.watching.look()
+        self.wait_until(lambda: self.session.watching.stale == {"routes"})
         stale = [head.lane for head in self.window.map.shown.heads if head.stale]
         self.assertEqual(stale, ["routes"])
         self.trigger("trellis.reread")
@@ -302,7 +302,7 @@ class ReadAgainTest(WindowTestCase):
             [summary.findChild(QWidget, f"reread.lane.0.{n}").property("text") for n in range(4)],
             ["Routes", "23", "15", "8 fewer; columns gone: code; new columns: route_code"],
         )
-        self.assertEqual(self.session.stale, frozenset())
+        self.assertEqual(self.session.watching.stale, frozenset())
         repair = summary.findChild(QPushButton, "reread.repair.sailings-routes.0")
         self.assertEqual(repair.text(), "Take “route_code” for “code”")
         QTest.mouseClick(repair, Qt.MouseButton.LeftButton)

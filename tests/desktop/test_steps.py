@@ -14,6 +14,36 @@ from keen_trellis.document.items import ConditionItem, FilterItem, StackItem
 from tests.desktop.window_case import WindowTestCase
 
 
+class BayToLaneTest(WindowTestCase):
+    def test_the_rows_of_a_bay_become_a_lane_that_follows_the_tie(self) -> None:
+        self.open_demo()
+        self.click("bay.left.more")
+        menu = QApplication.activePopupWidget()
+        assert isinstance(menu, QMenu)
+        (own,) = (a for a in menu.actions() if a.objectName() == "bay.left.lane")
+        own.trigger()
+        menu.close()
+        self.settle()
+        self.assertEqual(self.text("bench.title"), "Sailings without Routes")
+        self.assertEqual(self.text("rows.line"), "Begins with rows of Sailings not in Routes")
+        ids = [lane.id for lane in self.session.trellis.lanes]
+        self.assertEqual(ids.index("sailings-without-routes"), 1)  # right below the tie's lane
+        head = self.window.map.shown.heads[1]
+        self.assertEqual((head.size, head.trouble), ("11 rows · 9 columns", ""))
+        self.trigger("page.columns")
+        self.assertEqual(self.text("columns.title"), "sailing")
+        self.trigger("page.source")
+        self.click("source.begin")
+        self.assertEqual(self.session.selection, "sailings-routes")
+        self.choose("link.text", "ignoring case and spaces")
+        self.assertEqual(self.window.map.shown.heads[1].size, "8 rows · 9 columns")
+        self.trigger("part.remove")
+        self.assertIn("Remove Sailings without Routes first.", self.text("bench.notice.text"))
+        QTest.keySequence(self.window, QKeySequence("Alt+Shift+3"))
+        self.settle()
+        self.assertEqual(self.text("bench.title"), "Routes without Sailings")
+
+
 class FilterOnTheBenchTest(WindowTestCase):
     def setUp(self) -> None:
         super().setUp()

@@ -14,8 +14,8 @@ from keen_trellis.compute.tied import Tied
 from keen_trellis.data import GAP, Table
 from keen_trellis.desktop import theme as themes
 from keen_trellis.desktop.actions import ACTIONS
+from keen_trellis.desktop.adding.chooser import Chooser
 from keen_trellis.desktop.bench.grid import Grid
-from keen_trellis.desktop.chooser import Chooser
 from keen_trellis.document import LinkedFields, SheetSource, load
 from keen_trellis.document.edits import AddLane, AddTie
 from keen_trellis.document.items import JoinItem
@@ -207,7 +207,7 @@ class MapTest(WindowTestCase):
             self.assertEqual(self.text("bench.title"), title)
 
     def test_a_lanes_end_dragged_onto_another_lane_ties_them_on_the_likeliest_fields(self) -> None:
-        self.window.choose_from(self.folder / "fares.csv")
+        self.window.adding.choose_from(self.folder / "fares.csv")
         self.accept_chooser()
         shown = self.window.map.shown
         plus = next(p for p in shown.pluses if p.lane == "fares")
@@ -299,7 +299,7 @@ class NewTrellisTest(WindowTestCase):
 
     def test_what_cannot_be_read_is_said_in_the_chooser(self) -> None:
         (self.folder / "empty.csv").write_text("")
-        self.window.choose_from(self.folder / "empty.csv")
+        self.window.adding.choose_from(self.folder / "empty.csv")
         self.wait_until(lambda: "empty.csv is empty" in self.text("chooser.trouble.text"))
         self.assertFalse(self.find(QPushButton, "chooser.add").isEnabled())
         self.click("chooser.cancel")

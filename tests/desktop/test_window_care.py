@@ -93,7 +93,7 @@ class LongWorkTest(WindowTestCase):
                 begun.set()
                 go_on.wait(0.01)
 
-        with mock.patch.object(self.session._runner, "run", slow):
+        with mock.patch.object(self.session.runner, "run", slow):
             self.window.action("trellis.reread").trigger()
             self.wait_until(begun.is_set)
             self.wait_until(self.find(QPushButton, "status.stop").isVisible)
@@ -114,7 +114,7 @@ class LongWorkTest(WindowTestCase):
     def test_a_fault_of_the_program_is_told_and_the_trellis_stays(self) -> None:
         self.open_demo()
         before = self.session.trellis
-        with mock.patch.object(self.session._runner, "run", side_effect=ZeroDivisionError("oops")):
+        with mock.patch.object(self.session.runner, "run", side_effect=ZeroDivisionError("oops")):
             self.trigger("trellis.reread")
         box = self.find(QMessageBox, "crash")
         self.assertIn("Your trellis is as it was", box.text())

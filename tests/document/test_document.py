@@ -14,7 +14,6 @@ from pathlib import Path
 from hypothesis import given
 from hypothesis import strategies as st
 
-from keen_trellis.advice.findings import Remedy
 from keen_trellis.document import (
     DelimitedSource,
     SheetSource,
@@ -47,7 +46,6 @@ from keen_trellis.document.edits import (
     SetLink,
     TakeLink,
     apply,
-    remedy_edit,
 )
 from keen_trellis.document.items import ConditionItem, FilterItem, LinkedFields, WantedColumns
 from keen_trellis.document.storage import dumps, loads, schema
@@ -157,12 +155,10 @@ class EditTest(unittest.TestCase):
         with self.assertRaisesRegex(EditError, "At least one bay must be kept"):
             apply(SetBay("sailings-routes", Bay.BOTH, False), only_both)
 
-    def test_a_remedy_is_an_edit_like_any_other(self) -> None:
-        mended, back = apply(remedy_edit("sailings-routes", Remedy("Mend", 3, RICH)), SEASON)
+    def test_a_whole_link_is_taken_and_taken_back(self) -> None:
+        mended, back = apply(TakeLink("sailings-routes", RICH, "Mend"), SEASON)
         self.assertEqual(mended.join("sailings-routes").match_link(), RICH)
         self.assertEqual((back.label, apply(back, mended)[0]), ("Mend", SEASON))
-        kept, _ = apply(remedy_edit("sailings-routes", Remedy("Keep", 1, keep=(Bay.BOTH,))), SEASON)
-        self.assertEqual(kept.join("sailings-routes").keep, (Bay.BOTH,))
 
     def test_a_link_field_taken_out_takes_its_pairs_with_it(self) -> None:
         two = replace(RICH, pairs=(Pair("a", "b", 0), Pair("c", "d", 1)))

@@ -4,16 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
 
+from keen_trellis.desktop.doing import Doing
 from keen_trellis.desktop.parts import VIEWS, view_of
 from keen_trellis.desktop.session import Session
 from keen_trellis.document.edits import RemoveItem, RemoveLane, SetBay
 from keen_trellis.document.items import DeliveryItem, JoinItem
 from keen_trellis.plan.bays import Bay
-
-if TYPE_CHECKING:
-    from keen_trellis.desktop.window import Window
 
 
 def _always(session: Session) -> bool:
@@ -79,7 +76,7 @@ class ActionSpec:
     tip : str
         One sentence on what it does.
     run : callable
-        Takes the window.
+        Takes what there is to do it with.
     shortcut : str
     when : callable
         Tells from the session whether it can be done now.
@@ -90,14 +87,14 @@ class ActionSpec:
     id: str
     text: str
     tip: str
-    run: Callable[[Window], object]
+    run: Callable[[Doing], object]
     shortcut: str = ""
     when: Callable[[Session], bool] = _always
     at_end: bool = False
 
 
-def _remove(window: Window) -> None:
-    session = window.session
+def _remove(doing: Doing) -> None:
+    session = doing.session
     item, lane = session.selected_item, session.selected_lane
     if item is not None:
         session.do(RemoveItem(item.id))
@@ -105,31 +102,33 @@ def _remove(window: Window) -> None:
         session.do(RemoveLane(lane.id))
 
 
-def _toggle(bay: Bay) -> Callable[[Window], object]:
-    def toggle(window: Window) -> None:
-        item = window.session.selected_item
+def _toggle(bay: Bay) -> Callable[[Doing], object]:
+    def toggle(doing: Doing) -> None:
+        item = doing.session.selected_item
         if isinstance(item, JoinItem):
-            window.session.do(SetBay(item.id, bay, bay not in item.keep))
+            doing.session.do(SetBay(item.id, bay, bay not in item.keep))
 
     return toggle
 
 
 ACTIONS = (
-    ActionSpec("file.new", "New trellis", "Begin an empty trellis.", lambda w: w.new(), "Ctrl+N"),
-    ActionSpec("file.open", "Open …", "Open a trellis.", lambda w: w.open(), "Ctrl+O"),
-    ActionSpec("file.save", "Save", "Save the trellis.", lambda w: w.save(), "Ctrl+S"),
+    ActionSpec(
+        "file.new", "New trellis", "Begin an empty trellis.", lambda d: d.documents.new(), "Ctrl+N"
+    ),
+    ActionSpec("file.open", "Open …", "Open a trellis.", lambda d: d.documents.open(), "Ctrl+O"),
+    ActionSpec("file.save", "Save", "Save the trellis.", lambda d: d.documents.save(), "Ctrl+S"),
     ActionSpec(
         "file.save_as",
         "Save as …",
         "Save the trellis as another file.",
-        lambda w: w.save_as(),
+        lambda d: d.documents.save_as(),
         "Ctrl+Shift+S",
     ),
     ActionSpec(
         "edit.undo",
         "Undo",
         "Take the last change back.",
-        lambda w: w.session.undo.undo(),
+        lambda d: d.session.undo.undo(),
         "Ctrl+Z",
         lambda s: s.undo.canUndo(),
     ),
@@ -137,7 +136,7 @@ ACTIONS = (
         "edit.redo",
         "Redo",
         "Make the change again that was taken back.",
-        lambda w: w.session.undo.redo(),
+        lambda d: d.session.undo.redo(),
         "Ctrl+Shift+Z",
         lambda s: s.undo.canRedo(),
     ),
@@ -145,51 +144,51 @@ ACTIONS = (
         "trellis.rename",
         "Rename the trellis",
         "Give the trellis another name.",
-        lambda w: w.rename_trellis(),
+        lambda d: d.rename_trellis(),
     ),
     ActionSpec(
         "lane.add",
         "Add a lane …",
         "Offer every way to bring in a table.",
-        lambda w: w.offer_places(),
+        lambda d: d.adding.offer_places(),
         "Ctrl+L",
     ),
     ActionSpec(
         "lane.add_file",
         "Add lanes from a file …",
         "Bring in sheets of a workbook, a text, a columnar file, or tables of an SQLite file.",
-        lambda w: w.add_from_file(),
+        lambda d: d.adding.add_from_file(),
     ),
     ActionSpec(
         "lane.add_folder",
         "Add a lane from a folder …",
         "Bring in all files of a folder as one table.",
-        lambda w: w.add_from_folder(),
+        lambda d: d.adding.add_from_folder(),
     ),
     ActionSpec(
         "lane.add_database",
         "Add lanes from a database …",
         "Bring in tables, views or a query of a PostgreSQL, MariaDB or MySQL server.",
-        lambda w: w.add_from_database(),
+        lambda d: d.adding.add_from_database(),
     ),
     ActionSpec(
         "lane.type_in",
         "Type in a table …",
         "Type or paste a small table that is kept in the trellis.",
-        lambda w: w.type_in(),
+        lambda d: d.adding.type_in(),
     ),
     ActionSpec(
         "lane.paste",
         "Add a lane from the clipboard …",
         "Bring in cells copied from a sheet, kept in the trellis.",
-        lambda w: w.paste_lane(),
+        lambda d: d.adding.paste_lane(),
         "Ctrl+Shift+V",
     ),
     ActionSpec(
         "lane.again",
         "Add the lane's table once more",
         "Bring in the same table as a lane of its own; it is read only once.",
-        lambda w: w.add_again(),
+        lambda d: d.adding.add_again(),
         "",
         _lane_selected,
     ),
@@ -197,7 +196,7 @@ ACTIONS = (
         "lane.reread",
         "Read the lane again",
         "Read the selected lane's source anew.",
-        lambda w: w.reread_lane(),
+        lambda d: d.adding.reread_lane(),
         "F5",
         _from_outside,
     ),
@@ -205,7 +204,7 @@ ACTIONS = (
         "lane.move",
         "Find the lane's file elsewhere …",
         "Choose where the file is now; what stood beside it is found, too.",
-        lambda w: w.move_source(),
+        lambda d: d.adding.move_source(),
         "",
         _from_file,
     ),
@@ -213,7 +212,7 @@ ACTIONS = (
         "lane.mend",
         "See to a lane that cannot be read",
         "Find its file, choose another table, enter a password, or read it again.",
-        lambda w: w.mend_source(),
+        lambda d: d.adding.mend_source(),
         "",
         _from_outside,
     ),
@@ -221,7 +220,7 @@ ACTIONS = (
         "page.rows",
         "Show the lane's rows",
         "Open the Rows page of the selected lane.",
-        lambda w: w.bench.open_page("rows"),
+        lambda d: d.bench.open_page("rows"),
         "Ctrl+4",
         _has_page("rows"),
     ),
@@ -229,7 +228,7 @@ ACTIONS = (
         "page.columns",
         "Show the lane's columns",
         "Open the Columns page of the selected lane: kinds and profiles.",
-        lambda w: w.bench.open_page("columns"),
+        lambda d: d.bench.open_page("columns"),
         "Ctrl+5",
         _has_page("columns"),
     ),
@@ -237,7 +236,7 @@ ACTIONS = (
         "page.source",
         "Show the lane's source",
         "Open the Source page of the selected lane: how it is read.",
-        lambda w: w.bench.open_page("source"),
+        lambda d: d.bench.open_page("source"),
         "Ctrl+6",
         _has_page("source"),
     ),
@@ -245,7 +244,7 @@ ACTIONS = (
         "lane.rename",
         "Rename the lane",
         "Give the selected lane another name.",
-        lambda w: w.bench.rename_lane(),
+        lambda d: d.bench.rename_lane(),
         "F2",
         _lane_selected,
     ),
@@ -253,7 +252,7 @@ ACTIONS = (
         "lane.tie",
         "Tie the lane with …",
         "Bring another lane to the selected one.",
-        lambda w: w.offer_ties(),
+        lambda d: d.menus.offer_ties(),
         "Ctrl+T",
         _two_lanes,
     ),
@@ -261,7 +260,7 @@ ACTIONS = (
         "lane.filter",
         "Keep only some rows …",
         "Put a filter behind what is selected: only rows for which its conditions hold go on.",
-        lambda w: w.session.filter(),
+        lambda d: d.session.filter(),
         "Ctrl+Shift+F",
         _lane_selected,
         at_end=True,
@@ -270,7 +269,7 @@ ACTIONS = (
         "lane.stack",
         "Stack a lane below …",
         "Put another lane's rows below those of the selected one, by the names of columns.",
-        lambda w: w.offer_stacks(),
+        lambda d: d.menus.offer_stacks(),
         "",
         _two_lanes,
         at_end=True,
@@ -279,7 +278,7 @@ ACTIONS = (
         "lane.branch",
         "Begin a lane with these rows",
         "Take the rows from here on as a lane of their own, too.",
-        lambda w: w.session.begin_with_rows(),
+        lambda d: d.session.begin_with_rows(),
         "",
         _lane_selected,
         at_end=True,
@@ -288,7 +287,7 @@ ACTIONS = (
         "lane.deliver",
         "Add a delivery …",
         "Write the rows at the selected lane's end to a file.",
-        lambda w: w.add_delivery(),
+        lambda d: d.documents.add_delivery(),
         "Ctrl+D",
         _lane_selected,
         at_end=True,
@@ -329,7 +328,7 @@ ACTIONS = (
         "tie.lane_left",
         "Begin a lane with the rows only in the first lane",
         "Take the left bay of the selected tie, kept or left, as a lane of its own.",
-        lambda w: w.session.begin_with_bay(Bay.LEFT),
+        lambda d: d.session.begin_with_bay(Bay.LEFT),
         "Alt+Shift+1",
         _tie_selected,
     ),
@@ -337,7 +336,7 @@ ACTIONS = (
         "tie.lane_both",
         "Begin a lane with the rows in both",
         "Take the middle bay of the selected tie as a lane of its own.",
-        lambda w: w.session.begin_with_bay(Bay.BOTH),
+        lambda d: d.session.begin_with_bay(Bay.BOTH),
         "Alt+Shift+2",
         _tie_selected,
     ),
@@ -345,7 +344,7 @@ ACTIONS = (
         "tie.lane_right",
         "Begin a lane with the rows only in the second lane",
         "Take the right bay of the selected tie, kept or left, as a lane of its own.",
-        lambda w: w.session.begin_with_bay(Bay.RIGHT),
+        lambda d: d.session.begin_with_bay(Bay.RIGHT),
         "Alt+Shift+3",
         _tie_selected,
     ),
@@ -353,7 +352,7 @@ ACTIONS = (
         "tie.join_types",
         "What would other join types give?",
         "Show rows and gaps of every join type at the selected tie.",
-        lambda w: w.show_join_types(),
+        lambda d: d.show_join_types(),
         "Ctrl+J",
         _tie_selected,
     ),
@@ -361,7 +360,7 @@ ACTIONS = (
         "page.match",
         "Show the match",
         "Open the Match page of the selected tie.",
-        lambda w: w.bench.open_page("match"),
+        lambda d: d.bench.open_page("match"),
         "Ctrl+1",
         _has_page("match"),
     ),
@@ -369,7 +368,7 @@ ACTIONS = (
         "page.outcome",
         "Show the outcome",
         "Open the Outcome page of the selected tie.",
-        lambda w: w.bench.open_page("outcome"),
+        lambda d: d.bench.open_page("outcome"),
         "Ctrl+2",
         _has_page("outcome"),
     ),
@@ -377,7 +376,7 @@ ACTIONS = (
         "trellis.reread",
         "Re-read every source",
         "Read every source anew and do everything again.",
-        lambda w: w.session.run(reread=True),
+        lambda d: d.session.run(reread=True),
         "Ctrl+R",
         _has_lanes,
     ),
@@ -385,7 +384,7 @@ ACTIONS = (
         "delivery.write",
         "Deliver what is selected",
         "Write the selected delivery.",
-        lambda w: w.session.deliver([w.session.selection]),
+        lambda d: d.session.deliver([d.session.selection]),
         "",
         _delivery_selected,
     ),
@@ -393,7 +392,7 @@ ACTIONS = (
         "trellis.deliver",
         "Deliver all",
         "Write every delivery of the trellis.",
-        lambda w: w.session.deliver(),
+        lambda d: d.session.deliver(),
         "Ctrl+Shift+D",
         _has_deliveries,
     ),
@@ -401,7 +400,7 @@ ACTIONS = (
         "job.stop",
         "Stop the work under way",
         "Stop reading, matching or writing; nothing half done is kept.",
-        lambda w: w.session.stop(),
+        lambda d: d.session.stop(),
         "Ctrl+.",
         lambda s: s.busy,
     ),
@@ -409,7 +408,7 @@ ACTIONS = (
         "trellis.run",
         "Go on working it out",
         "Take up the work again that was stopped.",
-        lambda w: w.session.run(),
+        lambda d: d.session.run(),
         "",
         lambda s: not s.up_to_date and not s.jobs.busy,
     ),
@@ -417,36 +416,36 @@ ACTIONS = (
         "view.finder",
         "Find an action",
         "Search every action by its name.",
-        lambda w: w.find_action(),
+        lambda d: d.find_action(),
         "Ctrl+K",
     ),
     ActionSpec(
         "view.map",
         "Go to the map",
         "Put the keyboard on the map.",
-        lambda w: w.map.setFocus(),
+        lambda d: d.map.setFocus(),
         "F6",
     ),
     ActionSpec(
         "view.zoom_in",
         "Make the map larger",
         "Zoom into the map.",
-        lambda w: w.map.zoom_by(1.1),
+        lambda d: d.map.zoom_by(1.1),
         "Ctrl++",
     ),
     ActionSpec(
         "view.zoom_out",
         "Make the map smaller",
         "Zoom out of the map.",
-        lambda w: w.map.zoom_by(1 / 1.1),
+        lambda d: d.map.zoom_by(1 / 1.1),
         "Ctrl+-",
     ),
     ActionSpec(
         "view.theme",
         "Switch between light and dark",
         "Show the window in the other set of colours.",
-        lambda w: w.switch_theme(),
+        lambda d: d.switch_theme(),
         "Ctrl+Shift+L",
     ),
-    ActionSpec("app.quit", "Quit", "Close the window.", lambda w: w.close(), "Ctrl+Q"),
+    ActionSpec("app.quit", "Quit", "Close the window.", lambda d: d.close(), "Ctrl+Q"),
 )

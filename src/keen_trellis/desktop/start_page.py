@@ -21,8 +21,8 @@ from PySide6.QtWidgets import (
 )
 
 import keen_trellis
+from keen_trellis.desktop.adding.recent import RecentTrellis, recent_trellises
 from keen_trellis.desktop.controls import OneLine, button, discard, label
-from keen_trellis.desktop.recent import RecentTrellis, recent_trellises
 
 _WIDEST = 1040
 _LISTED = 6

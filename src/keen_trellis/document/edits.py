@@ -7,7 +7,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import asdict, dataclass
 from functools import partial
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, Protocol, TypeVar
+from typing import Any, Protocol, TypeVar
 
 from pydantic import BaseModel, ValidationError
 
@@ -29,9 +29,6 @@ from keen_trellis.errors import EditError
 from keen_trellis.plan.bays import Bay
 from keen_trellis.plan.link import Link
 from keen_trellis.words import listed
-
-if TYPE_CHECKING:
-    from keen_trellis.advice.findings import Remedy
 
 _P = TypeVar("_P", bound=BaseModel)
 
@@ -577,14 +574,6 @@ class TakeLink:
             "cross": link.cross,
         }
         return _with_item(trellis, self.tie, lambda tie: _with(tie, **changes))
-
-
-def remedy_edit(tie: str, remedy: Remedy) -> Edit:
-    """Return the edit that carries out the remedy of a finding at a tie."""
-    if remedy.link is not None:
-        return TakeLink(tie, remedy.link, remedy.label)
-    assert remedy.keep is not None
-    return SetKeep(tie, remedy.keep, remedy.label)
 
 
 @dataclass(frozen=True, slots=True)

@@ -4,14 +4,18 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QMenu, QPushButton, QSizePolicy
 
 from keen_trellis.desktop.controls import OneLine, button
 from keen_trellis.desktop.session import Session
-from keen_trellis.document.edits import Edit, MoveBehind, SetSource, remedy_edit, stays_before
+from keen_trellis.document.edits import Edit, MoveBehind, SetKeep, SetSource, TakeLink, stays_before
 from keen_trellis.document.items import Item
 from keen_trellis.read import Reading
+
+if TYPE_CHECKING:
+    from keen_trellis.advice.findings import Remedy
 
 
 @dataclass(frozen=True, slots=True)
@@ -90,8 +94,8 @@ class FindingLine(QFrame):
         moved = _Told(left_before, "stays before", MoveBehind(item.id, label))
         if left_before and session.fresh == item.id:
             yield moved
-        for finding in session.findings:
-            edit = remedy_edit(item.id, finding.remedy) if finding.remedy else None
+        for finding in session.looking.findings:
+            edit = _carried_out(item.id, finding.remedy) if finding.remedy else None
             yield _Told(finding.text, finding.topic, edit)
         if left_before and session.fresh != item.id:
             yield moved
@@ -113,3 +117,11 @@ class FindingLine(QFrame):
     def _mend_with(self, told: _Told) -> None:
         if told.edit is not None:
             self._session.do(told.edit)
+
+
+def _carried_out(tie: str, remedy: Remedy) -> Edit:
+    """Return the edit that carries out the remedy of a finding at a tie."""
+    if remedy.link is not None:
+        return TakeLink(tie, remedy.link, remedy.label)
+    assert remedy.keep is not None
+    return SetKeep(tie, remedy.keep, remedy.label)

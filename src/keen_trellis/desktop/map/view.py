@@ -72,7 +72,7 @@ class MapView(QAbstractScrollArea):
         self._pointer = QPointF()
         small = QFontMetricsF(text_font(11))
         self._measure = small.horizontalAdvance
-        self._layout = lay_out(session.trellis, session.results, self._measure, session.stale)
+        self._layout = self._laid_out()
         session.changed.connect(self.renew)
         session.ran.connect(self.renew)
         session.outside.connect(self.renew)
@@ -88,10 +88,14 @@ class MapView(QAbstractScrollArea):
         self._theme = theme
         self.viewport().update()
 
+    def _laid_out(self) -> MapLayout:
+        session = self._session
+        stale = session.watching.stale
+        return lay_out(session.trellis, session.results, self._measure, stale)
+
     def renew(self) -> None:
         """Lay everything out anew."""
-        session = self._session
-        self._layout = lay_out(session.trellis, session.results, self._measure, session.stale)
+        self._layout = self._laid_out()
         self._fit_scrollbars()
         self.viewport().update()
 

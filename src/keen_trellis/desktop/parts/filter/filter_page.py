@@ -97,7 +97,7 @@ class FilterPage(Page):
 
     def _show_effects(self) -> None:
         """Say what the filter does at the next ties; the others are in the tool tip."""
-        found = self.session.effects
+        found = self.session.looking.effects
         more = f"{len(found)} ties differ: " if len(found) > 1 else ""
         self._effects.setText(f"{more}{found[0]}" if found else "")
         self._effects.setToolTip("\n".join(found))

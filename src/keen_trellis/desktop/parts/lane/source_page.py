@@ -8,11 +8,11 @@ from pathlib import Path
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
+from keen_trellis.desktop.adding.source_form import NoticedLines, SourceForm
 from keen_trellis.desktop.bench.grid import Origins
 from keen_trellis.desktop.bench.page import Page
 from keen_trellis.desktop.controls import Notice, button, label
 from keen_trellis.desktop.session import Session
-from keen_trellis.desktop.source_form import NoticedLines, SourceForm
 from keen_trellis.desktop.theme import Theme
 from keen_trellis.document import Lane, QuerySource, Source, TableSource, TypedSource
 from keen_trellis.document.edits import SetSource

@@ -5,15 +5,16 @@ from __future__ import annotations
 import datetime as dt
 from collections.abc import Callable, Container, Sequence
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QObject, QTimer, Signal
+from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QUndoCommand, QUndoStack
 
-from keen_trellis.compute.tied import Tied
 from keen_trellis.data import Table
 from keen_trellis.deliver import cells_as_text
-from keen_trellis.desktop.jobs import Job, Jobs
+from keen_trellis.desktop.jobs import Jobs
+from keen_trellis.desktop.session.looking import Looking
+from keen_trellis.desktop.session.watching import Watching
 from keen_trellis.document import Lane, Trellis, load, save
 from keen_trellis.document.edits import (
     AddLane,
@@ -21,26 +22,22 @@ from keen_trellis.document.edits import (
     AddTie,
     Edit,
     InsertItem,
-    SetItem,
     apply,
     lane_with_bay,
     lane_with_rows,
 )
 from keen_trellis.document.items import FilterItem, Item, JoinItem, LinkedFields
-from keen_trellis.errors import KindsDifferError, UserError
+from keen_trellis.errors import UserError
 from keen_trellis.plan.bays import Bay
 from keen_trellis.progress import Cancelled, Report, part
 from keen_trellis.read import Reading, Secrets
 from keen_trellis.run import Delivered, Results, Runner, make_deliveries
 from keen_trellis.run.changes import Changes, Snapshot, changes, snapshot
-from keen_trellis.run.effects import effects
 from keen_trellis.run.remembered import remember, remembered
 
 if TYPE_CHECKING:
-    from keen_trellis.advice.findings import Finding
     from keen_trellis.data.profile import Profile
 
-_WATCH_MS = 3_000
 Copied = Callable[[str], object]
 
 
@@ -87,6 +84,8 @@ class Session(QObject):
     jobs, looks, writes : Jobs
         The three lanes of work: running, looking (findings, profiles, proposals, copies), and
         delivering. An edit stops a run that is overtaken, and nothing else.
+    looking, watching
+        What stands out where something is selected; which files have changed outside.
     fresh : str
         The tie or step that was just added; empty after any other edit.
     """
@@ -113,22 +112,17 @@ class Session(QObject):
         self.jobs, self.looks, self.writes = Jobs(), Jobs(), Jobs()
         self.undo = QUndoStack(self)
         self.secrets = Secrets()
-        self.stale: frozenset[str] = frozenset()
         self.up_to_date = True
         self.fresh = ""
         self._saved, self._on_disk = self.trellis, b""
-        self._runner = Runner(self.secrets)
+        self.runner = Runner(self.secrets)
         self._before: Snapshot | None = None
         self._rereading: bool | Container[str] = False
-        self._watching = Jobs()
-        self._clock = QTimer(self, interval=_WATCH_MS)
-        self._clock.timeout.connect(self.watch)
-        self._clock.start()
         self._request = 0
-        self._known: dict[str, tuple[object, list[Any] | None]] = {}
-        self._finding: Job | None = None
-        self.ran.connect(self.look)
-        self.selected.connect(self.look)
+        self.looking = Looking(self)
+        self.watching = Watching(self)
+        self.ran.connect(self.looking.renew)
+        self.selected.connect(self.looking.renew)
         self.undo.cleanChanged.connect(self._clean_changed)
 
     def _clean_changed(self, clean: bool) -> None:
@@ -177,11 +171,12 @@ class Session(QObject):
         self.trellis, self.path = trellis, path
         self._saved, self._on_disk = trellis, (_bytes_of(path) or b"") if path else b""
         self.undo.clear()
-        self.results, self.stale = Results(), frozenset()
-        self._known, self.fresh = {}, ""
+        self.results, self.watching.stale = Results(), frozenset()
+        self.looking.forget()
+        self.fresh = ""
         self._before = remembered(path) if path else None
         self._rereading = False
-        self._runner = Runner(self.secrets)  # what another trellis read is not kept
+        self.runner = Runner(self.secrets)  # what another trellis read is not kept
         first_tie = next((tie.id for _, tie in trellis.ties()), "")
         self.selection = first_tie or (trellis.lanes[0].id if trellis.lanes else "")
         self.changed.emit()
@@ -283,12 +278,11 @@ class Session(QObject):
         before = self._before
         to_remember = self.path if trellis is self._saved else None
         self.jobs.stop_all()
-        if isinstance(self.selected_item, FilterItem) and self._finding is not None:
-            self._finding.stop()  # it runs the trellis of before, which this run would wait for
+        self.looking.give_way()
         self.up_to_date = False
 
         def work(report: Report) -> tuple[Results, Changes | None]:
-            results = self._runner.run(trellis, report, reread)
+            results = self.runner.run(trellis, report, reread)
             found = None
             if before is not None:
                 found = changes(before, results)
@@ -304,8 +298,8 @@ class Session(QObject):
             self.results, found = made
             self._before, self._rereading = None, False
             self.up_to_date = True
-            self.stale = frozenset()
-            self._rest()
+            self.watching.stale = frozenset()
+            self.rest()
             self.ran.emit()
             if found is not None and found.is_any:
                 self.compared.emit(found)
@@ -319,7 +313,7 @@ class Session(QObject):
 
         self.jobs.start(work, done, failed, self.working.emit)
 
-    def _rest(self) -> None:
+    def rest(self) -> None:
         """Tell that a job has ended, and whether any other goes on."""
         if not self.busy:
             self.working.emit(1.0, "")
@@ -334,7 +328,7 @@ class Session(QObject):
         """Look at the values of one column, away from the window."""
 
         def ended(found: Profile) -> None:
-            self._rest()
+            self.rest()
             done(found)
 
         def failed(error: Exception) -> None:
@@ -350,122 +344,11 @@ class Session(QObject):
 
         self.looks.start(look, ended, failed, self.working.emit)
 
-    def watch(self) -> None:
-        """Look whether files of the lanes are others than those that were read."""
-        if self._watching.busy or not self.up_to_date:
-            return
-        read = [
-            (lane, reading)
-            for lane in self.trellis.lanes
-            if isinstance(reading := self.results.readings.get(lane.id), Reading) and reading.files
-        ]
-
-        def look(report: Report) -> frozenset[str]:
-            return frozenset(
-                lane.id for lane, reading in read if lane.source.stamps() != reading.files
-            )
-
-        def done(stale: frozenset[str]) -> None:
-            if stale != self.stale and self.up_to_date:
-                self.stale = stale
-                self.outside.emit()
-
-        self._watching.start(look, done, self.crashed.emit)
-
     def finish(self) -> None:
         """Stop all work; for closing."""
-        self._clock.stop()
-        for jobs in (self.jobs, self.looks, self.writes, self._watching):
+        self.watching.finish()
+        for jobs in (self.jobs, self.looks, self.writes):
             jobs.finish()
-
-    def look(self) -> None:
-        """Find out what stands out at the selected tie or step, unless that is known already."""
-        item = self.selected_item
-        result = self._looked_at(item)
-        known = self._known.get(item.id) if item else None
-        work = None
-        if item is not None and result is not None and not (known and known[0] is result):
-            work = self._looking(item.id, result)
-        if work is None or item is None:
-            self.noticed.emit()
-            return
-        place = item.id
-        self._known[place] = (result, None)
-        if self._finding is not None:
-            self._finding.stop()
-        self.noticed.emit()
-
-        def done(found: list[Any]) -> None:
-            self._rest()
-            if self._known.get(place, (None,))[0] is result:
-                self._known[place] = (result, found)
-                self.noticed.emit()
-
-        def failed(error: Exception) -> None:
-            self._rest()
-            if self._known.get(place) == (result, None):
-                del self._known[place]  # it can be looked at again
-            if not isinstance(error, Cancelled | UserError):
-                self.crashed.emit(error)
-
-        self._finding = self.looks.start(work, done, failed, self.working.emit)
-
-    def _looked_at(self, item: Item | None) -> object:
-        """Return what there is to look at; another object whenever that is another."""
-        if isinstance(item, JoinItem):
-            return self.results.ties.get(item.id)
-        is_now = self.up_to_date and self.results.trellis is self.trellis
-        return self.results if isinstance(item, FilterItem) and is_now else None
-
-    @property
-    def effects(self) -> list[str]:
-        """What the selected filter does at the ties behind it, as far as it is known."""
-        item = self.selected_item
-        result, found = self._known.get(item.id, (None, None)) if item else (None, None)
-        return found or [] if isinstance(item, FilterItem) and result is self.results else []
-
-    @property
-    def findings(self) -> list[Finding]:
-        """What stands out at the selected tie, as far as it is known of the tie as it is now."""
-        item = self.selected_item
-        if not isinstance(item, JoinItem):
-            return []
-        result, found = self._known.get(item.id, (None, None))
-        is_now = result is not None and result is self.results.ties.get(item.id)
-        if not is_now or self.results.trellis.join(item.id) != item:
-            return []
-        return found or []
-
-    def _looking(self, tie: str, result: object) -> Callable[[Report], list[Any]] | None:
-        if isinstance(result, Results):
-            without = apply(SetItem(FilterItem(id=tie)), result.trellis)[0]
-            return lambda report: list(effects(self._runner.run(without, report), result))
-        if isinstance(result, Tied):
-            tied = result
-
-            def notice(report: Report) -> list[Finding]:
-                from keen_trellis.advice.findings import findings
-
-                return findings(tied, report)
-
-            return notice
-        if not isinstance(result, KindsDifferError):
-            return None
-        lane, _ = self.results.trellis.place_of(tie)
-        item = self.results.trellis.join(tie)
-        left, right, *_ = self.results.sides(tie)
-        names = (lane.name, self.results.trellis.lane(item.lane).name)
-        if not isinstance(left, Table) or not isinstance(right, Table):
-            return None
-        sides = (left, right)
-
-        def convert(report: Report) -> list[Finding]:
-            from keen_trellis.advice.findings import conversions
-
-            found = conversions(*sides, item.match_link(), names)
-            return [finding for finding in found if finding.remedy]  # the rest is said already
-
-        return convert
 
     def tie(self, lane: str, other: str) -> None:
         """Tie a lane's end to another lane, on the fields that most likely belong together."""
@@ -491,7 +374,7 @@ class Session(QObject):
         )
 
     def _tie(self, lane: str, other: str, link: tuple[LinkedFields, ...]) -> None:
-        self._rest()
+        self.rest()
         if self.do(AddTie(lane, other, link)):
             self.fresh = self.trellis.lane(lane).items[-1].id
             self.select(self.fresh)
@@ -542,11 +425,11 @@ class Session(QObject):
         is_known = self.up_to_date and results.trellis is trellis
 
         def write(report: Report) -> list[Delivered]:
-            of_now = results if is_known else self._runner.run(trellis, part(report, 0.0, 0.5))
+            of_now = results if is_known else self.runner.run(trellis, part(report, 0.0, 0.5))
             return make_deliveries(of_now, only, part(report, 0.0 if is_known else 0.5, 1.0))
 
         def done(made: list[Delivered]) -> None:
-            self._rest()
+            self.rest()
             words = [
                 f"{d.name}: {d.rows:,} rows {'in place of' if d.replaced else 'written to'} "
                 f"{'the earlier ' if d.replaced else ''}{d.path.name}"
@@ -566,7 +449,7 @@ class Session(QObject):
         """Write cells as a sheet takes them, away from the window; `done` gets the text."""
 
         def ended(text: str) -> None:
-            self._rest()
+            self.rest()
             done(text)
 
         self.looks.start(
@@ -577,7 +460,7 @@ class Session(QObject):
         )
 
     def _failed(self, error: Exception, stopped: str) -> None:
-        self._rest()
+        self.rest()
         if isinstance(error, Cancelled):
             self.said.emit(stopped, False)
         elif isinstance(error, UserError):

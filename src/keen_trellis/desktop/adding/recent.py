@@ -10,7 +10,7 @@ from typing import Any
 from pydantic import TypeAdapter, ValidationError
 from PySide6.QtCore import QSettings
 
-from keen_trellis.desktop.entries import Place
+from keen_trellis.desktop.adding.entries import Place
 from keen_trellis.read import Database, Server, SqliteFile
 
 _KEY, _KEPT = "recent/places", 8

@@ -15,10 +15,10 @@ from PySide6.QtWidgets import (
 )
 
 from keen_trellis.data import Kind
+from keen_trellis.desktop.adding.reading_line import ReadingLine
+from keen_trellis.desktop.adding.typed_grid import TypedGrid
 from keen_trellis.desktop.controls import Choice, FlowRow, OneLine, button, discard, label
-from keen_trellis.desktop.reading_line import ReadingLine
 from keen_trellis.desktop.theme import Theme, value_font
-from keen_trellis.desktop.typed_grid import TypedGrid
 from keen_trellis.document import FolderSource, QuerySource, Source, TableSource, TypedSource
 from keen_trellis.read import Noticed, Reading, RowCondition
 

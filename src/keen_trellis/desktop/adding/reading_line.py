@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from PySide6.QtCore import Signal
 
+from keen_trellis.desktop.adding.source_settings import Setting, settings_of
 from keen_trellis.desktop.controls import Choice, FlowRow, label
-from keen_trellis.desktop.source_settings import Setting, settings_of
 from keen_trellis.document import QuerySource, Source, TableSource
 from keen_trellis.read import Reading
 

@@ -21,13 +21,13 @@ from PySide6.QtWidgets import (
 
 from keen_trellis.data import Kind
 from keen_trellis.deliver import cells_as_text
+from keen_trellis.desktop.adding.entries import Entry, Place, entries_of, nice_name, rows_to_look_at
+from keen_trellis.desktop.adding.kind_menu import offer_kinds
+from keen_trellis.desktop.adding.passwords import ask_password
+from keen_trellis.desktop.adding.source_form import NoticedLines, SourceForm
 from keen_trellis.desktop.bench.grid import Grid, Origins, put_on_clipboard
 from keen_trellis.desktop.controls import Notice, button, label
-from keen_trellis.desktop.entries import Entry, Place, entries_of, nice_name, rows_to_look_at
 from keen_trellis.desktop.jobs import Jobs
-from keen_trellis.desktop.kind_menu import offer_kinds
-from keen_trellis.desktop.passwords import ask_password
-from keen_trellis.desktop.source_form import NoticedLines, SourceForm
 from keen_trellis.desktop.theme import Theme
 from keen_trellis.document import QuerySource, Source, TableSource, Trellis, TypedSource
 from keen_trellis.document.edits import AddLane

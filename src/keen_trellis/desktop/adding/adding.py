@@ -1,0 +1,186 @@
+"""Bringing lanes in, and seeing to those whose source cannot be read."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from pathlib import Path
+
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtGui import QAction, QCursor, QGuiApplication
+from PySide6.QtWidgets import QMenu, QWidget
+
+from keen_trellis.desktop.adding.chooser import Chooser, ask_folder, ask_source_path
+from keen_trellis.desktop.adding.entries import Place
+from keen_trellis.desktop.adding.passwords import ConnectDialog, ask_password
+from keen_trellis.desktop.adding.recent import place_words, recent_places, remember_place
+from keen_trellis.desktop.map.view import MapView
+from keen_trellis.desktop.session import Session
+from keen_trellis.desktop.theme import Theme
+from keen_trellis.document import FolderSource, Lane, TypedSource
+from keen_trellis.document.edits import AddLane, AddLanes, FindSources, SetSource
+from keen_trellis.errors import MissingFileError, MissingTableError, PasswordError
+from keen_trellis.read import Server, pasted_cells
+
+
+class Adding:
+    """Asks where tables are, and has the session bring them in.
+
+    Parameters
+    ----------
+    session, map_
+    action : callable
+        Takes an id and returns the action.
+    theme : callable
+        Returns the theme of now.
+    parent : QWidget
+        What boxes stand above.
+    """
+
+    def __init__(
+        self,
+        session: Session,
+        map_: MapView,
+        action: Callable[[str], QAction],
+        theme: Callable[[], Theme],
+        parent: QWidget,
+    ) -> None:
+        self._session, self._map, self._action = session, map_, action
+        self._theme, self._parent = theme, parent
+        self._dropped: list[Path] = []
+
+    def take_dropped(self, paths: Sequence[Path]) -> None:
+        """Bring in files and folders that were dropped, one after the other."""
+        self._dropped = list(paths)
+        self._choose_next()
+
+    def offer_places(self) -> None:
+        """Offer the ways to bring in a table, and the places that were used lately."""
+        menu = QMenu(self._parent)
+        menu.setObjectName("add.menu")
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        for name in ("file", "folder", "database"):
+            menu.addAction(self._action(f"lane.add_{name}"))
+        menu.addAction(self._action("lane.type_in"))
+        menu.addAction(self._action("lane.paste"))
+        places = recent_places()
+        if places:
+            menu.addSection("Used lately")
+        for number, place in enumerate(places):
+            action = menu.addAction(place_words(place).replace("&", "&&"))
+            action.setObjectName(f"add.recent.{number}")
+            action.triggered.connect(lambda _=False, p=place: self.choose_from(p))
+        corner = self._map.to_screen(self._map.shown.add_lane).topLeft().toPoint()
+        menu.popup(self._map.viewport().mapToGlobal(corner + QPoint(28, 26)))
+
+    def add_from_file(self) -> None:
+        """Ask for a file, then for what of it to bring in."""
+        path = ask_source_path(self._parent, self._folder())
+        if path:
+            self.choose_from(Path(path))
+
+    def add_from_folder(self) -> None:
+        """Ask for a folder, then for which of its files become one lane."""
+        folder = ask_folder(self._parent, self._folder())
+        if folder:
+            self.choose_from(Path(folder))
+
+    def add_from_database(self) -> None:
+        """Ask for a server and an account, then for what of it to bring in."""
+        asking = ConnectDialog(self._session.secrets, self._parent)
+        asking.accepted.connect(lambda: self.choose_from(asking.server))
+        asking.finished.connect(asking.deleteLater)
+        asking.open()
+
+    def type_in(self) -> None:
+        """Let a small table be typed in."""
+        self.choose_from(TypedSource(columns=()))
+
+    def paste_lane(self) -> None:
+        """Begin a typed table with the cells on the clipboard."""
+        text = QGuiApplication.clipboard().text()
+        if not pasted_cells(text):
+            self._session.said.emit(
+                "There are no cells on the clipboard: copy some in a sheet first.", True
+            )
+            return
+        self.type_in()
+        chooser = self._parent.findChild(Chooser)
+        if chooser is not None:
+            chooser.paste(text)
+
+    def choose_from(self, place: Place | TypedSource | None) -> None:
+        """Show what is in a place, and bring in what is chosen of it."""
+        if place is None:
+            return
+        session = self._session
+        chooser = Chooser(place, session.trellis, session.secrets, self._theme(), self._parent)
+        chooser.accepted.connect(lambda: self._add_chosen(chooser, place))
+        chooser.finished.connect(chooser.deleteLater)
+        chooser.finished.connect(lambda _: self._choose_next())
+        chooser.open()
+
+    def _add_chosen(self, chooser: Chooser, place: Place | TypedSource) -> None:
+        if not isinstance(place, TypedSource):
+            remember_place(place)
+        if chooser.lanes and self._session.do(AddLanes(chooser.lanes)):
+            self._session.select(self._session.trellis.lanes[-1].id)
+
+    def _choose_next(self) -> None:
+        """Go on with the next of several files that were dropped."""
+        if self._dropped:
+            self.choose_from(self._dropped.pop(0))
+
+    def _folder(self) -> str:
+        return str(self._session.path.parent if self._session.path else Path.cwd())
+
+    def add_again(self) -> None:
+        """Bring in the selected lane's table a second time."""
+        lane = self._session.selected_lane
+        if lane and self._session.do(AddLane(lane.name, lane.source)):
+            self._session.select(self._session.trellis.lanes[-1].id)
+
+    def reread_lane(self) -> None:
+        """Read the selected lane's source anew."""
+        lane = self._session.selected_lane
+        if lane is not None:
+            self._session.run(reread={lane.id})
+
+    def mend_source(self) -> None:
+        """Do what can be done at once about a source that could not be read."""
+        lane = self._session.selected_lane
+        trouble = self._session.results.readings.get(lane.id) if lane else None
+        server = getattr(lane.source, "database", None) if lane else None
+        if isinstance(trouble, MissingFileError):
+            self.move_source()
+        elif isinstance(trouble, MissingTableError) and lane is not None:
+            self._offer_tables(lane, trouble.available)
+        elif isinstance(trouble, PasswordError) and isinstance(server, Server):
+            if ask_password(self._parent, server, self._session.secrets):
+                self._session.run()
+        else:
+            self.reread_lane()
+
+    def _offer_tables(self, lane: Lane, names: Sequence[str]) -> None:
+        """Offer the sheets or tables that there are in the place of one that is gone."""
+        menu = QMenu(self._parent)
+        menu.setObjectName("tables.menu")
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        for name in names:
+            action = menu.addAction(name.replace("&", "&&"))
+            action.setObjectName(f"tables.{name}")
+            source = lane.source.taking(name)
+            edit = SetSource(lane.id, source, f"Read “{name}” into {lane.name}")
+            action.triggered.connect(lambda _=False, e=edit: self._session.do(e))
+        menu.popup(QCursor.pos())
+
+    def move_source(self) -> None:
+        """Ask where the selected lane's file is now; what stood beside it is found, too."""
+        lane = self._session.selected_lane
+        if lane is None or not lane.source.place:
+            return
+        place = lane.source.place
+        is_folder = isinstance(lane.source, FolderSource)
+        ask = ask_folder if is_folder else ask_source_path
+        found = ask(self._parent, self._folder())
+        if found and found != place:
+            self._session.do(FindSources(place, found))

@@ -1,0 +1,168 @@
+"""The bars above and below: the document and the way to every action, and what goes on."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import Qt, QTimer
+from PySide6.QtGui import QAction, QColor, QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QProgressBar, QPushButton, QWidget
+
+from keen_trellis.desktop.controls import button, label
+from keen_trellis.desktop.session import Session
+from keen_trellis.desktop.theme import Theme
+from keen_trellis.document.describe import parts_words
+
+MESSAGE_MS = 9_000
+"""How long something told stays to be read."""
+
+
+class _Mark(QWidget):
+    """The sign of the program: a small lattice."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setFixedSize(26, 26)
+        self.colour = QColor()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(self.colour, 2))
+        for at in (6, 13, 20):
+            painter.drawLine(at, 2, at, 24)
+            painter.drawLine(2, at, 24, at)
+
+
+class TopBar(QWidget):
+    """The document, when its sources were read, and the way to every action."""
+
+    def __init__(self, action: Callable[[str], QAction], theme: Theme) -> None:
+        super().__init__()
+        self.setObjectName("topbar")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.setFixedHeight(44)
+        self._action = action
+        self._mark = _Mark()
+        self._name = self._trigger("", "topbar.name", "trellis.rename", "plain")
+        self._name.setToolTip("Rename the trellis")
+        self._file = label(soft=True)
+        self._file.setObjectName("topbar.file")
+        self._read = label(soft=True)
+        self._row = QHBoxLayout(self)
+        self._row.setContentsMargins(10, 0, 12, 0)
+        self._row.setSpacing(8)
+        self._row.addWidget(self._mark)
+        self._row.addWidget(self._name)
+        self._row.addWidget(self._file)
+        self._row.addStretch()
+        self._row.addWidget(self._read)
+        self._open = self._trigger("Open …", "topbar.open", "file.open", "soft")
+        self._reread = self._trigger("Re-read", "topbar.reread", "trellis.reread", "soft")
+        self._deliver = self._trigger("Deliver all", "topbar.deliver", "trellis.deliver", "soft")
+        for wide in (self._open, self._reread, self._deliver):
+            self._row.addWidget(wide)
+        self._row.addWidget(self._trigger("Find an action   Ctrl K", "topbar.find", "view.finder"))
+        self.set_theme(theme)
+
+    def _trigger(self, text: str, name: str, action: str, look: str = "") -> QPushButton:
+        return button(text, name, lambda: self._action(action).trigger(), look)
+
+    def set_theme(self, theme: Theme) -> None:
+        """Take the colours of a theme."""
+        self._mark.colour = QColor(theme.accent)
+        self._name.setStyleSheet(f"font-size: 16px; color: {theme.ink}; padding: 2px 4px;")
+        self._mark.update()
+
+    def show_document(self, session: Session) -> None:
+        """Show what the session works on."""
+        self._name.setText(session.trellis.name.replace("&", "&&"))
+        self._name.setAccessibleName(f"Name of the trellis: {session.trellis.name}")
+        lanes = session.trellis.lanes
+        self._open.setVisible(not lanes)
+        self._reread.setVisible(bool(lanes))
+        self._deliver.setVisible(any(True for _ in session.trellis.deliveries()))
+        unsaved = "not saved yet" if lanes else "nothing in it yet"
+        file = session.path.name if session.path else unsaved
+        state = "saved" if session.undo.isClean() else "changed"
+        self._file.setText(f"{file} · {state}" if session.path else file)
+        self._read.setText(session.read_words)
+
+    def edit_name(self, name: str, done: Callable[[str], object]) -> None:
+        """Put a field in the place of the name until it is left."""
+        field = QLineEdit(name)
+        field.setObjectName("topbar.rename")
+        field.setAccessibleName("Name of the trellis")
+        self._row.insertWidget(1, field)
+        self._name.hide()
+        field.selectAll()
+        field.setFocus()
+
+        def finish() -> None:
+            if self._name.isHidden():
+                self._name.show()
+                text = field.text()
+                field.deleteLater()
+                if text.strip() and text != name:
+                    done(text)
+
+        field.editingFinished.connect(finish)
+
+
+class StatusLine(QWidget):
+    """What the trellis holds, what goes on, and the button that stops it."""
+
+    def __init__(self, session: Session, action: Callable[[str], QAction]) -> None:
+        super().__init__()
+        self.setObjectName("statusline")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.setFixedHeight(26)
+        self._session = session
+        self._holds, self._doing = QLabel(), QLabel()
+        self._holds.setObjectName("status.holds")
+        self._doing.setObjectName("status.doing")
+        self._bar = QProgressBar()
+        self._bar.setRange(0, 1000)
+        self._bar.setTextVisible(False)
+        self._bar.setFixedWidth(160)
+        self._resume = button(
+            "Go on", "status.resume", lambda: action("trellis.run").trigger(), "plain"
+        )
+        self._resume.setStyleSheet("padding: 0 8px;")
+        self._stop = button("Stop", "status.stop", session.stop, "plain")
+        self._stop.setStyleSheet("padding: 0 8px;")
+        row = QHBoxLayout(self)
+        row.setContentsMargins(20, 0, 20, 0)
+        row.addWidget(self._holds)
+        row.addStretch()
+        for widget in (self._doing, self._resume, self._bar, self._stop):
+            row.addWidget(widget)
+        self._resume.hide()
+        self._bar.hide()
+        self._stop.hide()
+        self._told = QTimer(self, singleShot=True, interval=MESSAGE_MS)
+        self._told.timeout.connect(lambda: self.show_document(self._session))
+
+    def show_document(self, session: Session) -> None:
+        """Show what the session works on."""
+        trellis = session.trellis
+        self._holds.setText(" · ".join(parts_words(trellis)))
+        if not self._told.isActive():
+            self._doing.setText(session.state_words)
+            self._resume.setVisible(not session.up_to_date and not session.jobs.busy)
+
+    def tell(self, sentence: str) -> None:
+        """Tell something for a while."""
+        self._doing.setText(sentence)
+        self._told.start()
+
+    def show_work(self, fraction: float, doing: str) -> None:
+        """Show how far the work is."""
+        going_on = fraction < 1
+        self._bar.setVisible(going_on)
+        self._stop.setVisible(going_on)
+        if not going_on:
+            self.show_document(self._session)
+        self._bar.setValue(int(1000 * fraction))
+        if going_on:
+            self._doing.setText(doing)

@@ -1,0 +1,114 @@
+"""Trellises as files: begun, opened, saved, and never left with changes that nobody saved."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtWidgets import QFileDialog, QMessageBox, QWidget
+
+from keen_trellis.desktop.parts.delivery.delivery_page import ask_delivery_path
+from keen_trellis.desktop.session import Session
+from keen_trellis.document.edits import AddDelivery
+from keen_trellis.document.storage import ENDING
+
+
+class Documents:
+    """Asks about files, in boxes above the window, and has the session do what was answered."""
+
+    def __init__(self, session: Session, parent: QWidget) -> None:
+        self._session, self._parent = session, parent
+
+    def new(self) -> None:
+        """Begin an empty trellis, once the one in the window is safe."""
+        if self.may_leave():
+            self._session.new()
+
+    def open(self) -> None:
+        """Ask for a trellis and open it, once the one in the window is safe."""
+        if not self.may_leave():
+            return
+        folder = str(self._session.path.parent if self._session.path else Path.cwd())
+        path, _ = QFileDialog.getOpenFileName(
+            self._parent, "Open a trellis", folder, f"Trellises (*{ENDING});;All files (*)"
+        )
+        if path:
+            self._session.open(Path(path))
+
+    def open_path(self, path: Path) -> None:
+        """Open a trellis, once the one in the window is safe."""
+        if self.may_leave():
+            self._session.open(path)
+
+    def save(self) -> bool:
+        """Save the trellis, asking where if it has no file yet; tell whether it was saved."""
+        path = self._session.path
+        if path is None:
+            return self.save_as()
+        if self._session.changed_outside:
+            return self._save_beside(path)
+        return self._session.save(path)
+
+    def _save_beside(self, path: Path) -> bool:
+        """Ask what to do where somebody else changed the file; tell whether it was saved."""
+        box = QMessageBox(self._parent)
+        box.setObjectName("save.conflict")
+        box.setIcon(QMessageBox.Icon.Warning)
+        box.setText(f"{path.name} was changed elsewhere since it was opened here.")
+        box.setInformativeText("Saving in its place would lose what was changed there.")
+        roles = QMessageBox.ButtonRole
+        both = box.addButton("Keep both …", roles.AcceptRole)
+        replace = box.addButton("Save in its place", roles.DestructiveRole)
+        box.addButton(QMessageBox.StandardButton.Cancel)
+        box.setDefaultButton(both)
+        box.exec()
+        if box.clickedButton() is both:
+            return self.save_as(path.with_name(f"{path.stem} (mine){path.suffix}"))
+        return box.clickedButton() is replace and self._session.save(path)
+
+    def save_as(self, wish: Path | None = None) -> bool:
+        """Ask where to save the trellis; tell whether it was saved."""
+        usual = self._session.path or Path.cwd() / f"{self._session.trellis.name}{ENDING}"
+        start = str(wish or usual)
+        path, _ = QFileDialog.getSaveFileName(self._parent, "Save the trellis", start, f"*{ENDING}")
+        if not path:
+            return False
+        named = Path(path)
+        return self._session.save(named if named.suffix == ENDING else Path(f"{path}{ENDING}"))
+
+    def may_leave(self) -> bool:
+        """Ask what becomes of changes that are not saved; tell whether the trellis may go."""
+        if self._session.undo.isClean():
+            return True
+        buttons = QMessageBox.StandardButton
+        answer = QMessageBox.question(
+            self._parent,
+            "Keen Trellis",
+            f"Save the changes to “{self._session.trellis.name}” first?",
+            buttons.Save | buttons.Discard | buttons.Cancel,
+            buttons.Save,
+        )
+        return self.save() if answer == buttons.Save else answer == buttons.Discard
+
+    def may_stop_writing(self) -> bool:
+        """Ask before a delivery that is being written is given up."""
+        if not self._session.writes.busy:
+            return True
+        box = QMessageBox(self._parent)
+        box.setObjectName("quit.writing")
+        box.setText("A delivery is being written.")
+        box.setInformativeText("What is not written whole leaves the earlier file as it is.")
+        give_up = box.addButton("Give it up and quit", QMessageBox.ButtonRole.DestructiveRole)
+        wait = box.addButton("Let it finish", QMessageBox.ButtonRole.RejectRole)
+        box.setDefaultButton(wait)
+        box.exec()
+        return box.clickedButton() is give_up or not self._session.writes.busy
+
+    def add_delivery(self) -> None:
+        """Ask for a file that the rows at the selected lane's end go to."""
+        lane = self._session.selected_lane
+        if lane is None:
+            return
+        folder = self._session.path.parent if self._session.path else Path.cwd()
+        path = ask_delivery_path(self._parent, str(folder / f"{lane.name}.xlsx"))
+        if path and self._session.do(AddDelivery(lane.id, Path(path).stem, path)):
+            self._session.select(self._session.trellis.lane(lane.id).items[-1].id)

@@ -1,0 +1,38 @@
+"""What an action may ask of the window that it is triggered in."""
+
+from __future__ import annotations
+
+from typing import Protocol
+
+from keen_trellis.desktop.adding.adding import Adding
+from keen_trellis.desktop.bench.bench import Bench
+from keen_trellis.desktop.documents import Documents
+from keen_trellis.desktop.map.view import MapView
+from keen_trellis.desktop.menus import Menus
+from keen_trellis.desktop.session import Session
+
+
+class Doing(Protocol):
+    """The session that is worked on, and those who ask and show."""
+
+    session: Session
+    documents: Documents
+    adding: Adding
+    menus: Menus
+    map: MapView
+    bench: Bench
+
+    def rename_trellis(self) -> None:
+        """Let the trellis's name be typed over."""
+
+    def show_join_types(self) -> None:
+        """Open the table of what every join type would give."""
+
+    def find_action(self) -> None:
+        """Open the action finder."""
+
+    def switch_theme(self) -> None:
+        """Show the window in the other set of colours."""
+
+    def close(self) -> bool:
+        """Close the window, unless somebody wants to stay; tell whether it is closed."""

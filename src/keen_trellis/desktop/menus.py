@@ -1,0 +1,96 @@
+"""What is offered at a lane's end, and at whatever is selected."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtGui import QAction
+from PySide6.QtWidgets import QMenu, QWidget
+
+from keen_trellis.desktop.map.view import MapView
+from keen_trellis.desktop.session import Session
+
+
+class Menus:
+    """Menus of actions and of lanes, opened on the map.
+
+    Parameters
+    ----------
+    session, map_
+    action : callable
+        Takes an id and returns the action.
+    at_end : sequence of str
+        The ids of the actions that add something to a lane.
+    parent : QWidget
+    """
+
+    def __init__(
+        self,
+        session: Session,
+        map_: MapView,
+        action: Callable[[str], QAction],
+        at_end: Sequence[str],
+        parent: QWidget,
+    ) -> None:
+        self._session, self._map, self._action = session, map_, action
+        self._at_end_ids, self._parent = at_end, parent
+
+    def offer_items(self, lane_id: str, at: QPoint) -> None:
+        """Offer what can be added at a lane's end."""
+        self._session.select(lane_id)
+        menu = self._tie_menu()
+        menu.addSeparator()
+        menu.addActions(self._at_end())
+        menu.popup(at)
+
+    def _end_on_screen(self) -> QPoint:
+        """Return where the selected lane ends, or the nearest point of the map that is seen."""
+        lane = self._session.selected_lane
+        plus = next((p for p in self._map.shown.pluses if lane and p.lane == lane.id), None)
+        head = self._map.shown.box_of(lane.id) if lane else None
+        box = plus.box if plus else head or self._map.shown.add_lane
+        at = self._map.to_screen(box).bottomLeft().toPoint()
+        seen = self._map.viewport().rect().adjusted(8, 8, -40, -8)
+        at.setX(min(max(at.x(), seen.left()), seen.right()))  # a lane may be scrolled out of sight
+        at.setY(min(max(at.y(), seen.top()), seen.bottom()))
+        return self._map.viewport().mapToGlobal(at)
+
+    def _at_end(self) -> list[QAction]:
+        return [self._action(name) for name in self._at_end_ids]
+
+    def offer_ties(self) -> None:
+        """Offer the lanes that the selected one can be tied with."""
+        self._tie_menu().popup(self._end_on_screen())
+
+    def offer_stacks(self) -> None:
+        """Offer the lanes whose rows can be put below those of the selected one."""
+        stack = self._session.stack
+        self._lanes_menu("stack", "Stack {} below", stack).popup(self._end_on_screen())
+
+    def _tie_menu(self) -> QMenu:
+        return self._lanes_menu("tie", "Tie with {}", self._session.tie)
+
+    def _lanes_menu(self, name: str, words: str, bring: Callable[[str, str], object]) -> QMenu:
+        """Return a menu of the other lanes; the one chosen is brought to the selected lane."""
+        menu = QMenu(self._parent)
+        menu.setObjectName(f"{name}.menu")
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        lane = self._session.selected_lane
+        for other in self._session.trellis.lanes:
+            if lane is not None and other.id != lane.id:
+                action = menu.addAction(words.format(other.name).replace("&", "&&"))
+                action.setObjectName(f"{name}.with.{other.id}")
+                action.triggered.connect(lambda _=False, a=lane.id, b=other.id: bring(a, b))
+        if menu.isEmpty():
+            menu.addAction(f"{words.format('another lane')}: add one first").setEnabled(False)
+        return menu
+
+    def offer_actions(self, at: QPoint) -> None:
+        """Offer what can be done with what is selected."""
+        menu = QMenu(self._parent)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        names = ("lane.rename", "lane.reread", "lane.again", "part.remove", "lane.add")
+        offered = [self._action("lane.tie"), *self._at_end(), *map(self._action, names)]
+        menu.addActions([action for action in offered if action.isEnabled()])
+        menu.popup(at)

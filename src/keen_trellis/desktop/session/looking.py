@@ -1,0 +1,129 @@
+"""What stands out at the selected tie, and what the selected step does, found out aside."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING, Any
+
+from keen_trellis.compute.tied import Tied
+from keen_trellis.data import Table
+from keen_trellis.desktop.jobs import Job
+from keen_trellis.document.edits import SetItem, apply
+from keen_trellis.document.items import FilterItem, Item, JoinItem
+from keen_trellis.errors import KindsDifferError, UserError
+from keen_trellis.progress import Cancelled, Report
+from keen_trellis.run import Results
+from keen_trellis.run.effects import effects
+
+if TYPE_CHECKING:
+    from keen_trellis.advice.findings import Finding
+    from keen_trellis.desktop.session.session import Session
+
+
+class Looking:
+    """Looks at what is selected, once for each result, in the session's lane of looking."""
+
+    def __init__(self, session: Session) -> None:
+        self._session = session
+        self._known: dict[str, tuple[object, list[Any] | None]] = {}
+        self._job: Job | None = None
+
+    def forget(self) -> None:
+        """Forget all that is known; another trellis is taken up."""
+        self._known = {}
+
+    def give_way(self) -> None:
+        """Let go of a look that runs the trellis of before, which a run would wait for."""
+        if isinstance(self._session.selected_item, FilterItem) and self._job is not None:
+            self._job.stop()
+
+    def renew(self) -> None:
+        """Find out what stands out at the selected tie or step, unless that is known already."""
+        item = self._session.selected_item
+        result = self._looked_at(item)
+        known = self._known.get(item.id) if item else None
+        work = None
+        if item is not None and result is not None and not (known and known[0] is result):
+            work = self._looking(item.id, result)
+        if work is None or item is None:
+            self._session.noticed.emit()
+            return
+        place = item.id
+        self._known[place] = (result, None)
+        if self._job is not None:
+            self._job.stop()
+        self._session.noticed.emit()
+
+        def done(found: list[Any]) -> None:
+            self._session.rest()
+            if self._known.get(place, (None,))[0] is result:
+                self._known[place] = (result, found)
+                self._session.noticed.emit()
+
+        def failed(error: Exception) -> None:
+            self._session.rest()
+            if self._known.get(place) == (result, None):
+                del self._known[place]  # it can be looked at again
+            if not isinstance(error, Cancelled | UserError):
+                self._session.crashed.emit(error)
+
+        self._job = self._session.looks.start(work, done, failed, self._session.working.emit)
+
+    @property
+    def effects(self) -> list[str]:
+        """What the selected filter does at the ties behind it, as far as it is known."""
+        item = self._session.selected_item
+        result, found = self._known.get(item.id, (None, None)) if item else (None, None)
+        return (
+            found or [] if isinstance(item, FilterItem) and result is self._session.results else []
+        )
+
+    @property
+    def findings(self) -> list[Finding]:
+        """What stands out at the selected tie, as far as it is known of the tie as it is now."""
+        item = self._session.selected_item
+        if not isinstance(item, JoinItem):
+            return []
+        result, found = self._known.get(item.id, (None, None))
+        is_now = result is not None and result is self._session.results.ties.get(item.id)
+        if not is_now or self._session.results.trellis.join(item.id) != item:
+            return []
+        return found or []
+
+    def _looked_at(self, item: Item | None) -> object:
+        """Return what there is to look at; another object whenever that is another."""
+        if isinstance(item, JoinItem):
+            return self._session.results.ties.get(item.id)
+        is_now = self._session.up_to_date and self._session.results.trellis is self._session.trellis
+        return self._session.results if isinstance(item, FilterItem) and is_now else None
+
+    def _looking(self, tie: str, result: object) -> Callable[[Report], list[Any]] | None:
+        if isinstance(result, Results):
+            without = apply(SetItem(FilterItem(id=tie)), result.trellis)[0]
+            return lambda report: list(effects(self._session.runner.run(without, report), result))
+        if isinstance(result, Tied):
+            tied = result
+
+            def notice(report: Report) -> list[Finding]:
+                from keen_trellis.advice.findings import findings
+
+                return findings(tied, report)
+
+            return notice
+        if not isinstance(result, KindsDifferError):
+            return None
+        lane, _ = self._session.results.trellis.place_of(tie)
+        item = self._session.results.trellis.join(tie)
+        left, right, *_ = self._session.results.sides(tie)
+        names = (lane.name, self._session.results.trellis.lane(item.lane).name)
+        if not isinstance(left, Table) or not isinstance(right, Table):
+            return None
+        sides = (left, right)
+
+        def convert(report: Report) -> list[Finding]:
+            from keen_trellis.advice.findings import conversions
+
+            found = conversions(*sides, item.match_link(), names)
+            return [finding for finding in found if finding.remedy]  # the rest is said already
+
+        return convert
