@@ -241,6 +241,14 @@ ACTIONS = (
         _has_page("source"),
     ),
     ActionSpec(
+        "page.notes",
+        "Show the notes",
+        "Open the Notes page of what is selected: why it is so.",
+        lambda d: d.bench.open_page("notes"),
+        "Ctrl+7",
+        _has_page("notes"),
+    ),
+    ActionSpec(
         "lane.rename",
         "Rename the lane",
         "Give the selected lane another name.",

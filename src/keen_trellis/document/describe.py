@@ -14,8 +14,15 @@ def describe(trellis: Trellis) -> Iterator[str]:
     for lane in trellis.lanes:
         verb = "reads" if lane.source.begins_at() is None else "begins with"
         yield f"Lane {lane.name} {verb} {trellis.begins_words(lane)}."
+        yield from _note(lane.note, "  ")
         for item in lane.items:
             yield f"  {item.sentence(trellis, lane)}"
+            yield from _note(item.note, "    ")
+
+
+def _note(note: str, indent: str) -> Iterator[str]:
+    for line in note.strip().splitlines():
+        yield f"{indent}Note: {line}"
 
 
 def parts_words(trellis: Trellis) -> list[str]:

@@ -411,6 +411,21 @@ class SetItem:
 
 
 @dataclass(frozen=True, slots=True)
+class SetNote:
+    """Write why a lane or an item is so."""
+
+    part: str
+    note: str
+    label: str = "Write a note"
+
+    def changed(self, trellis: Trellis) -> Trellis:
+        """Return the trellis with the note."""
+        if any(lane.id == self.part for lane in trellis.lanes):
+            return _with_lane(trellis, self.part, lambda lane: _with(lane, note=self.note))
+        return _with_item(trellis, self.part, lambda item: _with(item, note=self.note))
+
+
+@dataclass(frozen=True, slots=True)
 class MoveBehind:
     """Let what stood at a lane's end before a tie or a step stand behind it.
 

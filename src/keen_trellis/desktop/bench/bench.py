@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
 from keen_trellis.data import Table
 from keen_trellis.desktop.bench.finding_line import FindingLine
 from keen_trellis.desktop.bench.grid import Grid, Origins, put_on_clipboard
-from keen_trellis.desktop.bench.page import Page, PageSpec
+from keen_trellis.desktop.bench.page import Page, PageSpec, PartView
 from keen_trellis.desktop.controls import Notice, OneLine, label
 from keen_trellis.desktop.parts import VIEWS, view_of
 from keen_trellis.desktop.session import Session
@@ -43,10 +43,6 @@ class Bench(QWidget):
         self._open = {sort: view.pages[0].id for sort, view in VIEWS.items()}
         self._pages: dict[tuple[str, str], Page] = {}
         self._stack = QStackedWidget()
-        for sort, view in VIEWS.items():
-            for spec in view.pages:
-                self._pages[sort, spec.id] = page = spec.make(session, theme)
-                self._stack.addWidget(page)
         self._welcome = self._welcome_page()
         self._stack.addWidget(self._welcome)
         self.notice = Notice("bench.notice")
@@ -66,8 +62,6 @@ class Bench(QWidget):
         self._tabs.setSpacing(22)
         self._group = QButtonGroup(self)
         self._lay_out()
-        for grid in self.findChildren(Grid):
-            grid.copy_asked.connect(self._copy)
         for signal in (session.changed, session.ran, session.selected, session.delivered):
             signal.connect(self.renew)
         self.renew()
@@ -163,9 +157,21 @@ class Bench(QWidget):
         view = view_of(item)
         self._title.setText(view.title(self._session.trellis, lane, item))
         self._show_tabs(view.pages)
-        page = self._pages[self._sort, self._open[self._sort]]
+        page = self._page(view)
         page.show_part(lane, item, self._origins())
         self._stack.setCurrentWidget(page)
+
+    def _page(self, view: PartView) -> Page:
+        """Return the page that is open, made when it is opened for the first time."""
+        key = self._sort, self._open[self._sort]
+        if key not in self._pages:
+            spec = next(spec for spec in view.pages if spec.id == key[1])
+            made = spec.make(self._session, self._theme)
+            for grid in made.findChildren(Grid):
+                grid.copy_asked.connect(self._copy)
+            self._stack.addWidget(made)
+            self._pages[key] = made
+        return self._pages[key]
 
     def _copy(self, table: Table, columns: Sequence[str], rows: range) -> None:
         def done(text: str) -> None:

@@ -2,17 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from functools import partial
 
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout, QWidget
 
 from keen_trellis.compute.filtered import Filtered
 from keen_trellis.data import Table
 from keen_trellis.desktop.bench.grid import Origins
 from keen_trellis.desktop.bench.page import Page
 from keen_trellis.desktop.bench.rows_card import RowsCard
-from keen_trellis.desktop.controls import Choice, FlowRow, Notice, OneLine, button, label
+from keen_trellis.desktop.bench.sentence import Sentence
+from keen_trellis.desktop.controls import Notice, OneLine, label
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme, value_font
 from keen_trellis.document import Lane
@@ -31,8 +32,7 @@ class FilterPage(Page):
 
     def __init__(self, session: Session, theme: Theme) -> None:
         super().__init__(session, theme)
-        self._sentence = FlowRow("filter.sentence")
-        self._sentence_key: object = None
+        self._sentence = Sentence("filter.sentence")
         self._item = FilterItem(id="")
         self._notice = Notice("filter.trouble")
         self._kept = RowsCard("filter.kept", theme, "No row goes on.")
@@ -69,7 +69,7 @@ class FilterPage(Page):
     def set_theme(self, theme: Theme) -> None:
         """Take the colours of a theme."""
         super().set_theme(theme)
-        self._sentence_key = None
+        self._sentence.forget()
         for card in (self._kept, self._left_out):
             card.set_theme(theme)
 
@@ -102,75 +102,54 @@ class FilterPage(Page):
         self._effects.setText(f"{more}{found[0]}" if found else "")
         self._effects.setToolTip("\n".join(found))
 
-    # the sentence
-
     def _show_sentence(self, item: FilterItem, lane: str, before: Table | None) -> None:
         names = before.columns if before is not None else ()
-        key = (item, lane, names)
-        if key == self._sentence_key:
-            return
-        self._sentence_key = key
-        focused = self.focusWidget()
-        name = focused.objectName() if focused else ""
-        self._sentence.flow.clear()
-        self._word(f"Keep the rows of {lane} where" if item.conditions else f"Every row of {lane}")
+        self._sentence.say((item, lane, names), partial(self._tell, item, lane, before))
+
+    def _tell(self, item: FilterItem, lane: str, before: Table | None) -> None:
+        say = self._sentence
+        say.word(f"Keep the rows of {lane} where" if item.conditions else f"Every row of {lane}")
         if len(item.conditions) > 1:
-            of = Choice("filter.of", "Whether all must hold")
-            of.offer([(value, words, "") for value, words in _OF.items()], item.of)
-            of.chosen.connect(lambda value: self._change(of=value))
-            self._sentence.flow.addWidget(of)
+            says = "Whether all must hold"
+            say.choice("filter.of", says, _OF, item.of, lambda value: self._change(of=value))
         for place, condition in enumerate(item.conditions):
             if place:
-                self._word("and" if item.of == "all" else "or")
-            self._show_condition(place, condition, before)
+                say.word("and" if item.of == "all" else "or")
+            self._tell_condition(place, condition, before)
         if not item.conditions:
-            self._word("goes on, until something is asked of it:")
-        self._offer_column(before, not item.conditions)
-        if name and (again := self.findChild(QWidget, name)):
-            again.setFocus()
+            say.word("goes on, until something is asked of it:")
+        add = say.choice("filter.add", "Ask something of a column", _columns(before), "", self._add)
+        add.setText("+ condition" if item.conditions else "choose a column")
+        add.setEnabled(before is not None)
 
-    def _show_condition(self, place: int, condition: ConditionItem, before: Table | None) -> None:
-        flow, name = self._sentence.flow, f"filter.{place}"
-        column = Choice(f"{name}.column", "The column", value_font())
-        column.offer(_columns(before), condition.column)
-        column.chosen.connect(lambda chosen: self._put(place, column=chosen))
-        flow.addWidget(column)
-        test = Choice(f"{name}.test", "The test")
-        test.offer([(value, words, "") for value, words in TEST_WORDS.items()], condition.is_)
-        test.chosen.connect(lambda chosen: self._choose_test(place, chosen, before))
-        flow.addWidget(test)
+    def _tell_condition(self, place: int, condition: ConditionItem, before: Table | None) -> None:
+        say, name = self._sentence, f"filter.{place}"
+        say.choice(
+            f"{name}.column",
+            "The column",
+            _columns(before),
+            condition.column,
+            lambda chosen: self._put(place, column=chosen),
+            value_font(),
+        )
+        say.choice(
+            f"{name}.test",
+            "The test",
+            {str(test): words for test, words in TEST_WORDS.items()},
+            condition.is_,
+            lambda chosen: self._choose_test(place, chosen, before),
+        )
         for number, value in enumerate(condition.values):
             if number:
-                self._word("and" if condition.is_ == "between" else "or")
-            field = QLineEdit(value)
-            field.setObjectName(f"{name}.value.{number}")
-            field.setAccessibleName(f"Value {number + 1} for {condition.column}")
-            field.setFixedWidth(_VALUE_WIDTH)
-            field.editingFinished.connect(partial(self._take_value, place, number, field))
-            flow.addWidget(field)
+                say.word("and" if condition.is_ == "between" else "or")
+            says = f"Value {number + 1} for {condition.column}"
+            taken = partial(self._take_value, place, number)
+            say.field(f"{name}.value.{number}", says, value, _VALUE_WIDTH, taken)
         if condition.is_ == "in":
-            self._button("+ value", f"{name}.more", partial(self._add_value, place, before))
-        self._button("×", f"{name}.remove", partial(self._remove, place))
-
-    def _offer_column(self, before: Table | None, is_first: bool) -> None:
-        add = Choice("filter.add", "Ask something of a column")
-        add.offer(_columns(before), "")
-        add.setText("choose a column" if is_first else "+ condition")
-        add.setEnabled(before is not None)
-        add.chosen.connect(self._add)
-        self._sentence.flow.addWidget(add)
-
-    def _word(self, text: str) -> None:
-        self._sentence.flow.addWidget(label(text))
-
-    def _button(self, text: str, name: str, clicked: Callable[[], object]) -> None:
-        made = button(text, name, clicked, "plain")
-        if text == "×":
-            made.setToolTip("Take this condition out")
-            made.setAccessibleName("Take this condition out")
-        self._sentence.flow.addWidget(made)
-
-    # what is changed
+            more = partial(self._add_value, place, before)
+            say.button("+ value", f"{name}.more", "Add a value", more)
+        says = "Take this condition out"
+        say.button("×", f"{name}.remove", says, partial(self._remove, place))
 
     def _change(self, **changes: object) -> None:
         self.session.do(SetItem(FilterItem(**{**dict(self._item), **changes}), "Change a filter"))
@@ -197,13 +176,10 @@ class FilterPage(Page):
             values.append(_first_value(before, condition.column))
         self._put(place, is_=test, values=tuple(values))
 
-    def _take_value(self, place: int, number: int, field: QLineEdit) -> None:
-        if field.isHidden():  # the sentence has been said anew; it is none of its words any more
-            return
+    def _take_value(self, place: int, number: int, text: str) -> None:
         values = list(self._item.conditions[place].values)
-        if number < len(values) and values[number] != field.text():
-            values[number] = field.text()
-            self._put(place, values=tuple(values))
+        values[number] = text
+        self._put(place, values=tuple(values))
 
     def _add_value(self, place: int, before: Table | None) -> None:
         condition = self._item.conditions[place]

@@ -1,5 +1,6 @@
 """A join in the desktop: the match, and the outcome."""
 
+from keen_trellis.desktop.bench.notes_page import NOTES
 from keen_trellis.desktop.bench.page import PageSpec, PartView
 from keen_trellis.desktop.parts.join.match_page import MatchPage
 from keen_trellis.desktop.parts.join.outcome_page import OutcomePage
@@ -16,6 +17,7 @@ VIEW = PartView(
     pages=(
         PageSpec("match", "Match", MatchPage),
         PageSpec("outcome", "Outcome", OutcomePage, counts_rows=True),
+        NOTES,
     ),
     title=_title,
 )

@@ -3,12 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import replace
 from functools import partial
-from typing import Any
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QMenu, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QMenu, QVBoxLayout, QWidget
 
 from keen_trellis.compute.outcome import outcome_fields
 from keen_trellis.compute.tied import Tied
@@ -16,36 +14,18 @@ from keen_trellis.data import Field, Table
 from keen_trellis.desktop.bench.grid import Origins
 from keen_trellis.desktop.bench.page import Page
 from keen_trellis.desktop.bench.rows_card import RowsCard
-from keen_trellis.desktop.controls import Choice, Flow, Notice, Switch, button, label
+from keen_trellis.desktop.controls import Notice, Switch, button, label
+from keen_trellis.desktop.parts.join.link_sentence import LinkSentence
 from keen_trellis.desktop.session import Session
-from keen_trellis.desktop.theme import LaneColours, Theme, readable, value_font
-from keen_trellis.document.edits import RemoveLinkField, SetBay, SetKeep, SetLink, TakeLink
-from keen_trellis.document.items import Item, JoinItem, LinkedFields
+from keen_trellis.desktop.theme import LaneColours, Theme, readable
+from keen_trellis.document.edits import SetBay, SetKeep
+from keen_trellis.document.items import Item, JoinItem
 from keen_trellis.document.trellis import Lane
 from keen_trellis.errors import TooManyRowsError, UserError
 from keen_trellis.plan.bays import Bay, Keep
 from keen_trellis.plan.link import Link
-from keen_trellis.plan.operators import NEAREST, OPERATOR_WORDS, Operator
 from keen_trellis.plan.outcome import ALL_COLUMNS
 from keen_trellis.plan.sentences import cardinality_words, join_title, outcome_sentences
-from keen_trellis.plan.text_rules import TEXT_RULES, TextRule
-from keen_trellis.words import counted, listed
-
-_PARTNERS = {
-    "every": "every match",
-    "first": "the first match",
-    "last": "the last match",
-    "only": "the match if it is the only one",
-}
-_Options = tuple[tuple[str, str], ...]
-_BLANKS = {"never": "never match", "match": "match blanks"}
-_TEXT_CHOICES: tuple[tuple[str, tuple[TextRule, ...]], ...] = (
-    ("exactly", ()),
-    ("ignoring outer spaces", ("outer spaces",)),
-    ("ignoring case", ("case",)),
-    ("ignoring case and spaces", TEXT_RULES[:3]),
-    ("ignoring all but the letters", TEXT_RULES),
-)
 
 
 class BayCard(RowsCard):
@@ -108,8 +88,7 @@ class MatchPage(Page):
 
     def __init__(self, session: Session, theme: Theme) -> None:
         super().__init__(session, theme)
-        self._sentence = Flow()
-        self._sentence_key: object = None
+        self._sentence = LinkSentence(session)
         self._notice = Notice("match.trouble")
         self._bays = {bay: BayCard(bay, theme) for bay in Bay}
         self._bay_row = QWidget()
@@ -125,12 +104,10 @@ class MatchPage(Page):
         bays.setSpacing(12)
         for bay, share in ((Bay.LEFT, 35), (Bay.BOTH, 53), (Bay.RIGHT, 34)):
             bays.addWidget(self._bays[bay], share)
-        sentence = QWidget()
-        sentence.setLayout(self._sentence)
         column = QVBoxLayout(self)
         column.setContentsMargins(20, 8, 20, 8)
         column.setSpacing(9)
-        column.addWidget(sentence)
+        column.addWidget(self._sentence)
         column.addWidget(self._notice)
         column.addWidget(self._bay_row, 1)
         column.addWidget(self._said)
@@ -141,7 +118,7 @@ class MatchPage(Page):
         """Take the colours of a theme."""
         super().set_theme(theme)
         self._said.theme = theme
-        self._sentence_key = None
+        self._sentence.forget()
         for panel in self._bays.values():
             panel.set_theme(theme)
 
@@ -149,7 +126,7 @@ class MatchPage(Page):
         """Show a tie as the latest results have it."""
         assert isinstance(item, JoinItem)
         result = self.session.results.ties.get(item.id)
-        self._show_sentence(lane, item, origins)
+        self._sentence.show_link(lane, item, origins)
         trouble = str(result) if isinstance(result, UserError) else ""
         self._notice.tell(trouble)
         is_there = isinstance(result, Tied)
@@ -192,155 +169,9 @@ class MatchPage(Page):
             except TooManyRowsError as error:
                 panel.show_sentence(str(error))
 
-    # the sentence
-
-    def _show_sentence(self, lane: Lane, item: JoinItem, origins: Origins) -> None:
-        other = self.session.trellis.lane(item.lane)
-        left_options, right_options = self._field_options(item)
-        key = (item, lane.name, other.name, left_options, right_options)
-        if key == self._sentence_key:
-            return
-        self._sentence_key = key
-        focused = self.focusWidget()
-        name = focused.objectName() if focused else ""
-        self._sentence.clear()
-        own, its = origins.colours[lane.id], origins.colours[other.id]
-        if item.cross:
-            self._word("Every row of")
-            self._word(lane.name, own.ink)
-            self._word("stands beside every row of")
-            self._word(other.name, its.ink)
-            return
-        first, second = (lane.name, own.ink), (other.name, its.ink)
-        if item.partner_for == "right":
-            first, second = second, first
-        self._word("For each")
-        self._word(*first)
-        self._word("row, take")
-        self._option("link.partner", "Which match", _PARTNERS, item.partner, item, "partner")
-        self._word("in")
-        self._word(*second)
-        self._word("where")
-        for place, field in enumerate(item.link):
-            if place:
-                self._word("and")
-            self._field_choice(item, place, "left", field.left, left_options, own)
-            self._operator_choice(item, place, field.operator)
-            self._field_choice(item, place, "right", field.right, right_options, its)
-            if len(item.link) > 1:
-                self._add_button("×", f"link.{place}.remove", "Take this pair of fields out", place)
-        look, text = ("soft", "+ field") if item.link else ("main", "choose fields")
-        add = button(text, "link.add", lambda: self._add_field(item), look)
-        if not left_options or not right_options:
-            missing = other.name if left_options else lane.name
-            add.setEnabled(False)
-            add.setToolTip(f"The columns of {missing} are not known: see to what is before.")
-        self._sentence.addWidget(add)
-        self._word("Text compares")
-        self._text_choice(item)
-        self._word("· blanks")
-        self._option("link.blanks", "Blanks", _BLANKS, item.blanks, item, "blanks")
-        if item.pairs:
-            self._word(f"· {counted(len(item.pairs), 'pair')} of values the same")
-        if name and (again := self.findChild(QWidget, name)):
-            again.setFocus()
-
-    def _field_options(self, item: JoinItem) -> tuple[_Options, _Options]:
-        """Return the columns on either side with their kinds, as far as they are known."""
-        trellis, rows = self.session.trellis, self.session.results.rows
-        sides = (trellis.before(item.id), *map(trellis.taken_after, item.takes()))
-        left, right = (_options(rows.get(side)) for side in sides)
-        return left, right
-
-    def _word(self, text: str, colour: str = "") -> None:
-        word = QLabel(text)
-        word.setTextFormat(Qt.TextFormat.PlainText)
-        if colour:
-            word.setStyleSheet(f"color: {colour}; font-weight: 600;")
-        self._sentence.addWidget(word)
-
-    def _add_button(self, text: str, name: str, says: str, place: int) -> None:
-        made = button(text, name, lambda: self._remove_field(place), "plain")
-        made.setToolTip(says)
-        made.setAccessibleName(says)
-        self._sentence.addWidget(made)
-
-    def _field_choice(
-        self,
-        item: JoinItem,
-        place: int,
-        side: str,
-        current: str,
-        options: tuple[tuple[str, str], ...],
-        colours: LaneColours,
-    ) -> None:
-        says = f"The {side} link field"
-        choice = Choice(f"link.{place}.{side}", says, value_font(), colours.ink)
-        choice.offer([(name, name, kind) for name, kind in options], current)
-        choice.chosen.connect(lambda name: self._set_field(item, place, side, name))
-        self._sentence.addWidget(choice)
-
-    def _option(
-        self, name: str, says: str, words: dict[str, str], current: str, item: JoinItem, part: str
-    ) -> None:
-        """Add a word that stands for one setting of the link."""
-        choice = Choice(name, says)
-        choice.offer([(value, text, "") for value, text in words.items()], current)
-        choice.chosen.connect(lambda value: self._change_link(item, **{part: value}))
-        self._sentence.addWidget(choice)
-
-    def _operator_choice(self, item: JoinItem, place: int, current: Operator) -> None:
-        choice = Choice(f"link.{place}.operator", "How the fields are compared")
-        choice.offer([(op, words, op) for op, words in OPERATOR_WORDS.items()], current)
-        choice.chosen.connect(lambda value: self._set_field(item, place, "operator", value))
-        self._sentence.addWidget(choice)
-
-    def _text_choice(self, item: JoinItem) -> None:
-        """Add the word that says what is ignored when texts are compared."""
-        rules = dict(_TEXT_CHOICES)
-        current = next((w for w, chosen in rules.items() if chosen == item.text), None)
-        if current is None:
-            current = f"ignoring {listed(item.text)}"
-            rules[current] = item.text
-        choice = Choice("link.text", "How text compares")
-        choice.offer([(words, words, "") for words in rules], current)
-        choice.chosen.connect(lambda words: self._change_link(item, text=rules[words]))
-        self._sentence.addWidget(choice)
-
-    def _change_link(self, item: JoinItem, **changes: Any) -> None:
-        self.session.do(TakeLink(item.id, replace(item.match_link(), **changes)))
-
     def _current(self) -> JoinItem | None:
         item = self.session.selected_item
         return item if isinstance(item, JoinItem) else None
-
-    def _set_field(self, item: JoinItem, place: int, side: str, name: str) -> None:
-        link = list(item.link)
-        settings = {**dict(link[place]), side: name}
-        if side == "operator" and name not in NEAREST:  # these say nothing of other comparisons
-            settings |= {"strict": False, "within": None}
-        link[place] = LinkedFields(**settings)
-        self.session.do(SetLink(item.id, tuple(link)))
-
-    def _add_field(self, item: JoinItem) -> None:
-        """Add the first pair of like-named fields that is not linked yet, else of one kind."""
-        left, right = self._field_options(item)
-        if not left or not right:
-            return
-        used = {(f.left, f.right) for f in item.link}
-        pairs = [
-            (a, b, (a != b, ka != kb)) for a, ka in left for b, kb in right if (a, b) not in used
-        ]
-        a, b, _ = min(pairs, key=lambda pair: pair[2])
-        link = (*item.link, LinkedFields(left=a, right=b))
-        self.session.do(SetLink(item.id, link))
-
-    def _remove_field(self, place: int) -> None:
-        item = self._current()
-        if item is not None:
-            self.session.do(RemoveLinkField(item.id, place))
-
-    # the bays
 
     def _switch_bay(self, bay: Bay, kept: bool) -> None:
         item = self._current()
@@ -440,9 +271,3 @@ def _link_first(table: Table, fields: set[str], right_origin: str) -> Table:
 
 def _linked(fields: list[Field], names: set[str]) -> list[Field]:
     return [field for field in fields if field.name in names]
-
-
-def _options(table: Table | UserError | None) -> _Options:
-    if not isinstance(table, Table):
-        return ()
-    return tuple((field.name, str(field.kind)) for field in table.fields)

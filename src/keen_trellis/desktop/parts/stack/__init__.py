@@ -1,5 +1,6 @@
 """A stack in the desktop: which lanes, how, and what comes out."""
 
+from keen_trellis.desktop.bench.notes_page import NOTES
 from keen_trellis.desktop.bench.page import PageSpec, PartView
 from keen_trellis.desktop.parts.stack.stack_page import StackPage
 from keen_trellis.document import Lane, Trellis
@@ -12,4 +13,6 @@ def _title(trellis: Trellis, lane: Lane, item: Item | None) -> str:
     return listed([lane.name, *(trellis.lane(one.lane).name for one in taken)]) + ", stacked"
 
 
-VIEW = PartView(pages=(PageSpec("stack", "Stack", StackPage, counts_rows=True),), title=_title)
+VIEW = PartView(
+    pages=(PageSpec("stack", "Stack", StackPage, counts_rows=True), NOTES), title=_title
+)

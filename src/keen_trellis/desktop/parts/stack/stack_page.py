@@ -2,13 +2,19 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
+from collections.abc import Sequence
+from difflib import get_close_matches
+from functools import partial
+
+from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from keen_trellis.compute.stack import Stack
+from keen_trellis.data import Table
 from keen_trellis.desktop.bench.grid import Origins
 from keen_trellis.desktop.bench.page import Page
 from keen_trellis.desktop.bench.rows_card import RowsCard
-from keen_trellis.desktop.controls import Choice, FlowRow, Notice, button, label
+from keen_trellis.desktop.bench.sentence import Sentence
+from keen_trellis.desktop.controls import Notice, label
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme
 from keen_trellis.document import Lane
@@ -25,8 +31,7 @@ class StackPage(Page):
 
     def __init__(self, session: Session, theme: Theme) -> None:
         super().__init__(session, theme)
-        self._sentence = FlowRow("stack.sentence")
-        self._sentence_key: object = None
+        self._sentence = Sentence("stack.sentence")
         self._item: StackItem | None = None
         self._notice = Notice("stack.trouble")
         self._said = label(soft=True)
@@ -49,7 +54,7 @@ class StackPage(Page):
     def set_theme(self, theme: Theme) -> None:
         """Take the colours of a theme."""
         super().set_theme(theme)
-        self._sentence_key = None
+        self._sentence.forget()
         self._rows.set_theme(theme)
 
     def show_part(self, lane: Lane, item: Item | None, origins: Origins) -> None:
@@ -68,80 +73,94 @@ class StackPage(Page):
             self._rows.show_head("Stacked", len(given.outcome), True, origins.colours[lane.id])
             self._rows.show_rows(given.outcome, origins, set())
 
-    # the sentence
-
     def _show_sentence(self, lane: Lane, item: StackItem, origins: Origins) -> None:
         names = tuple((one.id, one.name) for one in self.session.trellis.lanes)
-        key = (item, lane.name, names)
-        if key == self._sentence_key:
-            return
-        self._sentence_key = key
-        focused = self.focusWidget()
-        name = focused.objectName() if focused else ""
-        self._sentence.flow.clear()
-        self._word("Below the rows of")
-        self._word(lane.name, origins.colours[lane.id].ink)
-        self._word("stand those of")
+        columns = tuple(self._columns_of(taken) for taken in item.lanes)
+        tell = partial(self._tell, lane, item, origins, columns)
+        self._sentence.say((item, lane.name, names, columns), tell)
+
+    def _tell(
+        self, lane: Lane, item: StackItem, origins: Origins, columns: Sequence[tuple[str, ...]]
+    ) -> None:
+        say = self._sentence
+        say.word("Below the rows of")
+        say.word(lane.name, origins.colours[lane.id].ink)
+        say.word("stand those of")
         for place, taken in enumerate(item.lanes):
             other = self.session.trellis.lane(taken.lane)
-            self._word(other.name, origins.colours[other.id].ink)
+            say.word(other.name, origins.colours[other.id].ink)
+            self._tell_renamed(place, taken, columns[place])
             if len(item.lanes) > 1:
-                self._add_remove(place, other.name)
+                says = f"Take {other.name} out of the stack"
+                say.button("×", f"stack.{place}.remove", says, partial(self._remove, place))
         self._offer_lanes(lane, item)
-        self._word("· rows that stand there already")
-        repeats = Choice("stack.repeats", "Rows that stand there already")
+        say.word("· rows that stand there already")
         current = "kept" if item.repeats else "left"
-        repeats.offer([(value, words, "") for value, words in _REPEATS.items()], current)
-        repeats.chosen.connect(lambda value: self._change(repeats=value == "kept"))
-        self._sentence.flow.addWidget(repeats)
-        self._word("· a column that says where each came from:")
-        self._add_source_column(item)
-        if name and (again := self.findChild(QWidget, name)):
-            again.setFocus()
+        says = "Rows that stand there already"
+        say.choice("stack.repeats", says, _REPEATS, current, self._choose_repeats)
+        say.word("· a column that says where each came from:")
+        says = "Name of the column that says where each row came from"
+        field = say.field(
+            "stack.source_column", says, item.source_column, _NAME_WIDTH, self._name_source
+        )
+        field.setPlaceholderText("none")
 
-    def _word(self, text: str, colour: str = "") -> None:
-        word = label(text)
-        if colour:
-            word.setStyleSheet(f"color: {colour}; font-weight: 600;")
-        self._sentence.flow.addWidget(word)
-
-    def _add_remove(self, place: int, name: str) -> None:
-        made = button("×", f"stack.{place}.remove", lambda: self._remove(place), "plain")
-        made.setToolTip(f"Take {name} out of the stack")
-        made.setAccessibleName(f"Take {name} out of the stack")
-        self._sentence.flow.addWidget(made)
+    def _tell_renamed(self, place: int, taken: StackedLane, columns: tuple[str, ...]) -> None:
+        """Say which columns of a lane meet others under another name, and offer the rest."""
+        say = self._sentence
+        for number, (old, new) in enumerate(taken.renamed.items()):
+            say.word(f"{'with' if not number else 'and'} {old} as")
+            name = f"stack.{place}.renamed.{number}"
+            says = f"Under which name {old} meets the others"
+            say.field(name, says, new, _NAME_WIDTH, partial(self._rename, place, old))
+            says = f"Let {old} keep its name"
+            say.button("×", f"{name}.remove", says, partial(self._rename, place, old, ""))
+        others = [(c, c, "") for c in columns if c not in taken.renamed]
+        says = "A column that meets the others under another name"
+        meet = say.choice(f"stack.{place}.rename", says, others, "", partial(self._meet, place))
+        meet.setText("+ other name")
+        meet.setEnabled(bool(others))
 
     def _offer_lanes(self, lane: Lane, item: StackItem) -> None:
         taken = {lane.id, *(one.lane for one in item.lanes)}
-        others = [one for one in self.session.trellis.lanes if one.id not in taken]
-        add = Choice("stack.add", "Stack another lane")
-        add.offer([(one.id, one.name, "") for one in others], "")
+        others = [(x.id, x.name, "") for x in self.session.trellis.lanes if x.id not in taken]
+        add = self._sentence.choice("stack.add", "Stack another lane", others, "", self._add)
         add.setText("+ lane")
         add.setEnabled(bool(others))
-        add.chosen.connect(self._add)
-        self._sentence.flow.addWidget(add)
 
-    def _add_source_column(self, item: StackItem) -> None:
-        field = QLineEdit(item.source_column)
-        field.setObjectName("stack.source_column")
-        field.setAccessibleName("Name of the column that says where each row came from")
-        field.setPlaceholderText("none")
-        field.setFixedWidth(_NAME_WIDTH)
-        field.editingFinished.connect(lambda: self._name_source(field))
-        self._sentence.flow.addWidget(field)
-
-    # what is changed
+    def _columns_of(self, taken: StackedLane) -> tuple[str, ...]:
+        table = self.session.results.rows.get(self.session.trellis.taken_after(taken))
+        return table.columns if isinstance(table, Table) else ()
 
     def _change(self, **changes: object) -> None:
         if self._item is not None:
             changed = StackItem(**{**dict(self._item), **changes})
             self.session.do(SetItem(changed, "Change a stack"))
 
-    def _name_source(self, field: QLineEdit) -> None:
-        if not field.isHidden() and self._item is not None:
-            name = field.text().strip()
-            if name != self._item.source_column:
-                self._change(source_column=name)
+    def _choose_repeats(self, value: str) -> None:
+        self._change(repeats=value == "kept")
+
+    def _name_source(self, name: str) -> None:
+        self._change(source_column=name.strip())
+
+    def _meet(self, place: int, column: str) -> None:
+        """Let a column meet a like one of the lane before under that one's name."""
+        assert self._item is not None
+        before = self.session.results.rows.get(self.session.trellis.before(self._item.id))
+        names = before.columns if isinstance(before, Table) else ()
+        taken = self._columns_of(self._item.lanes[place])
+        free = [name for name in names if name not in taken]
+        self._rename(place, column, next(iter(get_close_matches(column, free, 1, 0)), column))
+
+    def _rename(self, place: int, old: str, new: str) -> None:
+        """Let a column meet the others under another name; under its own for an empty one."""
+        assert self._item is not None
+        lanes = list(self._item.lanes)
+        renamed = {a: b for a, b in lanes[place].renamed.items() if a != old}
+        if new.strip():
+            renamed[old] = new.strip()
+        lanes[place] = lanes[place].model_copy(update={"renamed": renamed})
+        self._change(lanes=tuple(lanes))
 
     def _add(self, lane: str) -> None:
         assert self._item is not None

@@ -1,0 +1,111 @@
+"""A sentence whose parts are choices: how every step and tie is said and changed."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QFont
+from PySide6.QtWidgets import QLabel, QLineEdit, QWidget
+
+from keen_trellis.desktop.controls import Choice, FlowRow, button
+
+Options = Sequence[tuple[str, str, str]]
+"""What can be chosen: value, words, and a remark that stands behind them in the menu."""
+
+
+class Sentence(FlowRow):
+    """Words and choices, said anew when what they say has changed; the keyboard stays put."""
+
+    def __init__(self, name: str) -> None:
+        super().__init__(name)
+        self._key: object = None
+
+    def say(self, key: object, tell: Callable[[], None]) -> None:
+        """Say the sentence by calling `tell`, unless it says the same as before.
+
+        Parameters
+        ----------
+        key : object
+            All that the sentence is made of.
+        tell : callable
+            Adds the words and choices, one after the other.
+        """
+        if key == self._key:
+            return
+        self._key = key
+        focused = self.focusWidget()
+        name = focused.objectName() if focused else ""
+        self.flow.clear()
+        tell()
+        if name and (again := self.findChild(QWidget, name)):
+            again.setFocus()
+
+    def forget(self) -> None:
+        """Say it anew next time, whatever it says: the colours are others."""
+        self._key = None
+
+    def word(self, text: str, colour: str = "") -> None:
+        """Add words, such as the name of a lane in its colour."""
+        word = QLabel(text)
+        word.setTextFormat(Qt.TextFormat.PlainText)
+        if colour:
+            word.setStyleSheet(f"color: {colour}; font-weight: 600;")
+        self.flow.addWidget(word)
+
+    def choice(
+        self,
+        name: str,
+        says: str,
+        options: Options | Mapping[str, str],
+        current: str,
+        chosen: Callable[[str], object],
+        font: QFont | None = None,
+        ink: str = "",
+    ) -> Choice:
+        """Add a word that can be another; return it.
+
+        Parameters
+        ----------
+        name, says : str
+            Its object name, and what it is for those who hear it.
+        options : sequence of (value, words, remark), or mapping of value to words
+        current : str
+        chosen : callable
+            Takes the value that was chosen.
+        """
+        if isinstance(options, Mapping):
+            options = [(value, words, "") for value, words in options.items()]
+        made = Choice(name, says, font, ink)
+        made.offer(options, current)
+        made.chosen.connect(chosen)
+        self.flow.addWidget(made)
+        return made
+
+    def button(
+        self, text: str, name: str, says: str, clicked: Callable[[], object], look: str = "plain"
+    ) -> QWidget:
+        """Add a button, such as the × that takes a part out; return it."""
+        made = button(text, name, clicked, look)
+        made.setToolTip(says)
+        made.setAccessibleName(says)
+        self.flow.addWidget(made)
+        return made
+
+    def field(
+        self, name: str, says: str, text: str, width: int, taken: Callable[[str], object]
+    ) -> QLineEdit:
+        """Add a place to type in; `taken` gets what stands there once it is left."""
+        made = QLineEdit(text)
+        made.setObjectName(name)
+        made.setAccessibleName(says)
+        made.setFixedWidth(width)
+
+        def finish() -> None:
+            # a field that has been taken away is left as well, and says nothing any more
+            if not made.isHidden() and made.text() != text:
+                taken(made.text())
+
+        made.editingFinished.connect(finish)
+        self.flow.addWidget(made)
+        return made

@@ -1,0 +1,328 @@
+"""The sentence of a join: which rows belong together, every part of it a choice."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from functools import partial
+from typing import Any
+
+from keen_trellis.data import Kind, Table
+from keen_trellis.desktop.bench.grid import Origins
+from keen_trellis.desktop.bench.sentence import Sentence
+from keen_trellis.desktop.session import Session
+from keen_trellis.desktop.theme import LaneColours, value_font
+from keen_trellis.document import Lane
+from keen_trellis.document.edits import RemoveLinkField, SetLink, TakeLink
+from keen_trellis.document.items import JoinItem, LinkedFields
+from keen_trellis.errors import UserError
+from keen_trellis.plan.link import OrderField
+from keen_trellis.plan.operators import NEAREST, OPERATOR_WORDS
+from keen_trellis.plan.text_rules import TEXT_RULES, TextRule
+from keen_trellis.words import counted, listed
+
+_PARTNERS = {
+    "every": "every match",
+    "first": "the first match",
+    "last": "the last match",
+    "only": "the match if it is the only one",
+}
+_BLANKS = {"never": "never match", "match": "match blanks"}
+_ORDERS = {"up": "from the least", "down": "from the greatest"}
+_STRICT = {"no": "equal counts", "yes": "equal does not count"}
+_TEXT_CHOICES: tuple[tuple[str, tuple[TextRule, ...]], ...] = (
+    ("exactly", ()),
+    ("ignoring outer spaces", ("outer spaces",)),
+    ("ignoring case", ("case",)),
+    ("ignoring case and spaces", TEXT_RULES[:3]),
+    ("ignoring all but the letters", TEXT_RULES),
+)
+_UNITS = {Kind.DATE: "days", Kind.DATE_TIME: "seconds", Kind.TIME: "seconds"}
+_DISTANCE_WIDTH = 76
+
+_Fields = tuple[tuple[str, Kind], ...]
+
+
+class LinkSentence(Sentence):
+    """For each row of one lane, which rows of the other are taken."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__("match.sentence")
+        self._session = session
+
+    def show_link(self, lane: Lane, item: JoinItem, origins: Origins) -> None:
+        """Say the link of a join."""
+        other = self._session.trellis.lane(item.lane)
+        told = _Told(self, self._session, item, (lane, other), origins)
+        key = (item, lane.name, other.name, told.left_fields, told.right_fields)
+        self.say(key, told.tell)
+
+
+class _Told:
+    """One telling of the sentence; what is chosen in it changes the join that it is about."""
+
+    def __init__(
+        self,
+        sentence: Sentence,
+        session: Session,
+        item: JoinItem,
+        lanes: tuple[Lane, Lane],
+        origins: Origins,
+    ) -> None:
+        self._sentence, self._session, self._item = sentence, session, item
+        self._names = tuple(lane.name for lane in lanes)
+        self._colours: tuple[LaneColours, ...] = tuple(origins.colours[x.id] for x in lanes)
+        trellis, rows = session.trellis, session.results.rows
+        sides = (trellis.before(item.id), *map(trellis.taken_after, item.takes()))
+        self.left_fields, self.right_fields = (_fields(rows.get(side)) for side in sides)
+
+    def tell(self) -> None:
+        """Add the whole sentence."""
+        if self._item.cross:
+            self._tell_cross()
+            return
+        self._tell_whose_rows()
+        for place, field in enumerate(self._item.link):
+            if place:
+                self._sentence.word("and")
+            self._tell_field(place, field)
+        self._offer_field()
+        self._tell_rest()
+
+    def _tell_cross(self) -> None:
+        self._sentence.word("Every row of")
+        self._name(0)
+        self._sentence.word("stands beside every row of")
+        self._name(1)
+
+    def _tell_whose_rows(self) -> None:
+        """For each row of the side that takes partners: which one of several, in which order."""
+        item, sentence = self._item, self._sentence
+        own = 0 if item.partner_for == "left" else 1
+        sentence.word("For each")
+        if item.partner == "every":
+            self._name(own)
+        else:  # it matters whose rows get one partner
+            names = dict(zip(("left", "right"), self._names, strict=True))
+            says, ink = "Whose rows take one match", self._colours[own].ink
+            side = item.partner_for
+            sentence.choice("link.partner_for", says, names, side, self._take_side, None, ink)
+        sentence.word("row, take")
+        sentence.choice("link.partner", "Which match", _PARTNERS, item.partner, self._take_partner)
+        if item.partner in ("first", "last"):
+            self._tell_order(self.right_fields if own == 0 else self.left_fields)
+        sentence.word("in")
+        self._name(1 - own)
+        sentence.word("where")
+
+    def _tell_order(self, fields: _Fields) -> None:
+        item, sentence = self._item, self._sentence
+        for place, one in enumerate(item.order):
+            sentence.word("by" if not place else "then by")
+            name = f"link.order.{place}"
+            says = "What the matches are put in order by"
+            sentence.choice(
+                f"{name}.field",
+                says,
+                _options(fields),
+                one.field,
+                partial(self._order_by, place),
+                value_font(),
+            )
+            sentence.choice(
+                f"{name}.direction",
+                "The direction",
+                _ORDERS,
+                "down" if one.descending else "up",
+                partial(self._turn_order, place),
+            )
+            says = "Take this order out"
+            sentence.button("×", f"{name}.remove", says, partial(self._remove_order, place))
+        add = sentence.choice(
+            "link.order.add", "Put the matches in order by", _options(fields), "", self._add_order
+        )
+        add.setText("+ order" if item.order else "in the order of the rows")
+        add.setEnabled(bool(fields))
+
+    def _tell_field(self, place: int, field: LinkedFields) -> None:
+        sentence, name = self._sentence, f"link.{place}"
+        self._field_choice(place, "left", field.left, self.left_fields, self._colours[0])
+        sentence.choice(
+            f"{name}.operator",
+            "How the fields are compared",
+            [(operator, words, operator) for operator, words in OPERATOR_WORDS.items()],
+            field.operator,
+            lambda value: self._set_field(place, operator=value),
+        )
+        self._field_choice(place, "right", field.right, self.right_fields, self._colours[1])
+        if field.operator in NEAREST:
+            self._tell_nearness(place, field)
+        self._tell_conversion(place, field)
+        if len(self._item.link) > 1:
+            says = "Take this pair of fields out"
+            sentence.button("×", f"{name}.remove", says, lambda: self._remove_field(place))
+
+    def _field_choice(
+        self, place: int, side: str, current: str, fields: _Fields, colours: LaneColours
+    ) -> None:
+        self._sentence.choice(
+            f"link.{place}.{side}",
+            f"The {side} link field",
+            _options(fields),
+            current,
+            lambda name: self._set_field(place, **{side: name}),
+            value_font(),
+            colours.ink,
+        )
+
+    def _tell_nearness(self, place: int, field: LinkedFields) -> None:
+        """How far the nearest may be, and whether an equal value is near."""
+        sentence, name = self._sentence, f"link.{place}"
+        kind = dict(self.left_fields).get(field.left)
+        distance = "" if field.within is None else f"{field.within:g}"
+        sentence.word("within")
+        typed = sentence.field(
+            f"{name}.within",
+            f"The largest distance{f' in {_UNITS[kind]}' if kind in _UNITS else ''}",
+            distance,
+            _DISTANCE_WIDTH,
+            lambda text: self._set_distance(place, text),
+        )
+        typed.setPlaceholderText("any")
+        if kind in _UNITS:
+            sentence.word(_UNITS[kind])
+        sentence.choice(
+            f"{name}.strict",
+            "Whether an equal value is near",
+            _STRICT,
+            "yes" if field.strict else "no",
+            lambda value: self._set_field(place, strict=value == "yes"),
+        )
+
+    def _tell_conversion(self, place: int, field: LinkedFields) -> None:
+        """Where kinds differ, as what they are compared: seen, and chosen."""
+        kinds = (dict(self.left_fields).get(field.left), dict(self.right_fields).get(field.right))
+        if field.compare_as is None and (None in kinds or kinds[0] is kinds[1]):
+            return
+        as_they_are = [("", "as they are", " · ".join(f"{kind}" for kind in kinds if kind))]
+        self._sentence.word("compared")
+        self._sentence.choice(
+            f"link.{place}.compare_as",
+            "As what both sides are compared",
+            [*as_they_are, *((kind.value, f"as {kind}", "") for kind in Kind)],
+            field.compare_as or "",
+            lambda value: self._set_field(place, compare_as=Kind(value) if value else None),
+        )
+
+    def _offer_field(self) -> None:
+        is_first = not self._item.link
+        text, look = ("choose fields", "main") if is_first else ("+ field", "soft")
+        add = self._sentence.button(text, "link.add", "Add a pair of fields", self._add_field, look)
+        if not self.left_fields or not self.right_fields:
+            missing = self._names[1] if self.left_fields else self._names[0]
+            add.setEnabled(False)
+            add.setToolTip(f"The columns of {missing} are not known: see to what is before.")
+
+    def _tell_rest(self) -> None:
+        """How text compares, what blanks do, and which values were declared the same."""
+        item, sentence = self._item, self._sentence
+        rules = dict(_TEXT_CHOICES)
+        current = next((words for words, chosen in rules.items() if chosen == item.text), None)
+        if current is None:
+            current = f"ignoring {listed(item.text)}"
+            rules[current] = item.text
+        sentence.word("Text compares")
+        sentence.choice(
+            "link.text",
+            "How text compares",
+            {words: words for words in rules},
+            current,
+            lambda words: self._change(text=rules[words]),
+        )
+        sentence.word("· blanks")
+        sentence.choice(
+            "link.blanks", "Blanks", _BLANKS, item.blanks, lambda value: self._change(blanks=value)
+        )
+        if item.pairs:
+            sentence.word(f"· {counted(len(item.pairs), 'pair')} of values the same")
+
+    def _name(self, side: int) -> None:
+        self._sentence.word(self._names[side], self._colours[side].ink)
+
+    # what is changed
+
+    def _change(self, **changes: Any) -> None:
+        self._session.do(TakeLink(self._item.id, replace(self._item.match_link(), **changes)))
+
+    def _take_side(self, side: str) -> None:
+        self._change(partner_for=side, order=())  # an order is by fields of the other side
+
+    def _take_partner(self, partner: str) -> None:
+        order = self._item.match_link().order if partner in ("first", "last") else ()
+        self._change(partner=partner, order=order)
+
+    def _order_by(self, place: int, field: str) -> None:
+        self._put_order(place, replace(self._item.match_link().order[place], field=field))
+
+    def _turn_order(self, place: int, way: str) -> None:
+        one = self._item.match_link().order[place]
+        self._put_order(place, replace(one, descending=way == "down"))
+
+    def _put_order(self, place: int, *instead: OrderField) -> None:
+        order = self._item.match_link().order
+        self._change(order=(*order[:place], *instead, *order[place + 1 :]))
+
+    def _remove_order(self, place: int) -> None:
+        self._put_order(place)
+
+    def _add_order(self, field: str) -> None:
+        self._change(order=(*self._item.match_link().order, OrderField(field)))
+
+    def _set_field(self, place: int, **changes: Any) -> None:
+        link = list(self._item.link)
+        settings = {**dict(link[place]), **changes}
+        if settings["operator"] not in NEAREST:  # these say nothing of other comparisons
+            settings |= {"strict": False, "within": None}
+        try:
+            link[place] = LinkedFields(**settings)
+        except ValueError as error:
+            self._session.said.emit(str(error), True)
+            return
+        self._session.do(SetLink(self._item.id, tuple(link)))
+
+    def _set_distance(self, place: int, text: str) -> None:
+        try:
+            within = float(text.replace(",", ".")) if text.strip() else None
+        except ValueError:
+            self._session.said.emit(f"“{text}” is no distance. Type a number, or nothing.", True)
+            return
+        if within is not None and not 0 <= within < float("inf"):
+            self._session.said.emit(f"“{text}” is no distance. Type a number from 0 on.", True)
+            return
+        self._set_field(place, within=within)
+
+    def _add_field(self) -> None:
+        """Add the first pair of like-named fields that is not linked yet, else of one kind."""
+        used = {(field.left, field.right) for field in self._item.link}
+        pairs = [
+            (a, b, (a != b, ka != kb))
+            for a, ka in self.left_fields
+            for b, kb in self.right_fields
+            if (a, b) not in used
+        ]
+        if pairs:
+            a, b, _ = min(pairs, key=lambda pair: pair[2])
+            link = (*self._item.link, LinkedFields(left=a, right=b))
+            self._session.do(SetLink(self._item.id, link))
+
+    def _remove_field(self, place: int) -> None:
+        self._session.do(RemoveLinkField(self._item.id, place))
+
+
+def _fields(table: Table | UserError | None) -> _Fields:
+    if not isinstance(table, Table):
+        return ()
+    return tuple((field.name, field.kind) for field in table.fields)
+
+
+def _options(fields: _Fields) -> list[tuple[str, str, str]]:
+    return [(name, name, str(kind)) for name, kind in fields]
