@@ -5,7 +5,7 @@ import unittest
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeySequence
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QLineEdit, QMenu, QPushButton
+from PySide6.QtWidgets import QApplication, QLineEdit, QMenu, QPlainTextEdit, QPushButton
 
 from keen_trellis.compute.filtered import Filtered
 from keen_trellis.desktop.actions import ACTIONS
@@ -195,6 +195,30 @@ class StackOnTheBenchTest(WindowTestCase):
         self.assertEqual(grid.table_model.table.columns[0], "lane")
         self.choose("stack.repeats", "left")
         self.assertFalse(self.item().repeats)
+
+    def test_columns_that_are_called_otherwise_meet(self) -> None:
+        self.choose("stack.0.rename", "seats")
+        old, new = next(iter(self.item().lanes[0].renamed.items()))
+        self.assertEqual(old, "seats")
+        field = self.find(QLineEdit, "stack.0.renamed.0")
+        self.assertEqual(field.text(), new)
+        field.selectAll()
+        self.key(Qt.Key.Key_Return, field, "minutes")
+        columns = self.find(Grid, "stack.outcome.grid").table_model.table.columns
+        self.assertIn("minutes", columns)
+        self.assertNotIn("seats", columns)
+        self.click("stack.0.renamed.0.remove")
+        self.assertEqual(self.item().lanes[0].renamed, {})
+
+    def test_a_note_is_kept_with_its_part_also_when_another_is_selected(self) -> None:
+        self.trigger("page.notes")
+        part = self.item().id
+        QTest.keyClicks(self.find(QPlainTextEdit, "notes.text"), "Both are lists of the harbour.")
+        self.session.select("sailings-routes")
+        self.wait_until(lambda: bool(self.session.trellis.item(part).note))
+        self.settle()
+        self.assertEqual(self.session.trellis.item(part).note, "Both are lists of the harbour.")
+        self.assertEqual(self.session.trellis.item("sailings-routes").note, "")
 
     def test_pages_open_by_their_keys_whatever_is_selected(self) -> None:
         self.trigger("page.columns")

@@ -89,6 +89,37 @@ class TieOnTheBenchTest(WindowTestCase):
         self.assertEqual(self.item().text, ())
         self.assertEqual(self.tie().counts.left.found, 1198)
 
+    def test_the_latest_partner_and_the_nearest_within_a_distance_are_said_by_choices(self) -> None:
+        """Each is checked by going through the rows one by one."""
+        self.session.select("sailings-vessels")
+        self.choose("link.partner", "last")
+        self.choose("link.order.add", "built")
+        self.choose("link.order.0.direction", "down")
+        (order,) = self.session.trellis.join("sailings-vessels").order
+        self.assertEqual((order.field, order.descending), ("built", True))
+        self.choose("link.partner_for", "right")  # an order is by fields of the other side
+        self.assertEqual(self.session.trellis.join("sailings-vessels").order, ())
+        self.choose("link.partner", "every")
+        self.choose("link.0.left", "minutes")
+        self.choose("link.0.right", "seats")
+        self.choose("link.0.operator", "nearest later")
+        field = self.find(QLineEdit, "link.0.within")
+        self.key(Qt.Key.Key_Return, field, "2,5")
+        self.choose("link.0.strict", "yes")
+        (linked,) = self.session.trellis.join("sailings-vessels").link
+        self.assertEqual((linked.within, linked.strict), (2.5, True))
+        tie = self.session.results.ties["sailings-vessels"]
+        assert isinstance(tie, Tied)
+        seats = [s for s in tie.right.column("seats").to_list() if s is not None]
+        minutes = tie.left.column("minutes").to_list()
+        near = sum(m is not None and any(0 < s - m <= 2.5 for s in seats) for m in minutes)
+        self.assertEqual(tie.counts.left.found, near)
+        self.key(Qt.Key.Key_Return, self.find(QLineEdit, "link.0.within"), "far")
+        self.assertIn("is no distance", self.text("bench.notice.text"))
+        self.choose("link.0.operator", "=")
+        (linked,) = self.session.trellis.join("sailings-vessels").link
+        self.assertEqual((linked.within, linked.strict), (None, False))
+
     def test_what_stands_out_is_mended_with_one_click_and_undone_with_another(self) -> None:
         self.assertIn("“Kelp Pt-Brae” looks like “KP-BR”", self.text("finding.text"))
         self.click("finding.mend")

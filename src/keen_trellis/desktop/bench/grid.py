@@ -41,7 +41,7 @@ from PySide6.QtWidgets import (
 
 from keen_trellis.data import BLANK, GAP, PRESENT, Column, Field, Table
 from keen_trellis.desktop.theme import LaneColours, Theme, text_font, value_font
-from keen_trellis.words import SPACES
+from keen_trellis.words import SPACES, counted
 
 _BLOCK = 200
 _BLOCKS_KEPT = 40
@@ -313,6 +313,7 @@ class Grid(QTableView):
         super().__init__(parent)
         self.setObjectName(name)
         self.theme = theme
+        self.says = "Rows"  # what they are, for those who hear it
         self.origins = Origins({}, {})
         self.link_fields: Collection[str] = ()
         self.table_model = TableModel(self)
@@ -356,6 +357,8 @@ class Grid(QTableView):
         self.link_fields = link_fields
         if table is not self.table_model.table:  # else it stays where it was scrolled to
             self.table_model.show_table(table)
+            size = f"{counted(len(table), 'row')}, {counted(len(table.columns), 'column')}"
+            self.setAccessibleName(f"{self.says}: {size}")
         if before != table.columns:
             self.fit_columns()
         self.viewport().update()

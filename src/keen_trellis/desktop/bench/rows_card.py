@@ -52,6 +52,7 @@ class RowsCard(QFrame):
         """Show what the rows are called, how many they are, and whether they go on."""
         theme = self.theme
         self._name.setText(name)
+        self.grid.says = name
         self._rows.setText(counted(rows, "row"))
         fill = colours.fill if kept else theme.left_out
         self._head.set_colours(fill, colours.tint if kept else theme.surface_soft)

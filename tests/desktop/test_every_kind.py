@@ -1,0 +1,82 @@
+"""What the house asks of the window for every kind of part; a new kind finds here what it lacks."""
+
+import unittest
+from pathlib import Path
+
+from PySide6.QtWidgets import (
+    QAbstractButton,
+    QAbstractItemView,
+    QLineEdit,
+    QPlainTextEdit,
+    QPushButton,
+    QWidget,
+)
+
+from keen_trellis.desktop.actions import ACTIONS
+from keen_trellis.desktop.parts import VIEWS
+from keen_trellis.document.items import KINDS
+from tests.desktop.window_case import WindowTestCase
+
+GUIDE = (Path(__file__).parents[2] / "docs" / "guide.md").read_text().casefold()
+WORKED = (QAbstractButton, QLineEdit, QPlainTextEdit, QAbstractItemView)
+
+
+class EveryKindTest(WindowTestCase):
+    def examples(self) -> dict[str, str]:
+        """Open the demo with one of every kind on it; return their ids by kind."""
+        self.open_demo()
+        self.session.select("takings")
+        self.session.filter()
+        self.session.stack("routes", "vessels")
+        self.settle()
+        trellis = self.session.trellis
+        found = {item.type: item.id for lane in trellis.lanes for item in lane.items}
+        self.assertEqual(len(found), len(KINDS))
+        return {"lane": "sailings", **found}
+
+    def test_each_is_drawn_has_pages_with_names_and_is_taken_out_and_back(self) -> None:
+        examples = self.examples()
+        self.assertEqual(set(examples), set(VIEWS))
+        for kind, part in examples.items():
+            self.session.select(part)
+            self.settle()
+            with self.subTest(kind):
+                box = self.window.map.shown.box_of(part)
+                assert box is not None
+                self.click_map(box)
+                self.assertEqual(self.session.selection, part)
+                self.assertTrue(self.text("bench.title"))
+                self.assertIn(kind, GUIDE)
+                for page in VIEWS[kind].pages:
+                    self.click(f"page.{page.id}")
+                    self.assertTrue(self.find(QPushButton, f"page.{page.id}").isChecked())
+                    self.assert_named(self.window.bench)
+                self.assertEqual(VIEWS[kind].pages[-1].id, "notes")
+
+    def test_each_item_is_taken_out_and_back(self) -> None:
+        examples = self.examples()
+        for kind, part in examples.items():
+            if kind != "lane":
+                before = self.session.trellis
+                self.session.select(part)
+                self.trigger("part.remove")
+                self.assertNotEqual(self.session.trellis, before, kind)
+                self.trigger("edit.undo")
+                self.assertEqual(self.session.trellis, before, kind)
+
+    def test_every_action_has_a_tip_and_a_handle_of_its_own(self) -> None:
+        ids, keys = [a.id for a in ACTIONS], [a.shortcut for a in ACTIONS if a.shortcut]
+        self.assertEqual((len(set(ids)), len(set(keys))), (len(ids), len(keys)))
+        for spec in ACTIONS:
+            self.assertTrue(spec.tip.endswith(".") and spec.text, spec.id)
+
+    def assert_named(self, above: QWidget) -> None:
+        """Every control that is seen can be named by those who hear the window."""
+        for widget in above.findChildren(QWidget):
+            if isinstance(widget, WORKED) and widget.isVisible() and widget.objectName():
+                named = widget.accessibleName() or getattr(widget, "text", str)()
+                self.assertTrue(named, widget.objectName())
+
+
+if __name__ == "__main__":
+    unittest.main()
