@@ -113,8 +113,10 @@ def tie(
         pairs=tuple(pairs),
         cross=on == "cross",
     ).with_text(text)
-    found = paired(left, right, link, names, report)
-    return Tie(left, right, link, keep_of(keep), found, names, columns, limit)
+    found = paired(left, right, link, names=names, report=report)
+    return Tie(
+        left, right, link, keep_of(keep), match=found, names=names, columns=columns, limit=limit
+    )
 
 
 def natural_fields(

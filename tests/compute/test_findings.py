@@ -171,6 +171,8 @@ class SmallCasesTest(unittest.TestCase):
         assert found.remedy is not None and found.remedy.link is not None
         self.assertEqual(found.remedy.link.fields[1], LinkField("last", "last"))
         self.assertEqual(tie.linked(found.remedy.link).counts.left.multiplied, 0)
+        crossed = kt.tie(left, right, "cross").findings()  # there it is on purpose
+        self.assertNotIn("compound link", [finding.topic for finding in crossed])
 
     def test_each_likeness_has_its_reason(self) -> None:
         for value, other, reason, safe in (

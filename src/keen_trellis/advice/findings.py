@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
+from itertools import islice
 
 import numpy as np
 
 from keen_trellis.advice.pairs import propose_pairs, with_pairs
-from keen_trellis.advice.proposals import propose_links
+from keen_trellis.advice.proposals import ProposedLink, propose_links
 from keen_trellis.compute.join.pairing import Names, equal_codes, field_columns, paired
 from keen_trellis.compute.join.tidying import acts_on
 from keen_trellis.compute.tied import Tied
@@ -113,7 +114,9 @@ def conversions(left: Table, right: Table, link: Link, names: Names) -> list[Fin
         paired(left, right, link, names)
     except KindsDifferError as error:
         place = next(n for n, f in enumerate(link.fields) if (f.left, f.right) == error.fields)
-        tried = [_compared_as(left, right, link, place, kind) for kind in _as_kinds(error)]
+        tried = [
+            _compared_as(left, right, link, place=place, kind=kind) for kind in _as_kinds(error)
+        ]
         best_link, found = max(tried, key=lambda pair: pair[1])
         kind = best_link.fields[place].compare_as
         remedy = Remedy(f"Compare both as {kind}: +{found:,}", found, best_link) if found else None
@@ -209,7 +212,9 @@ def _numbers_as_text(tie: Tied) -> Iterator[Finding]:
             continue
         if not all(_looks_numeric(tie, field)):
             continue
-        link, found = _compared_as(tie.left, tie.right, tie.link, place, Kind.INTEGER, tie.names)
+        link, found = _compared_as(
+            tie.left, tie.right, tie.link, place=place, kind=Kind.INTEGER, names=tie.names
+        )
         more = found - tie.counts.left.found
         if more > 0:
             yield Finding(
@@ -261,42 +266,56 @@ def _other_fields(tie: Tied) -> Iterator[Finding]:
     if counts.left.found >= 0.9 * counts.left.rows and not counts.left.multiplied:
         return
     proposals = propose_links(tie.left, tie.right)
-    nothing = counts.pairs == 0
+    yield from _better_fields(tie, proposals)
+    if counts.left.multiplied:
+        single = (one.fields[0] for one in proposals if len(one.fields) == 1)
+        more = (field for field in single if field not in link.fields)
+        compound = (_compound(tie, field) for field in more)
+        yield from islice(filter(None, compound), 1)
+
+
+def _better_fields(tie: Tied, proposals: Sequence[ProposedLink]) -> Iterator[Finding]:
+    """Find one of the first two proposals that links clearly more rows, or that nothing links."""
+    counts, link = tie.counts, tie.link
+    others = (
+        replace(link, fields=proposed.fields, pairs=())
+        for proposed in proposals[:2]
+        if proposed.fields != link.fields
+    )
     better = None
-    for proposed in proposals[:2]:
-        other = replace(link, fields=proposed.fields, pairs=())
-        if proposed.fields != link.fields:
-            found = _counts(tie, other)
-            if found and found.left.found > _CLEARLY_BETTER * counts.left.found:
-                better = better or (other, found.left.found)
-    fields = listed([f"{f.left} with {f.right}" for f in link.fields])
-    if nothing:
+    for other in others:
+        found = _counts(tie, other)
+        if found and found.left.found > _CLEARLY_BETTER * counts.left.found:
+            better = other, found.left.found
+            break
+    fields = _field_words(link)
+    if counts.pairs == 0:
         text = f"No row finds a partner: {fields} have no value in common."
         yield Finding("nothing found", text, counts.left.rows, _as_remedy(better, 0))
     elif better is not None:
         text = f"Other fields find more rows than {fields}."
         yield Finding("better fields", text, better[1], _as_remedy(better, counts.left.found))
-    if counts.left.multiplied:
-        for proposed in proposals:
-            field = proposed.fields[0]
-            if len(proposed.fields) > 1 or field in link.fields:
-                continue
-            compound = replace(link, fields=(*link.fields, field))
-            found = _counts(tie, compound)
-            if (
-                found is not None
-                and found.left.multiplied == 0
-                and found.left.found >= 0.9 * counts.left.found
-            ):
-                rows = counts.left.multiplied
-                yield Finding(
-                    "compound link",
-                    f"{fields} alone lets {_rows(rows, tie.names[0])} multiply; together with "
-                    f"{field.left} no row does.",
-                    rows,
-                    Remedy(f"Add {field.left} = {field.right}: {rows:,} rows once", rows, compound),
-                )
-                return
+
+
+def _compound(tie: Tied, field: LinkField) -> Finding | None:
+    """Say that no row multiplies with one more field; None where some do, or many are lost."""
+    counts = tie.counts
+    compound = replace(tie.link, fields=(*tie.link.fields, field))
+    found = _counts(tie, compound)
+    if found is None or found.left.multiplied or found.left.found < 0.9 * counts.left.found:
+        return None
+    rows = counts.left.multiplied
+    return Finding(
+        "compound link",
+        f"{_field_words(tie.link)} alone lets {_rows(rows, tie.names[0])} multiply; together with "
+        f"{field.left} no row does.",
+        rows,
+        Remedy(f"Add {field.left} = {field.right}: {rows:,} rows once", rows, compound),
+    )
+
+
+def _field_words(link: Link) -> str:
+    return listed([f"{field.left} with {field.right}" for field in link.fields])
 
 
 def _blank_keys(tie: Tied) -> Iterator[Finding]:

@@ -78,8 +78,8 @@ def _for_field(tie: Tied, place: int, report: Report) -> list[ProposedPair]:
             Pair(values[n], others[like.other], place),
             like.reason,
             like.share,
-            like.safe,
-            rows[n],
+            safe=like.safe,
+            rows=rows[n],
         )
         for n, like in found.items()
     ]

@@ -91,7 +91,14 @@ def _judged(a: str, b: str, left: Fingerprint, right: Fingerprint) -> ProposedLi
     left_found, right_found = left.share_in(right), right.share_in(left)
     if max(left_found, right_found) < _LEAST_OVERLAP:
         return None
-    link = ProposedLink((LinkField(a, b),), left_found, right_found, left.unique, right.unique, 0.0)
+    link = ProposedLink(
+        (LinkField(a, b),),
+        left_found,
+        right_found,
+        left_unique=left.unique,
+        right_unique=right.unique,
+        score=0.0,
+    )
     telling = min(1.0, min(len(left.hashes), len(right.hashes)) / _TELLING_VALUES)
     return replace(link, score=_score(link, telling))
 
@@ -160,8 +167,8 @@ def measured(left: Table, right: Table, fields: tuple[LinkField, ...]) -> Propos
         fields,
         shared / distinct[0],
         shared / distinct[1],
-        distinct[0] / rows[0],
-        distinct[1] / rows[1],
-        0.0,
+        left_unique=distinct[0] / rows[0],
+        right_unique=distinct[1] / rows[1],
+        score=0.0,
     )
     return replace(link, score=_score(link))

@@ -108,33 +108,35 @@ def why_not(tie: Tied, row: int, side: Side = "left") -> Reason:
             return Reason(f"{other} has no row in which {first.other_name} is blank.")
         text = f"{other} has no {first.other_name} “{first.own_text(row)}”."
         return Reason(text, first.nearest(row))
-    return _not_together(tie, sides, row, name, other)
+    return _not_together(tie, sides, row, name=name, other=other)
 
 
 def _not_together(tie: Tied, sides: list[_Sides], row: int, name: str, other: str) -> Reason:
     """Explain a row whose values are there, but not on one row, or not within the bounds."""
     equal = [s for s in sides if s.field.operator == "="]
     ordered = [s for s in sides if s.field.operator != "="]
-    rows = equal[0].equal_rows(row) if equal else np.arange(len(sides[0].other))
-    for s in equal[1:]:
+    rows = np.arange(len(sides[0].other))
+    for s in equal:
         rows = np.intersect1d(rows, s.equal_rows(row))
     if equal and not len(rows):
         values = listed([f"{s.other_name} “{s.own_text(row)}”" for s in equal])
-        near = tuple(
-            Candidate(int(n), tuple(s.other_text(int(n)) for s in sides), "another of the fields")
-            for n in equal[0].equal_rows(row)[:_CANDIDATES]
-        )
+        near = _candidates(sides, equal[0].equal_rows(row), "another of the fields")
         return Reason(f"{other} has {values}, but not together on one row.", near)
     if not ordered:
         return Reason(_taken_words(tie, name, other))
     conditions = listed([condition_words(s.field) for s in ordered])
     values = listed(_each_once(f"{s.own_name} {s.own_text(row)}" for s in ordered))
-    near = tuple(
-        Candidate(int(n), tuple(s.other_text(int(n)) for s in sides), "outside the bounds")
-        for n in ordered[0].by_distance(row, rows)[:_CANDIDATES]
-    )
+    near = _candidates(sides, ordered[0].by_distance(row, rows), "outside the bounds")
     text = f"No {other} row fits {values}: {conditions} does not hold for any of {len(rows):,}."
     return Reason(text, near)
+
+
+def _candidates(sides: list[_Sides], rows: Rows, reason: str) -> tuple[Candidate, ...]:
+    """Return the first of some rows of the other side with what stands in their link fields."""
+    return tuple(
+        Candidate(int(row), tuple(s.other_text(int(row)) for s in sides), reason)
+        for row in rows[:_CANDIDATES]
+    )
 
 
 def _each_once(words: Iterable[str]) -> list[str]:
@@ -202,7 +204,7 @@ class _Sides:
         pairs = [(p.left, p.right) for p in self.tie.link.pairs if p.field == self.place]
         one = self.own.take(np.array([row]))
         blanks = self.tie.link.blanks == "match"
-        codes = codes_of(one, self.other, self.tie.link.text, blanks, pairs)
+        codes = codes_of(one, self.other, self.tie.link.text, blanks_match=blanks, pairs=pairs)
         if codes.left[0] < 0:
             return np.zeros(0, np.intp)
         return np.flatnonzero(codes.right == codes.left[0])

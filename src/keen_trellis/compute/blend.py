@@ -134,7 +134,7 @@ def blend(
         names = (sources[0].name, source.name)
         link = Link(tuple(LinkField(name, name) for name in on), blanks="match")
         match = paired(outcome, summary, link, names)
-        met = Tied(outcome, summary, link, keep_of(keep), match, names)
+        met = Tied(outcome, summary, link, keep=keep_of(keep), match=match, names=names)
         ties.append(met)
         outcome = met.outcome
     return Blend(outcome, tuple(summaries), tuple(ties), tuple(reach))

@@ -44,16 +44,24 @@ def execute(node: Node, inputs: Sequence[Any], report: Report = quiet) -> Any:
             return filtered
         case Join():
             left, right = inputs
-            return paired(left, right, node.link, node.names, report)
+            return paired(left, right, node.link, names=node.names, report=report)
         case Outcome():
             match_, left, right = inputs
             join = node.join
-            tied = Tied(left, right, join.link, node.keep, match_, join.names, node.columns)
+            tied = Tied(
+                left,
+                right,
+                join.link,
+                keep=node.keep,
+                match=match_,
+                names=join.names,
+                columns=node.columns,
+            )
             _ = tied.outcome  # too many rows are refused here
             return tied
         case BayRows():
             match_, left, right = inputs
-            return bay_table(left, right, match_, node.bay, node.join.names[1])
+            return bay_table(left, right, match_, bay=node.bay, right_name=node.join.names[1])
         case Stacked():
             renamed = [
                 table.renamed([dict(pairs).get(name, name) for name in table.columns])

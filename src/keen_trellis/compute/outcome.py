@@ -62,7 +62,7 @@ def outcome(
     """
     side = semi_side(keep, columns)
     if side is None:
-        require_few(match, link, keep, right_name, limit)
+        require_few(match, link, keep, right_name=right_name, limit=limit)
     if side == "left" or keep == (Bay.LEFT,):
         rows = np.flatnonzero(match.partners) if side else match.left_only
         return _picked(left, columns.left, "the left table").take(rows)
@@ -70,7 +70,7 @@ def outcome(
         rows = np.flatnonzero(match.right_partners) if side else match.right_only
         return _picked(right, columns.right, right_name).take(rows)
     left_rows, right_rows = outcome_rows(match, keep)
-    fields = outcome_fields(left, right, link, right_name, columns, keep)
+    fields = outcome_fields(left, right, link, right_name=right_name, columns=columns, keep=keep)
     strands = [strand.take(left_rows) for strand in left.strands]
     strands += [strand.take(right_rows) for strand in right.strands]
     return Table(tuple(fields), tuple(strands), len(left_rows))
@@ -106,7 +106,7 @@ def bay_table(left: Table, right: Table, match: Match, bay: Bay, right_name: str
     left_rows, right_rows = match.pairs
     strands = [strand.take(left_rows) for strand in left.strands]
     strands += [strand.take(right_rows) for strand in right.strands]
-    fields = outcome_fields(left, right, Link(), right_name, Columns())
+    fields = outcome_fields(left, right, Link(), right_name=right_name, columns=Columns())
     return Table(tuple(fields), tuple(strands), len(left_rows))
 
 
@@ -134,7 +134,7 @@ def outcome_fields(
             field = _shifted(right_fields[column.source], shift)
         if column.filled_from is not None:
             other = right_fields[column.filled_from]
-            kind = _holding(column.kind, left, field, right, other)
+            kind = _holding(column.kind, left, field, right=right, theirs=other)
             places = field.places + _shifted(other, shift).places
             field = replace(field, kind=kind, places=places)
         fields.append(replace(field, name=column.name))

@@ -248,4 +248,6 @@ def _gaps_as_blanks(column: Column) -> Column:
     if column.state is None:
         return column
     state = np.where(column.state != 0, BLANK, 0).astype(np.uint8)
-    return Column(column.kind, column.values, state, column.dictionary, column.scale)
+    return Column(
+        column.kind, column.values, state, dictionary=column.dictionary, scale=column.scale
+    )

@@ -89,7 +89,9 @@ class Tied:
     def bay(self, bay: Bay) -> Table:
         """Return the rows of one bay; `TooManyRowsError` where the pairs are too many to show."""
         if bay not in self._bay_tables:
-            self._bay_tables[bay] = bay_table(self.left, self.right, self.match, bay, self.names[1])
+            self._bay_tables[bay] = bay_table(
+                self.left, self.right, self.match, bay=bay, right_name=self.names[1]
+            )
         return self._bay_tables[bay]
 
     @property
@@ -120,11 +122,11 @@ class Tied:
             self.left,
             self.right,
             self.link,
-            self.match,
-            self.keep,
-            self.names[1],
-            self.columns,
-            self.limit,
+            match=self.match,
+            keep=self.keep,
+            right_name=self.names[1],
+            columns=self.columns,
+            limit=self.limit,
         )
 
     @cached_property
@@ -154,7 +156,7 @@ class Tied:
 
     def linked(self, link: Link, report: Report = quiet) -> Self:
         """Return the tie with another link, matched anew."""
-        found = paired(self.left, self.right, link, self.names, report)
+        found = paired(self.left, self.right, link, names=self.names, report=report)
         return replace(self, link=link, match=found)
 
     @property

@@ -143,7 +143,9 @@ class Column:
         gaps = rows < 0
         if not gaps.any():
             state = None if self.state is None else self.state[rows]
-            return Column(self.kind, self.values[rows], state, self.dictionary, self.scale)
+            return Column(
+                self.kind, self.values[rows], state, dictionary=self.dictionary, scale=self.scale
+            )
         if len(self) == 0:
             values = np.zeros(len(rows), self.values.dtype)
             state = np.full(len(rows), GAP, np.uint8)
@@ -154,7 +156,7 @@ class Column:
                 np.copyto(state, self.state.take(rows, mode="clip"), where=~gaps)
         if self.kind is Kind.TEXT:
             values[gaps] = ABSENT_CODE
-        return Column(self.kind, values, state, self.dictionary, self.scale)
+        return Column(self.kind, values, state, dictionary=self.dictionary, scale=self.scale)
 
     def to_arrow(self) -> pa.Array:
         """Return the column as an Arrow array; blanks and gaps both become null."""

@@ -123,5 +123,5 @@ def _likely(column: Column, kinds: Sequence[Kind], written: Written) -> LikelyKi
         if not unfit:
             return LikelyKind(kind, total, 0)
         first = int(np.flatnonzero(np.isin(column.values, np.flatnonzero(odd)))[0])
-        return LikelyKind(kind, total - unfit, unfit, column.text(first), first)
+        return LikelyKind(kind, total - unfit, unfit, odd=column.text(first), odd_row=first)
     return None

@@ -83,37 +83,46 @@ def profile(column: Column) -> Profile:
     distinct, counts = _distinct(column, values)
     order = np.argsort(-counts, kind="stable")[:_LISTED]
     frequent = tuple((column.value_text(distinct[i]), int(counts[i])) for i in order)
-    shapes: tuple[tuple[str, int], ...] = ()
-    strays, least, greatest = 0, "", ""
-    bars: tuple[int, ...] = ()
-    ends = ("", "")
+    span = _Span()
     if len(distinct) and column.kind is Kind.TEXT:
-        assert column.dictionary is not None
-        texts = column.dictionary
-        if len(distinct) < len(texts):
-            texts = texts.take(pa.array(distinct))
-        shapes, strays, lengths, least, greatest = _letters_of(texts, counts)
-        bars = _bars(lengths, counts)
-        ends = (_in_letters(int(lengths.min())), _in_letters(int(lengths.max())))
+        span = _span_of_texts(column, distinct, counts)
     elif len(distinct):
         # distinct values stand in order: as doubles, some beyond 2**53 would be one
-        least, greatest = column.value_text(distinct[0]), column.value_text(distinct[-1])
-        bars, ends = _bars(_as_doubles(column, distinct), counts), (least, greatest)
+        ends = column.value_text(distinct[0]), column.value_text(distinct[-1])
+        span = _Span(*ends, bars=_bars(_as_doubles(column, distinct), counts), bar_ends=ends)
     return Profile(
         column.kind,
-        len(column),
-        column.count(BLANK),
-        column.count(GAP),
-        len(distinct),
-        int(counts[counts > 1].sum()),
-        strays,
-        least,
-        greatest,
-        frequent,
-        shapes,
-        bars,
-        ends,
+        rows=len(column),
+        blanks=column.count(BLANK),
+        gaps=column.count(GAP),
+        distinct=len(distinct),
+        repeated=int(counts[counts > 1].sum()),
+        frequent=frequent,
+        **vars(span),
     )
+
+
+@dataclass(frozen=True)  # without slots: its parts are those of a profile
+class _Span:
+    """From where to where the values of a column go, and how they are spread."""
+
+    least: str = ""
+    greatest: str = ""
+    strays: int = 0
+    shapes: tuple[tuple[str, int], ...] = ()
+    bars: tuple[int, ...] = ()
+    bar_ends: tuple[str, str] = ("", "")
+
+
+def _span_of_texts(column: Column, distinct: NDArray[Any], counts: NDArray[np.int64]) -> _Span:
+    """Return the span of texts: their bars are over lengths, since letters have no distance."""
+    assert column.dictionary is not None
+    texts = column.dictionary
+    if len(distinct) < len(texts):  # a part of a column has texts that none of its rows has
+        texts = texts.take(pa.array(distinct))
+    shapes, strays, lengths, least, greatest = _letters_of(texts, counts)
+    ends = (_in_letters(int(lengths.min())), _in_letters(int(lengths.max())))
+    return _Span(least, greatest, strays, shapes=shapes, bars=_bars(lengths, counts), bar_ends=ends)
 
 
 def _distinct(column: Column, values: NDArray[Any]) -> tuple[NDArray[Any], NDArray[np.int64]]:

@@ -101,7 +101,7 @@ def _write_xlsx(table: Table, path: Path, sheet: str, report: Report) -> None:
                 row_number += 1
                 for place, value in enumerate(row):
                     if value is not None:
-                        _write_cell(page, row_number, place, value, formats)
+                        _write_cell(page, row_number, place, value=value, formats=formats)
 
 
 _Formats = dict[tuple[type, bool], Any]

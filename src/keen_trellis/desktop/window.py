@@ -70,9 +70,9 @@ class Window(QMainWindow):
         self._status = StatusLine(session, self.action)
         self._finder: Finder | None = None
         self.documents = Documents(session, self)
-        self.adding = Adding(session, self.map, self.action, lambda: self.theme, self)
+        self.adding = Adding(session, self.map, self.action, theme=lambda: self.theme, parent=self)
         at_end = [spec.id for spec in ACTIONS if spec.at_end]
-        self.menus = Menus(session, self.map, self.action, at_end, self)
+        self.menus = Menus(session, self.map, self.action, at_end=at_end, parent=self)
         self.setAcceptDrops(True)
         self._actions = {spec.id: self._action(spec) for spec in ACTIONS}
         self._lay_out()

@@ -154,7 +154,11 @@ class DelimitedSource(AnySource):
 
     def _read(self, how: _How) -> Reading:
         return read_delimited(
-            Path(self.path), self.layout, how.report, self.kinds, how.rows_at_most
+            Path(self.path),
+            self.layout,
+            how.report,
+            kinds=self.kinds,
+            rows_at_most=how.rows_at_most,
         )
 
 
@@ -173,7 +177,12 @@ class SheetSource(AnySource):
 
     def _read(self, how: _How) -> Reading:
         return read_sheet(
-            Path(self.path), self.sheet, self.layout, how.report, self.kinds, self.range
+            Path(self.path),
+            self.sheet,
+            self.layout,
+            report=how.report,
+            kinds=self.kinds,
+            named=self.range,
         )
 
 
@@ -206,12 +215,12 @@ class FolderSource(AnySource):
             Path(self.path),
             self.pattern,
             self.file_column,
-            self.sheet,
-            self.text,
-            self.cells,
-            how.report,
-            self.kinds,
-            how.rows_at_most,
+            sheet=self.sheet,
+            text=self.text,
+            cells=self.cells,
+            report=how.report,
+            kinds=self.kinds,
+            rows_at_most=how.rows_at_most,
         )
 
 
@@ -271,13 +280,13 @@ class TableSource(_InDatabase):
             self.database,
             self.table,
             self.in_schema,
-            self.columns,
-            self.conditions,
-            self.zone,
-            how.secrets,
-            how.report,
-            self.kinds,
-            how.rows_at_most,
+            columns=self.columns,
+            conditions=self.conditions,
+            zone=self.zone,
+            secrets=how.secrets,
+            report=how.report,
+            kinds=self.kinds,
+            rows_at_most=how.rows_at_most,
         )
 
 
@@ -293,11 +302,11 @@ class QuerySource(_InDatabase):
             self.database,
             self.query,
             self.timeout_s,
-            self.zone,
-            how.secrets,
-            how.report,
-            self.kinds,
-            how.rows_at_most,
+            zone=self.zone,
+            secrets=how.secrets,
+            report=how.report,
+            kinds=self.kinds,
+            rows_at_most=how.rows_at_most,
         )
 
 

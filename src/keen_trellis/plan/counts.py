@@ -100,7 +100,17 @@ class Counts:
             for keep, name in JOIN_NAMES.items()
         ]
         for side, counts in (("left", self.left), ("right", self.right)):
-            types.append(JoinType(f"{side} semi", (Bay.BOTH,), counts.found, 0, 0, 0, side))
+            types.append(
+                JoinType(
+                    f"{side} semi",
+                    (Bay.BOTH,),
+                    counts.found,
+                    left_gaps=0,
+                    right_gaps=0,
+                    multiplied=0,
+                    semi=side,
+                )
+            )
         return types
 
 

@@ -167,7 +167,12 @@ class Outcome(Node):
         join = self.join
         join.check()
         made = outcome_columns(
-            join.left.schema, join.right.schema, join.link, join.names[1], self.columns, self.keep
+            join.left.schema,
+            join.right.schema,
+            join.link,
+            right_name=join.names[1],
+            columns=self.columns,
+            keep=self.keep,
         )
         return Schema(tuple(SchemaColumn(c.name, c.kind, c.origin, c.gaps) for c in made))
 
@@ -249,8 +254,8 @@ class Stacked(Node):
                 name,
                 holding({c.kind for c in same if c.seen} or {same[0].kind}),
                 same[0].origin,
-                len(same) < len(schemas) or any(c.gaps for c in same),
-                any(c.seen for c in same),
+                gaps=len(same) < len(schemas) or any(c.gaps for c in same),
+                seen=any(c.seen for c in same),
             )
             for name, same in found.items()
         ]

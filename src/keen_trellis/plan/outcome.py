@@ -147,7 +147,15 @@ def outcome_columns(
         kind = column.kind if other is None else _of_both(column, right.column(other))
         gaps = column.gaps or (Bay.RIGHT in keep and other is None)
         made.append(
-            OutcomeColumn(column.name, kind, column.origin, "left", column.name, other, gaps)
+            OutcomeColumn(
+                column.name,
+                kind,
+                column.origin,
+                side="left",
+                source=column.name,
+                filled_from=other,
+                gaps=gaps,
+            )
         )
     taken = {column.name for column in made}
     for column in theirs:
@@ -157,7 +165,15 @@ def outcome_columns(
             taken.add(name)
             gaps = column.gaps or Bay.LEFT in keep
             made.append(
-                OutcomeColumn(name, column.kind, column.origin, "right", column.name, None, gaps)
+                OutcomeColumn(
+                    name,
+                    column.kind,
+                    column.origin,
+                    side="right",
+                    source=column.name,
+                    filled_from=None,
+                    gaps=gaps,
+                )
             )
     return made
 

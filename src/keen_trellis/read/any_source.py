@@ -66,9 +66,18 @@ def read(
     wanted = {name: Kind(kind) for name, kind in (kinds or {}).items()}
     server, secrets = _server(path_or_url)
     if server is not None:
-        reading = _of_database(server, table, query, secrets, report, wanted)
+        reading = _of_database(server, table, query, secrets=secrets, report=report, kinds=wanted)
     else:
-        reading = _of_path(_path(path_or_url), sheet, table, query, header, pattern, report, wanted)
+        reading = _of_path(
+            _path(path_or_url),
+            sheet,
+            table,
+            query=query,
+            header=header,
+            pattern=pattern,
+            report=report,
+            kinds=wanted,
+        )
     for name in wanted:
         if name not in reading.table.columns:
             raise UnknownColumnError(name, str(path_or_url), reading.table.columns)
@@ -98,9 +107,11 @@ def _of_path(
         return read_folder(path, pattern, report=report, kinds=kinds)
     if ending in workbook.ENDINGS:
         name = sheet or sheet_names(path)[0]
-        return read_sheet(path, name, SheetLayout(header_row=row), report, kinds)
+        return read_sheet(path, name, SheetLayout(header_row=row), report=report, kinds=kinds)
     if ending in databases.ENDINGS:
-        return _of_database(SqliteFile(str(path)), table, query, Secrets(), report, kinds)
+        return _of_database(
+            SqliteFile(str(path)), table, query, secrets=Secrets(), report=report, kinds=kinds
+        )
     if ending in columnar.ENDINGS:
         return read_columnar(path, report, kinds)
     return read_delimited(path, TextLayout(header_row=row), report, kinds)
@@ -137,8 +148,8 @@ def _server(path_or_url: str | Path) -> tuple[Server | None, Secrets]:
         "postgresql" if kind == "postgresql" else "mariadb",
         address.hostname or "localhost",
         address.path.lstrip("/"),
-        unquote(address.username or ""),
-        address.port,
+        user=unquote(address.username or ""),
+        port=address.port,
     )
     secrets.give(server, unquote(address.password or ""))
     return server, secrets

@@ -73,7 +73,9 @@ def fetched_columns(
     if not kinds:
         return []
     if connection.dialect.name == "postgresql":
-        arrays = copied(connection, query, kinds, [one.zoned for one in asked], reader.count)
+        arrays = copied(
+            connection, query, kinds, zoned=[one.zoned for one in asked], count=reader.count
+        )
         return [
             _of_copied(array, kind, one.name)
             for array, kind, one in zip(arrays, kinds, asked, strict=True)

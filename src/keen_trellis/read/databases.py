@@ -181,7 +181,9 @@ def read_table(
             for name in columns or described.columns.keys()
         ]
         readable = [one for one in asked if one.kind is not None]
-        query = _question(described, readable, conditions, connection.dialect.name, where)
+        query = _question(
+            described, readable, conditions, dialect=connection.dialect.name, where=where
+        )
         if rows_at_most is not None:
             query = query.limit(rows_at_most)
         elif not conditions:
@@ -193,8 +195,16 @@ def read_table(
         return rows
 
     where = f"{database.label} › {table}"
-    found = _reader_run(database, secrets, None, read, report, f"Reading {where}")
-    return _as_reading(found, where, "database table", database, zone, kinds or {}, rows_at_most)
+    found = _reader_run(database, secrets, None, work=read, report=report, doing=f"Reading {where}")
+    return _as_reading(
+        found,
+        where,
+        "database table",
+        database=database,
+        zone=zone,
+        kinds=kinds or {},
+        rows_at_most=rows_at_most,
+    )
 
 
 def read_query(
@@ -239,8 +249,18 @@ def read_query(
         return rows
 
     where = f"a query of {database.label}"
-    found = _reader_run(database, secrets, timeout_s, read, report, f"Asking {database.label}")
-    return _as_reading(found, where, "query", database, zone, kinds or {}, rows_at_most)
+    found = _reader_run(
+        database, secrets, timeout_s, work=read, report=report, doing=f"Asking {database.label}"
+    )
+    return _as_reading(
+        found,
+        where,
+        "query",
+        database=database,
+        zone=zone,
+        kinds=kinds or {},
+        rows_at_most=rows_at_most,
+    )
 
 
 @dataclass(slots=True, eq=False)

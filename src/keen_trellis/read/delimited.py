@@ -161,6 +161,9 @@ def _first_texts(head: bytes, path: Path, layout: TextLayout, rows: int) -> Text
     return replace(texts, layout=found, partial=partial)
 
 
+_NUL = b"\x00"
+
+
 class _Reader:
     """Cuts one file into cells, with what it has to set apart on the way."""
 
@@ -181,28 +184,32 @@ class _Reader:
             Whether quotes are known to come, although the beginning has none.
         """
         wide = "16" in (self._layout.encoding or "") or "32" in (self._layout.encoding or "")
-        nul, quote = b"\x00", (self._layout.quote or "").encode()
+        quote = (self._layout.quote or "").encode()
         quoted = quoted or wide or (bool(quote) and quote in head)
-        if (nul in head and not wide) or self._breaks_in(head):
+        if (_NUL in head and not wide) or self._breaks_in(head):
             return self._sound_lines(head)
-        unexpected = () if wide else (nul,) if quoted or not quote else (nul, quote)
+        # what must not come later, since the whole would have to be cut otherwise
+        unexpected = () if wide else (_NUL,) if quoted or not quote else (_NUL, quote)
         try:
             with _Counted(self._plain, self._report, self._path.name, unexpected) as file:
                 return self.cut(file, head, quoted)
-        except _UnexpectedError as found:  # what a look at the beginning did not show came late
-            if found.sign == nul:
-                return self._sound_lines(head)
-            return self.texts(head, chosen, quoted=True)
+        except _UnexpectedError as found:
+            return self._sound_lines(head) if found.sign == _NUL else self.texts(head, chosen, True)
         except UnicodeError as error:
-            if self._layout.encoding != "utf-8-sig":
-                raise _not_in_encoding(self._path, self._layout.encoding or "") from error
-            with self._plain.open("rb") as lines:
-                is_utf8_mostly = chosen or mostly_utf8(lines)
-            if is_utf8_mostly:
+            if self._is_mostly_utf8(chosen, error):
                 return self._sound_lines(head)
             # the first letter that is not UTF-8 came late
             self._layout = replace(self._layout, encoding="cp1252")
             return self.texts(head, chosen=False, quoted=quoted)
+
+    def _is_mostly_utf8(self, chosen: bool, error: UnicodeError) -> bool:
+        """Whether a text with broken letters is UTF-8 all the same; refuses any other encoding."""
+        if self._layout.encoding != "utf-8-sig":
+            raise _not_in_encoding(self._path, self._layout.encoding or "") from error
+        if chosen:
+            return True
+        with self._plain.open("rb") as lines:
+            return mostly_utf8(lines)
 
     def _breaks_in(self, head: bytes) -> bool:
         """Whether letters are broken already in the beginning of a text taken as UTF-8."""
@@ -257,7 +264,9 @@ class _Reader:
             columns = tuple(pa.chunked_array([[]], pa.string()) for _ in types)
         names, noticed = column_names(header, self._path.name)
         apart = self._ragged(width)
-        return Texts(names, columns, layout, self._said(apart) + noticed, tuple(apart))
+        return Texts(
+            names, columns, layout, noticed=self._said(apart) + noticed, set_apart=tuple(apart)
+        )
 
     def _first_row(self, head: bytes) -> tuple[list[str], int]:
         """Return the names, as many as most rows have cells."""

@@ -171,13 +171,20 @@ def _piece(path: Path, how: _How, report: Report) -> _Piece:
         return _columns_piece(path, read_columnar(path, report))
     texts: Texts = read_texts(path, how.text, report, how.rows_at_most)
     columns = dict(zip(texts.names, texts.columns, strict=True))
-    return _Piece(path.name, columns, texts.n_rows, texts.layout, texts.noticed, texts.set_apart)
+    return _Piece(
+        path.name,
+        columns,
+        texts.n_rows,
+        layout=texts.layout,
+        noticed=texts.noticed,
+        set_apart=texts.set_apart,
+    )
 
 
 def _columns_piece(path: Path, reading: Reading) -> _Piece:
     table = reading.table
     columns: dict[str, pa.ChunkedArray | Column] = {f.name: table.fetch(f) for f in table.fields}
-    return _Piece(path.name, columns, len(table), reading.layout, reading.noticed)
+    return _Piece(path.name, columns, len(table), layout=reading.layout, noticed=reading.noticed)
 
 
 def _put_together(

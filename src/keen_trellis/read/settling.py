@@ -122,7 +122,9 @@ class Unsettled:
             return column
         state = np.zeros(len(column), np.uint8) if column.state is None else column.state.copy()
         state[self.gaps[name]] = GAP
-        return Column(column.kind, column.values, state, column.dictionary, column.scale)
+        return Column(
+            column.kind, column.values, state, dictionary=column.dictionary, scale=column.scale
+        )
 
 
 def _slip(column: Column, name: str, written: Written) -> Noticed | None:

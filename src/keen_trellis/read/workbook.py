@@ -168,8 +168,18 @@ def read_sheet(
         blank = [""] * (right + 1 - left)
         rows = [blank] * top + [row[left : right + 1] for row in rows[top : bottom + 1]]
     spelled_out = path.suffix.lower() == ".ods"
-    reading = _reading(rows, layout, where, spelled_out, kinds or {}, part(report, 0.6, 1.0))
-    left_out = (*_cells_noticed(facts, merged, reading, layout, where), *reading.left_out)
+    reading = _reading(
+        rows,
+        layout,
+        where,
+        spelled_out=spelled_out,
+        kinds=kinds or {},
+        report=part(report, 0.6, 1.0),
+    )
+    left_out = (
+        *_cells_noticed(facts, merged, reading, layout=layout, where=where),
+        *reading.left_out,
+    )
     return replace(reading, left_out=left_out, files=(stamp,))
 
 

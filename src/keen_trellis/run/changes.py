@@ -204,21 +204,60 @@ def _lane_change(lane: Lane, before: LaneSnapshot, now: LaneSnapshot) -> LaneCha
         lane.id,
         lane.name,
         before.rows,
-        now.rows,
-        _not_in(before.columns, now.columns),
-        _not_in(now.columns, before.columns),
-        tuple(
+        now=now.rows,
+        gone=_not_in(before.columns, now.columns),
+        come=_not_in(now.columns, before.columns),
+        other_kind=tuple(
             f"{name}: {kind}, was {before.columns[name]}"
             for name, kind in now.columns.items()
             if before.columns.get(name, kind) != kind
         ),
-        _not_in(before.files, now.files),
-        _not_in(now.files, before.files),
+        files_gone=_not_in(before.files, now.files),
+        files_come=_not_in(now.files, before.files),
     )
 
 
 def _not_in(names: Sequence[str] | dict[str, str], others: object) -> tuple[str, ...]:
     return tuple(name for name in names if name not in others)  # type: ignore[operator]
+
+
+@dataclass(frozen=True, slots=True)
+class _Gone:
+    """A column that a tie names on one of its sides, and that is no longer there."""
+
+    tie: JoinItem
+    title: str
+    side: str
+    lane: Lane
+    name: str
+    table: Table
+
+    def broken(self, before: Snapshot, old: Results | None) -> Broken:
+        """Return what is broken, with the columns that may be meant now."""
+        known = before.lanes.get(self.lane.id)
+        come = [n for n in self.table.columns if known is None or n not in known.columns]
+        old_values = self._values_before(old)
+        first_rows = self.table.window(0, _COMPARED)
+        scored = sorted(
+            (
+                (_likeness(self.name, old_values, name, first_rows), name)
+                for name in come or self.table.columns
+            ),
+            reverse=True,
+        )
+        repairs = tuple(
+            RenameLinkField(self.tie.id, self.side, self.name, name)
+            for score, name in scored[:3]
+            if score >= _LIKELY
+        )
+        text = f"{self.title}: the link names “{self.name}”, which {self.lane.name} no longer has."
+        return Broken(self.tie.id, text, repairs)
+
+    def _values_before(self, old: Results | None) -> set[str]:
+        was = old.rows.get(self.lane.id) if old else None
+        if not isinstance(was, Table) or self.name not in was.columns:
+            return set()
+        return _distinct(was.window(0, _COMPARED).column(self.name))
 
 
 def _broken(results: Results, before: Snapshot, old: Results | None) -> Iterator[Broken]:
@@ -232,35 +271,9 @@ def _broken(results: Results, before: Snapshot, old: Results | None) -> Iterator
             names = {getattr(f, side) for f in item.link} | set(getattr(item.columns, side) or ())
             if isinstance(table, Table) and error.name in names - set(table.columns):
                 title = f"{lane.name} + {trellis.lane(item.lane).name}"
-                yield _broken_at(item, title, side, whose, error.name, table, before, old)
-
-
-def _broken_at(
-    tie: JoinItem,
-    title: str,
-    side: str,
-    lane: Lane,
-    gone: str,
-    table: Table,
-    before: Snapshot,
-    old: Results | None,
-) -> Broken:
-    known = before.lanes.get(lane.id)
-    come = [n for n in table.columns if known is None or n not in known.columns]
-    was = old.rows.get(lane.id) if old else None
-    old_values: set[str] = set()
-    if isinstance(was, Table) and gone in was.columns:
-        old_values = _distinct(was.window(0, _COMPARED).column(gone))
-    first_rows = table.window(0, _COMPARED)
-    scored = sorted(
-        ((_likeness(gone, old_values, name, first_rows), name) for name in come or table.columns),
-        reverse=True,
-    )
-    repairs = tuple(
-        RenameLinkField(tie.id, side, gone, name) for score, name in scored[:3] if score >= _LIKELY
-    )
-    text = f"{title}: the link names “{gone}”, which {lane.name} no longer has."
-    return Broken(tie.id, text, repairs)
+                yield _Gone(item, title, side, lane=whose, name=error.name, table=table).broken(
+                    before, old
+                )
 
 
 def _likeness(gone: str, old: set[str], name: str, first_rows: Table) -> float:

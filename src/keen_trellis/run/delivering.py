@@ -83,5 +83,14 @@ def make_deliveries(
         if write:
             share = part(report, number / len(jobs), (number + 1) / len(jobs))
             deliver(table, path, item.name, share)
-        made.append(Delivered(item.id, item.name, path, len(table), write, replaced and write))
+        made.append(
+            Delivered(
+                item.id,
+                item.name,
+                path,
+                rows=len(table),
+                written=write,
+                replaced=replaced and write,
+            )
+        )
     return made

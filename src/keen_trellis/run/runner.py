@@ -154,7 +154,7 @@ class Runner:
             at = self._came[came].at
             stamp = hashlib.sha256(f"{name}\x00{at.isoformat()}".encode()).hexdigest()
             settled = replace(reading, unsettled=None)
-            self._sources[name] = _Source(settled, at, stamp, came, self._run)
+            self._sources[name] = _Source(settled, at, stamp, came=came, last_run=self._run)
         read = self._sources[name]
         read.last_run = self._run
         if came in self._came:

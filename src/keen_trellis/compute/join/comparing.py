@@ -68,7 +68,7 @@ def spread(values: Column, codes: Column) -> Column:
     state = found.state
     if codes.state is not None:
         state = codes.state if state is None else np.where(codes.state != 0, codes.state, state)
-    return Column(found.kind, found.values, state, found.dictionary, found.scale)
+    return Column(found.kind, found.values, state, dictionary=found.dictionary, scale=found.scale)
 
 
 def _never_seen(column: Column) -> bool:

@@ -204,34 +204,59 @@ def _range(
     scales = [_dense_span(codes, condition.keys) for condition in conditions]
     own, other = (codes.right, codes.left) if turned else (codes.left, codes.right)
     sides = [(k.right, k.left) if turned else (k.left, k.right) for k in scales]
-    for keys, (_, its) in zip(scales, sides, strict=True):
-        ordered = _Sorted.of(other, its, keys.span)
-        groups = other[ordered.order]
-        runs = [
-            _Sorted(ordered.order, groups * scale.span + values[ordered.order], scale.span)
-            for scale, (_, values) in zip(scales, sides, strict=True)
-        ]
-        if all(bool((np.diff(run.keys) >= 0).all()) for run in runs):
-            break
-    else:
+    spans = [scale.span for scale in scales]
+    found = _in_one_order(other, [its for _, its in sides], spans)
+    if found is None:
         return None
+    ordered, runs = found
     start, stop = ordered.group_runs(own)
     for condition, run, (mine, _) in zip(conditions, runs, sides, strict=True):
         operator = condition.field.operator
         operator = TURNED[operator] if turned else operator
-        if operator in ("<", "<="):
-            start_side: Literal["left", "right"] = "right" if operator == "<" else "left"
-            start = np.maximum(start, run.before(own, mine, start_side))
-        else:
-            stop_side: Literal["left", "right"] = "left" if operator == ">" else "right"
-            stop = np.minimum(stop, run.before(own, mine, stop_side))
+        start, stop = _bounded(run, operator, own, mine=mine, so_far=(start, stop))
+    # own is -1 for a row without a key, whose run would be the one of the last group
     times = np.where(own >= 0, np.maximum(stop - start, 0), 0)
-    return _run_match(codes, ordered.order, start, times, turned)
+    return _run_match(codes, ordered.order, start, times=times, turned=turned)
+
+
+def _in_one_order(
+    groups: NDArray[np.intp], values: Sequence[NDArray[np.int64]], spans: Sequence[int]
+) -> tuple[_Sorted, list[_Sorted]] | None:
+    """Return rows in an order in which the values of every bound ascend within each group.
+
+    Returns the order, and for every bound its own keys in that order; None where there is none.
+    """
+    for its, span in zip(values, spans, strict=True):
+        ordered = _Sorted.of(groups, its, span)
+        sorted_groups = groups[ordered.order]
+        runs = [
+            _Sorted(ordered.order, sorted_groups * one + bound[ordered.order], one)
+            for one, bound in zip(spans, values, strict=True)
+        ]
+        if all(bool((np.diff(run.keys) >= 0).all()) for run in runs):
+            return ordered, runs
+    return None
+
+
+def _bounded(
+    run: _Sorted, operator: str, own: NDArray[np.intp], mine: NDArray[np.int64], so_far: Runs
+) -> Runs:
+    """Return runs with one bound more: “<” and “<=” bound them below, “>” and “>=” above."""
+    start, stop = so_far
+    if operator in ("<", "<="):
+        first = run.before(own, mine, "right" if operator == "<" else "left")
+        return np.maximum(start, first), stop
+    last = run.before(own, mine, "left" if operator == ">" else "right")
+    return start, np.minimum(stop, last)
 
 
 def _run_match(
     codes: LinkCodes, order: Rows, start: NDArray[np.int64], times: NDArray[np.int64], turned: bool
 ) -> SortedRunMatch:
+    """Return the runs as a match; `start` counts sorted rows, `times` how many of them follow.
+
+    What holds: 0 <= start, start + times <= len(order), and times is 0 for rows without a key.
+    """
     n_other = len(codes.left) if turned else len(codes.right)
     # a row is in as many runs as have begun and not yet ended at its place
     changes = np.bincount(start[times > 0], minlength=len(order) + 1)
@@ -268,6 +293,8 @@ def _nearest(codes: LinkCodes, condition: _Condition) -> Match:
 
 def _equal_run(keys: NDArray[np.int64], at: NDArray[np.int64]) -> Runs:
     """Return where the run of equal keys around each place starts and ends."""
+    # a head stands where a key differs from the one before it, and one behind the last of all:
+    # with that, the run after the last has a start, which is where the last run stops
     heads = np.ones(len(keys) + 1, bool)
     heads[1:-1] = keys[1:] != keys[:-1]
     starts = np.flatnonzero(heads)
@@ -324,6 +351,8 @@ def _candidates(codes: LinkCodes, conditions: Sequence[_Condition]) -> SortedRun
 
 def _chunks(candidates: SortedRunMatch) -> Iterator[tuple[Rows, Rows]]:
     """Yield candidate pairs, so many rows at a time that memory stays bounded."""
+    # ends[row] is how many pairs stand up to and with a row; a chunk takes whole rows, at least
+    # one, so a row with more than _CHUNK partners is a chunk of its own
     ends = np.cumsum(candidates.partners)
     n = len(ends)
     begin = 0
@@ -339,6 +368,8 @@ def _chunks(candidates: SortedRunMatch) -> Iterator[tuple[Rows, Rows]]:
 
 def _only_nearest(condition: _Condition, left: Rows, right: Rows) -> tuple[Rows, Rows]:
     """Return of each left row's pairs those with the nearest value; pairs stand by left row."""
+    # pairs of one left row stand together (they are in row order), so each row's is one segment;
+    # reduceat needs at least one pair and never an empty segment: the caller sees to the first
     values = condition.keys.right[right]
     starts = np.flatnonzero(np.concatenate([[True], left[1:] != left[:-1]]))
     later = condition.field.operator == "nearest later"

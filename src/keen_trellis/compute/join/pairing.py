@@ -55,7 +55,7 @@ def paired(
     report(0.0, f"Comparing {names[0]} with {names[1]}")
     if link.cross:
         return with_one_partner(CrossMatch.of(len(left), len(right)), left, right, link)
-    codes = equal_codes(left, right, link, names, part(report, 0.0, 0.6))
+    codes = equal_codes(left, right, link, names=names, report=part(report, 0.0, 0.6))
     others = tuple(field for field in link.fields if field.operator != "=")
     if others:
         columns = [field_columns(left, right, field, names) for field in others]
@@ -98,7 +98,7 @@ def equal_codes(
     for number, (place, field) in enumerate(equal):
         a, b = field_columns(left, right, field, names)
         pairs = [(pair.left, pair.right) for pair in link.pairs if pair.field == place]
-        codes.append(codes_of(a, b, link.text, link.blanks == "match", pairs))
+        codes.append(codes_of(a, b, link.text, blanks_match=link.blanks == "match", pairs=pairs))
         report((number + 1) / len(equal), f"Comparing {field.left} with {field.right}")
     return reduce(combine, codes)
 

@@ -34,7 +34,7 @@ def with_one_partner(found: Match, left: Table, right: Table, link: Link) -> Mat
     a, b = a[chosen], b[chosen]
     left_now = np.bincount(a, minlength=len(left))
     right_now = np.bincount(b, minlength=len(right))
-    counts = _recounted(found.counts, left_now, right_now, len(several), of_left)
+    counts = _recounted(found.counts, left_now, right_now, ambiguous=len(several), of_left=of_left)
     return PairMatch(left_now, right_now, counts, (a, b), several)
 
 

@@ -113,7 +113,9 @@ class Adding:
         if place is None:
             return
         session = self._session
-        chooser = Chooser(place, session.trellis, session.secrets, self._theme(), self._parent)
+        chooser = Chooser(
+            place, session.trellis, session.secrets, theme=self._theme(), parent=self._parent
+        )
         chooser.accepted.connect(lambda: self._add_chosen(chooser, place))
         chooser.finished.connect(chooser.deleteLater)
         chooser.finished.connect(lambda _: self._choose_next())

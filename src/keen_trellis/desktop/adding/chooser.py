@@ -323,7 +323,7 @@ class Chooser(QDialog):
             return
         kind: Kind = self._reading.table.field(column).kind
         at = self._grid.column_place(column)
-        offer_kinds(self, entry.source, column, kind, at, self._changed)
+        offer_kinds(self, entry.source, column, current=kind, at=at, chosen=self._changed)
 
     def _ask_password(self) -> None:
         if isinstance(self._place, Server) and ask_password(self, self._place, self._secrets):

@@ -182,11 +182,11 @@ class ConnectDialog(QDialog):
             self._type.value,
             self._host.text().strip(),
             self._database.text().strip(),
-            self._user.text().strip(),
-            int(self._port.text()) if self._port.text() else None,
-            f"${{{self._variable.text().strip()}}}" if way == "variable" else way,
-            self._tls.value,
-            self._authority.text().strip() or None,
+            user=self._user.text().strip(),
+            port=int(self._port.text()) if self._port.text() else None,
+            password=f"${{{self._variable.text().strip()}}}" if way == "variable" else way,
+            tls=self._tls.value,
+            authority=self._authority.text().strip() or None,
         )
         try:
             if way != "variable":

@@ -84,7 +84,9 @@ def settings_of(source: Source, reading: Reading | None) -> Iterator[Setting]:
             )
             if named not in ("file", ""):
                 options = ((named, f"file names in “{named}”"), *options)
-            yield Setting("file_column", "File names", options, source.file_column, False)
+            yield Setting(
+                "file_column", "File names", options, current=source.file_column, chosen=False
+            )
             if isinstance(settled, SheetLayout):
                 yield from _sheet(source.cells, settled)
             else:
@@ -95,12 +97,14 @@ def settings_of(source: Source, reading: Reading | None) -> Iterator[Setting]:
             if isinstance(source, QuerySource):
                 limits = {source.timeout_s: f"{source.timeout_s:g} seconds"} | _TIMEOUTS
                 options_s = tuple((v, f"given up after {w}") for v, w in sorted(limits.items()))
-                yield Setting("timeout_s", "Time allowed", options_s, source.timeout_s, True)
+                yield Setting(
+                    "timeout_s", "Time allowed", options_s, current=source.timeout_s, chosen=True
+                )
 
 
 def _zone(zone: str) -> Setting:
     zones = tuple((z, f"moments in {z}") for z in dict.fromkeys((zone, *_ZONES)))
-    return Setting("zone", "Time zone", zones, zone, zone != "UTC")
+    return Setting("zone", "Time zone", zones, current=zone, chosen=zone != "UTC")
 
 
 def _text(layout: TextLayout, settled: TextLayout | None) -> Iterator[Setting]:
@@ -120,19 +124,23 @@ def _text(layout: TextLayout, settled: TextLayout | None) -> Iterator[Setting]:
         ("thousands", "Thousands mark", _THOUSANDS),
         ("dates", "Order of dates", {d: d for d in ("year first", "day first", "month first")}),
     ):
-        yield _setting(name, says, words, shown, layout)
+        yield _setting(name, says, words, shown=shown, chosen=layout)
 
 
 def _sheet(layout: SheetLayout, settled: SheetLayout | None) -> Iterator[Setting]:
     shown = settled or layout
-    yield _setting("header_row", "Header", _header_rows(shown.header_row), shown, layout)
-    yield _setting("merged", "Merged cells", _MERGED, shown, SheetLayout())
-    yield _setting("total_row", "Last row", _TOTALS, shown, SheetLayout())
+    yield _setting(
+        "header_row", "Header", _header_rows(shown.header_row), shown=shown, chosen=layout
+    )
+    yield _setting("merged", "Merged cells", _MERGED, shown=shown, chosen=SheetLayout())
+    yield _setting("total_row", "Last row", _TOTALS, shown=shown, chosen=SheetLayout())
 
 
 def _setting(name: str, says: str, words: dict[Any, str], shown: object, chosen: object) -> Setting:
     current = getattr(shown, name)
-    return Setting(name, says, tuple(words.items()), current, getattr(chosen, name) is not None)
+    return Setting(
+        name, says, tuple(words.items()), current=current, chosen=getattr(chosen, name) is not None
+    )
 
 
 def _header_rows(current: int | None) -> dict[Any, str]:

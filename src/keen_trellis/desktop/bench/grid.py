@@ -248,7 +248,7 @@ class CellDelegate(QStyledItemDelegate):
             painter.setPen(QColor(theme.blank))
             painter.drawText(room.adjusted(8, 0, -6, 0), _aligned(column), "· blank")
         else:
-            self._draw_value(painter, room, column, row, linked)
+            self._draw_value(painter, room, column, row=row, linked=linked)
         painter.restore()
 
     def _draw_gap(self, painter: QPainter, room: QRect, origin: str) -> None:

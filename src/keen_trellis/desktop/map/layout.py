@@ -336,14 +336,14 @@ class _Drawing:
             tuple(self._head(lane) for lane in self.trellis.lanes),
             stakes,
             tuple(ribbons),
-            tuple(capsules),
-            tuple(spills),
-            tuple(flags),
-            tuple(beads),
-            tuple(pluses),
-            add_lane,
-            right,
-            add_lane.bottom + 12,
+            capsules=tuple(capsules),
+            spills=tuple(spills),
+            flags=tuple(flags),
+            beads=tuple(beads),
+            pluses=tuple(pluses),
+            add_lane=add_lane,
+            width=right,
+            height=add_lane.bottom + 12,
         )
 
     def _place_rows(self) -> float:
@@ -415,7 +415,7 @@ class _Drawing:
             x = self._x(lane, place)
             item = lane.items[place]
             half = FLAG_WIDTH / 2 if isinstance(item, DeliveryItem) else 0
-            yield Ribbon(lane.id, start, y, x - half, y, self._stripes(lane, place))
+            yield Ribbon(lane.id, start, y, x2=x - half, y2=y, stripes=self._stripes(lane, place))
             start = x + half
         if lane.id not in self.end_takers:
             end = self._plus(lane).box.x + PLUS_SIZE / 2
@@ -425,7 +425,7 @@ class _Drawing:
                 for tie in self.end_takers[lane.id]
             ]
             end = max(start, *ends)
-        yield Ribbon(lane.id, start, y, end, y, self._stripes(lane, len(lane.items)))
+        yield Ribbon(lane.id, start, y, x2=end, y2=y, stripes=self._stripes(lane, len(lane.items)))
 
     def _start(self, lane: Lane) -> float:
         """Return where a lane's level ribbon begins: at its head, or behind where it branches."""
@@ -440,7 +440,14 @@ class _Drawing:
             other, _ = self.trellis.place_after(begins)
             x, end = self._x(lane, -1), self._start(lane)
             stripes = self._stripes(lane, 0)
-            yield Ribbon(lane.id, x, self.middles[other.id], end, self.middles[lane.id], stripes)
+            yield Ribbon(
+                lane.id,
+                x,
+                self.middles[other.id],
+                x2=end,
+                y2=self.middles[lane.id],
+                stripes=stripes,
+            )
 
     def _curve(self, item: Taken, capsule: Capsule) -> Ribbon:
         other = self.trellis.lane(item.lane)
@@ -452,7 +459,9 @@ class _Drawing:
         if taken < len(other.items):  # it leaves before what comes next on that lane
             start = min(start, self._x(other, taken) - STAKE_GAP / 2)
         stripes = self._stripes(other, taken)
-        return Ribbon(other.id, start, self.middles[other.id], middle, landing, stripes)
+        return Ribbon(
+            other.id, start, self.middles[other.id], x2=middle, y2=landing, stripes=stripes
+        )
 
     def _capsule(self, lane: Lane, place: int, item: Item) -> Capsule:
         x = self._x(lane, place) - CAPSULE_WIDTH / 2
@@ -460,16 +469,35 @@ class _Drawing:
         box = Box(x, y, CAPSULE_WIDTH, CAPSULE_HEIGHT)
         facts, title = self._facts(item), _tie_title(item)
         if facts is None:
-            return Capsule(item.id, lane.id, box, (), title, "matching …", "")
+            return Capsule(
+                item.id, lane.id, box, parts=(), title=title, counts="matching …", trouble=""
+            )
         if facts.waits_for:  # nothing is wrong here
-            return Capsule(item.id, lane.id, box, (), title, "waits", "", facts.waits_for)
+            return Capsule(
+                item.id,
+                lane.id,
+                box,
+                parts=(),
+                title=title,
+                counts="waits",
+                trouble="",
+                waits_for=facts.waits_for,
+            )
         if facts.trouble:
-            return Capsule(item.id, lane.id, box, (), title, "needs a look", facts.trouble)
+            return Capsule(
+                item.id,
+                lane.id,
+                box,
+                parts=(),
+                title=title,
+                counts="needs a look",
+                trouble=facts.trouble,
+            )
         slats = _slats(box, facts.groups, self._colours(lane, item, facts))
         counts = counted(facts.rows or 0, "row")
         if isinstance(facts, JoinFacts):
             counts = found_words(facts.counts)
-        return Capsule(item.id, lane.id, box, slats, title, counts, "")
+        return Capsule(item.id, lane.id, box, parts=slats, title=title, counts=counts, trouble="")
 
     def _colours(self, lane: Lane, item: Item, facts: ItemFacts) -> list[int | None]:
         """Return the colour of each group of rows: of its lane, none for rows of two lanes."""
@@ -487,7 +515,7 @@ class _Drawing:
         if text:
             start = (capsule.box.x + CAPSULE_WIDTH / 2, capsule.box.bottom + 2)
             box = Box(capsule.box.right + 8, capsule.box.bottom + 4, self.measure(text) + 18, 21)
-            yield Spill(item.id, start, box, text, full)
+            yield Spill(item.id, start, box, text=text, full=full)
 
     def _spill_words(self, tie: JoinFacts) -> tuple[str, str]:
         """Return how many rows are left, with names short enough for the room, and in full."""
@@ -514,19 +542,27 @@ class _Drawing:
             trouble = facts.trouble
             rows = "waits" if facts.waits_for else rows
             rows = counted(facts.rows, "row") if facts.rows is not None else rows
-        return Flag(item.id, lane.id, box, item.name, rows, Path(item.path).name, trouble)
+        return Flag(
+            item.id,
+            lane.id,
+            box,
+            name=item.name,
+            rows=rows,
+            file=Path(item.path).name,
+            trouble=trouble,
+        )
 
     def _bead(self, lane: Lane, place: int, item: Item) -> Bead:
         x, y = self._x(lane, place), self.middles[lane.id]
         box = Box(x - BEAD_SIZE / 2, y - BEAD_SIZE / 2, BEAD_SIZE, BEAD_SIZE)
         facts = self._facts(item)
         if facts is None:
-            return Bead(item.id, lane.id, box, item.type, "working …", "")
+            return Bead(item.id, lane.id, box, sort=item.type, counts="working …", trouble="")
         counts = "waits" if facts.waits_for else "working …"
         if facts.rows is not None and facts.before is not None:
             counts = f"{facts.rows:,} of {facts.before:,} rows"
         counts = "needs a look" if facts.trouble else counts
-        return Bead(item.id, lane.id, box, item.type, counts, facts.trouble)
+        return Bead(item.id, lane.id, box, sort=item.type, counts=counts, trouble=facts.trouble)
 
     def _plus(self, lane: Lane) -> Plus:
         if lane.items:
@@ -550,7 +586,16 @@ class _Drawing:
             size = "waits"
         source = self.trellis.begins_words(lane)
         is_stale = lane.id in self.stale
-        return Head(lane.id, lane.colour, box, lane.name, source, size, trouble, is_stale)
+        return Head(
+            lane.id,
+            lane.colour,
+            box,
+            name=lane.name,
+            source=source,
+            size=size,
+            trouble=trouble,
+            stale=is_stale,
+        )
 
 
 def _tie_title(item: Item) -> str:

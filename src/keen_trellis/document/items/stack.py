@@ -72,7 +72,9 @@ class StackItem(Item):
         """Return the rows of all of them, one below the other."""
         renamed = ((), *(tuple(sorted(lane.renamed.items())) for lane in self.lanes))
         parts = (rows, *taken)
-        return Stacked(parts, tuple(names), renamed, self.source_column, self.repeats)
+        return Stacked(
+            parts, tuple(names), renamed, source_column=self.source_column, repeats=self.repeats
+        )
 
     def renamed(self, change: Callable[[str], str], side: Side | int) -> Self:
         """Return the stack with columns renamed of the lane with a number."""

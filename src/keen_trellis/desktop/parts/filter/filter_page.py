@@ -111,14 +111,22 @@ class FilterPage(Page):
         say.word(f"Keep the rows of {lane} where" if item.conditions else f"Every row of {lane}")
         if len(item.conditions) > 1:
             says = "Whether all must hold"
-            say.choice("filter.of", says, _OF, item.of, lambda value: self._change(of=value))
+            say.choice(
+                "filter.of", says, _OF, current=item.of, chosen=lambda value: self._change(of=value)
+            )
         for place, condition in enumerate(item.conditions):
             if place:
                 say.word("and" if item.of == "all" else "or")
             self._tell_condition(place, condition, before)
         if not item.conditions:
             say.word("goes on, until something is asked of it:")
-        add = say.choice("filter.add", "Ask something of a column", _columns(before), "", self._add)
+        add = say.choice(
+            "filter.add",
+            "Ask something of a column",
+            _columns(before),
+            current="",
+            chosen=self._add,
+        )
         add.setText("+ condition" if item.conditions else "choose a column")
         add.setEnabled(before is not None)
 
@@ -128,16 +136,16 @@ class FilterPage(Page):
             f"{name}.column",
             "The column",
             _columns(before),
-            condition.column,
-            lambda chosen: self._put(place, column=chosen),
-            value_font(),
+            current=condition.column,
+            chosen=lambda chosen: self._put(place, column=chosen),
+            font=value_font(),
         )
         say.choice(
             f"{name}.test",
             "The test",
             {str(test): words for test, words in TEST_WORDS.items()},
-            condition.is_,
-            lambda chosen: self._choose_test(place, chosen, before),
+            current=condition.is_,
+            chosen=lambda chosen: self._choose_test(place, chosen, before),
         )
         for number, value in enumerate(condition.values):
             if number:

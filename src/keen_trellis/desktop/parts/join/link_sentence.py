@@ -105,9 +105,23 @@ class _Told:
             names = dict(zip(("left", "right"), self._names, strict=True))
             says, ink = "Whose rows take one match", self._colours[own].ink
             side = item.partner_for
-            sentence.choice("link.partner_for", says, names, side, self._take_side, None, ink)
+            sentence.choice(
+                "link.partner_for",
+                says,
+                names,
+                current=side,
+                chosen=self._take_side,
+                font=None,
+                ink=ink,
+            )
         sentence.word("row, take")
-        sentence.choice("link.partner", "Which match", _PARTNERS, item.partner, self._take_partner)
+        sentence.choice(
+            "link.partner",
+            "Which match",
+            _PARTNERS,
+            current=item.partner,
+            chosen=self._take_partner,
+        )
         if item.partner in ("first", "last"):
             self._tell_order(self.right_fields if own == 0 else self.left_fields)
         sentence.word("in")
@@ -124,36 +138,44 @@ class _Told:
                 f"{name}.field",
                 says,
                 _options(fields),
-                one.field,
-                partial(self._order_by, place),
-                value_font(),
+                current=one.field,
+                chosen=partial(self._order_by, place),
+                font=value_font(),
             )
             sentence.choice(
                 f"{name}.direction",
                 "The direction",
                 _ORDERS,
-                "down" if one.descending else "up",
-                partial(self._turn_order, place),
+                current="down" if one.descending else "up",
+                chosen=partial(self._turn_order, place),
             )
             says = "Take this order out"
             sentence.button("×", f"{name}.remove", says, partial(self._remove_order, place))
         add = sentence.choice(
-            "link.order.add", "Put the matches in order by", _options(fields), "", self._add_order
+            "link.order.add",
+            "Put the matches in order by",
+            _options(fields),
+            current="",
+            chosen=self._add_order,
         )
         add.setText("+ order" if item.order else "in the order of the rows")
         add.setEnabled(bool(fields))
 
     def _tell_field(self, place: int, field: LinkedFields) -> None:
         sentence, name = self._sentence, f"link.{place}"
-        self._field_choice(place, "left", field.left, self.left_fields, self._colours[0])
+        self._field_choice(
+            place, "left", field.left, fields=self.left_fields, colours=self._colours[0]
+        )
         sentence.choice(
             f"{name}.operator",
             "How the fields are compared",
             [(operator, words, operator) for operator, words in OPERATOR_WORDS.items()],
-            field.operator,
-            lambda value: self._set_field(place, operator=value),
+            current=field.operator,
+            chosen=lambda value: self._set_field(place, operator=value),
         )
-        self._field_choice(place, "right", field.right, self.right_fields, self._colours[1])
+        self._field_choice(
+            place, "right", field.right, fields=self.right_fields, colours=self._colours[1]
+        )
         if field.operator in NEAREST:
             self._tell_nearness(place, field)
         self._tell_conversion(place, field)
@@ -168,10 +190,10 @@ class _Told:
             f"link.{place}.{side}",
             f"The {side} link field",
             _options(fields),
-            current,
-            lambda name: self._set_field(place, **{side: name}),
-            value_font(),
-            colours.ink,
+            current=current,
+            chosen=lambda name: self._set_field(place, **{side: name}),
+            font=value_font(),
+            ink=colours.ink,
         )
 
     def _tell_nearness(self, place: int, field: LinkedFields) -> None:
@@ -194,8 +216,8 @@ class _Told:
             f"{name}.strict",
             "Whether an equal value is near",
             _STRICT,
-            "yes" if field.strict else "no",
-            lambda value: self._set_field(place, strict=value == "yes"),
+            current="yes" if field.strict else "no",
+            chosen=lambda value: self._set_field(place, strict=value == "yes"),
         )
 
     def _tell_conversion(self, place: int, field: LinkedFields) -> None:
@@ -209,8 +231,8 @@ class _Told:
             f"link.{place}.compare_as",
             "As what both sides are compared",
             [*as_they_are, *((kind.value, f"as {kind}", "") for kind in Kind)],
-            field.compare_as or "",
-            lambda value: self._set_field(place, compare_as=Kind(value) if value else None),
+            current=field.compare_as or "",
+            chosen=lambda value: self._set_field(place, compare_as=Kind(value) if value else None),
         )
 
     def _offer_field(self) -> None:
@@ -235,12 +257,16 @@ class _Told:
             "link.text",
             "How text compares",
             {words: words for words in rules},
-            current,
-            lambda words: self._change(text=rules[words]),
+            current=current,
+            chosen=lambda words: self._change(text=rules[words]),
         )
         sentence.word("· blanks")
         sentence.choice(
-            "link.blanks", "Blanks", _BLANKS, item.blanks, lambda value: self._change(blanks=value)
+            "link.blanks",
+            "Blanks",
+            _BLANKS,
+            current=item.blanks,
+            chosen=lambda value: self._change(blanks=value),
         )
         if item.pairs:
             sentence.word(f"· {counted(len(item.pairs), 'pair')} of values the same")

@@ -80,7 +80,9 @@ class BayCard(RowsCard):
         self.switch.set_chosen(0 if kept else 1)
         on_fill = theme.surface if theme.name == "light" else theme.ground
         strong = colours.ink if kept else theme.ink_soft
-        self.switch.paint_with(theme.surface, theme.line, strong, on_fill, theme.ink_soft)
+        self.switch.paint_with(
+            theme.surface, theme.line, strong, on_fill=on_fill, ink=theme.ink_soft
+        )
 
 
 class MatchPage(Page):
@@ -150,7 +152,12 @@ class MatchPage(Page):
         both = LaneColours(self.theme.both_fill, ink, tint)
         left_fields = {field.left for field in tie.link.fields}
         right_fields = {field.right for field in tie.link.fields}
-        shown = [f.name for f in outcome_fields(tie.left, tie.right, Link(), right, ALL_COLUMNS)]
+        shown = [
+            f.name
+            for f in outcome_fields(
+                tie.left, tie.right, Link(), right_name=right, columns=ALL_COLUMNS
+            )
+        ]
         shift = len(tie.left.fields)
         moved = {
             shown[shift + place]

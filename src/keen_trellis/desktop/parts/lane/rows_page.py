@@ -44,4 +44,11 @@ class RowsPage(TablePage):
         def choose(source: Source) -> None:
             self.session.do(SetSource(lane.id, source, f"Change the kind of “{column}”"))
 
-        offer_kinds(self, lane.source, column, kind, self.grid.column_place(column), choose)
+        offer_kinds(
+            self,
+            lane.source,
+            column,
+            current=kind,
+            at=self.grid.column_place(column),
+            chosen=choose,
+        )

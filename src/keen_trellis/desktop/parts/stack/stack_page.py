@@ -97,7 +97,7 @@ class StackPage(Page):
         say.word("· rows that stand there already")
         current = "kept" if item.repeats else "left"
         says = "Rows that stand there already"
-        say.choice("stack.repeats", says, _REPEATS, current, self._choose_repeats)
+        say.choice("stack.repeats", says, _REPEATS, current=current, chosen=self._choose_repeats)
         say.word("· a column that says where each came from:")
         says = "Name of the column that says where each row came from"
         field = say.field(
@@ -117,14 +117,18 @@ class StackPage(Page):
             say.button("×", f"{name}.remove", says, partial(self._rename, place, old, ""))
         others = [(c, c, "") for c in columns if c not in taken.renamed]
         says = "A column that meets the others under another name"
-        meet = say.choice(f"stack.{place}.rename", says, others, "", partial(self._meet, place))
+        meet = say.choice(
+            f"stack.{place}.rename", says, others, current="", chosen=partial(self._meet, place)
+        )
         meet.setText("+ other name")
         meet.setEnabled(bool(others))
 
     def _offer_lanes(self, lane: Lane, item: StackItem) -> None:
         taken = {lane.id, *(one.lane for one in item.lanes)}
         others = [(x.id, x.name, "") for x in self.session.trellis.lanes if x.id not in taken]
-        add = self._sentence.choice("stack.add", "Stack another lane", others, "", self._add)
+        add = self._sentence.choice(
+            "stack.add", "Stack another lane", others, current="", chosen=self._add
+        )
         add.setText("+ lane")
         add.setEnabled(bool(others))
 
