@@ -78,7 +78,7 @@ class AtOnceTest(WindowTestCase):
                 time.sleep(0.005)
             return []
 
-        with mock.patch("keen_trellis.desktop.session.session.make_deliveries", slow):
+        with mock.patch("keen_trellis.run.make_deliveries", slow):
             self.window.action("trellis.deliver").trigger()
             self.wait_until(begun.is_set)
             self.session.do(RenameTrellis("Other"))
@@ -375,7 +375,7 @@ class BigCopyTest(WindowTestCase):
         self.copying(grid, self.settle)
         lines = self.application.clipboard().text().splitlines()
         self.assertEqual((len(lines), lines[0].split("\t")[0]), (1_210, "sailing"))
-        with mock.patch("keen_trellis.desktop.session.session.cells_as_text", self.endless):
+        with mock.patch("keen_trellis.deliver.cells_as_text", self.endless):
             stop = self.window.action("job.stop")
             self.copying(grid, lambda: self.wait_until(stop.isEnabled))
             self.trigger("job.stop")

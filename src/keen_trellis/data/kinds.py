@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Collection
 from enum import StrEnum
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 
@@ -38,6 +38,8 @@ class Kind(StrEnum):
         """Whether values are amounts, shown right-aligned."""
         return self in (Kind.INTEGER, Kind.NUMBER, Kind.EXACT)
 
+
+DateOrder = Literal["day first", "month first", "year first"]
 
 _DTYPES: dict[Kind, np.dtype[Any]] = {
     Kind.TEXT: np.dtype(np.int32),

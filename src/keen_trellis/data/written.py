@@ -9,13 +9,13 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
-from typing import Any, Literal
+from typing import Any
 
 import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
-DateOrder = Literal["day first", "month first", "year first"]
+from keen_trellis.data.kinds import DateOrder
 
 _SAMPLE = 1_000
 _NUMBER = re.compile(

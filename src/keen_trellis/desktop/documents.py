@@ -6,7 +6,6 @@ from pathlib import Path
 
 from PySide6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
-from keen_trellis.desktop.parts.delivery.delivery_page import ask_delivery_path
 from keen_trellis.desktop.session import Session
 from keen_trellis.document.edits import AddDelivery
 from keen_trellis.document.storage import ENDING
@@ -105,6 +104,8 @@ class Documents:
 
     def add_delivery(self) -> None:
         """Ask for a file that the rows at the selected lane's end go to."""
+        from keen_trellis.desktop.parts.delivery.delivery_page import ask_delivery_path
+
         lane = self._session.selected_lane
         if lane is None:
             return

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import traceback
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QPoint, QSettings, Qt, QTimer
 from PySide6.QtGui import (
@@ -33,10 +34,8 @@ from keen_trellis.desktop.adding.recent import (
 from keen_trellis.desktop.bars import MESSAGE_MS, StatusLine, TopBar
 from keen_trellis.desktop.bench.bench import Bench
 from keen_trellis.desktop.documents import Documents
-from keen_trellis.desktop.finder import Finder
 from keen_trellis.desktop.map.view import MapView
 from keen_trellis.desktop.menus import Menus
-from keen_trellis.desktop.reread_summary import RereadSummary
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.start_page import StartPage
 from keen_trellis.desktop.theme import Theme
@@ -44,9 +43,12 @@ from keen_trellis.document.edits import (
     RenameTrellis,
 )
 from keen_trellis.document.storage import ENDING
-from keen_trellis.run.changes import Changes
 
 _SPECS = {spec.id: spec for spec in ACTIONS}
+
+
+if TYPE_CHECKING:
+    from keen_trellis.run.changes import Changes
 
 
 class Window(QMainWindow):
@@ -68,7 +70,7 @@ class Window(QMainWindow):
         self.bench = Bench(session, theme)
         self._top = TopBar(self.action, theme)
         self._status = StatusLine(session, self.action)
-        self._finder: Finder | None = None
+        self._finder: QWidget | None = None
         self.documents = Documents(session, self)
         self.adding = Adding(session, self.map, self.action, theme=lambda: self.theme, parent=self)
         at_end = [spec.id for spec in ACTIONS if spec.at_end]
@@ -174,6 +176,8 @@ class Window(QMainWindow):
 
     def show_changes(self, changes: Changes) -> None:
         """Show what another read brought."""
+        from keen_trellis.desktop.reread_summary import RereadSummary
+
         summary = RereadSummary(changes, self.theme, self)
         summary.repaired.connect(self.session.do)
         summary.show()
@@ -201,11 +205,12 @@ class Window(QMainWindow):
 
     def find_action(self) -> None:
         """Open the action finder below the top bar."""
+        from keen_trellis.desktop.finder import Finder
+
         self._enable_actions()
-        self._finder = Finder(list(self._actions.values()), self)
-        middle = self.mapToGlobal(QPoint((self.width() - self._finder.width()) // 2, 52))
-        self._finder.move(middle)
-        self._finder.show()
+        finder = self._finder = Finder(list(self._actions.values()), self)
+        finder.move(self.mapToGlobal(QPoint((self.width() - finder.width()) // 2, 52)))
+        finder.show()
 
     def switch_theme(self) -> None:
         """Show the window in the other set of colours, and remember it."""

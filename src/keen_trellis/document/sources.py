@@ -25,14 +25,6 @@ from keen_trellis.read import (
     SheetLayout,
     SqliteFile,
     TextLayout,
-    files_of,
-    read_columnar,
-    read_delimited,
-    read_folder,
-    read_query,
-    read_sheet,
-    read_table,
-    read_typed,
 )
 
 S = TypeVar("S", bound="AnySource")
@@ -153,6 +145,8 @@ class DelimitedSource(AnySource):
     layout: TextLayout = TextLayout()
 
     def _read(self, how: _How) -> Reading:
+        from keen_trellis.read import read_delimited
+
         return read_delimited(
             Path(self.path),
             self.layout,
@@ -176,6 +170,8 @@ class SheetSource(AnySource):
         return self.model_copy(update={"sheet": table, "range": None})
 
     def _read(self, how: _How) -> Reading:
+        from keen_trellis.read import read_sheet
+
         return read_sheet(
             Path(self.path),
             self.sheet,
@@ -205,12 +201,16 @@ class FolderSource(AnySource):
 
     def stamps(self) -> tuple[FileStamp, ...]:
         """Return its files as they are now; none where the folder is gone."""
+        from keen_trellis.read import files_of
+
         try:
             return tuple(FileStamp.of(path) for path in files_of(Path(self.path), self.pattern))
         except SourceError:
             return ()
 
     def _read(self, how: _How) -> Reading:
+        from keen_trellis.read import read_folder
+
         return read_folder(
             Path(self.path),
             self.pattern,
@@ -231,6 +231,8 @@ class ColumnarSource(AnySource):
     path: str
 
     def _read(self, how: _How) -> Reading:
+        from keen_trellis.read import read_columnar
+
         return read_columnar(Path(self.path), how.report, self.kinds, how.rows_at_most)
 
 
@@ -242,6 +244,8 @@ class TypedSource(AnySource):
     rows: tuple[tuple[str, ...], ...] = ()
 
     def _read(self, how: _How) -> Reading:
+        from keen_trellis.read import read_typed
+
         return read_typed(self.columns, self.rows, how.report, self.kinds)
 
 
@@ -276,6 +280,8 @@ class TableSource(_InDatabase):
         return self.model_copy(update={"table": table})
 
     def _read(self, how: _How) -> Reading:
+        from keen_trellis.read import read_table
+
         return read_table(
             self.database,
             self.table,
@@ -298,6 +304,8 @@ class QuerySource(_InDatabase):
     timeout_s: float = Field(default=60.0, gt=0)
 
     def _read(self, how: _How) -> Reading:
+        from keen_trellis.read import read_query
+
         return read_query(
             self.database,
             self.query,

@@ -1,33 +1,50 @@
 """Sources become tables: delimited text, workbooks, folders, databases, columnar files, typing.
 
-A source is only ever opened for reading.
+A source is only ever opened for reading. Each reader is loaded when it is first asked for, so that
+the window opens sooner.
 """
 
+from importlib import import_module
+from typing import TYPE_CHECKING, Any
+
 from keen_trellis.read.any_source import read
-from keen_trellis.read.columnar import read_columnar
-from keen_trellis.read.database_rows import RowCondition
-from keen_trellis.read.databases import (
-    DatabaseTable,
-    database_columns,
-    database_tables,
-    read_query,
-    read_table,
-)
-from keen_trellis.read.delimited import read_delimited
-from keen_trellis.read.folder import files_of, read_folder
+from keen_trellis.read.layouts import SheetLayout, TextLayout
 from keen_trellis.read.noticed import Noticed, Reread
 from keen_trellis.read.reading import FileStamp, Reading, SetApart
 from keen_trellis.read.secrets import Secrets
-from keen_trellis.read.server import Database, Server, SqliteFile
-from keen_trellis.read.text_layout import TextLayout
-from keen_trellis.read.typed import pasted_cells, read_typed
-from keen_trellis.read.workbook import (
-    SheetLayout,
-    WorkbookPart,
-    read_sheet,
-    sheet_names,
-    workbook_parts,
-)
+from keen_trellis.read.server import Database, RowCondition, Server, SqliteFile
+
+if TYPE_CHECKING:
+    from keen_trellis.read.columnar import read_columnar
+    from keen_trellis.read.databases import (
+        DatabaseTable,
+        database_columns,
+        database_tables,
+        read_query,
+        read_table,
+    )
+    from keen_trellis.read.delimited import read_delimited
+    from keen_trellis.read.folder import files_of, read_folder
+    from keen_trellis.read.typed import pasted_cells, read_typed
+    from keen_trellis.read.workbook import WorkbookPart, read_sheet, sheet_names, workbook_parts
+
+_PLACES = {
+    "DatabaseTable": "databases",
+    "WorkbookPart": "workbook",
+    "database_columns": "databases",
+    "database_tables": "databases",
+    "files_of": "folder",
+    "pasted_cells": "typed",
+    "read_columnar": "columnar",
+    "read_delimited": "delimited",
+    "read_folder": "folder",
+    "read_query": "databases",
+    "read_sheet": "workbook",
+    "read_table": "databases",
+    "read_typed": "typed",
+    "sheet_names": "workbook",
+    "workbook_parts": "workbook",
+}
 
 __all__ = [
     "Database",
@@ -59,3 +76,9 @@ __all__ = [
     "sheet_names",
     "workbook_parts",
 ]
+
+
+def __getattr__(name: str) -> Any:
+    if name in _PLACES:
+        return getattr(import_module(f"keen_trellis.read.{_PLACES[name]}"), name)
+    raise AttributeError(f"keen_trellis.read has no {name}")

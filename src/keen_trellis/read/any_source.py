@@ -9,16 +9,10 @@ from urllib.parse import unquote, urlsplit
 from keen_trellis.data import Kind, Table
 from keen_trellis.errors import SourceError, UnknownColumnError
 from keen_trellis.progress import Report, quiet
-from keen_trellis.read import columnar, databases, workbook
-from keen_trellis.read.columnar import read_columnar
-from keen_trellis.read.databases import database_tables, read_query, read_table
-from keen_trellis.read.delimited import read_delimited
-from keen_trellis.read.folder import read_folder
+from keen_trellis.read.layouts import SheetLayout, TextLayout
 from keen_trellis.read.reading import Reading
 from keen_trellis.read.secrets import Secrets
 from keen_trellis.read.server import Database, Server, SqliteFile
-from keen_trellis.read.text_layout import TextLayout
-from keen_trellis.read.workbook import SheetLayout, read_sheet, sheet_names
 
 _SERVERS = {"postgresql": "postgresql", "postgres": "postgresql", "mariadb": "mariadb"} | {
     "mysql": "mariadb"
@@ -101,20 +95,23 @@ def _of_path(
     report: Report,
     kinds: Mapping[str, Kind],
 ) -> Reading:
+    from keen_trellis.read import columnar, databases, delimited, folder, workbook
+
     ending = path.suffix.lower()
     row = None if header is None else int(header)
     if path.is_dir():
-        return read_folder(path, pattern, report=report, kinds=kinds)
+        return folder.read_folder(path, pattern, report=report, kinds=kinds)
     if ending in workbook.ENDINGS:
-        name = sheet or sheet_names(path)[0]
-        return read_sheet(path, name, SheetLayout(header_row=row), report=report, kinds=kinds)
+        name = sheet or workbook.sheet_names(path)[0]
+        layout = SheetLayout(header_row=row)
+        return workbook.read_sheet(path, name, layout, report=report, kinds=kinds)
     if ending in databases.ENDINGS:
         return _of_database(
             SqliteFile(str(path)), table, query, secrets=Secrets(), report=report, kinds=kinds
         )
     if ending in columnar.ENDINGS:
-        return read_columnar(path, report, kinds)
-    return read_delimited(path, TextLayout(header_row=row), report, kinds)
+        return columnar.read_columnar(path, report, kinds)
+    return delimited.read_delimited(path, TextLayout(header_row=row), report, kinds)
 
 
 def _of_database(
@@ -125,16 +122,20 @@ def _of_database(
     report: Report,
     kinds: Mapping[str, Kind],
 ) -> Reading:
+    from keen_trellis.read import databases
+
     if query is not None:
-        return read_query(database, query, secrets=secrets, report=report, kinds=kinds)
+        return databases.read_query(database, query, secrets=secrets, report=report, kinds=kinds)
     if table is None:
-        tables = database_tables(database, secrets)
+        tables = databases.database_tables(database, secrets)
         if not tables:
             raise SourceError(f"{database.label} has no table.", "Choose another one.")
         schema, name = tables[0].schema, tables[0].name
     else:
         schema, _, name = table.rpartition(".")
-    return read_table(database, name, schema or None, secrets=secrets, report=report, kinds=kinds)
+    return databases.read_table(
+        database, name, schema or None, secrets=secrets, report=report, kinds=kinds
+    )
 
 
 def _server(path_or_url: str | Path) -> tuple[Server | None, Secrets]:

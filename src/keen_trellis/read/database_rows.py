@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any, Literal
+from typing import TYPE_CHECKING, Any
 
 import pyarrow as pa
 
@@ -11,29 +10,10 @@ from keen_trellis.data import Kind, from_arrow
 from keen_trellis.data.kind_changes import changed_kind
 from keen_trellis.errors import SourceError
 from keen_trellis.read.database_values import Asked, as_text
+from keen_trellis.read.server import RowCondition
 
 if TYPE_CHECKING:
     import sqlalchemy as sa
-
-RowTest = Literal["=", "<>", "<", "<=", ">", ">=", "contains", "is blank", "is not blank"]
-
-
-@dataclass(frozen=True, slots=True)
-class RowCondition:
-    """A simple condition that the database keeps rows by, so that the others are never sent.
-
-    Attributes
-    ----------
-    column : str
-    is_ : str
-        How the column is compared with the value.
-    value : str
-        Written as the column shows its values; empty for the comparisons with blank.
-    """
-
-    column: str
-    is_: RowTest
-    value: str = ""
 
 
 def holds(

@@ -19,13 +19,13 @@ from keen_trellis.errors import (
 )
 from keen_trellis.progress import Report, quiet
 from keen_trellis.read.connections import Reader
-from keen_trellis.read.database_rows import RowCondition, holds
+from keen_trellis.read.database_rows import holds
 from keen_trellis.read.database_values import BATCH, Asked, Fetched, fetched_columns, in_zone
 from keen_trellis.read.noticed import Noticed
 from keen_trellis.read.python_columns import column_of_values
 from keen_trellis.read.reading import FileStamp, Reading, column_names, without_rows
 from keen_trellis.read.secrets import Secrets
-from keen_trellis.read.server import Database, SqliteFile
+from keen_trellis.read.server import Database, RowCondition, SqliteFile
 from keen_trellis.read.settling import Unsettled
 
 if TYPE_CHECKING:

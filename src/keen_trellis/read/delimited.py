@@ -16,6 +16,7 @@ import pyarrow.csv as pacsv
 from keen_trellis.data import Kind
 from keen_trellis.errors import SourceError, reason
 from keen_trellis.progress import Report, part, quiet
+from keen_trellis.read.layouts import TextLayout
 from keen_trellis.read.noticed import Noticed
 from keen_trellis.read.reading import (
     FileStamp,
@@ -29,7 +30,6 @@ from keen_trellis.read.text_columns import unsettled_texts
 from keen_trellis.read.text_layout import (
     ENCODINGS,
     HEAD_BYTES,
-    TextLayout,
     cells_of,
     find_layout,
     is_utf8,

@@ -81,3 +81,24 @@ class Server:
 
 
 Database = SqliteFile | Server
+
+
+RowTest = Literal["=", "<>", "<", "<=", ">", ">=", "contains", "is blank", "is not blank"]
+
+
+@dataclass(frozen=True, slots=True)
+class RowCondition:
+    """A simple condition that the database keeps rows by, so that the others are never sent.
+
+    Attributes
+    ----------
+    column : str
+    is_ : str
+        How the column is compared with the value.
+    value : str
+        Written as the column shows its values; empty for the comparisons with blank.
+    """
+
+    column: str
+    is_: RowTest
+    value: str = ""

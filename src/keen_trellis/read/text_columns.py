@@ -12,9 +12,9 @@ import pyarrow.compute as pc
 
 from keen_trellis.data import Column
 from keen_trellis.data.written import Evidence, Written, evidence, settle
+from keen_trellis.read.layouts import TextLayout
 from keen_trellis.read.noticed import Noticed, Reread
 from keen_trellis.read.settling import Unsettled
-from keen_trellis.read.text_layout import TextLayout
 
 
 def unsettled_texts(

@@ -8,12 +8,11 @@ import io
 import re
 from collections import Counter
 from collections.abc import Iterable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
-from typing import Literal
 
-from keen_trellis.data.written import DateOrder
 from keen_trellis.errors import SourceError
+from keen_trellis.read.layouts import TextLayout
 
 DELIMITERS = {
     ",": "Comma",
@@ -51,34 +50,6 @@ _TOLD_BY_MARK = (
     (codecs.BOM_UTF16_LE, "utf-16"),
     (codecs.BOM_UTF16_BE, "utf-16"),
 )
-
-
-@dataclass(frozen=True, slots=True)
-class TextLayout:
-    """How a text is laid out and written; None leaves it to be found.
-
-    Attributes
-    ----------
-    delimiter : str or None
-        One character.
-    quote : str or None
-        The character around cells that hold a delimiter; empty where there is none.
-    encoding : str or None
-        A name that Python knows.
-    header_row : int or None
-        The line that names the columns, counted from 1; 0 says there is none.
-    decimal, thousands : str or None
-        The decimal mark, and what stands between groups of digits.
-    dates : “day first”, “month first”, “year first” or None
-    """
-
-    delimiter: str | None = None
-    quote: str | None = None
-    encoding: str | None = None
-    header_row: int | None = None
-    decimal: Literal[".", ","] | None = None
-    thousands: Literal["", ",", ".", " ", "'"] | None = None
-    dates: DateOrder | None = None
 
 
 def find_layout(head: bytes, path: Path, layout: TextLayout, all_there: bool) -> TextLayout:

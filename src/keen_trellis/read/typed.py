@@ -11,9 +11,9 @@ import pyarrow as pa
 from keen_trellis.data import Kind
 from keen_trellis.errors import SourceError
 from keen_trellis.progress import Report, quiet
+from keen_trellis.read.layouts import TextLayout
 from keen_trellis.read.reading import Reading, column_names, without_rows
 from keen_trellis.read.text_columns import unsettled_texts
-from keen_trellis.read.text_layout import TextLayout
 
 
 def read_typed(

@@ -8,7 +8,7 @@ from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import Any, Literal
+from typing import Any
 
 import pyarrow as pa
 import python_calamine as calamine
@@ -16,6 +16,7 @@ import python_calamine as calamine
 from keen_trellis.data import Column, Kind
 from keen_trellis.errors import MissingTableError, SourceError
 from keen_trellis.progress import Report, part, quiet
+from keen_trellis.read.layouts import SheetLayout
 from keen_trellis.read.noticed import Noticed, Reread
 from keen_trellis.read.python_columns import column_of_values, value_text
 from keen_trellis.read.reading import (
@@ -27,7 +28,7 @@ from keen_trellis.read.reading import (
 )
 from keen_trellis.read.settling import Unsettled
 from keen_trellis.read.unpacking import looked_into
-from keen_trellis.read.workbook_parts import Box, NamedRange, SheetFacts, named_ranges, sheet_facts
+from keen_trellis.read.workbook_facts import Box, NamedRange, SheetFacts, named_ranges, sheet_facts
 
 ENDINGS = (".xlsx", ".xlsm", ".xlsb", ".xls", ".ods")
 
@@ -38,26 +39,6 @@ _HEADER_WITHIN = 60
 _YEARS = range(1900, 2101)
 
 Row = list[Any]
-
-
-@dataclass(frozen=True, slots=True)
-class SheetLayout:
-    """How the rows of a sheet are taken.
-
-    Attributes
-    ----------
-    header_row : int or None
-        The row that names the columns, counted from 1 as the sheet does; 0 says there is none,
-        None leaves it to be found.
-    merged : str
-        Whether the cells of a merged range all get its value, or only the first one has it.
-    total_row : str
-        Whether a row at the bottom that sums up the others is kept as a row like these.
-    """
-
-    header_row: int | None = None
-    merged: Literal["as they are", "filled"] = "as they are"
-    total_row: Literal["kept", "left out"] = "kept"
 
 
 @dataclass(frozen=True, slots=True)

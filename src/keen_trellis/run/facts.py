@@ -9,16 +9,18 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any, cast
 
-from keen_trellis.compute.execute import Given
-from keen_trellis.compute.tied import Tied
 from keen_trellis.data import Table
 from keen_trellis.document.items import Item
 from keen_trellis.document.trellis import Lane, Trellis
 from keen_trellis.errors import UserError, WaitingError
 from keen_trellis.plan.counts import Counts, Group
 from keen_trellis.read import Reading
+
+if TYPE_CHECKING:
+    from keen_trellis.compute.execute import Given
+    from keen_trellis.compute.tied import Tied
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -167,7 +169,8 @@ def _with_given(facts: ItemFacts, given: Given | UserError | None) -> ItemFacts:
         return facts
     known = {name: getattr(facts, name) for name in ItemFacts.__dataclass_fields__}
     known |= {"says": given.sentence(), "groups": given.groups, "numbers": given.numbers}
-    if isinstance(given, Tied):
-        join, other = given.join_name, given.names[1]
-        return JoinFacts(**known, counts=given.counts, join=join, other=other)
+    if facts.type == "join":
+        tied = cast("Tied", given)
+        join, other = tied.join_name, tied.names[1]
+        return JoinFacts(**known, counts=tied.counts, join=join, other=other)
     return ItemFacts(**known)

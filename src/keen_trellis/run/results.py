@@ -5,14 +5,17 @@ from __future__ import annotations
 import datetime as dt
 from dataclasses import dataclass, field
 from functools import cached_property
+from typing import TYPE_CHECKING, cast
 
-from keen_trellis.compute.execute import Given
-from keen_trellis.compute.tied import Tied
 from keen_trellis.data import Table
 from keen_trellis.document.trellis import Trellis
 from keen_trellis.errors import UserError, WaitingError
 from keen_trellis.read import Reading
 from keen_trellis.run.facts import Facts, facts_of
+
+if TYPE_CHECKING:
+    from keen_trellis.compute.execute import Given
+    from keen_trellis.compute.tied import Tied
 
 CELLS_COUNTED_AT_MOST = 20_000
 """Of outcomes with more rows, gaps and blanks are not counted at every run."""
@@ -58,7 +61,7 @@ class Results:
     def ties(self) -> dict[str, Tied | UserError]:
         """What the joins gave, by their ids."""
         joins = ((item.id, self.given.get(item.id)) for _, item in self.trellis.joins())
-        return {i: made for i, made in joins if isinstance(made, Tied | UserError)}
+        return {i: cast("Tied | UserError", made) for i, made in joins if made is not None}
 
     def sides(self, tie_id: str) -> tuple[Table | UserError | None, ...]:
         """Return the rows that a tie brings together, as far as they are known."""

@@ -4,22 +4,28 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QAction, QCursor, QGuiApplication
-from PySide6.QtWidgets import QMenu, QWidget
+from PySide6.QtWidgets import QFileDialog, QMenu, QWidget
 
-from keen_trellis.desktop.adding.chooser import Chooser, ask_folder, ask_source_path
-from keen_trellis.desktop.adding.entries import Place
-from keen_trellis.desktop.adding.passwords import ConnectDialog, ask_password
-from keen_trellis.desktop.adding.recent import place_words, recent_places, remember_place
+from keen_trellis.desktop.adding.recent import (
+    Place,
+    place_words,
+    recent_places,
+    remember_place,
+)
 from keen_trellis.desktop.map.view import MapView
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme
 from keen_trellis.document import FolderSource, Lane, TypedSource
 from keen_trellis.document.edits import AddLane, AddLanes, FindSources, SetSource
 from keen_trellis.errors import MissingFileError, MissingTableError, PasswordError
-from keen_trellis.read import Server, pasted_cells
+from keen_trellis.read import Server
+
+if TYPE_CHECKING:
+    from keen_trellis.desktop.adding.chooser import Chooser
 
 
 class Adding:
@@ -74,18 +80,20 @@ class Adding:
 
     def add_from_file(self) -> None:
         """Ask for a file, then for what of it to bring in."""
-        path = ask_source_path(self._parent, self._folder())
+        path = _ask_source_path(self._parent, self._folder())
         if path:
             self.choose_from(Path(path))
 
     def add_from_folder(self) -> None:
         """Ask for a folder, then for which of its files become one lane."""
-        folder = ask_folder(self._parent, self._folder())
+        folder = _ask_folder(self._parent, self._folder())
         if folder:
             self.choose_from(Path(folder))
 
     def add_from_database(self) -> None:
         """Ask for a server and an account, then for what of it to bring in."""
+        from keen_trellis.desktop.adding.passwords import ConnectDialog
+
         asking = ConnectDialog(self._session.secrets, self._parent)
         asking.accepted.connect(lambda: self.choose_from(asking.server))
         asking.finished.connect(asking.deleteLater)
@@ -97,12 +105,16 @@ class Adding:
 
     def paste_lane(self) -> None:
         """Begin a typed table with the cells on the clipboard."""
+        from keen_trellis.read import pasted_cells
+
         text = QGuiApplication.clipboard().text()
         if not pasted_cells(text):
             self._session.said.emit(
                 "There are no cells on the clipboard: copy some in a sheet first.", True
             )
             return
+        from keen_trellis.desktop.adding.chooser import Chooser
+
         self.type_in()
         chooser = self._parent.findChild(Chooser)
         if chooser is not None:
@@ -112,6 +124,8 @@ class Adding:
         """Show what is in a place, and bring in what is chosen of it."""
         if place is None:
             return
+        from keen_trellis.desktop.adding.chooser import Chooser
+
         session = self._session
         chooser = Chooser(
             place, session.trellis, session.secrets, theme=self._theme(), parent=self._parent
@@ -157,6 +171,8 @@ class Adding:
         elif isinstance(trouble, MissingTableError) and lane is not None:
             self._offer_tables(lane, trouble.available)
         elif isinstance(trouble, PasswordError) and isinstance(server, Server):
+            from keen_trellis.desktop.adding.passwords import ask_password
+
             if ask_password(self._parent, server, self._session.secrets):
                 self._session.run()
         else:
@@ -182,7 +198,18 @@ class Adding:
             return
         place = lane.source.place
         is_folder = isinstance(lane.source, FolderSource)
-        ask = ask_folder if is_folder else ask_source_path
+        ask = _ask_folder if is_folder else _ask_source_path
         found = ask(self._parent, self._folder())
         if found and found != place:
             self._session.do(FindSources(place, found))
+
+
+def _ask_source_path(parent: QWidget, folder: str) -> str:
+    """Ask for the file of a lane; empty when nothing was chosen."""
+    path, _ = QFileDialog.getOpenFileName(parent, "Add a lane from a file", folder)
+    return path
+
+
+def _ask_folder(parent: QWidget, folder: str) -> str:
+    """Ask for a folder whose files become one lane; empty when nothing was chosen."""
+    return QFileDialog.getExistingDirectory(parent, "Add a lane from a folder", folder)

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from pathlib import Path
 
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import (
     QDialog,
-    QFileDialog,
     QHBoxLayout,
     QLineEdit,
     QListWidget,
@@ -21,9 +21,10 @@ from PySide6.QtWidgets import (
 
 from keen_trellis.data import Kind
 from keen_trellis.deliver import cells_as_text
-from keen_trellis.desktop.adding.entries import Entry, Place, entries_of, nice_name, rows_to_look_at
+from keen_trellis.desktop.adding.entries import Entry, entries_of, nice_name, rows_to_look_at
 from keen_trellis.desktop.adding.kind_menu import offer_kinds
 from keen_trellis.desktop.adding.passwords import ask_password
+from keen_trellis.desktop.adding.recent import Place
 from keen_trellis.desktop.adding.source_form import NoticedLines, SourceForm
 from keen_trellis.desktop.bench.grid import Grid, Origins, put_on_clipboard
 from keen_trellis.desktop.controls import Notice, button, label
@@ -357,24 +358,11 @@ class Chooser(QDialog):
         super().done(result)
 
 
-def ask_source_path(parent: QWidget, folder: str) -> str:
-    """Ask for the file of a lane; empty when nothing was chosen."""
-    path, _ = QFileDialog.getOpenFileName(parent, "Add a lane from a file", folder)
-    return path
-
-
-def ask_folder(parent: QWidget, folder: str) -> str:
-    """Ask for a folder whose files become one lane; empty when nothing was chosen."""
-    return QFileDialog.getExistingDirectory(parent, "Add a lane from a folder", folder)
-
-
 def _place_words(place: Place | TypedSource) -> tuple[str, str]:
     """Return a title and a place in words."""
     if isinstance(place, TypedSource):
         return "Type in a table", "Names in the first line; Ctrl+V pastes cells copied from a sheet"
     if isinstance(place, Server):
         return place.database, f"{nice_name(place.type)} on {place.host} as {place.user}"
-    from pathlib import Path
-
     path = Path(place.path) if not isinstance(place, Path) else place
     return path.name, str(path.parent)

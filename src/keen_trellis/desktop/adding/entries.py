@@ -6,6 +6,7 @@ from collections import Counter
 from dataclasses import dataclass
 from pathlib import Path
 
+from keen_trellis.desktop.adding.recent import Place
 from keen_trellis.document import (
     ColumnarSource,
     DelimitedSource,
@@ -31,7 +32,6 @@ from keen_trellis.read import (
 )
 from keen_trellis.words import counted
 
-Place = Path | Database
 TEXT_ENDINGS = (".csv", ".tsv", ".txt", ".gz")
 
 _READ_WHOLE_BYTES = 8 << 20

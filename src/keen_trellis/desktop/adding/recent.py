@@ -10,8 +10,10 @@ from typing import Any
 from pydantic import TypeAdapter, ValidationError
 from PySide6.QtCore import QSettings
 
-from keen_trellis.desktop.adding.entries import Place
 from keen_trellis.read import Database, Server, SqliteFile
+
+Place = Path | Database
+"""What tables can be brought in from: a file, a folder, or a database."""
 
 _KEY, _KEPT = "recent/places", 8
 _TRELLISES = "recent/trellises"

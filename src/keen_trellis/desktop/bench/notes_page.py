@@ -6,7 +6,7 @@ from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QPlainTextEdit, QVBoxLayout
 
 from keen_trellis.desktop.bench.grid import Origins
-from keen_trellis.desktop.bench.page import Page, PageSpec
+from keen_trellis.desktop.bench.page import Page
 from keen_trellis.desktop.controls import label
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme
@@ -56,7 +56,3 @@ class NotesPage(Page):
 
     def _take(self) -> None:
         self.session.do(SetNote(self._part, self._written.toPlainText()))
-
-
-NOTES = PageSpec("notes", "Notes", NotesPage)
-"""The last page of every kind of part."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from importlib import import_module
 
 from PySide6.QtWidgets import QWidget
 
@@ -49,6 +50,27 @@ class PageSpec:
     title: str
     make: Callable[[Session, Theme], Page]
     counts_rows: bool = False
+
+
+def later(name: str) -> Callable[[Session, Theme], Page]:
+    """Return what makes a page whose module is loaded when the page is opened.
+
+    Parameters
+    ----------
+    name : str
+        Of the module below `keen_trellis.desktop`, and of the class in it.
+    """
+    module, _, kind = name.rpartition(".")
+
+    def make(session: Session, theme: Theme) -> Page:
+        page: Page = getattr(import_module(f"keen_trellis.desktop.{module}"), kind)(session, theme)
+        return page
+
+    return make
+
+
+NOTES = PageSpec("notes", "Notes", later("bench.notes_page.NotesPage"))
+"""The last page of every kind of part."""
 
 
 @dataclass(frozen=True, slots=True)

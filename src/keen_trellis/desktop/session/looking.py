@@ -3,9 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, cast
 
-from keen_trellis.compute.tied import Tied
 from keen_trellis.data import Table
 from keen_trellis.desktop.jobs import Job
 from keen_trellis.document.edits import SetItem, apply
@@ -13,10 +12,10 @@ from keen_trellis.document.items import FilterItem, Item, JoinItem
 from keen_trellis.errors import KindsDifferError, UserError
 from keen_trellis.progress import Cancelled, Report
 from keen_trellis.run import Results
-from keen_trellis.run.effects import effects
 
 if TYPE_CHECKING:
     from keen_trellis.advice.findings import Finding
+    from keen_trellis.compute.tied import Tied
     from keen_trellis.desktop.session.session import Session
 
 
@@ -100,9 +99,15 @@ class Looking:
     def _looking(self, tie: str, result: object) -> Callable[[Report], list[Any]] | None:
         if isinstance(result, Results):
             without = apply(SetItem(FilterItem(id=tie)), result.trellis)[0]
-            return lambda report: list(effects(self._session.runner.run(without, report), result))
-        if isinstance(result, Tied):
-            tied = result
+
+            def compare(report: Report) -> list[str]:
+                from keen_trellis.run.effects import effects
+
+                return list(effects(self._session.runner.run(without, report), result))
+
+            return compare
+        if not isinstance(result, UserError):
+            tied = cast("Tied", result)
 
             def notice(report: Report) -> list[Finding]:
                 from keen_trellis.advice.findings import findings

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
+import threading
 from collections.abc import Callable, Container, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -11,7 +12,6 @@ from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QUndoCommand, QUndoStack
 
 from keen_trellis.data import Table
-from keen_trellis.deliver import cells_as_text
 from keen_trellis.desktop.jobs import Jobs
 from keen_trellis.desktop.session.looking import Looking
 from keen_trellis.desktop.session.watching import Watching
@@ -31,14 +31,20 @@ from keen_trellis.errors import UserError
 from keen_trellis.plan.bays import Bay
 from keen_trellis.progress import Cancelled, Report, part
 from keen_trellis.read import Reading, Secrets
-from keen_trellis.run import Delivered, Results, Runner, make_deliveries
-from keen_trellis.run.changes import Changes, Snapshot, changes, snapshot
-from keen_trellis.run.remembered import remember, remembered
+from keen_trellis.run.results import Results
 
 if TYPE_CHECKING:
     from keen_trellis.data.profile import Profile
+    from keen_trellis.run import Delivered, Runner
+    from keen_trellis.run.changes import Changes, Snapshot
 
 Copied = Callable[[str], object]
+
+
+def _remembered(path: Path) -> Snapshot | None:
+    from keen_trellis.run.remembered import remembered
+
+    return remembered(path)
 
 
 def _bytes_of(path: Path) -> bytes | None:
@@ -115,7 +121,8 @@ class Session(QObject):
         self.up_to_date = True
         self.fresh = ""
         self._saved, self._on_disk = self.trellis, b""
-        self.runner = Runner(self.secrets)
+        self._runner: Runner | None = None
+        self._making_runner = threading.Lock()
         self._before: Snapshot | None = None
         self._rereading: bool | Container[str] = False
         self._request = 0
@@ -161,6 +168,9 @@ class Session(QObject):
         self._saved, self._on_disk = self.trellis, _bytes_of(path) or b""
         self.undo.setClean()
         if self.results.trellis is self.trellis:
+            from keen_trellis.run.changes import snapshot
+            from keen_trellis.run.remembered import remember
+
             remember(path, snapshot(self.results))
         self.changed.emit()
         self.filed.emit(path.absolute())
@@ -174,9 +184,9 @@ class Session(QObject):
         self.results, self.watching.stale = Results(), frozenset()
         self.looking.forget()
         self.fresh = ""
-        self._before = remembered(path) if path else None
+        self._before = _remembered(path) if path else None
         self._rereading = False
-        self.runner = Runner(self.secrets)  # what another trellis read is not kept
+        self._runner = None  # what another trellis read is not kept
         first_tie = next((tie.id for _, tie in trellis.ties()), "")
         self.selection = first_tie or (trellis.lanes[0].id if trellis.lanes else "")
         self.changed.emit()
@@ -282,6 +292,9 @@ class Session(QObject):
         self.up_to_date = False
 
         def work(report: Report) -> tuple[Results, Changes | None]:
+            from keen_trellis.run.changes import changes, snapshot
+            from keen_trellis.run.remembered import remember
+
             results = self.runner.run(trellis, report, reread)
             found = None
             if before is not None:
@@ -312,6 +325,16 @@ class Session(QObject):
                 self._failed(error, "Stopped: what is shown is from before.")
 
         self.jobs.start(work, done, failed, self.working.emit)
+
+    @property
+    def runner(self) -> Runner:
+        """What runs the trellis; made by whichever thread needs it first."""
+        with self._making_runner:
+            if self._runner is None:
+                from keen_trellis.run import Runner
+
+                self._runner = Runner(self.secrets)
+            return self._runner
 
     def rest(self) -> None:
         """Tell that a job has ended, and whether any other goes on."""
@@ -425,6 +448,8 @@ class Session(QObject):
         is_known = self.up_to_date and results.trellis is trellis
 
         def write(report: Report) -> list[Delivered]:
+            from keen_trellis.run import make_deliveries
+
             of_now = results if is_known else self.runner.run(trellis, part(report, 0.0, 0.5))
             return make_deliveries(of_now, only, part(report, 0.0 if is_known else 0.5, 1.0))
 
@@ -452,8 +477,13 @@ class Session(QObject):
             self.rest()
             done(text)
 
+        def write(report: Report) -> str:
+            from keen_trellis.deliver import cells_as_text
+
+            return cells_as_text(table, columns, rows, report)
+
         self.looks.start(
-            lambda report: cells_as_text(table, columns, rows, report),
+            write,
             ended,
             lambda error: self._failed(error, "Stopped: nothing has been copied."),
             self.working.emit,

@@ -1,8 +1,6 @@
 """A stack in the desktop: which lanes, how, and what comes out."""
 
-from keen_trellis.desktop.bench.notes_page import NOTES
-from keen_trellis.desktop.bench.page import PageSpec, PartView
-from keen_trellis.desktop.parts.stack.stack_page import StackPage
+from keen_trellis.desktop.bench.page import NOTES, PageSpec, PartView, later
 from keen_trellis.document import Lane, Trellis
 from keen_trellis.document.items import Item
 from keen_trellis.words import listed
@@ -14,5 +12,9 @@ def _title(trellis: Trellis, lane: Lane, item: Item | None) -> str:
 
 
 VIEW = PartView(
-    pages=(PageSpec("stack", "Stack", StackPage, counts_rows=True), NOTES), title=_title
+    pages=(
+        PageSpec("stack", "Stack", later("parts.stack.stack_page.StackPage"), counts_rows=True),
+        NOTES,
+    ),
+    title=_title,
 )

@@ -1,0 +1,56 @@
+"""How texts and sheets are laid out: what is chosen of it, and what is left to be found."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+from keen_trellis.data.kinds import DateOrder
+
+
+@dataclass(frozen=True, slots=True)
+class TextLayout:
+    """How a text is laid out and written; None leaves it to be found.
+
+    Attributes
+    ----------
+    delimiter : str or None
+        One character.
+    quote : str or None
+        The character around cells that hold a delimiter; empty where there is none.
+    encoding : str or None
+        A name that Python knows.
+    header_row : int or None
+        The line that names the columns, counted from 1; 0 says there is none.
+    decimal, thousands : str or None
+        The decimal mark, and what stands between groups of digits.
+    dates : “day first”, “month first”, “year first” or None
+    """
+
+    delimiter: str | None = None
+    quote: str | None = None
+    encoding: str | None = None
+    header_row: int | None = None
+    decimal: Literal[".", ","] | None = None
+    thousands: Literal["", ",", ".", " ", "'"] | None = None
+    dates: DateOrder | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class SheetLayout:
+    """How the rows of a sheet are taken.
+
+    Attributes
+    ----------
+    header_row : int or None
+        The row that names the columns, counted from 1 as the sheet does; 0 says there is none,
+        None leaves it to be found.
+    merged : str
+        Whether the cells of a merged range all get its value, or only the first one has it.
+    total_row : str
+        Whether a row at the bottom that sums up the others is kept as a row like these.
+    """
+
+    header_row: int | None = None
+    merged: Literal["as they are", "filled"] = "as they are"
+    total_row: Literal["kept", "left out"] = "kept"
