@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from copy import copy
 from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Self
@@ -70,6 +71,14 @@ class Tied:
     names: tuple[str, str] = ("left", "right")
     columns: Columns = ALL_COLUMNS
     limit: int | None = None
+
+    def called(self, names: tuple[str, str]) -> Self:
+        """Return the same tie with its tables called otherwise in sentences; nothing is redone."""
+        if names == self.names:
+            return self
+        made = copy(self)
+        made.__dict__["names"] = names
+        return made
 
     @property
     def counts(self) -> Counts:

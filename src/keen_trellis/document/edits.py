@@ -171,17 +171,16 @@ class RenameLane:
             found = None if column in self.as_read else behind.fullmatch(column)
             return f"{renamed(found[1])} ({name}{found[2] or ''})" if found else column
 
-        lanes = tuple(
-            _with(
-                lane,
-                name=name if lane.id == self.lane else lane.name,
-                items=tuple(
-                    self._carried(trellis, lane, place, renamed) for place in range(len(lane.items))
-                ),
-            )
-            for lane in trellis.lanes
-        )
-        return _with(trellis, lanes=lanes)
+        lanes = []
+        for lane in trellis.lanes:
+            places = range(len(lane.items))
+            items = tuple(self._carried(trellis, lane, place, renamed) for place in places)
+            if lane.id == self.lane:
+                lane = _with(lane, name=name, items=items)
+            elif items != lane.items:
+                lane = _with(lane, items=items)
+            lanes.append(lane)
+        return _with(trellis, lanes=tuple(lanes))
 
     def _carried(
         self, trellis: Trellis, lane: Lane, place: int, renamed: Callable[[str], str]

@@ -6,9 +6,11 @@ Nothing in it is ever changed in place; an edit makes a new one that shares what
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections import Counter
+from collections.abc import Iterator, Mapping
+from functools import cached_property
 from pathlib import Path
-from typing import Literal, TypeVar
+from typing import Any, Literal, Self, TypeVar
 
 from pydantic import Field, model_validator
 
@@ -57,8 +59,8 @@ class Trellis(Part):
         ids = [part.id for lane in self.lanes for part in (lane, *lane.items)]
         names = [lane.name for lane in self.lanes]
         for what, values in (("id", ids), ("lane name", names)):
-            for value in values:
-                if values.count(value) > 1:
+            for value, times in Counter(values).items():
+                if times > 1:
                     raise ValueError(f"The {what} “{value}” stands there more than once.")
         lane_ids = {lane.id for lane in self.lanes}
         for lane, item in self.ties():
@@ -92,18 +94,26 @@ class Trellis(Part):
 
     def lane(self, lane_id: str) -> Lane:
         """Return the lane with an id; `KeyError` where there is none."""
-        for lane in self.lanes:
-            if lane.id == lane_id:
-                return lane
-        raise KeyError(lane_id)
+        return self._lanes_by_id[lane_id]
+
+    def model_copy(self, *, update: Mapping[str, Any] | None = None, deep: bool = False) -> Self:
+        """Return a copy, which finds its own lanes and not those that were found here."""
+        copied = super().model_copy(update=update, deep=deep)
+        for name in ("_lanes_by_id", "_places"):
+            copied.__dict__.pop(name, None)
+        return copied
+
+    @cached_property
+    def _lanes_by_id(self) -> dict[str, Lane]:
+        return {lane.id: lane for lane in self.lanes}
+
+    @cached_property
+    def _places(self) -> dict[str, tuple[Lane, int]]:
+        return {x.id: (lane, n) for lane in self.lanes for n, x in enumerate(lane.items)}
 
     def place_of(self, item_id: str) -> tuple[Lane, int]:
         """Return the lane that an item stands on, and its place there; `KeyError` for none."""
-        for lane in self.lanes:
-            for place, item in enumerate(lane.items):
-                if item.id == item_id:
-                    return lane, place
-        raise KeyError(item_id)
+        return self._places[item_id]
 
     def item(self, item_id: str) -> Item:
         """Return the item with an id; `KeyError` where there is none."""
@@ -156,9 +166,8 @@ class Trellis(Part):
 
     def place_after(self, part_id: str) -> tuple[Lane, int]:
         """Return the lane that a part is or stands on, and how many items stand up to it."""
-        for lane in self.lanes:
-            if lane.id == part_id:
-                return lane, 0
+        if part_id in self._lanes_by_id:
+            return self.lane(part_id), 0
         lane, place = self.place_of(part_id)
         return lane, place + 1
 

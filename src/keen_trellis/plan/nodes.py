@@ -177,8 +177,9 @@ class Outcome(Node):
         return Schema(tuple(SchemaColumn(c.name, c.kind, c.origin, c.gaps) for c in made))
 
     def settings(self) -> tuple[str, ...]:
-        """Return what is kept, and the names that columns may get from the sides."""
-        return repr(self.keep), repr(self.columns), *self.join.names
+        """Return what is kept, and the names of columns: sides called otherwise may change some."""
+        shown = (*self.schema, *BayRows(self.join, Bay.BOTH).schema)
+        return repr(self.keep), repr(self.columns), *(column.name for column in shown)
 
 
 @dataclass(frozen=True, eq=False)

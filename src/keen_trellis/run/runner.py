@@ -27,7 +27,7 @@ from keen_trellis.errors import (
     WaitingError,
 )
 from keen_trellis.plan.bays import Bay
-from keen_trellis.plan.nodes import Node, Read
+from keen_trellis.plan.nodes import Node, Outcome, Read
 from keen_trellis.progress import Cancelled, Report, part, quiet
 from keen_trellis.read import Reading, Secrets
 from keen_trellis.run.planning import Plan, planned
@@ -280,9 +280,10 @@ class _Running:
         if isinstance(node, UserError):
             return node
         try:
-            return self.runner.result(node, self._share())
+            value = self.runner.result(node, self._share())
         except UserError as error:
             return error
+        return value.called(node.join.names) if isinstance(node, Outcome) else value
 
     def _share(self) -> Report:
         """Return the report of the next piece of work, all pieces being taken as equally long."""

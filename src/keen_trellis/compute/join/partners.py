@@ -55,10 +55,12 @@ def row_ranks(table: Table, order: tuple[OrderField, ...], backwards: bool = Fal
     UnknownColumnError
         A field is not a column of the table.
     """
+    # the last field is sorted first and every sort is stable, so that earlier fields prevail and
+    # equal rows stay as they stood; what is backwards begins backwards, that equal rows are so too
     rows: Rows = np.arange(len(table))[::-1] if backwards else np.arange(len(table))
     for field in reversed(order):
         column = table.column(field.field, "the table that partners are taken from")
-        keys = _order_values(column)
+        keys = _order_values(column)  # places from 0 on: highest - keys turns them without overflow
         highest = keys.max(initial=0)
         if field.descending != backwards:
             keys = highest - keys
@@ -75,7 +77,7 @@ def _order_values(column: Column) -> Rows:
     if column.kind is Kind.TEXT:
         assert column.dictionary is not None
         order = pc.sort_indices(column.dictionary).to_numpy()
-        rank = np.zeros(len(order) + 1, np.int64)
+        rank = np.zeros(len(order) + 1, np.int64)  # one more: a blank's code of -1 reads the last
         rank[order] = np.arange(len(order))
         ranks: Rows = rank[column.values]
         return ranks
@@ -85,6 +87,8 @@ def _order_values(column: Column) -> Rows:
 
 def _best(own: Rows, ranks: Rows, n_own: int) -> Rows:
     """Return the places of the pairs that hold each row's partner of the smallest rank."""
+    # ranks differ from row to row of the other side, and a pair stands there once: so the smallest
+    # of a row's ranks is one pair; rows without any are left out, since reduceat takes no empty run
     order, starts = grouped(own.astype(np.intp), n_own)
     times = np.diff(starts)
     ordered = ranks[order]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import threading
 from collections import OrderedDict
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -49,16 +50,21 @@ def tidied(dictionary: pa.StringArray, rules: tuple[TextRule, ...]) -> Tidied:
     if not rules:
         return Tidied(dictionary, np.arange(len(dictionary)))
     key = (id(dictionary), rules)
-    if key not in _cache:
-        texts = tidy(dictionary, rules)
-        encoded = texts.dictionary_encode()
-        place = encoded.indices.to_numpy(zero_copy_only=False).astype(np.intp)
+    with _cache_free:  # runs and looks ask at the same time, and each may push out the other's
+        known = _cache.get(key)
+        if known is not None:
+            _cache.move_to_end(key)
+            return known[1]
+    texts = tidy(dictionary, rules)
+    encoded = texts.dictionary_encode()
+    place = encoded.indices.to_numpy(zero_copy_only=False).astype(np.intp)
+    made = Tidied(encoded.dictionary, place)
+    with _cache_free:
         # the dictionary is kept with it, so that its id is not given to another one
-        _cache[key] = (dictionary, Tidied(encoded.dictionary, place))
+        _cache[key] = (dictionary, made)
         while len(_cache) > _CACHED:
             _cache.popitem(last=False)
-    _cache.move_to_end(key)
-    return _cache[key][1]
+    return made
 
 
 def tidy(texts: pa.StringArray, rules: tuple[TextRule, ...]) -> pa.StringArray:
@@ -119,6 +125,7 @@ _RULES: dict[TextRule, Callable[[pa.StringArray], pa.StringArray]] = {
 }
 _ORDER: tuple[TextRule, ...] = tuple(_RULES)  # what uncovers a space comes before the spaces
 _NOT_ASCII = re.compile(rb"[\x80-\xff]")
+_cache_free = threading.Lock()
 _cache: OrderedDict[tuple[int, tuple[TextRule, ...]], tuple[pa.StringArray, Tidied]] = OrderedDict()
 
 assert set(_ORDER) == set(TEXT_RULES)

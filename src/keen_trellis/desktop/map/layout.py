@@ -392,8 +392,8 @@ class _Drawing:
         facts = self.results.facts.items.get(item.id)
         if facts is not None and isinstance(item, JoinItem):
             then = self.results.trellis.item(item.id)
-            is_old = isinstance(then, JoinItem) and then.match_link() != item.match_link()
-            return None if is_old else facts
+            if then is not item and isinstance(then, JoinItem):
+                return facts if then.match_link() == item.match_link() else None
         return facts
 
     def _stripes(self, lane: Lane, place: int) -> tuple[Stripe, ...]:
