@@ -82,7 +82,7 @@ class AtOnceTest(WindowTestCase):
             self.window.action("trellis.deliver").trigger()
             self.wait_until(begun.is_set)
             self.session.do(RenameTrellis("Other"))
-            self.wait_until(lambda: not self.session.jobs.busy)
+            self.wait_until(lambda: not self.session.running)
             self.assertTrue(self.session.writes.busy)
             self.session.undo.setClean()
             self.answer("quit.writing", "Let it finish")

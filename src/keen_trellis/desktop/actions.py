@@ -418,7 +418,7 @@ ACTIONS = (
         "Take up the work again that was stopped.",
         lambda d: d.session.run(),
         "",
-        lambda s: not s.up_to_date and not s.jobs.busy,
+        lambda s: not s.up_to_date and not s.running,
     ),
     ActionSpec(
         "view.finder",

@@ -16,6 +16,9 @@ from keen_trellis.document.describe import parts_words
 MESSAGE_MS = 9_000
 """How long something told stays to be read."""
 
+_PATIENCE_MS = 150
+"""How long work goes on before it is shown."""
+
 
 class _Mark(QWidget):
     """The sign of the program: a small lattice."""
@@ -140,6 +143,9 @@ class StatusLine(QWidget):
         self._resume.hide()
         self._bar.hide()
         self._stop.hide()
+        self._work = (1.0, "")
+        self._patience = QTimer(self, singleShot=True, interval=_PATIENCE_MS)
+        self._patience.timeout.connect(self._show_progress)
         self._told = QTimer(self, singleShot=True, interval=MESSAGE_MS)
         self._told.timeout.connect(lambda: self.show_document(self._session))
 
@@ -149,7 +155,7 @@ class StatusLine(QWidget):
         self._holds.setText(" · ".join(parts_words(trellis)))
         if not self._told.isActive():
             self._doing.setText(session.state_words)
-            self._resume.setVisible(not session.up_to_date and not session.jobs.busy)
+            self._resume.setVisible(not session.up_to_date and not session.running)
 
     def tell(self, sentence: str) -> None:
         """Tell something for a while."""
@@ -158,11 +164,22 @@ class StatusLine(QWidget):
 
     def show_work(self, fraction: float, doing: str) -> None:
         """Show how far the work is."""
-        going_on = fraction < 1
-        self._bar.setVisible(going_on)
-        self._stop.setVisible(going_on)
-        if not going_on:
+        self._work = fraction, doing
+        if fraction >= 1:
+            self._patience.stop()
+            if self._bar.isVisible():
+                self._bar.hide()
+                self._stop.hide()
             self.show_document(self._session)
+        elif self._bar.isVisible():
+            self._show_progress()
+        elif not self._patience.isActive():
+            self._patience.start()
+
+    def _show_progress(self) -> None:
+        """Show the work under way; work that is over in a moment is not worth the flicker."""
+        fraction, doing = self._work
+        self._bar.show()
+        self._stop.show()
         self._bar.setValue(int(1000 * fraction))
-        if going_on:
-            self._doing.setText(doing)
+        self._doing.setText(doing)

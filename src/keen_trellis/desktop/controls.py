@@ -159,11 +159,13 @@ class Flow(QLayout):
     def __init__(self, spacing: int = 6) -> None:
         super().__init__()
         self._items: list[QLayoutItem] = []
+        self._heights: dict[int, int] = {}  # asked for again and again while words are added
         self.setSpacing(spacing)
         self.setContentsMargins(0, 0, 0, 0)
 
     def addItem(self, item: QLayoutItem) -> None:
         self._items.append(item)
+        self.invalidate()
 
     def count(self) -> int:
         return len(self._items)
@@ -172,13 +174,23 @@ class Flow(QLayout):
         return self._items[index] if 0 <= index < len(self._items) else None
 
     def takeAt(self, index: int) -> QLayoutItem | None:
-        return self._items.pop(index) if 0 <= index < len(self._items) else None
+        if not 0 <= index < len(self._items):
+            return None
+        item = self._items.pop(index)
+        self.invalidate()
+        return item
 
     def hasHeightForWidth(self) -> bool:
         return True
 
     def heightForWidth(self, width: int) -> int:
-        return self._arrange(QRect(0, 0, width, 0), move=False)
+        if width not in self._heights:
+            self._heights[width] = self._arrange(QRect(0, 0, width, 0), move=False)
+        return self._heights[width]
+
+    def invalidate(self) -> None:
+        self._heights = {}
+        super().invalidate()
 
     def sizeHint(self) -> QSize:
         return self.minimumSize()

@@ -30,6 +30,7 @@ _WELCOME = (
     "Add a lane for each table you want to bring together: a sheet of a workbook, a delimited "
     "text, a table of an SQLite file. Then drag a lane’s end onto another lane to tie them."
 )
+_HEAD_HEIGHT = 42
 
 
 class Bench(QWidget):
@@ -67,7 +68,10 @@ class Bench(QWidget):
         self.renew()
 
     def _lay_out(self) -> None:
-        head = QHBoxLayout()
+        # of one height, so that a finding that comes or goes moves nothing below
+        bar = QWidget()
+        bar.setFixedHeight(_HEAD_HEIGHT)
+        head = QHBoxLayout(bar)
         head.setContentsMargins(20, 6, 20, 0)
         head.setSpacing(22)
         head.addWidget(self._title)
@@ -79,7 +83,7 @@ class Bench(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
-        column.addLayout(head)
+        column.addWidget(bar)
         column.addWidget(self._stack, 1)
 
     def _welcome_page(self) -> QWidget:

@@ -352,6 +352,9 @@ class Grid(QTableView):
     def show_table(self, table: Table, origins: Origins, link_fields: Collection[str] = ()) -> None:
         """Show a table; its columns keep the widths they were given while their names stay."""
         before = self.table_model.table.columns
+        shown = self.table_model.table, self.origins, self.link_fields, self._band.theme
+        if shown[0] is table and shown[1:] == (origins, link_fields, self.theme):
+            return
         self.origins = self._band.origins = origins
         self._band.theme = self.theme
         self.link_fields = link_fields

@@ -73,6 +73,7 @@ class MapView(QAbstractScrollArea):
         small = QFontMetricsF(text_font(11))
         self._measure = small.horizontalAdvance
         self._layout = self._laid_out()
+        self._drawn_for = session.selection
         session.changed.connect(self.renew)
         session.ran.connect(self.renew)
         session.outside.connect(self.renew)
@@ -94,8 +95,11 @@ class MapView(QAbstractScrollArea):
         return lay_out(session.trellis, session.results, self._measure, stale)
 
     def renew(self) -> None:
-        """Lay everything out anew."""
-        self._layout = self._laid_out()
+        """Lay everything out anew; where that changes nothing, nothing is drawn again."""
+        laid_out = self._laid_out()
+        if laid_out == self._layout and self._drawn_for == self._session.selection:
+            return
+        self._layout, self._drawn_for = laid_out, self._session.selection
         self._fit_scrollbars()
         self.viewport().update()
 

@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import TYPE_CHECKING, Any, cast
 
+from PySide6.QtCore import QTimer
+
 from keen_trellis.data import Table
 from keen_trellis.desktop.jobs import Job
 from keen_trellis.document.edits import SetItem, apply
@@ -19,6 +21,12 @@ if TYPE_CHECKING:
     from keen_trellis.desktop.session.session import Session
 
 
+Work = Callable[[Report], list[Any]]
+
+_AFTER_MS = 60
+"""How long a look waits for the window to be drawn: both want Python's lock."""
+
+
 class Looking:
     """Looks at what is selected, once for each result, in the session's lane of looking."""
 
@@ -26,6 +34,22 @@ class Looking:
         self._session = session
         self._known: dict[str, tuple[object, list[Any] | None]] = {}
         self._job: Job | None = None
+        self._due = QTimer(session, singleShot=True, interval=_AFTER_MS)
+        self._due.timeout.connect(self._begin)
+        self._waiting: tuple[str, object, Work] | None = None
+
+    @property
+    def is_due(self) -> bool:
+        """Whether a look is about to begin."""
+        return self._due.isActive()
+
+    def stop(self) -> None:
+        """Begin no look that is due; it can be asked for again."""
+        self._due.stop()
+        if self._waiting is not None:
+            place, result, _ = self._waiting
+            self._waiting = None
+            self._unknown(place, result)
 
     def forget(self) -> None:
         """Forget all that is known; another trellis is taken up."""
@@ -33,8 +57,10 @@ class Looking:
 
     def give_way(self) -> None:
         """Let go of a look that runs the trellis of before, which a run would wait for."""
-        if isinstance(self._session.selected_item, FilterItem) and self._job is not None:
-            self._job.stop()
+        if isinstance(self._session.selected_item, FilterItem):
+            self.stop()
+            if self._job is not None:
+                self._job.stop()
 
     def renew(self) -> None:
         """Find out what stands out at the selected tie or step, unless that is known already."""
@@ -47,11 +73,19 @@ class Looking:
         if work is None or item is None:
             self._session.noticed.emit()
             return
-        place = item.id
-        self._known[place] = (result, None)
+        self.stop()
         if self._job is not None:
             self._job.stop()
+        self._known[item.id] = (result, None)
+        self._waiting = item.id, result, work
+        self._due.start()
         self._session.noticed.emit()
+
+    def _begin(self) -> None:
+        if self._waiting is None:
+            return
+        place, result, work = self._waiting
+        self._waiting = None
 
         def done(found: list[Any]) -> None:
             self._session.rest()
@@ -61,12 +95,16 @@ class Looking:
 
         def failed(error: Exception) -> None:
             self._session.rest()
-            if self._known.get(place) == (result, None):
-                del self._known[place]  # it can be looked at again
+            self._unknown(place, result)
             if not isinstance(error, Cancelled | UserError):
                 self._session.crashed.emit(error)
 
         self._job = self._session.looks.start(work, done, failed, self._session.working.emit)
+
+    def _unknown(self, place: str, result: object) -> None:
+        """Let something that was not looked at to the end be looked at again."""
+        if self._known.get(place) == (result, None):
+            del self._known[place]
 
     @property
     def effects(self) -> list[str]:
@@ -96,7 +134,7 @@ class Looking:
         is_now = self._session.up_to_date and self._session.results.trellis is self._session.trellis
         return self._session.results if isinstance(item, FilterItem) and is_now else None
 
-    def _looking(self, tie: str, result: object) -> Callable[[Report], list[Any]] | None:
+    def _looking(self, tie: str, result: object) -> Work | None:
         if isinstance(result, Results):
             without = apply(SetItem(FilterItem(id=tie)), result.trellis)[0]
 

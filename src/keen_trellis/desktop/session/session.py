@@ -8,7 +8,7 @@ from collections.abc import Callable, Container, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import QObject, QTimer, Signal
 from PySide6.QtGui import QUndoCommand, QUndoStack
 
 from keen_trellis.data import Table
@@ -37,6 +37,9 @@ if TYPE_CHECKING:
     from keen_trellis.data.profile import Profile
     from keen_trellis.run import Delivered, Runner
     from keen_trellis.run.changes import Changes, Snapshot
+
+_AFTER_MS = 15
+"""How long a run waits for the window to be drawn: both want Python's lock."""
 
 Copied = Callable[[str], object]
 
@@ -126,6 +129,9 @@ class Session(QObject):
         self._before: Snapshot | None = None
         self._rereading: bool | Container[str] = False
         self._request = 0
+        self._due = QTimer(self, singleShot=True, interval=_AFTER_MS)
+        self._due.timeout.connect(self._begin_run)
+        self._next: tuple[Callable[[], object], Callable[[Exception], None]] | None = None
         self.looking = Looking(self)
         self.watching = Watching(self)
         self.ran.connect(self.looking.renew)
@@ -254,7 +260,13 @@ class Session(QObject):
     @property
     def busy(self) -> bool:
         """Whether any work goes on: running, looking or writing."""
-        return self.jobs.busy or self.looks.busy or self.writes.busy
+        looks = self.looks.busy or self.looking.is_due
+        return self.running or looks or self.writes.busy
+
+    @property
+    def running(self) -> bool:
+        """Whether the trellis is being worked out, or about to be."""
+        return self.jobs.busy or self._next is not None
 
     @property
     def state_words(self) -> str:
@@ -263,10 +275,16 @@ class Session(QObject):
             broken = len(self.results.errors())
             needs = "1 part needs a look" if broken == 1 else f"{broken} parts need a look"
             return needs if broken else "Everything is up to date"
-        return "Working …" if self.jobs.busy else "Stopped: what is shown is from before"
+        return "Working …" if self.running else "Stopped: what is shown is from before"
 
     def stop(self) -> None:
         """Stop all work that is under way."""
+        self.looking.stop()
+        if self._next is not None:
+            _, failed = self._next
+            self._due.stop()
+            self._next = None
+            failed(Cancelled())
         for jobs in (self.jobs, self.looks, self.writes):
             jobs.stop_all()
 
@@ -324,7 +342,14 @@ class Session(QObject):
                 self._rereading = False
                 self._failed(error, "Stopped: what is shown is from before.")
 
-        self.jobs.start(work, done, failed, self.working.emit)
+        self._next = lambda: self.jobs.start(work, done, failed, self.working.emit), failed
+        self._due.start()
+
+    def _begin_run(self) -> None:
+        if self._next is not None:
+            begin, _ = self._next
+            self._next = None
+            begin()
 
     @property
     def runner(self) -> Runner:
@@ -370,6 +395,9 @@ class Session(QObject):
     def finish(self) -> None:
         """Stop all work; for closing."""
         self.watching.finish()
+        self.looking.stop()
+        self._due.stop()
+        self._next = None
         for jobs in (self.jobs, self.looks, self.writes):
             jobs.finish()
 

@@ -53,7 +53,8 @@ class LinkSentence(Sentence):
         """Say the link of a join."""
         other = self._session.trellis.lane(item.lane)
         told = _Told(self, self._session, item, (lane, other), origins)
-        key = (item, lane.name, other.name, told.left_fields, told.right_fields)
+        linked = item.id, item.link, item.match_link()  # bays and columns are said elsewhere
+        key = (linked, lane.name, other.name, told.left_fields, told.right_fields)
         self.say(key, told.tell)
 
 
