@@ -205,7 +205,7 @@ class PlacesTest(WindowTestCase):
         for part in ("sailings-vessels", "season-rows", "sailings-routes"):
             self.session.select(part)
             self.settle()
-        counts = {c.item: (c.counts, bool(c.trouble)) for c in self.window.map.shown.capsules}
+        counts = {c.item: (c.counts, bool(c.trouble)) for c in self.window.map.shown.joints}
         self.assertEqual(counts["sailings-routes"], ("needs a look", True))
         self.assertEqual(counts["sailings-vessels"], ("waits", False))
         self.assertEqual(self.text("status.doing"), "1 part needs a look")

@@ -72,7 +72,7 @@ class AnyTrellisTest(unittest.TestCase):
     ) -> None:
         shown = drawn(trellis_of(lanes, moves))
         boxes = [h.box for h in shown.heads] + [p.box for p in shown.pluses]
-        boxes += [c.box for c in shown.capsules] + [f.box for f in shown.flags]
+        boxes += [c.box for c in shown.joints] + [f.box for f in shown.flags]
         for one, other in itertools.combinations(boxes, 2):
             self.assertFalse(one.meets(other), (one, other))
         for ribbon in shown.ribbons:
@@ -96,9 +96,9 @@ class AnyTrellisTest(unittest.TestCase):
         }
         shown = drawn(trellis, Results(trellis, {}, {}, dict(ties)))
         self.assertEqual(len(shown.spills), len(ties))
-        labels = [s.box for s in shown.spills] + [c.title_box for c in shown.capsules]
+        labels = [s.box for s in shown.spills] + [c.title_box for c in shown.joints]
         labels += [h.box for h in shown.heads] + [f.box for f in shown.flags]
-        labels += [c.box for c in shown.capsules] + [p.box for p in shown.pluses]
+        labels += [c.box for c in shown.joints] + [p.box for p in shown.pluses]
         for one, other in itertools.combinations(labels, 2):
             self.assertFalse(one.meets(other), (one, other))
         for spill in shown.spills:
@@ -112,7 +112,7 @@ class AnyTrellisTest(unittest.TestCase):
             trellis, _ = apply(AddLane(f"Lane {number}", source), trellis)
             trellis, _ = apply(AddTie("l0", f"lane-{number}", ()), trellis)
         shown = drawn(trellis)
-        self.assertEqual((len(shown.heads), len(shown.capsules)), (101, 100))
+        self.assertEqual((len(shown.heads), len(shown.joints)), (101, 100))
 
 
 class SeasonTest(unittest.TestCase):
@@ -127,14 +127,16 @@ class SeasonTest(unittest.TestCase):
         self.shown = drawn(self.trellis, Results(self.trellis, {}, dict(rows), {"l0-l1": tied}))
         self.tied: Tie = tied
 
-    def test_the_capsule_shows_the_bays_in_their_true_proportion(self) -> None:
-        capsule = self.shown.capsules[0]
-        self.assertEqual((capsule.title, capsule.counts), ("Join · left outer", "3 of 4 found"))
-        left, both, right = capsule.parts
+    def test_the_joint_shows_the_bays_in_their_true_proportion(self) -> None:
+        joint = self.shown.joints[0]
+        self.assertEqual((joint.title, joint.counts), ("Join · left outer", "3 of 4 found"))
+        left, both, right = joint.parts
         self.assertAlmostEqual(both.box.height / left.box.height, 3)
         self.assertEqual([p.kept for p in (left, both, right)], [True, True, False])
-        for part in capsule.parts:
-            self.assertLessEqual(part.box.bottom, capsule.box.bottom)
+        for part in joint.parts:
+            self.assertLessEqual(part.box.bottom, joint.box.bottom)
+        self.assertEqual((left.box.x, right.box.right), (both.box.x, both.box.right))
+        self.assertLess(max(left.box.width, right.box.width), both.box.width)
 
     def test_the_spill_says_what_is_left_and_the_ribbon_carries_both_colours(self) -> None:
         self.assertEqual([s.text for s in self.shown.spills], ["2 L1 rows left"])
@@ -145,14 +147,14 @@ class SeasonTest(unittest.TestCase):
         rows, ties = {"l0-l1": self.tied.outcome}, {"l0-l1": self.tied}
         other, _ = apply(SetLink("l0-l1", ()), self.trellis)
         shown = drawn(other, Results(self.trellis, {}, dict(rows), dict(ties)))
-        self.assertEqual((shown.capsules[0].counts, shown.spills), ("matching …", ()))
+        self.assertEqual((shown.joints[0].counts, shown.spills), ("matching …", ()))
 
     def test_a_tie_draws_its_rows_from_where_they_are_taken(self) -> None:
         """Rows from before a tie never seem to come from behind it."""
         trellis = trellis_of(4, [(0, 1), (1, 2), (1, 3)])
         shown = drawn(trellis)
         curve = next(r for r in shown.ribbons if r.lane == "l1" and r.y1 != r.y2)
-        first = next(c for c in shown.capsules if c.item == "l1-l2")
+        first = next(c for c in shown.joints if c.item == "l1-l2")
         self.assertLess(curve.x1, first.box.x)
 
     def test_ten_and_ten_million_rows_both_read_well(self) -> None:
@@ -162,8 +164,8 @@ class SeasonTest(unittest.TestCase):
         self.assertGreater(many, 3 * few)
 
     def test_what_lies_at_a_point_is_found(self) -> None:
-        capsule, head = self.shown.capsules[0], self.shown.heads[1]
-        self.assertEqual(self.shown.at(capsule.box.x + 2, capsule.box.middle), capsule)
+        joint, head = self.shown.joints[0], self.shown.heads[1]
+        self.assertEqual(self.shown.at(joint.box.x + 2, joint.box.middle), joint)
         self.assertEqual(self.shown.at(head.box.x + 30, head.box.middle), head)
         self.assertEqual(self.shown.lane_at(layout.HEADS_WIDTH + 40, head.box.middle), "l1")
         self.assertIsNone(self.shown.at(layout.HEADS_WIDTH + 3, 2))

@@ -147,7 +147,7 @@ class TieOnTheBenchTest(WindowTestCase):
         self.assertIn("“mentor id” in Crew is text", self.text("match.trouble.text"))
         self.assertEqual(self.text("finding.mend"), "Compare both as integer: +33")
         self.click("finding.mend")
-        self.assertIn("33 of 38", self.window.map.shown.capsules[-1].counts)
+        self.assertIn("33 of 38", self.window.map.shown.joints[-1].counts)
 
     def test_text_linked_to_number_is_said_in_place_and_costs_nothing(self) -> None:
         self.choose("link.0.right", "distance")
@@ -224,7 +224,7 @@ class MapTest(WindowTestCase):
         self.open_demo()
 
     def test_a_click_selects_into_the_bench_and_the_arrows_walk(self) -> None:
-        self.click_map(self.window.map.shown.capsules[1].box)
+        self.click_map(self.window.map.shown.joints[1].box)
         self.assertEqual(self.text("bench.title"), "Sailings + Vessels")
         for key, title in (
             (Qt.Key.Key_Right, "Season report"),

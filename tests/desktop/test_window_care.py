@@ -221,7 +221,7 @@ class MouseAndKeyboardTest(WindowTestCase):
     def test_the_map_zooms_and_a_click_still_finds_its_place(self) -> None:
         self.trigger("view.zoom_in")
         self.trigger("view.zoom_in")
-        self.click_map(self.window.map.shown.capsules[0].box)
+        self.click_map(self.window.map.shown.joints[0].box)
         self.assertEqual(self.session.selection, "sailings-routes")
         up, control = QPoint(0, 120), Qt.KeyboardModifier.ControlModifier
         for delta in (up, -up, -up, -up):
@@ -236,7 +236,7 @@ class MouseAndKeyboardTest(WindowTestCase):
                 False,
             )
             self.window.map.wheelEvent(wheel)
-        self.click_map(self.window.map.shown.capsules[1].box)
+        self.click_map(self.window.map.shown.joints[1].box)
         self.assertEqual(self.session.selection, "sailings-vessels")
 
     def test_a_small_window_scrolls_to_what_is_selected(self) -> None:

@@ -62,4 +62,4 @@ class NextMonthTest(WindowTestCase):
         self.assertEqual(link[0].right, "route_code")
 
     def counts(self) -> str:
-        return " ".join(capsule.counts for capsule in self.window.map.shown.capsules)
+        return " ".join(joint.counts for joint in self.window.map.shown.joints)

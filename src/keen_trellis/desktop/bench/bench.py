@@ -10,6 +10,7 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QLineEdit,
     QPushButton,
+    QSizePolicy,
     QStackedWidget,
     QVBoxLayout,
     QWidget,
@@ -30,7 +31,7 @@ _WELCOME = (
     "Add a lane for each table you want to bring together: a sheet of a workbook, a delimited "
     "text, a table of an SQLite file. Then drag a lane’s end onto another lane to tie them."
 )
-_HEAD_HEIGHT = 42
+_HEAD_HEIGHT, _LEAST_HEIGHT = 42, 260
 
 
 class Bench(QWidget):
@@ -44,6 +45,10 @@ class Bench(QWidget):
         self._open = {sort: view.pages[0].id for sort, view in VIEWS.items()}
         self._pages: dict[tuple[str, str], Page] = {}
         self._stack = QStackedWidget()
+        # a page takes the room that there is: one that is opened must not push the map away
+        ignored = QSizePolicy.Policy.Ignored
+        self._stack.setSizePolicy(ignored, ignored)
+        self.setMinimumHeight(_LEAST_HEIGHT)
         self._welcome = self._welcome_page()
         self._stack.addWidget(self._welcome)
         self.notice = Notice("bench.notice")

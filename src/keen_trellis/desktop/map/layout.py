@@ -29,7 +29,7 @@ SPILL_HEIGHT = 20
 STAKE_GAP = 178
 FIRST_STAKE = HEADS_WIDTH + 96
 TOP = 20
-CAPSULE_WIDTH, CAPSULE_HEIGHT = 26, 50
+JOINT_WIDTH, JOINT_HEIGHT = 44, 50
 FLAG_WIDTH, FLAG_HEIGHT = 122, 50
 PLUS_SIZE = 24
 BEAD_SIZE = 26
@@ -37,6 +37,8 @@ CURVE_WIDTH = 116
 BRANCH_WIDTH = 84
 SPILL_WIDTH = STAKE_GAP - 30
 STRIPE = 3.5
+_REACH = 0.62
+"""How far the slat of rows on one side only goes across a joint."""
 
 Measure = Callable[[str], float]
 """Returns the width of a text in pixels."""
@@ -125,7 +127,7 @@ class Slat:
 
 
 @dataclass(frozen=True, slots=True)
-class Capsule:
+class Joint:
     """A tie: its three bays in their true proportion, beneath its name.
 
     What is wrong with it is its trouble; where something before it is, it only waits.
@@ -142,7 +144,7 @@ class Capsule:
 
     @property
     def title_box(self) -> Box:
-        """Where the two lines above the capsule stand."""
+        """Where the two lines above the joint stand."""
         return Box(self.box.x, self.box.y - TITLE_HEIGHT - 2, STAKE_GAP - 12, TITLE_HEIGHT)
 
 
@@ -212,7 +214,7 @@ class MapLayout:
     heads: tuple[Head, ...]
     stakes: tuple[float, ...]
     ribbons: tuple[Ribbon, ...]
-    capsules: tuple[Capsule, ...]
+    joints: tuple[Joint, ...]
     spills: tuple[Spill, ...]
     flags: tuple[Flag, ...]
     beads: tuple[Bead, ...]
@@ -221,9 +223,9 @@ class MapLayout:
     width: float
     height: float
 
-    def at(self, x: float, y: float) -> Head | Capsule | Spill | Flag | Bead | Plus | None:
+    def at(self, x: float, y: float) -> Head | Joint | Spill | Flag | Bead | Plus | None:
         """Return what lies at a point, the topmost first."""
-        groups = (self.pluses, self.capsules, self.flags, self.beads, self.spills, self.heads)
+        groups = (self.pluses, self.joints, self.flags, self.beads, self.spills, self.heads)
         for group in groups:
             for thing in group:
                 if thing.box.holds(x, y):
@@ -247,7 +249,7 @@ class MapLayout:
         for head in self.heads:
             if head.lane == selected:
                 return head.box
-        things: list[Capsule | Flag | Bead] = [*self.capsules, *self.flags, *self.beads]
+        things: list[Joint | Flag | Bead] = [*self.joints, *self.flags, *self.beads]
         return next((thing.box for thing in things if thing.item == selected), None)
 
 
@@ -306,7 +308,7 @@ class _Drawing:
     def layout(self) -> MapLayout:
         bottom = self._place_rows()
         ribbons: list[Ribbon] = []
-        capsules: list[Capsule] = []
+        joints: list[Joint] = []
         spills: list[Spill] = []
         flags: list[Flag] = []
         beads: list[Bead] = []
@@ -316,10 +318,10 @@ class _Drawing:
             ribbons += self._level_ribbons(lane)
             for place, item in enumerate(lane.items):
                 if item.takes():
-                    capsule = self._capsule(lane, place, item)
-                    capsules.append(capsule)
-                    ribbons += [self._curve(taken, capsule) for taken in item.takes()]
-                    spills += self._spill(item, capsule)
+                    joint = self._joint(lane, place, item)
+                    joints.append(joint)
+                    ribbons += [self._curve(taken, joint) for taken in item.takes()]
+                    spills += self._spill(item, joint)
                 elif isinstance(item, DeliveryItem):
                     flags.append(self._flag(lane, place, item))
                 else:
@@ -330,13 +332,13 @@ class _Drawing:
         stakes = tuple(FIRST_STAKE + STAKE_GAP * n for n in range(last + 1))
         right = max([stakes[-1], *(p.box.right + 20 for p in pluses)])
         add_lane = Box(0, bottom, HEADS_WIDTH, 28)
-        # curves are drawn first: a capsule stands on the ribbon that it ends
+        # curves are drawn first: a joint stands on the ribbon that it ends
         ribbons.sort(key=lambda r: r.y1 == r.y2)
         return MapLayout(
             tuple(self._head(lane) for lane in self.trellis.lanes),
             stakes,
             tuple(ribbons),
-            capsules=tuple(capsules),
+            joints=tuple(joints),
             spills=tuple(spills),
             flags=tuple(flags),
             beads=tuple(beads),
@@ -449,10 +451,10 @@ class _Drawing:
                 stripes=stripes,
             )
 
-    def _curve(self, item: Taken, capsule: Capsule) -> Ribbon:
+    def _curve(self, item: Taken, joint: Joint) -> Ribbon:
         other = self.trellis.lane(item.lane)
-        middle = capsule.box.x + CAPSULE_WIDTH / 2
-        own, below = self.middles[capsule.lane], self.middles[other.id] > self.middles[capsule.lane]
+        middle = joint.box.x + JOINT_WIDTH / 2
+        own, below = self.middles[joint.lane], self.middles[other.id] > self.middles[joint.lane]
         landing = own + (6 if below else -6)
         taken = self.trellis.taken_place(item)
         start = middle - CURVE_WIDTH
@@ -463,17 +465,17 @@ class _Drawing:
             other.id, start, self.middles[other.id], x2=middle, y2=landing, stripes=stripes
         )
 
-    def _capsule(self, lane: Lane, place: int, item: Item) -> Capsule:
-        x = self._x(lane, place) - CAPSULE_WIDTH / 2
-        y = self.middles[lane.id] - CAPSULE_HEIGHT / 2
-        box = Box(x, y, CAPSULE_WIDTH, CAPSULE_HEIGHT)
+    def _joint(self, lane: Lane, place: int, item: Item) -> Joint:
+        x = self._x(lane, place) - JOINT_WIDTH / 2
+        y = self.middles[lane.id] - JOINT_HEIGHT / 2
+        box = Box(x, y, JOINT_WIDTH, JOINT_HEIGHT)
         facts, title = self._facts(item), _tie_title(item)
         if facts is None:
-            return Capsule(
+            return Joint(
                 item.id, lane.id, box, parts=(), title=title, counts="matching …", trouble=""
             )
         if facts.waits_for:  # nothing is wrong here
-            return Capsule(
+            return Joint(
                 item.id,
                 lane.id,
                 box,
@@ -484,7 +486,7 @@ class _Drawing:
                 waits_for=facts.waits_for,
             )
         if facts.trouble:
-            return Capsule(
+            return Joint(
                 item.id,
                 lane.id,
                 box,
@@ -493,11 +495,12 @@ class _Drawing:
                 counts="needs a look",
                 trouble=facts.trouble,
             )
-        slats = _slats(box, facts.groups, self._colours(lane, item, facts))
+        is_join = isinstance(facts, JoinFacts)
+        slats = _slats(box, facts.groups, self._colours(lane, item, facts), bays=is_join)
         counts = counted(facts.rows or 0, "row")
         if isinstance(facts, JoinFacts):
             counts = found_words(facts.counts)
-        return Capsule(item.id, lane.id, box, parts=slats, title=title, counts=counts, trouble="")
+        return Joint(item.id, lane.id, box, parts=slats, title=title, counts=counts, trouble="")
 
     def _colours(self, lane: Lane, item: Item, facts: ItemFacts) -> list[int | None]:
         """Return the colour of each group of rows: of its lane, none for rows of two lanes."""
@@ -507,14 +510,14 @@ class _Drawing:
             return [lane.colour, None, *taken]
         return [lane.colour, *taken]
 
-    def _spill(self, item: Item, capsule: Capsule) -> Iterator[Spill]:
+    def _spill(self, item: Item, joint: Joint) -> Iterator[Spill]:
         tie = self._facts(item)
         if not isinstance(tie, JoinFacts):
             return
         text, full = self._spill_words(tie)
         if text:
-            start = (capsule.box.x + CAPSULE_WIDTH / 2, capsule.box.bottom + 2)
-            box = Box(capsule.box.right + 8, capsule.box.bottom + 4, self.measure(text) + 18, 21)
+            start = (joint.box.x + JOINT_WIDTH / 2, joint.box.bottom + 2)
+            box = Box(joint.box.right + 8, joint.box.bottom + 4, self.measure(text) + 18, 21)
             yield Spill(item.id, start, box, text=text, full=full)
 
     def _spill_words(self, tie: JoinFacts) -> tuple[str, str]:
@@ -605,19 +608,28 @@ def _tie_title(item: Item) -> str:
     return item.type.capitalize()
 
 
-def _slats(box: Box, groups: Sequence[Group], colours: Sequence[int | None]) -> tuple[Slat, ...]:
-    """Return groups of rows in their true proportion; one that holds rows is always seen."""
-    inner = Box(box.x + 4, box.y + 4, box.width - 8, box.height - 8)
+def _slats(
+    box: Box, groups: Sequence[Group], colours: Sequence[int | None], bays: bool = False
+) -> tuple[Slat, ...]:
+    """Return groups of rows in their true proportion; one that holds rows is always seen.
+
+    With `bays` they are the three of a join: only in the first stands out to the left, both goes
+    right across, only in the second stands out to the right.
+    """
+    inner = Box(box.x + 3, box.y + 3, box.width - 6, box.height - 6)
+    reach = inner.width * (_REACH if bays else 1)
     rows = [group.rows for group in groups]
     held = [count > 0 for count in rows]
     gaps = 2 * max(sum(held) - 1, 0)
     room = inner.height - gaps
     heights = [max(room * count / max(sum(rows), 1), 5.0) if count else 0.0 for count in rows]
     shrink = room / sum(heights) if any(heights) else 1.0
+    starts = (inner.x, inner.x, inner.right - reach) if bays else (inner.x,) * len(groups)
+    widths = (reach, inner.width, reach) if bays else (inner.width,) * len(groups)
     parts, y = [], inner.y
-    for height, group, colour in zip(heights, groups, colours, strict=True):
+    shown = zip(heights, groups, colours, starts, widths, strict=True)
+    for height, group, colour, x, width in shown:
         if height:
-            slat = Box(inner.x, y, inner.width, height * shrink)
-            parts.append(Slat(slat, group.goes_on, colour))
+            parts.append(Slat(Box(x, y, width, height * shrink), group.goes_on, colour))
             y += height * shrink + 2
     return tuple(parts)

@@ -28,9 +28,9 @@ from keen_trellis.desktop.map.layout import (
     ROW_HEIGHT,
     Bead,
     Box,
-    Capsule,
     Flag,
     Head,
+    Joint,
     MapLayout,
     Plus,
     Ribbon,
@@ -138,7 +138,7 @@ class MapView(QAbstractScrollArea):
         self._dragged = thing if isinstance(thing, Plus | Head) else None
         if isinstance(thing, Head):
             self._session.select(thing.lane)
-        elif isinstance(thing, Capsule | Flag | Spill | Bead):
+        elif isinstance(thing, Joint | Flag | Spill | Bead):
             self._session.select(thing.item)
         elif thing is None and (lane := self._layout.lane_at(x, y)):
             self._session.select(lane)
@@ -184,7 +184,7 @@ class MapView(QAbstractScrollArea):
         thing = self._layout.at(x, y)
         if isinstance(thing, Head):
             self._session.select(thing.lane)
-        elif isinstance(thing, Capsule | Flag | Spill | Bead):
+        elif isinstance(thing, Joint | Flag | Spill | Bead):
             self._session.select(thing.item)
         self.menu_asked.emit(event.globalPos())
 
@@ -283,7 +283,7 @@ class MapView(QAbstractScrollArea):
                 self._draw_ribbon(painter, ribbon)
         groups: tuple[tuple[Sequence[Any], Callable[[QPainter, Any], None]], ...] = (
             (self._layout.spills, self._draw_spill),
-            (self._layout.capsules, self._draw_capsule),
+            (self._layout.joints, self._draw_joint),
             (self._layout.flags, self._draw_flag),
             (self._layout.beads, self._draw_bead),
             (self._layout.pluses, self._draw_plus),
@@ -337,32 +337,31 @@ class MapView(QAbstractScrollArea):
             )
             painter.drawPath(path)
 
-    def _draw_capsule(self, painter: QPainter, capsule: Capsule) -> None:
-        theme, box = self._theme, _rect(capsule.box)
-        if capsule.item == self._session.selection:
+    def _draw_joint(self, painter: QPainter, joint: Joint) -> None:
+        theme, box = self._theme, _rect(joint.box)
+        if joint.item == self._session.selection:
             self._draw_ring(painter, box, 9)
-        painter.setPen(QPen(QColor(theme.warn_ink if capsule.trouble else theme.ink), 1.4))
-        painter.setBrush(QColor(theme.warn_soft if capsule.trouble else theme.surface))
-        painter.drawRoundedRect(box, 8, 8)
-        painter.setPen(Qt.PenStyle.NoPen)
-        for part in capsule.parts:
+        painter.setPen(QPen(QColor(theme.warn_ink), 1.4) if joint.trouble else Qt.PenStyle.NoPen)
+        painter.setBrush(QColor(theme.warn_soft if joint.trouble else theme.surface))
+        painter.drawRoundedRect(box, 4, 4)
+        for part in joint.parts:
             fill = theme.both_fill if part.colour is None else theme.lane(part.colour).fill
             if part.kept:
                 painter.setPen(Qt.PenStyle.NoPen)
                 painter.setBrush(QColor(fill))
             else:
-                painter.setPen(QPen(QColor(theme.left_out), 1))
+                painter.setPen(QPen(QColor(fill), 1.2))
                 painter.setBrush(QBrush(QColor(theme.left_out), Qt.BrushStyle.BDiagPattern))
             painter.drawRoundedRect(_rect(part.box), 2, 2)
-        if capsule.trouble:
+        if joint.trouble:
             painter.setPen(QColor(theme.warn_ink))
             painter.setFont(text_font(18, bold=True))
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter, "!")
-        title = _rect(capsule.title_box)
+        title = _rect(joint.title_box)
         top = QRectF(title.x(), title.y(), title.width(), 17)
-        self._draw_text(painter, top, capsule.title, theme.ink, bold=True)
-        colour = theme.warn_ink if capsule.trouble else theme.ink_soft
-        self._draw_text(painter, top.translated(0, 15), capsule.counts, colour)
+        self._draw_text(painter, top, joint.title, theme.ink, bold=True)
+        colour = theme.warn_ink if joint.trouble else theme.ink_soft
+        self._draw_text(painter, top.translated(0, 15), joint.counts, colour)
 
     def _draw_spill(self, painter: QPainter, spill: Spill) -> None:
         pen = QPen(QColor(self._theme.left_out), 1.5, Qt.PenStyle.DashLine)
@@ -527,7 +526,7 @@ def _faded(colour: str, alpha: float) -> QColor:
 
 def _tip(thing: object) -> str:
     match thing:
-        case Capsule():
+        case Joint():
             return thing.trouble or thing.waits_for or f"{thing.title}: {thing.counts}"
         case Head():
             stale = "\nIts file has changed since it was read: F5 reads it again" * thing.stale

@@ -40,6 +40,8 @@ class BayCard(RowsCard):
         more = button("⋯", f"bay.{bay}.more", self._offer, "plain")
         more.setAccessibleName("What can be done with the rows of this bay")
         more.setToolTip(more.accessibleName())
+        more.setFixedWidth(26)
+        more.setStyleSheet("padding: 2px 0;")
         self.switch = Switch(f"bay.{bay}.switch", ("Keep", "Leave"), "This bay")
         self.head_row.addWidget(more)
         self.head_row.addWidget(self.switch)
@@ -104,7 +106,7 @@ class MatchPage(Page):
         bays = QHBoxLayout(self._bay_row)
         bays.setContentsMargins(0, 0, 0, 0)
         bays.setSpacing(12)
-        for bay, share in ((Bay.LEFT, 35), (Bay.BOTH, 53), (Bay.RIGHT, 34)):
+        for bay, share in ((Bay.LEFT, 38), (Bay.BOTH, 47), (Bay.RIGHT, 38)):
             bays.addWidget(self._bays[bay], share)
         column = QVBoxLayout(self)
         column.setContentsMargins(20, 8, 20, 8)
