@@ -15,11 +15,19 @@ from keen_trellis.document.edits import (
     RenameLane,
     SetBay,
     SetItem,
+    SetPromises,
     lane_with_bay,
     lane_with_rows,
 )
-from keen_trellis.document.items import ConditionItem, FilterItem, JoinItem, LinkedFields
+from keen_trellis.document.items import (
+    ConditionItem,
+    FilterItem,
+    JoinItem,
+    LinkedFields,
+    Promised,
+)
 from keen_trellis.plan.bays import Bay
+from keen_trellis.plan.promises import PROMISES
 
 LANES_AT_MOST, ITEMS_AT_MOST = 7, 9
 
@@ -50,6 +58,8 @@ def any_edit(trellis: Trellis, chance: Random) -> Edit:
             changing.append(SetItem(FilterItem(id=item.id, conditions=conditions, of="any")))
         if isinstance(item, JoinItem):
             changing.append(SetBay(item.id, chance.choice(list(Bay)), chance.random() < 0.5))
+            promised = Promised(what=chance.choice(PROMISES), column=chance.choice(["riders", ""]))
+            changing.append(SetPromises(item.id, (promised,)))
             if len(lanes) < LANES_AT_MOST:
                 adding.append(lane_with_bay(trellis, item.id, chance.choice(list(Bay))))
     return chance.choice([*adding, *changing])

@@ -20,11 +20,11 @@ from keen_trellis.read import Server
 from keen_trellis.run import Delivered, Results, Runner, make_deliveries
 from keen_trellis.run.facts import JoinFacts
 
-DONE, UNUSABLE = 0, 2
+DONE, BROKEN, UNUSABLE = 0, 1, 2
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
-    """Run one command and return its exit code: 0 done, 2 unusable input."""
+    """Run one command; return its exit code: 0 done, 1 a promise broken, 2 unusable input."""
     options = _parser().parse_args(arguments)
     try:
         return int(options.command(options))
@@ -50,6 +50,9 @@ def _parser() -> argparse.ArgumentParser:
     running.add_argument("file", type=Path, metavar="FILE")
     running.add_argument("--json", action="store_true", help="print the counts as JSON")
     running.add_argument("--deliver", action="store_true", help="write the deliveries")
+    running.add_argument(
+        "--despite", action="store_true", help="also those that a broken promise stops"
+    )
     running.add_argument(
         "--set",
         action="append",
@@ -97,14 +100,17 @@ def _run(options: argparse.Namespace) -> int:
     errors = results.errors()
     made: list[Delivered] = []
     if not errors:
-        made = make_deliveries(results, write=options.deliver)
+        made = make_deliveries(results, write=options.deliver, despite=options.despite)
     if options.json:
         print(json.dumps(_summary(results, made, errors), indent=2, ensure_ascii=False))
     else:
         _print_counts(results, made)
     for error in errors:
         print(f"keen-trellis: {error}", file=sys.stderr)
-    return UNUSABLE if errors else DONE
+    broken = [f"{join.name}: {one}" for join in results.facts.joins() for one in join.broken]
+    for one in broken:
+        print(f"keen-trellis: A promise is broken. {one}.", file=sys.stderr)
+    return UNUSABLE if errors else BROKEN if broken else DONE
 
 
 def _with_place(trellis: Trellis, setting: str) -> Trellis:
@@ -152,7 +158,8 @@ def _print_counts(results: Results, made: Sequence[Delivered]) -> None:
         if item.says:
             print(f"{item.name}: {item.says}")
     for delivered in made:
-        what = "written" if delivered.written else "not written (ask with --deliver)"
+        asked = "stopped by a broken promise" if delivered.stopped else "ask with --deliver"
+        what = "written" if delivered.written else f"not written ({asked})"
         what += ", in place of the file that was there" if delivered.replaced else ""
         print(f"{delivered.name}: {delivered.rows:,} rows to {delivered.path}, {what}")
 
@@ -175,6 +182,7 @@ def _summary(
             "pairs": tie.counts.pairs,
             "join": tie.join,
             "rows": tie.rows,
+            "promises": [dataclasses.asdict(promise) for promise in tie.promises],
         }
         for tie in facts.joins()
     ]

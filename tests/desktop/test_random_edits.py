@@ -66,7 +66,10 @@ class RandomEditsTest(WindowTestCase):
 
 def _numbers(facts: Facts) -> dict[str, object]:
     lanes = {lane.name: lane.rows for lane in facts.lanes.values() if lane.rows is not None}
-    ties = {tie.id: (tie.rows, tie.counts.pairs, tie.join) for tie in facts.joins()}
+    ties = {
+        tie.id: (tie.rows, tie.counts.pairs, tie.join, [one.is_kept for one in tie.promises])
+        for tie in facts.joins()
+    }
     steps = {
         item.id: (item.says, dict(item.numbers))
         for item in facts.items.values()
@@ -81,7 +84,10 @@ def _told_numbers(told: dict[str, Any]) -> dict[str, object]:
         step["id"]: (step["says"], {k: v for k, v in step.items() if k not in beside})
         for step in told["steps"]
     }
-    ties = {tie["id"]: (tie["rows"], tie["pairs"], tie["join"]) for tie in told["ties"]}
+    ties = {
+        tie["id"]: (tie["rows"], tie["pairs"], tie["join"], [p["is_kept"] for p in tie["promises"]])
+        for tie in told["ties"]
+    }
     return {"lanes": {s["lane"]: s["rows"] for s in told["sources"]}, "ties": ties, "steps": steps}
 
 

@@ -89,6 +89,32 @@ class TieOnTheBenchTest(WindowTestCase):
         self.assertEqual(self.item().text, ())
         self.assertEqual(self.tie().counts.left.found, 1198)
 
+    def test_a_promise_is_made_broken_shown_and_stops_the_deliveries_until_it_holds(self) -> None:
+        self.trigger("page.promises")
+        self.choose("promises.add", "left.found")
+        self.choose("promises.add", "right.few without")
+        field = self.find(QLineEdit, "promises.1.rows")
+        field.selectAll()
+        self.key(Qt.Key.Key_Return, field, "2")
+        self.choose("promises.add", "left.same total")
+        self.choose("promises.2.column", "vehicles")
+        kept = [one.is_kept for one in self.session.results.promises["sailings-routes"]]
+        self.assertEqual(kept, [False, True, True])
+        self.click("promises.0.show")
+        self.assertEqual(len(self.find(Grid, "promises.breaking.grid").table_model.table), 11)
+        self.assertEqual(self.window.map.shown.joints[0].counts, "promise broken")
+        self.assertIn("A promise is broken: every Sailings row", self.text("finding.text"))
+        self.trigger("trellis.deliver")
+        self.assertIn("Season report was not written", self.text("bench.notice.text"))
+        self.assertFalse((self.folder / "out").exists())
+        self.choose("promises.0.what", "left.not multiplied")
+        self.assertFalse(self.window.action("trellis.deliver_despite").isEnabled())
+        self.trigger("trellis.deliver")
+        self.assertTrue((self.folder / "out" / "season.csv").exists())
+        for _ in range(3):
+            self.click("promises.0.remove")
+        self.assertEqual(self.item().promises, ())
+
     def test_the_latest_partner_and_the_nearest_within_a_distance_are_said_by_choices(self) -> None:
         """Each is checked by going through the rows one by one."""
         self.session.select("sailings-vessels")

@@ -31,6 +31,7 @@ from keen_trellis.document.edits import (
     SetBay,
     SetItem,
     SetKeep,
+    SetPromises,
     SetSource,
     apply,
     lane_with_bay,
@@ -41,6 +42,7 @@ from keen_trellis.document.items import (
     ConditionItem,
     FilterItem,
     LinkedFields,
+    Promised,
     StackedLane,
     StackItem,
 )
@@ -276,6 +278,54 @@ class BeginningTest(ItemsTest):
         results = self.results()
         self.assertIsInstance(results.rows["monday-without-routes"], WaitingError)
         self.assertEqual(len(results.errors()), 1)
+
+
+class PromiseTest(ItemsTest):
+    def setUp(self) -> None:
+        super().setUp()
+        self.do(
+            AddTie("monday", "routes", (LinkedFields(left="route", right="code"),)),
+            AddDelivery("monday", "Report", str(self.folder / "report.csv")),
+            AddDelivery("tuesday", "Other", str(self.folder / "other.csv")),
+            SetPromises("monday-routes", (Promised(what="found"), Promised(what="one partner"))),
+        )
+
+    def test_a_broken_promise_stops_what_comes_through_its_tie_and_nothing_else(self) -> None:
+        code, said = self.command("run", "--deliver")
+        broken = "Monday + Routes: every Monday row finds a Routes row: 2 do not"
+        self.assertIn(f"A promise is broken. {broken}.", said)
+        self.assertIn("not written (stopped by a broken promise)", said)
+        written = [(self.folder / f"{name}.csv").exists() for name in ("report", "other")]
+        self.assertEqual((code, written), (1, [False, True]))
+        told = json.loads(self.command("run", "--json")[1].partition("\nkeen-trellis")[0])
+        (tie,) = told["ties"]
+        self.assertEqual([one["is_kept"] for one in tie["promises"]], [False, False])
+        self.assertEqual(self.command("run", "--deliver", "--despite")[0], 1)
+        self.assertTrue((self.folder / "report.csv").exists())
+
+    def test_promises_are_kept_with_the_trellis_and_hold_once_it_is_mended(self) -> None:
+        (self.folder / "routes.csv").write_text("code,zone\nKP-MS,I\nKP-BR,I\nMS-GH,O\n")
+        code, said = self.command("run", "--deliver")
+        self.assertEqual((code, (self.folder / "report.csv").exists()), (0, True), said)
+        self.assertIn(
+            "Promised: every Monday row finds a Routes row; every", self.command("describe")[1]
+        )
+        loaded = load(self.folder / "week.trellis")
+        item = self.trellis.join("monday-routes")
+        self.assertEqual(loaded.join("monday-routes").promises, item.promises)
+        before = self.results().given["monday-routes"]
+        self.do(SetPromises("monday-routes", ()))
+        self.assertIs(self.results().given["monday-routes"], before)  # nothing runs again for it
+
+    def test_a_total_follows_its_column_when_it_is_renamed(self) -> None:
+        self.do(AddTie("monday", "tuesday", (LinkedFields(left="route", right="route"),)))
+        total = Promised(what="same total", column="riders (Tuesday)")
+        self.do(AddTie("monday", "routes", (LinkedFields(left="route", right="code"),)))
+        tie = self.trellis.lane("monday").items[-1].id
+        self.do(SetPromises(tie, (total,)))
+        self.do(RenameLane("tuesday", "Second"))
+        (found,) = self.results().promises[tie]
+        self.assertEqual((found.promise.column, found.is_kept), ("riders (Second)", True))
 
 
 class EveryKindTest(ItemsTest):

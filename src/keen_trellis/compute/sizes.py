@@ -8,6 +8,7 @@ import numpy as np
 
 from keen_trellis.compute.filtered import Filtered
 from keen_trellis.compute.join.match import Match
+from keen_trellis.compute.promised import Checked
 from keen_trellis.compute.stack import Stack
 from keen_trellis.compute.tied import Tied
 from keen_trellis.data import Column, Table
@@ -35,6 +36,8 @@ def size_of(value: Any) -> int:
             return size_of(value.outcome) + sum(map(size_of, bays))
         case Stack():
             return size_of(value.outcome)
+        case Checked():
+            return int(value.breaking.nbytes)
         case Filtered():
             return size_of(value.outcome) + size_of(value.left_out) + 2 * len(value.table)
     return 0

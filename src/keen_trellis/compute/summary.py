@@ -183,7 +183,8 @@ def _added_up(column: Column, codes: NDArray[np.intp], times: NDArray[Any], how:
     n = len(times)
     state = np.where(times == 0, BLANK, 0).astype(np.uint8) if (times == 0).any() else None
     if column.kind is Kind.NUMBER:
-        sums = np.bincount(codes, weights=column.values, minlength=n)
+        # of no rows at all, NumPy counts integers whatever the weights
+        sums = np.bincount(codes, weights=column.values, minlength=n).astype(np.float64)
         values = sums / np.maximum(times, 1) if how == "average" else sums
         if bool(np.isnan(values).any()):  # infinity and its opposite in one group
             state = np.where(np.isnan(values) | (times == 0), BLANK, 0).astype(np.uint8)

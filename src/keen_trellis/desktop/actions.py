@@ -63,6 +63,10 @@ def _has_deliveries(session: Session) -> bool:
     return any(True for _ in session.trellis.deliveries())
 
 
+def _has_broken(session: Session) -> bool:
+    return any(join.broken for join in session.results.facts.joins())
+
+
 @dataclass(frozen=True, slots=True)
 class ActionSpec:
     """One thing that can be done.
@@ -241,6 +245,14 @@ ACTIONS = (
         _has_page("source"),
     ),
     ActionSpec(
+        "page.promises",
+        "Show the promises",
+        "Open the Promises page of the selected tie: what must hold at every run.",
+        lambda d: d.bench.open_page("promises"),
+        "Ctrl+3",
+        _has_page("promises"),
+    ),
+    ActionSpec(
         "page.notes",
         "Show the notes",
         "Open the Notes page of what is selected: why it is so.",
@@ -403,6 +415,14 @@ ACTIONS = (
         lambda d: d.session.deliver(),
         "Ctrl+Shift+D",
         _has_deliveries,
+    ),
+    ActionSpec(
+        "trellis.deliver_despite",
+        "Deliver all despite broken promises",
+        "Write every delivery, also those that a broken promise stops.",
+        lambda d: d.session.deliver(despite=True),
+        "",
+        _has_broken,
     ),
     ActionSpec(
         "job.stop",

@@ -210,7 +210,9 @@ class Flow(QLayout):
         x = rect.x()
         for item in self._items:
             size = item.sizeHint()
-            if lines[-1] and x + size.width() > rect.right() + 1:
+            widget = item.widget()
+            begins_line = widget is not None and bool(widget.property("begins_line"))
+            if lines[-1] and (begins_line or x + size.width() > rect.right() + 1):
                 lines.append([])
                 x = rect.x()
             lines[-1].append((item, size, x))

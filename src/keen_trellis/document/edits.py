@@ -17,6 +17,7 @@ from keen_trellis.document.items import (
     JoinItem,
     LinkedFields,
     OrderedBy,
+    Promised,
     SameValues,
     StackedLane,
     StackItem,
@@ -588,6 +589,19 @@ class TakeLink:
             "cross": link.cross,
         }
         return _with_item(trellis, self.tie, lambda tie: _with(tie, **changes))
+
+
+@dataclass(frozen=True, slots=True)
+class SetPromises:
+    """Choose what is promised of a tie."""
+
+    tie: str
+    promises: tuple[Promised, ...]
+    label: str = "Change what is promised"
+
+    def changed(self, trellis: Trellis) -> Trellis:
+        """Return the trellis with the tie's promises."""
+        return _with_item(trellis, self.tie, lambda tie: _with(tie, promises=self.promises))
 
 
 @dataclass(frozen=True, slots=True)

@@ -223,6 +223,23 @@ class Trellis(Part):
         tied, place = self.place_of(begins.tie)
         return {tied.id} | self.tied_in(tied, place + 1)
 
+    def upstream(self, part_id: str) -> set[str]:
+        """Return the parts whose rows a part's rows come from, itself among them."""
+        found: set[str] = set()
+        waiting = [part_id]
+        while waiting:
+            part = waiting.pop()
+            if not part or part in found:
+                continue
+            found.add(part)
+            lane, place = self.place_after(part)
+            if place:
+                waiting.append(self.part_at(lane, place - 1))
+                waiting += map(self.taken_after, lane.items[place - 1].takes())
+            else:
+                waiting.append(self.begins_after(lane))
+        return found
+
     def reader_of(self, path: Path) -> Lane | None:
         """Return the lane that reads a file, or would if it were there; None where none does."""
         return next((lane for lane in self.lanes if lane.source.reads(path)), None)

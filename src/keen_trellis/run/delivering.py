@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -26,6 +26,8 @@ class Delivered:
     written : bool
     replaced : bool
         Whether a file was there before.
+    stopped : str
+        The broken promise that it was not written for; empty for none.
     """
 
     delivery: str
@@ -34,6 +36,7 @@ class Delivered:
     rows: int
     written: bool
     replaced: bool
+    stopped: str = ""
 
 
 def make_deliveries(
@@ -41,6 +44,7 @@ def make_deliveries(
     only: Iterable[str] | None = None,
     report: Report = quiet,
     write: bool = True,
+    despite: bool = False,
 ) -> list[Delivered]:
     """Write the outcomes of a run where the trellis says, each whole or not at all.
 
@@ -52,6 +56,8 @@ def make_deliveries(
         Where not given, all are made.
     write : bool
         False tells what would be written.
+    despite : bool
+        Whether also those are written that a broken promise stops.
 
     Raises
     ------
@@ -80,7 +86,12 @@ def make_deliveries(
     for number, (item, table) in enumerate(jobs):
         path = Path(item.path)
         replaced = path.exists()
-        if write:
+        broken = [
+            f"{join.name}: {one}" for join in results.broken_before(item.id) for one in join.broken
+        ]
+        stopped = "" if despite else "; ".join(broken)
+        is_written = write and not stopped
+        if is_written:
             share = part(report, number / len(jobs), (number + 1) / len(jobs))
             deliver(table, path, item.name, share)
         made.append(
@@ -89,8 +100,14 @@ def make_deliveries(
                 item.name,
                 path,
                 rows=len(table),
-                written=write,
-                replaced=replaced and write,
+                written=is_written,
+                replaced=replaced and is_written,
+                stopped=stopped,
             )
         )
     return made
+
+
+def _broken(results: Results, delivery: str) -> Iterator[str]:
+    for join in results.broken_before(delivery):
+        yield from (f"{join.name}: {broken}" for broken in join.broken)

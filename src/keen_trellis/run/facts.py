@@ -7,13 +7,13 @@ value of a source in them.
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, cast
 
 from keen_trellis.data import Table
 from keen_trellis.document.items import Item
-from keen_trellis.document.trellis import Lane, Trellis
+from keen_trellis.document.trellis import Lane
 from keen_trellis.errors import UserError, WaitingError
 from keen_trellis.plan.counts import Counts, Group
 from keen_trellis.read import Reading
@@ -21,6 +21,7 @@ from keen_trellis.read import Reading
 if TYPE_CHECKING:
     from keen_trellis.compute.execute import Given
     from keen_trellis.compute.tied import Tied
+    from keen_trellis.run.results import Results
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -92,6 +93,15 @@ class ItemFacts(PartFacts):
     numbers: Mapping[str, int] = field(default_factory=dict)
 
 
+@dataclass(frozen=True, slots=True)
+class PromiseFacts:
+    """A promise in a sentence, whether it is kept, and what is instead."""
+
+    sentence: str
+    is_kept: bool
+    says: str = ""
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class JoinFacts(ItemFacts):
     """A join that has been made; `join` is its name, `other` that of the lane it brings in."""
@@ -99,6 +109,12 @@ class JoinFacts(ItemFacts):
     counts: Counts
     join: str
     other: str
+    promises: tuple[PromiseFacts, ...] = ()
+
+    @property
+    def broken(self) -> tuple[str, ...]:
+        """What is promised and does not hold, and what is instead."""
+        return tuple(f"{one.sentence}: {one.says}" for one in self.promises if not one.is_kept)
 
 
 @dataclass(frozen=True, slots=True)
@@ -113,13 +129,9 @@ class Facts:
         return (item for item in self.items.values() if isinstance(item, JoinFacts))
 
 
-def facts_of(
-    trellis: Trellis,
-    readings: Mapping[str, Reading | UserError],
-    rows: Mapping[str, Table | UserError],
-    given: Mapping[str, Given | UserError],
-) -> Facts:
-    """Return the facts of a run; the arguments are what `Results` has."""
+def facts_of(results: Results) -> Facts:
+    """Return the facts of a run."""
+    trellis, readings, rows = results.trellis, results.readings, results.rows
     lanes = {
         lane.id: _lane(lane, readings.get(lane.id), rows.get(lane.id)) for lane in trellis.lanes
     }
@@ -135,7 +147,12 @@ def facts_of(
             before=len(before) if isinstance(before, Table) else None,
             **_going_on(rows.get(item.id)),
         )
-        items[item.id] = _with_given(facts, given.get(item.id))
+        made = _with_given(facts, results.given.get(item.id))
+        if isinstance(made, JoinFacts):
+            promises = results.promises.get(item.id, ())
+            told = (PromiseFacts(one.sentence(), one.is_kept, one.says) for one in promises)
+            made = replace(made, promises=tuple(told))
+        items[item.id] = made
     return Facts(lanes, items)
 
 

@@ -11,10 +11,11 @@ from keen_trellis.data import Table
 from keen_trellis.document.trellis import Trellis
 from keen_trellis.errors import UserError, WaitingError
 from keen_trellis.read import Reading
-from keen_trellis.run.facts import Facts, facts_of
+from keen_trellis.run.facts import Facts, JoinFacts, facts_of
 
 if TYPE_CHECKING:
     from keen_trellis.compute.execute import Given
+    from keen_trellis.compute.promised import Checked
     from keen_trellis.compute.tied import Tied
 
 CELLS_COUNTED_AT_MOST = 20_000
@@ -36,6 +37,8 @@ class Results:
         the item's).
     given : dict of item id to what it gave, or UserError
         Of every step and tie.
+    promises : dict of join id to tuple of Checked
+        Of the joins that could be made.
     read_at : datetime or None
         When the oldest of the sources was read.
     """
@@ -44,18 +47,24 @@ class Results:
     readings: dict[str, Reading | UserError] = field(default_factory=dict)
     rows: dict[str, Table | UserError] = field(default_factory=dict)
     given: dict[str, Given | UserError] = field(default_factory=dict)
+    promises: dict[str, tuple[Checked, ...]] = field(default_factory=dict)
     read_at: dt.datetime | None = None
 
     @cached_property
     def facts(self) -> Facts:
         """The numbers and names of the run."""
-        return facts_of(self.trellis, self.readings, self.rows, self.given)
+        return facts_of(self)
 
     def errors(self) -> list[UserError]:
         """Return what went wrong, each once, sources first; not what only waits for it."""
         found = [*self.readings.values(), *self.rows.values()]
         unique = {id(e): e for e in found if isinstance(e, UserError)}
         return [e for e in unique.values() if not isinstance(e, WaitingError)]
+
+    def broken_before(self, part_id: str) -> list[JoinFacts]:
+        """Return the joins with a broken promise that a part's rows come through."""
+        upstream = self.trellis.upstream(part_id)
+        return [join for join in self.facts.joins() if join.broken and join.id in upstream]
 
     @property
     def ties(self) -> dict[str, Tied | UserError]:

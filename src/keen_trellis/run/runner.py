@@ -14,9 +14,11 @@ from typing import Any
 
 from keen_trellis.compute.execute import Given, execute
 from keen_trellis.compute.filtered import Filtered
+from keen_trellis.compute.promised import Checked, checked
 from keen_trellis.compute.schemas import schema_of
 from keen_trellis.compute.sizes import size_of
 from keen_trellis.compute.tied import Tied
+from keen_trellis.document.items import JoinItem
 from keen_trellis.document.sources import BaySource, InTrellis, Source
 from keen_trellis.document.trellis import Lane, Trellis
 from keen_trellis.errors import (
@@ -179,9 +181,13 @@ class Runner:
             value = execute(node, [_rows_of(one) for one in inputs], report)
             _look_ahead(value)
             self.keep(node.digest, value)
-        kept = self._kept[node.digest]
+        return self.kept(node.digest)
+
+    def kept(self, digest: str) -> Any:
+        """Return what was kept under a name, and keep it on."""
+        kept = self._kept[digest]
         kept.last_run = self._run
-        self._kept.move_to_end(node.digest)
+        self._kept.move_to_end(digest)
         return kept.value
 
     def keep(self, digest: str, value: Any) -> None:
@@ -251,6 +257,21 @@ class _Running:
             found.rows[part_id] = value if isinstance(value, UserError) else _rows_of(value)
             if part_id not in lanes and self.trellis.item(part_id).changes_rows:
                 found.given[part_id] = value
+                found.promises[part_id] = self._promises(part_id, node, value)
+
+    def _promises(self, part_id: str, node: Node | UserError, value: Any) -> tuple[Checked, ...]:
+        """Return what is promised of a join, checked now or kept from before."""
+        item = self.trellis.item(part_id)
+        if not isinstance(item, JoinItem) or not isinstance(value, Tied):
+            return ()
+        assert isinstance(node, Node)
+        found = []
+        for promise in (one.as_promise() for one in item.promises):
+            name = f"{node.digest} {value.names} {promise}"
+            if name not in self.runner._kept:
+                self.runner.keep(name, checked(promise, value))
+            found.append(self.runner.kept(name))
+        return tuple(found)
 
     def _waiting(self, part_id: str, lanes: dict[str, str], found: Results) -> WaitingError | None:
         """Return what a part waits for, where something that it takes could not be worked out."""

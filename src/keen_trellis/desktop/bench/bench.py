@@ -83,12 +83,15 @@ class Bench(QWidget):
         head.addWidget(self._rename)
         head.addLayout(self._tabs)
         head.addStretch(1)
-        head.addWidget(self.notice, 4)
         head.addWidget(self.finding, 4)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         column.addWidget(bar)
+        notices = QHBoxLayout()  # a row of their own: what is wrong is never cut off
+        notices.setContentsMargins(20, 0, 20, 0)
+        notices.addWidget(self.notice)
+        column.addLayout(notices)
         column.addWidget(self._stack, 1)
 
     def _welcome_page(self) -> QWidget:

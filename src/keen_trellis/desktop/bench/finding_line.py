@@ -89,6 +89,9 @@ class FindingLine(QFrame):
     def _told_of_item(self, item: Item) -> Iterator[_Told]:
         """Yield what stands out at a tie or step; first what one just added leaves before it."""
         session = self._session
+        facts = session.results.facts.items.get(item.id)
+        for number, broken in enumerate(getattr(facts, "broken", ())):
+            yield _Told(f"A promise is broken: {broken}.", f"promise.{number}", None)
         left_before = stays_before(session.trellis, item.id)
         label = f"Move behind the {item.word}"
         moved = _Told(left_before, "stays before", MoveBehind(item.id, label))

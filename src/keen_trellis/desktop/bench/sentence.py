@@ -45,6 +45,11 @@ class Sentence(FlowRow):
         """Say it anew next time, whatever it says: the colours are others."""
         self._key = None
 
+    def begin_line(self, with_this: QWidget) -> None:
+        """Let what was added begin a line of its own."""
+        with_this.setProperty("begins_line", True)
+        self.flow.invalidate()
+
     def word(self, text: str, colour: str = "") -> None:
         """Add words, such as the name of a lane in its colour."""
         word = QLabel(text)

@@ -500,6 +500,12 @@ class _Drawing:
         counts = counted(facts.rows or 0, "row")
         if isinstance(facts, JoinFacts):
             counts = found_words(facts.counts)
+            if facts.broken:
+                more = f" and {len(facts.broken) - 1} more" if len(facts.broken) > 1 else ""
+                counts, broken = "promise broken", f"{facts.broken[0]}{more}"
+                return Joint(
+                    item.id, lane.id, box, slats, title=title, counts=counts, trouble=broken
+                )
         return Joint(item.id, lane.id, box, parts=slats, title=title, counts=counts, trouble="")
 
     def _colours(self, lane: Lane, item: Item, facts: ItemFacts) -> list[int | None]:

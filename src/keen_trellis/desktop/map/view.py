@@ -353,7 +353,7 @@ class MapView(QAbstractScrollArea):
                 painter.setPen(QPen(QColor(fill), 1.2))
                 painter.setBrush(QBrush(QColor(theme.left_out), Qt.BrushStyle.BDiagPattern))
             painter.drawRoundedRect(_rect(part.box), 2, 2)
-        if joint.trouble:
+        if joint.trouble and not joint.parts:
             painter.setPen(QColor(theme.warn_ink))
             painter.setFont(text_font(18, bold=True))
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter, "!")

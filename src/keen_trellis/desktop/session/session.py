@@ -466,11 +466,12 @@ class Session(QObject):
             self.fresh = next(one.id for one in items if one.id not in before)
             self.select(self.fresh)
 
-    def deliver(self, only: list[str] | None = None) -> None:
+    def deliver(self, only: list[str] | None = None, despite: bool = False) -> None:
         """Write the deliveries of the trellis as it is now, or some of them.
 
         Where its results are not there yet, they are worked out first; what is done to the trellis
-        meanwhile changes nothing of it.
+        meanwhile changes nothing of it. What a broken promise stops is said, and not written unless
+        `despite` is given.
         """
         trellis, results = self.trellis, self.results
         is_known = self.up_to_date and results.trellis is trellis
@@ -479,7 +480,8 @@ class Session(QObject):
             from keen_trellis.run import make_deliveries
 
             of_now = results if is_known else self.runner.run(trellis, part(report, 0.0, 0.5))
-            return make_deliveries(of_now, only, part(report, 0.0 if is_known else 0.5, 1.0))
+            share = part(report, 0.0 if is_known else 0.5, 1.0)
+            return make_deliveries(of_now, only, share, despite=despite)
 
         def done(made: list[Delivered]) -> None:
             self.rest()
@@ -487,8 +489,14 @@ class Session(QObject):
                 f"{d.name}: {d.rows:,} rows {'in place of' if d.replaced else 'written to'} "
                 f"{'the earlier ' if d.replaced else ''}{d.path.name}"
                 for d in made
+                if d.written
             ]
-            self.said.emit(". ".join(words) + ".", False)
+            stopped = [
+                f"{d.name} was not written. A promise is broken: {d.stopped}"
+                for d in made
+                if d.stopped
+            ]
+            self.said.emit(". ".join(stopped or words) + ".", bool(stopped))
             self.delivered.emit()
 
         self.writes.start(

@@ -11,6 +11,7 @@ from keen_trellis.document.items.join import (
     JoinItem,
     LinkedFields,
     OrderedBy,
+    Promised,
     SameValues,
     WantedColumns,
 )
@@ -32,6 +33,7 @@ __all__ = [
     "LinkedFields",
     "OrderedBy",
     "Part",
+    "Promised",
     "SameValues",
     "StackItem",
     "StackedLane",

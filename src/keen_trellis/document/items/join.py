@@ -23,6 +23,8 @@ from keen_trellis.plan.link import (
 from keen_trellis.plan.nodes import Join, Node, Outcome
 from keen_trellis.plan.operators import Operator
 from keen_trellis.plan.outcome import Columns, LinkShown, SameNamed
+from keen_trellis.plan.promises import Promise
+from keen_trellis.plan.promises import Promised as PromisedWord
 from keen_trellis.plan.sentences import join_title, link_sentence
 from keen_trellis.plan.text_rules import TextRule
 
@@ -80,6 +82,19 @@ class WantedColumns(Part):
     right: tuple[str, ...] | None = None
 
 
+class Promised(Part):
+    """Something that must hold at every run; attributes as in `plan.promises.Promise`."""
+
+    what: PromisedWord
+    side: Side = "left"
+    rows: int = Field(default=0, ge=0)
+    column: str = ""
+
+    def as_promise(self) -> Promise:
+        """Return the promise as the plan takes it."""
+        return Promise(**dict(self))
+
+
 class JoinItem(Item):
     """The place where another lane meets the lane that this item stands on.
 
@@ -94,6 +109,8 @@ class JoinItem(Item):
     text, blanks, partner, partner_for, order, pairs, cross
         As in `plan.link.Link`.
     columns : WantedColumns
+    promises : tuple of Promised
+        Checked at every run; a broken one stops the deliveries behind it.
     """
 
     type: Literal["join"] = "join"
@@ -109,6 +126,7 @@ class JoinItem(Item):
     pairs: tuple[SameValues, ...] = ()
     cross: bool = False
     columns: WantedColumns = WantedColumns()
+    promises: tuple[Promised, ...] = ()
 
     word: ClassVar[str] = "tie"
 
@@ -157,7 +175,12 @@ class JoinItem(Item):
         order = self.order
         if name != self.partner_for:  # partners are put in order by fields of the other side
             order = tuple(OrderedBy(**{**dict(o), "field": change(o.field)}) for o in order)
-        return type(self)(**{**dict(self), "link": link, "columns": columns, "order": order})
+        promises = tuple(
+            Promised(**{**dict(one), "column": change(one.column)}) if one.side == name else one
+            for one in self.promises
+        )
+        changes = {"link": link, "columns": columns, "order": order, "promises": promises}
+        return type(self)(**{**dict(self), **changes})
 
     def sentence(self, trellis: Trellis, lane: Lane) -> str:
         """Return what belongs together, what the join is, and which bays are kept."""
@@ -166,7 +189,10 @@ class JoinItem(Item):
             return f"Is tied to {other.name}, with no link field chosen yet."
         said = link_sentence(self.match_link(), lane.name, other.name)
         title = join_title(self.keep, self.wanted_columns(), self.cross)
-        return f"{said} {title}: {self._kept_words(lane.name, other.name)}."
+        names = (lane.name, other.name)
+        promised = [one.as_promise().sentence(names) for one in self.promises]
+        more = f" Promised: {'; '.join(promised)}." if promised else ""
+        return f"{said} {title}: {self._kept_words(*names)}.{more}"
 
     def _kept_words(self, left: str, right: str) -> str:
         names = {"left": f"only in {left}", "both": "in both", "right": f"only in {right}"}

@@ -16,6 +16,7 @@ VIEW = PartView(
         PageSpec(
             "outcome", "Outcome", later("parts.join.outcome_page.OutcomePage"), counts_rows=True
         ),
+        PageSpec("promises", "Promises", later("parts.join.promises_page.PromisesPage")),
         NOTES,
     ),
     title=_title,
