@@ -51,6 +51,8 @@ class WindowTestCase(unittest.TestCase):
 
     def close(self) -> None:
         self.session.undo.setClean()
+        self.session.stop()
+        self.wait_until(lambda: not self.session.writes.busy)  # else a box asks before it closes
         self.window.close()
         self.window.deleteLater()
         self.settle()

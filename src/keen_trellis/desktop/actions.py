@@ -245,14 +245,6 @@ ACTIONS = (
         _has_page("source"),
     ),
     ActionSpec(
-        "page.promises",
-        "Show the promises",
-        "Open the Promises page of the selected tie: what must hold at every run.",
-        lambda d: d.bench.open_page("promises"),
-        "Ctrl+3",
-        _has_page("promises"),
-    ),
-    ActionSpec(
         "page.notes",
         "Show the notes",
         "Open the Notes page of what is selected: why it is so.",
@@ -391,6 +383,14 @@ ACTIONS = (
         lambda d: d.bench.open_page("outcome"),
         "Ctrl+2",
         _has_page("outcome"),
+    ),
+    ActionSpec(
+        "page.promises",
+        "Show the promises",
+        "Open the Promises page of the selected tie: what must hold at every run.",
+        lambda d: d.bench.open_page("promises"),
+        "Ctrl+3",
+        _has_page("promises"),
     ),
     ActionSpec(
         "trellis.reread",
