@@ -16,7 +16,7 @@ from keen_trellis.desktop import theme as themes
 from keen_trellis.desktop.actions import ACTIONS
 from keen_trellis.desktop.adding.chooser import Chooser
 from keen_trellis.desktop.bench.grid import Grid
-from keen_trellis.document import LinkedFields, SheetSource, load
+from keen_trellis.document import DelimitedSource, LinkedFields, SheetSource, load
 from keen_trellis.document.edits import AddLane, AddTie
 from keen_trellis.document.items import JoinItem
 from keen_trellis.plan.bays import Bay
@@ -75,6 +75,31 @@ class TieOnTheBenchTest(WindowTestCase):
         self.assertEqual(self.tie().counts.left.found, 0)
         self.click("link.1.remove")
         self.assertEqual(self.tie().counts.left.found, 1198)
+
+    def test_a_field_among_a_thousand_is_found_by_typing(self) -> None:
+        names = ["code", *(f"stop {n}" for n in range(1_000))]
+        path = self.folder / "stops.csv"
+        path.write_text(",".join(names) + "\n" + ",".join(["KP-MS", *["7"] * 1_000]) + "\n")
+        self.session.do(AddLane("Stops", DelimitedSource(path=str(path))))
+        self.settle()
+        self.session.do(AddTie("routes", "stops", (LinkedFields(left="code", right="code"),)))
+        self.session.select("routes-stops")
+        self.settle()
+        self.click("link.0.right")
+        picker = self.application.activePopupWidget()
+        assert picker is not None
+        self.assertLessEqual(picker.height(), 400)
+        found = self.find(QListWidget, "link.0.right.picker.found")
+        self.assertEqual((found.count(), found.currentItem().text()), (1_001, "code    text"))
+        field = self.find(QLineEdit, "link.0.right.picker.field")
+        QTest.keyClicks(field, "stop 99")
+        self.assertEqual(found.currentItem().text(), "stop 99    integer")
+        self.assertEqual(found.count(), 19)
+        self.key(Qt.Key.Key_Down, field)
+        self.key(Qt.Key.Key_Return, field)
+        self.assertEqual(self.session.trellis.join("routes-stops").link[0].right, "stop 990")
+        self.choose("link.0.right", "stop 123")
+        self.assertEqual(self.session.trellis.join("routes-stops").link[0].right, "stop 123")
 
     def test_how_values_compare_and_which_match_is_taken_is_said_in_the_sentence(self) -> None:
         self.choose("link.text", "ignoring case and spaces")

@@ -41,6 +41,10 @@ def button(text: str, name: str, clicked: Callable[[], object], look: str = "") 
     return made
 
 
+_MENU_AT_MOST = 16
+"""With more to choose from, it is a list that can be searched."""
+
+
 class Choice(QPushButton):
     """A word of a sentence that can be exchanged: a button that opens its alternatives."""
 
@@ -54,21 +58,26 @@ class Choice(QPushButton):
             self.setFont(font)
         self.setAccessibleName(says)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
-        self.setMenu(QMenu(self))
+        self._menu = QMenu(self)
+        self._menu.aboutToShow.connect(self._fill)
+        self.setMenu(self._menu)
         self._options: Sequence[tuple[str, str, str]] = ()
         self._current = ""
-        self.menu().aboutToShow.connect(self._fill)
+        self._room = ("", 36)
+        self.clicked.connect(self._pick)
 
     def offer(self, options: Sequence[tuple[str, str, str]], current: str) -> None:
         """Offer (value, words, remark) to choose from, and show the current one's words."""
         self._options, self._current = options, current
+        few = len(options) <= _MENU_AT_MOST
+        self.setMenu(self._menu if few else None)  # type: ignore[arg-type]
         words = {value: text for value, text, _ in options}
         self.setText(words.get(current, current or "choose"))
         self.setAccessibleName(f"{self._says}: {self.text()}")
 
     def _fill(self) -> None:
         """Make the menu when it is opened: there may be a thousand columns to choose from."""
-        menu = self.menu()
+        menu = self._menu
         menu.clear()
         for value, text, remark in self._options:
             text = text.replace("&", "&&")
@@ -78,9 +87,31 @@ class Choice(QPushButton):
             action.setChecked(value == self._current)
             action.triggered.connect(lambda _=False, v=value: self.chosen.emit(v))
 
+    def _pick(self) -> None:
+        """Offer a list to search, where a menu would run off the screen."""
+        if self.menu() is not None:
+            return
+        from keen_trellis.desktop.picker import Pick, Picker
+
+        picks = [Pick(value, text, remark) for value, text, remark in self._options]
+        asks = f"{self._says}: type a part of its name"
+        picker = Picker(f"{self.objectName()}.picker", asks, picks, self)
+        picker.resize(380, 340)
+        picker.mark(self._current)
+        picker.chosen.connect(self.chosen.emit)
+        below = self.mapToGlobal(self.rect().bottomLeft())
+        screen = self.screen().availableGeometry()
+        picker.move(
+            min(below.x(), screen.right() - picker.width()),
+            min(below.y() + 2, screen.bottom() - picker.height()),
+        )
+        picker.show()
+
     def sizeHint(self) -> QSize:
-        width = QFontMetrics(self._shown_font()).horizontalAdvance(self.text())
-        return QSize(width + 36, 27)
+        if self._room[0] != self.text():  # asked for again and again while a sentence is said
+            width = QFontMetrics(self._shown_font()).horizontalAdvance(self.text())
+            self._room = self.text(), width + 36
+        return QSize(self._room[1], 27)
 
     def _shown_font(self) -> QFont:
         font = QFont(self.font())
@@ -209,8 +240,8 @@ class Flow(QLayout):
         lines: list[list[tuple[QLayoutItem, QSize, int]]] = [[]]
         x = rect.x()
         for item in self._items:
-            size = item.sizeHint()
             widget = item.widget()
+            size = item.sizeHint() if widget is None else _size_of(widget)
             begins_line = widget is not None and bool(widget.property("begins_line"))
             if lines[-1] and (begins_line or x + size.width() > rect.right() + 1):
                 lines.append([])
@@ -232,6 +263,13 @@ class Flow(QLayout):
         while item := self.takeAt(0):
             if widget := item.widget():
                 discard(widget)
+
+
+def _size_of(widget: QWidget) -> QSize:
+    """Return the room that a widget takes: also when it is new, and only about to be shown."""
+    if widget.isHidden() and widget.testAttribute(Qt.WidgetAttribute.WA_WState_ExplicitShowHide):
+        return QSize()  # on purpose
+    return widget.sizeHint().expandedTo(widget.minimumSize()).boundedTo(widget.maximumSize())
 
 
 class FlowRow(QWidget):

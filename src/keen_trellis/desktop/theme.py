@@ -345,6 +345,6 @@ QProgressBar { background: $surface_soft; border: 0; border-radius: 3px; max-hei
 QProgressBar::chunk { background: $accent; border-radius: 3px; }
 QSplitter::handle:vertical { background: $ground; border-bottom: 1px solid $line; }
 
-#finder { background: $surface; border: 1px solid $line; border-radius: 10px; }
+QFrame[picker="true"] { background: $surface; border: 1px solid $line; border-radius: 10px; }
 #popover { background: $surface; border: 1px solid $line; border-radius: 8px; }
 """
