@@ -23,8 +23,9 @@ from keen_trellis.desktop.application import make_application, make_window
 from keen_trellis.desktop.bench.grid import Grid
 from keen_trellis.desktop.reread_summary import RereadSummary
 from keen_trellis.desktop.window import Window
-from keen_trellis.document.edits import SetItem
-from keen_trellis.document.items import ConditionItem, FilterItem
+from keen_trellis.document.edits import SetItem, SetPromises
+from keen_trellis.document.items import ConditionItem, FilterItem, Promised
+from keen_trellis.plan.bays import Bay
 from keen_trellis.read import SqliteFile
 
 HERE = Path(__file__).parents[1]
@@ -123,6 +124,19 @@ def shoot_steps(window: Window) -> None:
     session.stack("routes", "vessels")
     settled(window)
     shoot(window, "stack")
+    session.select("sailings-routes")
+    session.begin_with_bay(Bay.LEFT)
+    promises = (
+        Promised(what="found"),
+        Promised(what="few without", side="right", rows=5),
+        Promised(what="same total", column="passengers"),
+    )
+    session.do(SetPromises("sailings-routes", promises))
+    session.select("sailings-routes")
+    window.bench.open_page("promises")
+    settled(window)
+    shoot(window, "promises")
+    window.bench.open_page("match")
     while session.undo.canUndo():
         session.undo.undo()
     settled(window)

@@ -128,7 +128,7 @@ class TieOnTheBenchTest(WindowTestCase):
         self.click("promises.0.show")
         self.assertEqual(len(self.find(Grid, "promises.breaking.grid").table_model.table), 11)
         self.assertEqual(self.window.map.shown.joints[0].counts, "promise broken")
-        self.assertIn("A promise is broken: every Sailings row", self.text("finding.text"))
+        self.assertIn("Promise broken: every Sailings row", self.text("finding.text"))
         self.trigger("trellis.deliver")
         self.assertIn("Season report was not written", self.text("bench.notice.text"))
         self.assertFalse((self.folder / "out").exists())

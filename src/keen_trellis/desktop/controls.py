@@ -41,6 +41,9 @@ def button(text: str, name: str, clicked: Callable[[], object], look: str = "") 
     return made
 
 
+_WIDEST = 620
+"""How wide a word of a sentence may be; longer words are cut, and whole in the tip."""
+
 _MENU_AT_MOST = 16
 """With more to choose from, it is a list that can be searched."""
 
@@ -110,7 +113,8 @@ class Choice(QPushButton):
     def sizeHint(self) -> QSize:
         if self._room[0] != self.text():  # asked for again and again while a sentence is said
             width = QFontMetrics(self._shown_font()).horizontalAdvance(self.text())
-            self._room = self.text(), width + 36
+            self._room = self.text(), min(width + 36, _WIDEST)
+            self.setToolTip(self.text() if width + 36 > _WIDEST else "")
         return QSize(self._room[1], 27)
 
     def _shown_font(self) -> QFont:
@@ -134,7 +138,10 @@ class Choice(QPushButton):
         painter.setPen(ink)
         painter.setFont(self._shown_font())
         room = self.rect().adjusted(10, 0, -24, 0)
-        painter.drawText(room, Qt.AlignmentFlag.AlignVCenter, self.text())
+        text = painter.fontMetrics().elidedText(
+            self.text(), Qt.TextElideMode.ElideRight, room.width()
+        )
+        painter.drawText(room, Qt.AlignmentFlag.AlignVCenter, text)
         painter.setPen(QPen(ink, 1.5))
         x, y = self.width() - 16, self.height() / 2 - 1.5
         painter.drawPolyline([QPointF(x - 4, y), QPointF(x, y + 4), QPointF(x + 4, y)])

@@ -91,7 +91,7 @@ class FindingLine(QFrame):
         session = self._session
         facts = session.results.facts.items.get(item.id)
         for number, broken in enumerate(getattr(facts, "broken", ())):
-            yield _Told(f"A promise is broken: {broken}.", f"promise.{number}", None)
+            yield _Told(f"Promise broken: {broken}.", f"promise.{number}", None)
         left_before = stays_before(session.trellis, item.id)
         label = f"Move behind the {item.word}"
         moved = _Told(left_before, "stays before", MoveBehind(item.id, label))

@@ -14,6 +14,10 @@ Options = Sequence[tuple[str, str, str]]
 """What can be chosen: value, words, and a remark that stands behind them in the menu."""
 
 
+_WORD_WIDTH = 300
+"""How wide words may be; a longer name is cut, and whole in its tip."""
+
+
 class Sentence(FlowRow):
     """Words and choices, said anew when what they say has changed; the keyboard stays put."""
 
@@ -52,8 +56,13 @@ class Sentence(FlowRow):
 
     def word(self, text: str, colour: str = "") -> None:
         """Add words, such as the name of a lane in its colour."""
-        word = QLabel(text)
+        word = QLabel()
         word.setTextFormat(Qt.TextFormat.PlainText)
+        metrics = word.fontMetrics()
+        shown = metrics.elidedText(text, Qt.TextElideMode.ElideRight, _WORD_WIDTH)
+        word.setText(shown)
+        if shown != text:
+            word.setToolTip(text)
         if colour:
             word.setStyleSheet(f"color: {colour}; font-weight: 600;")
         self.flow.addWidget(word)

@@ -31,6 +31,7 @@ class PromisesPage(Page):
         self._item: JoinItem | None = None
         self._said = Sentence("promises.sentences")
         self._rows = RowsCard("promises.breaking", theme)
+        self._rows.setMinimumHeight(40)  # what is promised is seen first
         self._spare = QWidget()
         self._shown = 0
         column = QVBoxLayout(self)
