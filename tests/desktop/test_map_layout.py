@@ -14,13 +14,14 @@ from keen_trellis.document.edits import (
     AddLane,
     AddTie,
     Edit,
+    InsertItem,
     RenameLane,
     SetLink,
     apply,
     lane_with_bay,
     lane_with_rows,
 )
-from keen_trellis.document.items import LinkedFields
+from keen_trellis.document.items import FilterItem, LinkedFields
 from keen_trellis.errors import EditError
 from keen_trellis.notebook import Tie, tie
 from keen_trellis.plan.bays import Bay
@@ -47,6 +48,9 @@ def trellis_of(
         edit: Edit = AddTie(lane, other, link)
         if lane == other:
             edit = AddDelivery(lane, "Rows", "/r.csv")
+        elif a + b == 6:
+            end = trellis.end_of(trellis.lane(lane))
+            edit = InsertItem(lane, end, FilterItem(id=""))
         elif a + b == 7:  # a lane that begins with what another has so far
             edit = lane_with_rows(trellis, lane, trellis.end_of(trellis.lane(lane)))
         elif a + b == 8 and (ties := [tie.id for _, tie in trellis.joins()]):
@@ -99,6 +103,7 @@ class AnyTrellisTest(unittest.TestCase):
         labels = [s.box for s in shown.spills] + [c.title_box for c in shown.joints]
         labels += [h.box for h in shown.heads] + [f.box for f in shown.flags]
         labels += [c.box for c in shown.joints] + [p.box for p in shown.pluses]
+        labels += [b.words_box for b in shown.beads]
         for one, other in itertools.combinations(labels, 2):
             self.assertFalse(one.meets(other), (one, other))
         for spill in shown.spills:

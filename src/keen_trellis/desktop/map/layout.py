@@ -25,7 +25,7 @@ HEADS_WIDTH = 226
 HEAD_HEIGHT = 56
 ROW_HEIGHT = 62
 TITLE_HEIGHT = 34
-SPILL_HEIGHT = 20
+SPILL_HEIGHT = 26
 STAKE_GAP = 178
 FIRST_STAKE = HEADS_WIDTH + 96
 TOP = 20
@@ -523,7 +523,8 @@ class _Drawing:
         text, full = self._spill_words(tie)
         if text:
             start = (joint.box.x + JOINT_WIDTH / 2, joint.box.bottom + 2)
-            box = Box(joint.box.right + 8, joint.box.bottom + 4, self.measure(text) + 18, 21)
+            # below the words of a bead at the next stake
+            box = Box(joint.box.right + 8, joint.box.bottom + 10, self.measure(text) + 18, 21)
             yield Spill(item.id, start, box, text=text, full=full)
 
     def _spill_words(self, tie: JoinFacts) -> tuple[str, str]:
