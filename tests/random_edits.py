@@ -4,6 +4,7 @@ from random import Random
 
 from keen_trellis.document import Trellis
 from keen_trellis.document.edits import (
+    AddDelivery,
     AddStack,
     AddTie,
     Edit,
@@ -15,6 +16,7 @@ from keen_trellis.document.edits import (
     RenameLane,
     SetBay,
     SetItem,
+    SetNote,
     SetPromises,
     lane_with_bay,
     lane_with_rows,
@@ -41,12 +43,14 @@ def any_edit(trellis: Trellis, chance: Random) -> Edit:
     if len(items) < ITEMS_AT_MOST:
         link = (LinkedFields(left="route", right=chance.choice(["route", "code"])),)
         adding += [AddTie(a.id, b.id, link), AddStack(a.id, (b.id,))]
+        adding += [AddDelivery(a.id, f"Rows {len(items)}", f"/nowhere/rows {len(items)}.csv")]
         adding += [InsertItem(a.id, a.id, FilterItem(id="", conditions=(_condition(chance),)))]
     if len(lanes) < LANES_AT_MOST:
         adding.append(lane_with_rows(trellis, a.id, chance.choice((a, *a.items)).id))
     changing: list[Edit] = [
         RenameLane(a.id, chance.choice(["One", "Two", "Three"])),
         MoveLane(a.id, chance.randrange(len(lanes))),
+        SetNote(chance.choice([a, *a.items]).id, chance.choice(["", "so", "otherwise"])),
     ]
     if len(lanes) > 3:
         changing.append(RemoveLane(a.id))

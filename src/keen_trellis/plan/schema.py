@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 from keen_trellis.data import Kind
 from keen_trellis.errors import UnknownColumnError
@@ -58,7 +58,3 @@ class Schema:
             if column.name == name:
                 return column
         raise UnknownColumnError(name, where, self.names)
-
-    def with_gaps(self) -> Schema:
-        """Return the columns as they are where a whole row may be missing."""
-        return Schema(tuple(replace(column, gaps=True) for column in self.columns))
