@@ -5,7 +5,7 @@ import unittest
 from pathlib import Path
 from unittest import mock
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QKeySequence
 from PySide6.QtTest import QAbstractItemModelTester, QTest
 from PySide6.QtWidgets import QFileDialog, QLabel, QLineEdit, QListWidget, QPushButton, QWidget
@@ -113,6 +113,28 @@ class TieOnTheBenchTest(WindowTestCase):
             self.trigger("edit.undo")
         self.assertEqual(self.item().text, ())
         self.assertEqual(self.tie().counts.left.found, 1198)
+
+    def test_columns_are_ticked_found_and_those_of_one_name_resolved(self) -> None:
+        self.session.select("sailings-vessels")
+        self.trigger("page.tie_columns")
+        listed = self.find(QListWidget, "tie_columns.left.list")
+        self.find(QLineEdit, "tie_columns.left.find").setText("skip")
+        (row,) = (n for n in range(listed.count()) if not listed.isRowHidden(n))
+        corner = listed.visualItemRect(listed.item(row)).topLeft() + QPoint(14, 12)
+        QTest.mouseClick(listed.viewport(), Qt.MouseButton.LeftButton, pos=corner)
+        self.settle()
+        self.assertEqual(self.text("tie_columns.left.title"), "Sailings: 13 of 14 columns go on")
+        columns = self.session.results.rows["sailings-vessels"].columns
+        self.assertNotIn("skipper", columns)
+        self.choose("tie_columns.link", "both")
+        columns = self.session.results.rows["sailings-vessels"].columns
+        self.assertIn("vessel (Vessels)", columns)
+        self.click("tie_columns.right.none")
+        self.assertEqual(self.session.trellis.join("sailings-vessels").columns.right, ())
+        self.click("tie_columns.left.all")
+        self.click("tie_columns.right.all")
+        wanted = self.session.trellis.join("sailings-vessels").columns
+        self.assertEqual((wanted.left, wanted.right), (None, None))
 
     def test_a_promise_is_made_broken_shown_and_stops_the_deliveries_until_it_holds(self) -> None:
         self.trigger("page.promises")
