@@ -1,0 +1,246 @@
+"""Edits of any item: put on a lane, moved, changed, taken out; stacks and deliveries."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+from keen_trellis.document.edits.base import (
+    required,
+    with_changes,
+    with_item,
+    with_item_behind,
+    with_lane,
+    with_places_kept,
+    with_takers,
+)
+from keen_trellis.document.items import (
+    DeliveryItem,
+    Item,
+    StackedLane,
+    StackItem,
+    Taken,
+)
+from keen_trellis.document.sources import LaneSource
+from keen_trellis.document.trellis import Lane, Trellis
+from keen_trellis.errors import EditError
+from keen_trellis.words import listed
+
+
+@dataclass(frozen=True, slots=True)
+class AddStack:
+    """Put the rows of other lanes below those at the end of a lane."""
+
+    lane: str
+    others: tuple[str, ...]
+    label: str = "Stack lanes"
+
+    def changed(self, trellis: Trellis) -> Trellis:
+        """Return the trellis with the stack; `EditError` where a lane would feed itself."""
+        lanes = tuple(
+            StackedLane(lane=other, after=trellis.end_of(trellis.lane(other)))
+            for other in self.others
+        )
+        stack_id = trellis.fresh_id(f"{trellis.lane(self.lane).name} stack")
+        return with_item_behind(trellis, self.lane, StackItem(id=stack_id, lanes=lanes))
+
+
+@dataclass(frozen=True, slots=True)
+class InsertItem:
+    """Put an item on a lane, behind one that is there or at its beginning.
+
+    Attributes
+    ----------
+    lane : str
+    after : str
+        The id of the item that it stands behind; the lane's own for its beginning. At the end of
+        a lane, what takes its rows there goes on taking them before it.
+    item : Item
+        Its id is made anew.
+    """
+
+    lane: str
+    after: str
+    item: Item
+    label: str = "Add a step"
+
+    def changed(self, trellis: Trellis) -> Trellis:
+        """Return the trellis with the item in its place."""
+        lane = trellis.lane(self.lane)
+        place = 0 if self.after == lane.id else trellis.place_of(self.after)[1] + 1
+        item = with_changes(self.item, id=trellis.fresh_id(f"{lane.name} {self.item.type}"))
+        if place == len(lane.items):
+            trellis = with_places_kept(trellis, self.lane)
+        return with_lane(
+            trellis,
+            self.lane,
+            lambda lane: with_changes(lane, items=(*lane.items[:place], item, *lane.items[place:])),
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class SetItem:
+    """Change the settings of an item."""
+
+    item: Item
+    label: str = "Change a step"
+
+    def changed(self, trellis: Trellis) -> Trellis:
+        """Return the trellis with the item of that id as given."""
+        return with_item(trellis, self.item.id, lambda _: self.item)
+
+
+@dataclass(frozen=True, slots=True)
+class SetNote:
+    """Write why a lane or an item is so."""
+
+    part: str
+    note: str
+    label: str = "Write a note"
+
+    def changed(self, trellis: Trellis) -> Trellis:
+        """Return the trellis with the note."""
+        if any(lane.id == self.part for lane in trellis.lanes):
+            return with_lane(trellis, self.part, lambda lane: with_changes(lane, note=self.note))
+        return with_item(trellis, self.part, lambda item: with_changes(item, note=self.note))
+
+
+@dataclass(frozen=True, slots=True)
+class MoveBehind:
+    """Let what stood at a lane's end before a tie or a step stand behind it.
+
+    Deliveries right before it then write the rows after it, and ties that take their rows right
+    before it take those after it.
+    """
+
+    item: str
+    label: str = "Move behind the tie"
+
+    def changed(self, trellis: Trellis) -> Trellis:
+        """Return the trellis with deliveries and takers moved; `EditError` for a circle."""
+        lane, place = trellis.place_of(self.item)
+        deliveries = _deliveries_before(lane, place)
+        before = _taken_right_before(trellis, lane, place, deliveries)
+
+        def moved(taken: Taken) -> Taken:
+            is_before = taken.lane == lane.id and trellis.taken_after(taken) in before
+            return with_changes(taken, after=self.item) if is_before else taken
+
+        made = with_takers(trellis, moved)
+        front = lane.items[: place - len(deliveries)]
+        items = (*front, lane.items[place], *deliveries, *lane.items[place + 1 :])
+        return with_lane(made, lane.id, lambda lane: with_changes(lane, items=items))
+
+
+def stays_before(trellis: Trellis, item_id: str) -> str:
+    """Return in a sentence what still has the rows from right before an item; empty for nothing."""
+    lane, place = trellis.place_of(item_id)
+    word = lane.items[place].word
+    deliveries = _deliveries_before(lane, place)
+    before = _taken_right_before(trellis, lane, place, deliveries)
+    takers = [
+        taking.name
+        for taking, item in trellis.ties()
+        if any(t.lane == lane.id and trellis.taken_after(t) in before for t in item.takes())
+    ]
+    takers += [
+        one.name
+        for one in trellis.lanes
+        if isinstance(one.source, LaneSource) and trellis.begins_after(one) in before
+    ]
+    parts = []
+    if deliveries:
+        names = listed([item.name for item in deliveries])
+        parts.append(f"{names} still {'writes' if len(deliveries) == 1 else 'write'}")
+    if takers:
+        parts.append(f"{listed(takers)} still {'takes' if len(takers) == 1 else 'take'}")
+    return f"{listed(parts)} the rows of {lane.name} from before this {word}." if parts else ""
+
+
+def _taken_right_before(
+    trellis: Trellis, lane: Lane, place: int, deliveries: Sequence[DeliveryItem]
+) -> set[str]:
+    """Return the ids after which the rows right before a place are taken."""
+    return {item.id for item in deliveries} | {trellis.part_at(lane, place - len(deliveries))}
+
+
+def _deliveries_before(lane: Lane, place: int) -> tuple[DeliveryItem, ...]:
+    """Return the deliveries that stand right before a place on a lane."""
+    found: list[DeliveryItem] = []
+    for item in reversed(lane.items[:place]):
+        if not isinstance(item, DeliveryItem):
+            break
+        found.insert(0, item)
+    return tuple(found)
+
+
+@dataclass(frozen=True, slots=True)
+class RemoveItem:
+    """Take a tie or a delivery out of its lane."""
+
+    item: str
+    label: str = "Remove an item"
+
+    def changed(self, trellis: Trellis) -> Trellis:
+        """Return the trellis without the item."""
+        lane, place = trellis.place_of(self.item)
+        for begun in trellis.beginning_at(self.item):
+            raise EditError(
+                f"The lane {begun.name} begins with a bay of this tie.",
+                f"Remove {begun.name} first.",
+            )
+        items = lane.items[:place] + lane.items[place + 1 :]
+        before = trellis.part_at(lane, place)
+
+        def moved(taken: Taken) -> Taken:  # those rows are the ones from before it now
+            return with_changes(taken, after=before) if taken.after == self.item else taken
+
+        trellis = with_takers(trellis, moved)
+        return with_lane(trellis, lane.id, lambda lane: with_changes(lane, items=items))
+
+
+@dataclass(frozen=True, slots=True)
+class AddDelivery:
+    """Write the rows at a lane's end to a file whenever deliveries are made."""
+
+    lane: str
+    name: str
+    path: str
+    label: str = "Add a delivery"
+
+    def changed(self, trellis: Trellis) -> Trellis:
+        """Return the trellis with the delivery."""
+        name = required(self.name, "A delivery")
+        _refuse_source(trellis, name, self.path)
+        delivery = DeliveryItem(id=trellis.fresh_id(name), name=name, path=self.path)
+        return with_lane(
+            trellis, self.lane, lambda lane: with_changes(lane, items=(*lane.items, delivery))
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class SetDelivery:
+    """Change a delivery's name or file."""
+
+    delivery: str
+    name: str
+    path: str
+    label: str = "Change a delivery"
+
+    def changed(self, trellis: Trellis) -> Trellis:
+        """Return the trellis with the delivery changed."""
+        name = required(self.name, "A delivery")
+        _refuse_source(trellis, name, self.path)
+        return with_item(
+            trellis, self.delivery, lambda item: with_changes(item, name=name, path=self.path)
+        )
+
+
+def _refuse_source(trellis: Trellis, name: str, path: str) -> None:
+    reader = trellis.reader_of(Path(path))
+    if reader is not None:
+        raise EditError(
+            f"{name} would be written to {path}, which {reader.name} reads.",
+            "Choose another file: sources are never written to.",
+        )

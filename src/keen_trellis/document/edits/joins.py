@@ -1,0 +1,198 @@
+"""Edits of joins: tied, linked otherwise, bays kept or left, columns and promises."""
+
+from __future__ import annotations
+
+from dataclasses import asdict, dataclass
+
+from keen_trellis.document.edits.base import with_changes, with_item, with_item_behind
+from keen_trellis.document.items import (
+    JoinItem,
+    LinkedFields,
+    OrderedBy,
+    Promised,
+    SameValues,
+    WantedColumns,
+)
+from keen_trellis.document.trellis import Trellis, kept_with
+from keen_trellis.errors import EditError
+from keen_trellis.plan.bays import Bay
+from keen_trellis.plan.link import Link
+
+
+@dataclass(frozen=True, slots=True)
+class AddTie:
+    """Tie another lane to the end of a lane.
+
+    The rows are taken where the other lane ends now, and stay to be taken there. Ties that take
+    their rows at this lane's end keep taking what they took: the new tie stands behind.
+    """
+
+    lane: str
+    other: str
+    link: tuple[LinkedFields, ...]
+    label: str = "Tie two lanes"
+
+    def changed(self, trellis: Trellis) -> Trellis:
+        """Return the trellis with the tie; `EditError` where a lane would feed itself."""
+        if self.lane == self.other:
+            raise EditError(
+                "A lane cannot be tied to itself.",
+                "To link a table with itself, add it a second time as a lane of its own.",
+            )
+        tie = JoinItem(
+            id=_tie_id(trellis, self.lane, self.other),
+            lane=self.other,
+            after=trellis.end_of(trellis.lane(self.other)),
+            link=self.link,
+        )
+        return with_item_behind(trellis, self.lane, tie)
+
+
+def _tie_id(trellis: Trellis, lane: str, other: str) -> str:
+    return trellis.fresh_id(f"{trellis.lane(lane).name} {trellis.lane(other).name}")
+
+
+@dataclass(frozen=True, slots=True)
+class RenameLinkField:
+    """Take another column of one side of a tie in the place of one that is gone."""
+
+    tie: str
+    side: str
+    gone: str
+    instead: str
+
+    @property
+    def label(self) -> str:
+        """What the change does."""
+        return f"Take “{self.instead}” for “{self.gone}”"
+
+    def changed(self, trellis: Trellis) -> Trellis:
+        """Return the trellis with the tie naming the other column."""
+        tie = trellis.join(self.tie)
+        link = tuple(
+            with_changes(f, **{self.side: self.instead})
+            if getattr(f, self.side) == self.gone
+            else f
+            for f in tie.link
+        )
+        wanted = getattr(tie.columns, self.side)
+        names = wanted and tuple(self.instead if n == self.gone else n for n in wanted)
+        columns = with_changes(tie.columns, **{self.side: names})
+        return with_item(
+            trellis, self.tie, lambda item: with_changes(item, link=link, columns=columns)
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class SetLink:
+    """Choose the fields of a tie."""
+
+    tie: str
+    link: tuple[LinkedFields, ...]
+    label: str = "Change the link"
+
+    def changed(self, trellis: Trellis) -> Trellis:
+        """Return the trellis with the tie's new fields."""
+        return with_item(trellis, self.tie, lambda tie: with_changes(tie, link=self.link))
+
+
+@dataclass(frozen=True, slots=True)
+class RemoveLinkField:
+    """Take one field out of a link, with the pairs declared for it."""
+
+    tie: str
+    place: int
+    label: str = "Take a link field out"
+
+    def changed(self, trellis: Trellis) -> Trellis:
+        """Return the trellis without the field; pairs of the fields behind it move up with them."""
+        tie = trellis.join(self.tie)
+        link = tie.link[: self.place] + tie.link[self.place + 1 :]
+        pairs = tuple(
+            with_changes(pair, field=pair.field - (pair.field > self.place))
+            for pair in tie.pairs
+            if pair.field != self.place
+        )
+        return with_item(trellis, self.tie, lambda item: with_changes(item, link=link, pairs=pairs))
+
+
+@dataclass(frozen=True, slots=True)
+class TakeLink:
+    """Take a whole link: fields, text rules, blanks, partner, order and pairs."""
+
+    tie: str
+    link: Link
+    label: str = "Change the link"
+
+    def changed(self, trellis: Trellis) -> Trellis:
+        """Return the trellis with the tie's link as given."""
+        link = self.link
+        changes = {
+            "link": tuple(LinkedFields(**asdict(field)) for field in link.fields),
+            "text": link.text,
+            "blanks": link.blanks,
+            "partner": link.partner,
+            "partner_for": link.partner_for,
+            "order": tuple(OrderedBy(**asdict(field)) for field in link.order),
+            "pairs": tuple(SameValues(**asdict(pair)) for pair in link.pairs),
+            "cross": link.cross,
+        }
+        return with_item(trellis, self.tie, lambda tie: with_changes(tie, **changes))
+
+
+@dataclass(frozen=True, slots=True)
+class SetColumns:
+    """Choose which columns go on from a tie."""
+
+    tie: str
+    columns: WantedColumns
+    label: str = "Choose the columns"
+
+    def changed(self, trellis: Trellis) -> Trellis:
+        """Return the trellis with the tie's new columns."""
+        return with_item(trellis, self.tie, lambda tie: with_changes(tie, columns=self.columns))
+
+
+@dataclass(frozen=True, slots=True)
+class SetPromises:
+    """Choose what is promised of a tie."""
+
+    tie: str
+    promises: tuple[Promised, ...]
+    label: str = "Change what is promised"
+
+    def changed(self, trellis: Trellis) -> Trellis:
+        """Return the trellis with the tie's promises."""
+        return with_item(trellis, self.tie, lambda tie: with_changes(tie, promises=self.promises))
+
+
+@dataclass(frozen=True, slots=True)
+class SetBay:
+    """Keep or leave a bay."""
+
+    tie: str
+    bay: Bay
+    kept: bool
+
+    @property
+    def label(self) -> str:
+        """What the change does."""
+        return "Keep a bay" if self.kept else "Leave a bay"
+
+    def changed(self, trellis: Trellis) -> Trellis:
+        """Return the trellis with the bay switched; `EditError` where none would be kept."""
+        keep = kept_with(trellis.join(self.tie).keep, self.bay, self.kept)
+        return with_item(trellis, self.tie, lambda tie: with_changes(tie, keep=keep))
+
+
+@dataclass(frozen=True, slots=True)
+class SetKeep:
+    """Choose a join type, which sets all three bays."""
+
+    tie: str
+    keep: tuple[Bay, ...]
+    label: str = "Choose a join type"
+
+    def changed(self, trellis: Trellis) -> Trellis:
+        """Return the trellis with the tie's new bays."""
+        return with_item(trellis, self.tie, lambda tie: with_changes(tie, keep=self.keep))
