@@ -377,20 +377,20 @@ ACTIONS = (
         _has_page("match"),
     ),
     ActionSpec(
-        "page.tie_columns",
-        "Show what goes on, column by column",
-        "Open the Columns page of the selected tie: which columns go on, and those of one name.",
-        lambda d: d.bench.open_page("tie_columns"),
-        "Ctrl+8",
-        _has_page("tie_columns"),
-    ),
-    ActionSpec(
         "page.outcome",
         "Show the outcome",
         "Open the Outcome page of the selected tie.",
         lambda d: d.bench.open_page("outcome"),
         "Ctrl+2",
         _has_page("outcome"),
+    ),
+    ActionSpec(
+        "page.tie_columns",
+        "Show what goes on, column by column",
+        "Open the Columns page of the selected tie: which columns go on, and those of one name.",
+        lambda d: d.bench.open_page("tie_columns"),
+        "Ctrl+8",
+        _has_page("tie_columns"),
     ),
     ActionSpec(
         "page.promises",
