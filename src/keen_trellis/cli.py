@@ -170,7 +170,7 @@ def _summary(
     """Return what a scheduler needs to know; the names of its parts stay what they are."""
     facts = results.facts
     sources = [
-        {"lane": lane.name, "rows": lane.rows, "notes": list(lane.notes)}
+        {"lane": lane.name, "rows": lane.rows, "read": lane.is_read, "notes": list(lane.notes)}
         for lane in facts.lanes.values()
         if lane.rows is not None
     ]

@@ -20,7 +20,7 @@ KEYS = st.lists(st.sampled_from(["a", "b", "c", None]), max_size=8)
 KEEPS = st.sets(st.sampled_from(list(Bay)), min_size=1)
 AMOUNTS = st.sampled_from([None, 0, 1, -1, 2**53 + 1, -(2**63)])
 DECIMALS = st.sampled_from([None, Decimal("0.1"), Decimal("-0.10"), Decimal(10) ** 30])
-DOUBLES = st.sampled_from([None, 0.1, 0.2, -0.3, 1e300, -1e300, 1.5])
+DOUBLES = st.sampled_from([None, 0.1, 0.2, -0.3, 1 / 3, -1.0, 1e300, -1e300, 1.5])
 VALUES = [(Kind.INTEGER, AMOUNTS), (Kind.EXACT, DECIMALS), (Kind.NUMBER, DOUBLES)]
 
 
@@ -81,6 +81,20 @@ class PromiseTest(unittest.TestCase):
         more = [(times - 1, v) for times, v in zip(own_rows(tie, side), amounts, strict=True)]
         is_same = not sum(n * Fraction(v) for n, v in more if v is not None)
         self.assertEqual(found.is_kept, is_same, found.says)
+
+    def test_a_third_taken_three_times_is_not_one(self) -> None:
+        """Three times the double nearest to a third is rounded to one, and is less than one."""
+        left = kt.Table.from_columns({"k": ["a", "b"], "amount": [1 / 3, -2 / 3]})
+        right = kt.Table.from_columns({"k": ["a", "a", "a"]})
+        tie = kt.tie(left, right, on="k", keep="left outer")
+        self.assertFalse(checked(Promise("same total", column="amount"), tie).is_kept)
+        many = kt.Table.from_columns({"k": ["a"] * 100_000})
+        wide = {"k": ["a"] * 30_000, "amount": [Decimal(10) ** 36] + [Decimal("0.1")] * 29_999}
+        found = checked(
+            Promise("same total", column="amount"),
+            kt.tie(kt.Table.from_columns(wide), many, on="k"),
+        )  # three thousand million pairs, of which none is built
+        self.assertTrue(found.says.startswith(f"{10**36 + 2_999}.9 before"))
 
     def test_words_and_columns_that_are_none_are_said(self) -> None:
         with self.assertRaises(WordError):

@@ -15,6 +15,7 @@ from keen_trellis.cli import main
 from keen_trellis.compute.filtered import Filtered
 from keen_trellis.compute.schemas import schema_of
 from keen_trellis.compute.stack import Stack
+from keen_trellis.compute.tied import Tied
 from keen_trellis.data import Column, Kind, Table
 from keen_trellis.desktop.parts import VIEWS
 from keen_trellis.document import DelimitedSource, Trellis, describe, load, save
@@ -272,6 +273,28 @@ class BeginningTest(ItemsTest):
                 self.do(AddTie("routes", "monday-with-routes", ()))
             with self.subTest(edit=edit), self.assertRaises(EditError):
                 self.do(edit)
+
+    def test_columns_named_after_a_lane_follow_its_new_name_also_in_a_lane_from_a_bay(self) -> None:
+        self.do(AddTie("monday", "tuesday", (LinkedFields(left="route", right="route"),)))
+        self.do(lane_with_bay(self.trellis, "monday-tuesday", Bay.BOTH))
+        lane = "monday-with-tuesday"
+        late = ConditionItem(column="riders (Tuesday)", is_="<", values=("10",))
+        self.do(InsertItem(lane, lane, FilterItem(id="", conditions=(late,))))
+        kept = self.rows(f"{lane}-filter")
+        self.do(RenameLane("tuesday", "Second"))
+        table = self.results().rows[lane]
+        assert isinstance(table, Table)
+        self.assertIn("riders (Second)", table.columns)
+        self.assertEqual(self.rows(f"{lane}-filter"), kept)
+
+    def test_a_renamed_lane_gives_the_same_objects_run_after_run(self) -> None:
+        before = self.results().ties["monday-routes"]
+        self.do(RenameLane("routes", "Ways"))
+        first, second = (self.results().ties["monday-routes"] for _ in range(2))
+        assert isinstance(before, Tied) and isinstance(first, Tied)
+        self.assertIs(first, second)
+        self.assertIs(first.match, before.match)
+        self.assertEqual((before.names, first.names), (("Monday", "Routes"), ("Monday", "Ways")))
 
     def test_a_lane_that_begins_at_what_cannot_be_read_waits(self) -> None:
         (self.folder / "routes.csv").unlink()

@@ -202,6 +202,10 @@ class BayRows(Node):
             return self.join.right.schema
         return Outcome(self.join, (Bay.BOTH,), Columns(link="both")).schema
 
+    def settings(self) -> tuple[str, ...]:
+        """Return the bay, and the names of columns: sides called otherwise may change some."""
+        return self.bay, *(column.name for column in self.schema)
+
 
 @dataclass(frozen=True, eq=False)
 class Stacked(Node):

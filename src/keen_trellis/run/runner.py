@@ -240,6 +240,7 @@ class _Running:
             reads[lane.id] = self._read(source, lane.id)
         found = Results(self.trellis, readings, read_at=min(times, default=None))
         self._work_out(planned(self.trellis, reads), found)
+        _ = found.facts  # taken here, and not on the thread of whoever shows them
         return found
 
     def _read(self, source: _Source, lane: str) -> Node:
@@ -304,7 +305,21 @@ class _Running:
             value = self.runner.result(node, self._share())
         except UserError as error:
             return error
-        return value.called(node.join.names) if isinstance(node, Outcome) else value
+        return self._called(node, value) if isinstance(node, Outcome) else value
+
+    def _called(self, node: Outcome, value: Tied) -> Tied:
+        """Return what a join gave with its lanes called as they are now: one object for all runs.
+
+        Looks and pages know by identity that nothing is different.
+        """
+        names = node.join.names
+        if value.names == names:
+            return value
+        name = f"{node.digest} called {names}"
+        if name not in self.runner._kept:
+            self.runner.keep(name, value.called(names))
+        renamed: Tied = self.runner.kept(name)
+        return renamed
 
     def _share(self) -> Report:
         """Return the report of the next piece of work, all pieces being taken as equally long."""

@@ -496,7 +496,7 @@ class Session(QObject):
                 for d in made
                 if d.stopped
             ]
-            self.said.emit(". ".join(stopped or words) + ".", bool(stopped))
+            self.said.emit(". ".join([*stopped, *words]) + ".", bool(stopped))
             self.delivered.emit()
 
         self.writes.start(
