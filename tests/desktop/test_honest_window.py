@@ -14,7 +14,7 @@ import keen_trellis as kt
 from keen_trellis.compute.tied import Tied
 from keen_trellis.desktop.adding.recent import remember_trellis
 from keen_trellis.desktop.bench.grid import Grid
-from keen_trellis.desktop.map.layout import Plus
+from keen_trellis.desktop.map.shapes import Plus
 from keen_trellis.document import DelimitedSource, SheetSource, TypedSource, load, save
 from keen_trellis.document.edits import (
     AddDelivery,

@@ -7,7 +7,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from keen_trellis.data import Table
-from keen_trellis.desktop.map import layout
+from keen_trellis.desktop.map import layout, shapes
 from keen_trellis.document import DelimitedSource, Trellis
 from keen_trellis.document.edits import (
     AddDelivery,
@@ -32,7 +32,7 @@ def measure(text: str) -> float:
     return 6.0 * len(text)
 
 
-def drawn(trellis: Trellis, results: Results | None = None) -> layout.MapLayout:
+def drawn(trellis: Trellis, results: Results | None = None) -> shapes.MapLayout:
     return layout.lay_out(trellis, results or Results(), measure)
 
 
@@ -165,12 +165,12 @@ class SeasonTest(unittest.TestCase):
     def test_ten_and_ten_million_rows_both_read_well(self) -> None:
         few, many = layout.thickness(10), layout.thickness(10_000_000)
         self.assertGreater(few, 4)
-        self.assertLess(many, layout.HEAD_HEIGHT)
+        self.assertLess(many, shapes.HEAD_HEIGHT)
         self.assertGreater(many, 3 * few)
 
     def test_what_lies_at_a_point_is_found(self) -> None:
         joint, head = self.shown.joints[0], self.shown.heads[1]
         self.assertEqual(self.shown.at(joint.box.x + 2, joint.box.middle), joint)
         self.assertEqual(self.shown.at(head.box.x + 30, head.box.middle), head)
-        self.assertEqual(self.shown.lane_at(layout.HEADS_WIDTH + 40, head.box.middle), "l1")
-        self.assertIsNone(self.shown.at(layout.HEADS_WIDTH + 3, 2))
+        self.assertEqual(self.shown.lane_at(shapes.HEADS_WIDTH + 40, head.box.middle), "l1")
+        self.assertIsNone(self.shown.at(shapes.HEADS_WIDTH + 3, 2))

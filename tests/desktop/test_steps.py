@@ -1,15 +1,24 @@
 """An analyst keeps only some rows, and puts tables of one shape below each other."""
 
 import unittest
+from unittest import mock
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeySequence
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QLineEdit, QMenu, QPlainTextEdit, QPushButton
+from PySide6.QtWidgets import (
+    QApplication,
+    QLineEdit,
+    QMenu,
+    QMessageBox,
+    QPlainTextEdit,
+    QPushButton,
+)
 
 from keen_trellis.compute.filtered import Filtered
 from keen_trellis.desktop.actions import ACTIONS
 from keen_trellis.desktop.bench.grid import Grid
+from keen_trellis.document import load
 from keen_trellis.document.items import ConditionItem, FilterItem, StackItem
 from tests.desktop.window_case import WindowTestCase
 
@@ -137,6 +146,20 @@ class FilterOnTheBenchTest(WindowTestCase):
         routes = self.given().outcome.column("route").to_list()
         self.assertEqual(set(routes), {first, second})
 
+    def test_a_value_that_is_still_being_typed_is_saved(self) -> None:
+        self.choose("filter.add", "amount")
+        self.choose("filter.0.test", ">=")
+        field = self.find(QLineEdit, "filter.0.value.0")
+        field.setFocus()
+        field.selectAll()
+        QTest.keyClicks(field, "1234")
+        self.trigger("file.save")
+        path = self.session.path
+        assert path is not None
+        saved = load(path).item(self.item().id)
+        assert isinstance(saved, FilterItem)
+        self.assertEqual(saved.conditions[0].values, ("1234",))
+
     def test_a_value_that_does_not_fit_stays_to_be_mended(self) -> None:
         self.choose("filter.add", "amount")
         self.choose("filter.0.test", "=")
@@ -219,6 +242,19 @@ class StackOnTheBenchTest(WindowTestCase):
         self.settle()
         self.assertEqual(self.session.trellis.item(part).note, "Both are lists of the harbour.")
         self.assertEqual(self.session.trellis.item("sailings-routes").note, "")
+
+    def test_what_is_being_typed_is_saved_and_asked_about_at_once(self) -> None:
+        self.trigger("page.notes")
+        QTest.keyClicks(self.find(QPlainTextEdit, "notes.text"), "Both are lists.")
+        self.window.action("file.save").trigger()  # well within the pause for typing
+        path = self.session.path
+        assert path is not None
+        self.assertEqual(load(path).item(self.item().id).note, "Both are lists.")
+        QTest.keyClicks(self.find(QPlainTextEdit, "notes.text"), " Of the harbour.")
+        with mock.patch.object(QMessageBox, "question") as asked:
+            asked.return_value = QMessageBox.StandardButton.Cancel
+            self.window.close()
+        self.assertTrue(asked.called and self.window.isVisible())
 
     def test_pages_open_by_their_keys_whatever_is_selected(self) -> None:
         self.trigger("page.columns")

@@ -20,7 +20,7 @@ from PySide6.QtWidgets import QApplication, QDialog, QLineEdit, QPushButton, QWi
 
 from keen_trellis.desktop import theme as themes
 from keen_trellis.desktop.application import make_application, make_window
-from keen_trellis.desktop.map.layout import Box
+from keen_trellis.desktop.map.shapes import Box
 
 DEMO = Path(__file__).parents[2] / "demo"
 HARMLESS = ("propagateSizeHints", "does not support raise", "grabbing the keyboard")

@@ -40,6 +40,7 @@ class Documents:
 
     def save(self) -> bool:
         """Save the trellis, asking where if it has no file yet; tell whether it was saved."""
+        self._session.typing_ends.emit()
         path = self._session.path
         if path is None:
             return self.save_as()
@@ -66,6 +67,7 @@ class Documents:
 
     def save_as(self, wish: Path | None = None) -> bool:
         """Ask where to save the trellis; tell whether it was saved."""
+        self._session.typing_ends.emit()
         usual = self._session.path or Path.cwd() / f"{self._session.trellis.name}{ENDING}"
         start = str(wish or usual)
         path, _ = QFileDialog.getSaveFileName(self._parent, "Save the trellis", start, f"*{ENDING}")
@@ -76,6 +78,7 @@ class Documents:
 
     def may_leave(self) -> bool:
         """Ask what becomes of changes that are not saved; tell whether the trellis may go."""
+        self._session.typing_ends.emit()
         if self._session.undo.isClean():
             return True
         buttons = QMessageBox.StandardButton

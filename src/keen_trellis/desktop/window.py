@@ -16,6 +16,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import (
     QApplication,
+    QLineEdit,
     QMainWindow,
     QMessageBox,
     QPushButton,
@@ -117,6 +118,7 @@ class Window(QMainWindow):
         session.crashed.connect(self.show_crash)
         session.compared.connect(self.show_changes)
         session.filed.connect(remember_trellis)
+        session.typing_ends.connect(self._end_typing)
         session.asked.connect(lambda name: self.action(name).trigger())
         self.map.add_lane_asked.connect(self.adding.offer_places)
         self.map.add_item_asked.connect(self.menus.offer_items)
@@ -132,6 +134,12 @@ class Window(QMainWindow):
         action.triggered.connect(lambda: spec.run(self))
         self.addAction(action)
         return action
+
+    def _end_typing(self) -> None:
+        """Take what stands in the field that is typed into, as leaving it would."""
+        field = self.focusWidget()
+        if isinstance(field, QLineEdit):
+            field.editingFinished.emit()
 
     def action(self, action_id: str) -> QAction:
         """Return the action with an id."""

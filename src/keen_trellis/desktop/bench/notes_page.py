@@ -33,6 +33,7 @@ class NotesPage(Page):
         self._pause = QTimer(self, singleShot=True, interval=_TYPING_PAUSE_MS)
         self._written.textChanged.connect(self._pause.start)
         self._pause.timeout.connect(self._take)
+        session.typing_ends.connect(self._take_now)
         column = QVBoxLayout(self)
         column.setContentsMargins(20, 10, 20, 12)
         column.setSpacing(8)
@@ -53,6 +54,11 @@ class NotesPage(Page):
             self._written.blockSignals(True)
             self._written.setPlainText(part.note)
             self._written.blockSignals(False)
+
+    def _take_now(self) -> None:
+        if self._pause.isActive():
+            self._pause.stop()
+            self._take()
 
     def _take(self) -> None:
         self.session.do(SetNote(self._part, self._written.toPlainText()))

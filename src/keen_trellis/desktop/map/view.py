@@ -22,7 +22,8 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QAbstractScrollArea, QToolTip, QWidget
 
-from keen_trellis.desktop.map.layout import (
+from keen_trellis.desktop.map.layout import lay_out
+from keen_trellis.desktop.map.shapes import (
     BEAD_SIZE,
     HEADS_WIDTH,
     ROW_HEIGHT,
@@ -35,7 +36,6 @@ from keen_trellis.desktop.map.layout import (
     Plus,
     Ribbon,
     Spill,
-    lay_out,
 )
 from keen_trellis.desktop.parts import VIEWS
 from keen_trellis.desktop.session import Session

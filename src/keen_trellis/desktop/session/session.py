@@ -83,6 +83,8 @@ class Session(QObject):
         Deliveries have been written.
     filed(path)
         A trellis was opened or saved.
+    typing_ends
+        What is still being typed is to be taken now: it is about to be saved, written, or left.
     asked(action)
         A page asks for one of the actions, by its id.
 
@@ -110,6 +112,7 @@ class Session(QObject):
     compared = Signal(object)
     delivered = Signal()
     filed = Signal(object)
+    typing_ends = Signal()
     asked = Signal(str)
 
     def __init__(self) -> None:
@@ -473,6 +476,7 @@ class Session(QObject):
         meanwhile changes nothing of it. What a broken promise stops is said, and not written unless
         `despite` is given.
         """
+        self.typing_ends.emit()
         trellis, results = self.trellis, self.results
         is_known = self.up_to_date and results.trellis is trellis
 

@@ -52,6 +52,7 @@ class SourcePage(Page):
         self._apart.setWordWrap(True)
         self._pause = QTimer(self, singleShot=True, interval=_TYPING_PAUSE_MS)
         self._pause.timeout.connect(self._take_typed)
+        session.typing_ends.connect(self._take_typed)
         self._lay_out()
 
     def _lay_out(self) -> None:
