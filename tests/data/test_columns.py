@@ -11,7 +11,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from keen_trellis.data import BLANK, GAP, Column, Kind, Table, from_arrow
-from keen_trellis.data.column import EXACT_DTYPE, exact_values
+from keen_trellis.data.column import exact_values
+from keen_trellis.data.dtypes import DTYPES, EXACT_DTYPE
 from keen_trellis.data.stacking import fill_gaps, stack_columns
 from keen_trellis.errors import UnknownColumnError
 
@@ -38,7 +39,7 @@ class EveryKindTest(unittest.TestCase):
         kind, values = case
         column = Column.of(values, kind)
         self.assertIs(column.kind, kind)
-        self.assertEqual(column.values.dtype, kind.dtype)
+        self.assertEqual(column.values.dtype, DTYPES[kind])
         self.assertEqual(column.to_list(), values)
         self.assertEqual(from_arrow(column.to_arrow()).to_list(), values)
         self.assertEqual(column.count(BLANK), values.count(None))

@@ -15,7 +15,7 @@ from keen_trellis.compute.join.match import grouped, tally
 from keen_trellis.compute.join.partners import row_ranks
 from keen_trellis.data import BLANK, Column, Kind, Rows, Table
 from keen_trellis.data.column import DIGITS_AT_MOST, halves, narrow_exact, widened_exact
-from keen_trellis.data.kinds import EXACT_DTYPE
+from keen_trellis.data.dtypes import EXACT_DTYPE
 from keen_trellis.errors import LinkError, known
 from keen_trellis.plan.link import OrderField
 

@@ -15,9 +15,10 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from numpy.typing import NDArray
 
-from keen_trellis.data.kinds import EXACT_DTYPE, Kind
+from keen_trellis.data.dtypes import DTYPES, EXACT_DTYPE
+from keen_trellis.data.kinds import Kind
+from keen_trellis.data.states import BLANK, GAP, PRESENT
 
-PRESENT, BLANK, GAP = 0, 1, 2
 """The states of a cell: it has a value; it was empty in the source; a tie found no partner."""
 
 ABSENT_CODE = -1
@@ -78,7 +79,7 @@ class Column:
         Equal codes mean equal texts, codes are in range, -1 lies beneath what is absent, and every
         array has the dtype and length it should.
         """
-        assert self.values.dtype == self.kind.dtype, f"{self.values.dtype} is not {self.kind}"
+        assert self.values.dtype == DTYPES[self.kind], f"{self.values.dtype} is not {self.kind}"
         assert self.state is None or len(self.state) == len(self.values), "states of another length"
         assert self.state is None or self.state.dtype == np.uint8, "states are bytes"
         assert (self.dictionary is not None) == (self.kind is Kind.TEXT), "text has a dictionary"
@@ -277,7 +278,7 @@ def from_arrow(array: pa.Array | pa.ChunkedArray) -> Column:
         array = array.cast(pa.int32() if kind is Kind.DATE else pa.int64())
     if array.null_count:
         array = array.fill_null(False if kind is Kind.BOOLEAN else 0)
-    values = array.to_numpy(zero_copy_only=False).astype(kind.dtype, copy=False)
+    values = array.to_numpy(zero_copy_only=False).astype(DTYPES[kind], copy=False)
     if kind is Kind.NUMBER:
         state = _mark_nan(values, state)
     return Column(kind, values, state)

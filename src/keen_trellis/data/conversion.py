@@ -17,18 +17,18 @@ import pyarrow as pa
 from numpy.typing import NDArray
 
 from keen_trellis.data.column import (
-    BLANK,
     MICROSECONDS_A_DAY,
-    PRESENT,
     Column,
     exact_values,
     from_arrow,
     narrow_exact,
     widened_exact,
 )
+from keen_trellis.data.dtypes import DTYPES
 from keen_trellis.data.kinds import Kind, holding
 from keen_trellis.data.reading_texts import column_of_texts, values_of_texts
 from keen_trellis.data.stacking import common_scale, rescaled
+from keen_trellis.data.states import BLANK, PRESENT
 from keen_trellis.data.written import Written, evidence, settle
 
 WHOLE_IN_A_DOUBLE = 2**53
@@ -207,7 +207,7 @@ def _date_to_moment(column: Column) -> _Made:
 
 
 def _moment_to_date(column: Column) -> _Made:
-    return (column.values // MICROSECONDS_A_DAY).astype(Kind.DATE.dtype), None, 0
+    return (column.values // MICROSECONDS_A_DAY).astype(DTYPES[Kind.DATE]), None, 0
 
 
 _DIRECT: dict[tuple[Kind, Kind], Callable[[Column], _Made]] = {
@@ -225,7 +225,7 @@ _DIRECT: dict[tuple[Kind, Kind], Callable[[Column], _Made]] = {
 def _one_by_one(column: Column, kind: Kind, read: Callable[[Decimal], Any]) -> _Made:
     """Return values of wide exact decimals, each distinct one looked at once."""
     known: dict[Decimal, Any] = {}
-    made = np.zeros(len(column), kind.dtype)
+    made = np.zeros(len(column), DTYPES[kind])
     fits = np.zeros(len(column), np.bool_)
     for row, value in enumerate(column.to_list()):
         if value is not None:

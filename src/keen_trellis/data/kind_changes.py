@@ -9,9 +9,10 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from keen_trellis.data.column import PRESENT, Column
+from keen_trellis.data.column import Column
 from keen_trellis.data.conversion import converted, texts_as
 from keen_trellis.data.kinds import Kind
+from keen_trellis.data.states import PRESENT
 from keen_trellis.data.written import Written, most_look_like
 
 _LISTED = 1_000

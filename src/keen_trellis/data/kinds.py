@@ -1,15 +1,10 @@
-"""The eight kinds of values, and how each lies in memory."""
+"""The eight kinds of values, and which of them holds which; without NumPy, as plans are."""
 
 from __future__ import annotations
 
 from collections.abc import Collection
 from enum import StrEnum
-from typing import Any, Literal
-
-import numpy as np
-
-EXACT_DTYPE = np.dtype([("lo", "<u8"), ("hi", "<i8")])
-"""One exact decimal: a 128-bit integer, to be read with the column's scale."""
+from typing import Literal
 
 
 class Kind(StrEnum):
@@ -25,32 +20,12 @@ class Kind(StrEnum):
     TIME = "time"
 
     @property
-    def dtype(self) -> np.dtype[Any]:
-        """The dtype of a column's values.
-
-        Text is a code per row into a dictionary; dates are days since 1970-01-01; date-times are
-        microseconds since then, as the clock on the wall shows; times microseconds since midnight.
-        """
-        return _DTYPES[self]
-
-    @property
     def is_numeric(self) -> bool:
         """Whether values are amounts, shown right-aligned."""
         return self in (Kind.INTEGER, Kind.NUMBER, Kind.EXACT)
 
 
 DateOrder = Literal["day first", "month first", "year first"]
-
-_DTYPES: dict[Kind, np.dtype[Any]] = {
-    Kind.TEXT: np.dtype(np.int32),
-    Kind.INTEGER: np.dtype(np.int64),
-    Kind.NUMBER: np.dtype(np.float64),
-    Kind.EXACT: EXACT_DTYPE,
-    Kind.BOOLEAN: np.dtype(np.bool_),
-    Kind.DATE: np.dtype(np.int32),
-    Kind.DATE_TIME: np.dtype(np.int64),
-    Kind.TIME: np.dtype(np.int64),
-}
 
 _LATTICE: tuple[tuple[Kind, frozenset[Kind]], ...] = (
     (Kind.EXACT, frozenset((Kind.INTEGER, Kind.EXACT))),

@@ -18,15 +18,9 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from keen_trellis.data.column import (
-    BLANK,
-    DIGITS_AT_MOST,
-    Column,
-    exact_values,
-    from_arrow,
-    widened_exact,
-)
+from keen_trellis.data.column import DIGITS_AT_MOST, Column, exact_values, from_arrow, widened_exact
 from keen_trellis.data.kinds import Kind
+from keen_trellis.data.states import BLANK
 from keen_trellis.data.written import (
     Written,
     first_texts,

@@ -10,15 +10,14 @@ from numpy.typing import NDArray
 
 from keen_trellis.data.column import (
     ABSENT_CODE,
-    BLANK,
     DIGITS_AT_MOST,
-    GAP,
     Column,
     from_arrow,
     narrow_exact,
     widened_exact,
 )
 from keen_trellis.data.kinds import Kind
+from keen_trellis.data.states import BLANK, GAP
 
 
 def stack_columns(columns: Sequence[Column]) -> Column:

@@ -5,10 +5,13 @@ from __future__ import annotations
 import csv
 import io
 from collections.abc import Sequence
+from typing import TYPE_CHECKING
 
-from keen_trellis.data import Table
 from keen_trellis.deliver.lines import Lines
 from keen_trellis.progress import Report, quiet
+
+if TYPE_CHECKING:
+    from keen_trellis.data import Table
 
 _BATCH = 20_000
 
@@ -19,6 +22,7 @@ def cells_as_text(table: Table, columns: Sequence[str], rows: range, report: Rep
     A cell that holds a tab, a quote or the end of a line is quoted, so that it stays one cell. One
     cell alone comes without its column's name. Blanks and gaps are empty.
 
+    >>> from keen_trellis.data import Table
     >>> table = Table.from_columns({"code": ["KP", "a\tb"], "miles": [7, None]})
     >>> cells_as_text(table, ("code", "miles"), range(2))
     'code\tmiles\nKP\t7\n"a\tb"\t'

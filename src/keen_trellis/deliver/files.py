@@ -7,13 +7,15 @@ import datetime as dt
 from collections.abc import Callable, Iterator
 from decimal import Decimal
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from keen_trellis.data import Table
 from keen_trellis.deliver.lines import Lines
 from keen_trellis.errors import DeliveryError, reason
 from keen_trellis.progress import Report, quiet
 from keen_trellis.whole_files import whole_file
+
+if TYPE_CHECKING:
+    from keen_trellis.data import Table
 
 _BATCH = 20_000
 _SHEET_ROWS, _SHEET_COLUMNS, _CELL_LETTERS = 1_048_576, 16_384, 32_767

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, fields, replace
 from pathlib import Path
-from typing import Annotated, Any, Literal, TypeVar
+from typing import TYPE_CHECKING, Annotated, Any, Literal, TypeVar
 
 from pydantic import Field
 
@@ -17,7 +17,6 @@ from keen_trellis.plan.nodes import BayRows, Begun, Node, Outcome
 from keen_trellis.progress import Report, quiet
 from keen_trellis.read import (
     FileStamp,
-    Reading,
     Reread,
     RowCondition,
     Secrets,
@@ -26,6 +25,9 @@ from keen_trellis.read import (
     SqliteFile,
     TextLayout,
 )
+
+if TYPE_CHECKING:
+    from keen_trellis.read import Reading
 
 S = TypeVar("S", bound="AnySource")
 

@@ -10,9 +10,9 @@ from typing import TYPE_CHECKING, Any
 from keen_trellis.read.any_source import read
 from keen_trellis.read.layouts import SheetLayout, TextLayout
 from keen_trellis.read.noticed import Noticed, Reread
-from keen_trellis.read.reading import FileStamp, Reading, SetApart
 from keen_trellis.read.secrets import Secrets
 from keen_trellis.read.server import Database, RowCondition, Server, SqliteFile
+from keen_trellis.read.stamps import FileStamp
 
 if TYPE_CHECKING:
     from keen_trellis.read.columnar import read_columnar
@@ -25,11 +25,14 @@ if TYPE_CHECKING:
     )
     from keen_trellis.read.delimited import read_delimited
     from keen_trellis.read.folder import files_of, read_folder
+    from keen_trellis.read.reading import Reading, SetApart
     from keen_trellis.read.typed import pasted_cells, read_typed
     from keen_trellis.read.workbook import WorkbookPart, read_sheet, sheet_names, workbook_parts
 
 _PLACES = {
     "DatabaseTable": "databases",
+    "Reading": "reading",
+    "SetApart": "reading",
     "WorkbookPart": "workbook",
     "database_columns": "databases",
     "database_tables": "databases",

@@ -4,15 +4,19 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from pathlib import Path
+from typing import TYPE_CHECKING
 from urllib.parse import unquote, urlsplit
 
-from keen_trellis.data import Kind, Table
+from keen_trellis.data import Kind
 from keen_trellis.errors import SourceError, UnknownColumnError
 from keen_trellis.progress import Report, quiet
 from keen_trellis.read.layouts import SheetLayout, TextLayout
-from keen_trellis.read.reading import Reading
 from keen_trellis.read.secrets import Secrets
 from keen_trellis.read.server import Database, Server, SqliteFile
+
+if TYPE_CHECKING:
+    from keen_trellis.data import Table
+    from keen_trellis.read.reading import Reading
 
 _SERVERS = {"postgresql": "postgresql", "postgres": "postgresql", "mariadb": "mariadb"} | {
     "mysql": "mariadb"

@@ -16,7 +16,6 @@ from keen_trellis.progress import Report, part, quiet
 from keen_trellis.read.noticed import Noticed
 from keen_trellis.read.python_columns import column_of_values, value_text
 from keen_trellis.read.reading import (
-    FileStamp,
     Reading,
     column_names,
     existing_file,
@@ -24,6 +23,7 @@ from keen_trellis.read.reading import (
     without_rows,
 )
 from keen_trellis.read.settling import Unsettled
+from keen_trellis.read.stamps import FileStamp
 
 PARQUET = (".parquet", ".pq")
 ARROW = (".arrow", ".feather", ".ipc", ".arrows")

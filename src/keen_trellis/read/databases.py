@@ -23,10 +23,11 @@ from keen_trellis.read.database_rows import holds
 from keen_trellis.read.database_values import BATCH, Asked, Fetched, fetched_columns, in_zone
 from keen_trellis.read.noticed import Noticed
 from keen_trellis.read.python_columns import column_of_values
-from keen_trellis.read.reading import FileStamp, Reading, column_names, without_rows
+from keen_trellis.read.reading import Reading, column_names, without_rows
 from keen_trellis.read.secrets import Secrets
 from keen_trellis.read.server import Database, RowCondition, SqliteFile
 from keen_trellis.read.settling import Unsettled
+from keen_trellis.read.stamps import FileStamp
 
 if TYPE_CHECKING:
     import sqlalchemy as sa

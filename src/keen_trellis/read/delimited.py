@@ -19,13 +19,13 @@ from keen_trellis.progress import Report, part, quiet
 from keen_trellis.read.layouts import TextLayout
 from keen_trellis.read.noticed import Noticed
 from keen_trellis.read.reading import (
-    FileStamp,
     Reading,
     SetApart,
     column_names,
     existing_file,
     without_rows,
 )
+from keen_trellis.read.stamps import FileStamp
 from keen_trellis.read.text_columns import unsettled_texts
 from keen_trellis.read.text_layout import (
     ENCODINGS,

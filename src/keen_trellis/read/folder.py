@@ -21,8 +21,9 @@ from keen_trellis.read.columnar import read_columnar
 from keen_trellis.read.delimited import Texts, read_texts
 from keen_trellis.read.layouts import SheetLayout, TextLayout
 from keen_trellis.read.noticed import Noticed
-from keen_trellis.read.reading import FileStamp, Reading, SetApart, without_rows
+from keen_trellis.read.reading import Reading, SetApart, without_rows
 from keen_trellis.read.settling import Unsettled
+from keen_trellis.read.stamps import FileStamp
 from keen_trellis.read.text_columns import unsettled_texts
 from keen_trellis.read.text_layout import layout_words
 from keen_trellis.read.workbook import read_sheet, sheet_names

@@ -17,6 +17,7 @@ from keen_trellis.errors import MissingFileError, SourceError, reason
 from keen_trellis.progress import Report, quiet
 from keen_trellis.read.noticed import Noticed
 from keen_trellis.read.settling import Settled, Unsettled
+from keen_trellis.read.stamps import FileStamp
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,24 +37,6 @@ class SetApart:
     line: int | None
     text: str
     why: str
-
-
-@dataclass(frozen=True, slots=True)
-class FileStamp:
-    """A file as it was when it was read: another stamp tells that it has changed."""
-
-    path: str
-    changed_ns: int
-    size: int
-
-    @classmethod
-    def of(cls, path: Path) -> FileStamp:
-        """Return the stamp of a file as it is now; zeros where it is not there."""
-        try:
-            now = path.stat()
-        except OSError:
-            return cls(str(path), 0, 0)
-        return cls(str(path), now.st_mtime_ns, now.st_size)
 
 
 @dataclass(frozen=True, slots=True, eq=False)

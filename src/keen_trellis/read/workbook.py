@@ -20,13 +20,13 @@ from keen_trellis.read.layouts import SheetLayout
 from keen_trellis.read.noticed import Noticed, Reread
 from keen_trellis.read.python_columns import column_of_values, value_text
 from keen_trellis.read.reading import (
-    FileStamp,
     Reading,
     column_names,
     existing_file,
     without_rows,
 )
 from keen_trellis.read.settling import Unsettled
+from keen_trellis.read.stamps import FileStamp
 from keen_trellis.read.unpacking import looked_into
 from keen_trellis.read.workbook_facts import Box, NamedRange, SheetFacts, named_ranges, sheet_facts
 

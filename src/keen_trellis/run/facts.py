@@ -11,16 +11,16 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, cast
 
-from keen_trellis.data import Table
 from keen_trellis.document.items import Item
 from keen_trellis.document.trellis import Lane
 from keen_trellis.errors import UserError, WaitingError
 from keen_trellis.plan.counts import Counts, Group
-from keen_trellis.read import Reading
 
 if TYPE_CHECKING:
     from keen_trellis.compute.execute import Given
     from keen_trellis.compute.tied import Tied
+    from keen_trellis.data import Table
+    from keen_trellis.read import Reading
     from keen_trellis.run.results import Results
 
 
@@ -144,7 +144,7 @@ def facts_of(results: Results) -> Facts:
             name=" + ".join(names),
             type=item.type,
             lane=lane.name,
-            before=len(before) if isinstance(before, Table) else None,
+            before=None if before is None or isinstance(before, UserError) else len(before),
             **_going_on(rows.get(item.id)),
         )
         made = _with_given(facts, results.given.get(item.id))
@@ -162,7 +162,9 @@ def _lane(
     is_read = lane.source.begins_at() is None
     if isinstance(reading, UserError):
         return LaneFacts(id=lane.id, name=lane.name, trouble=reading.happened)
-    columns = {f.name: str(f.kind) for f in rows.fields} if isinstance(rows, Table) else {}
+    columns = {}
+    if rows is not None and not isinstance(rows, UserError):
+        columns = {f.name: str(f.kind) for f in rows.fields}
     read: dict[str, Any] = {}
     if reading is not None:
         read["files"] = tuple(Path(stamp.path).name for stamp in reading.files)

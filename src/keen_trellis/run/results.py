@@ -7,16 +7,16 @@ from dataclasses import dataclass, field
 from functools import cached_property
 from typing import TYPE_CHECKING, cast
 
-from keen_trellis.data import Table
 from keen_trellis.document.trellis import Trellis
 from keen_trellis.errors import UserError, WaitingError
-from keen_trellis.read import Reading
 from keen_trellis.run.facts import Facts, JoinFacts, facts_of
 
 if TYPE_CHECKING:
     from keen_trellis.compute.execute import Given
     from keen_trellis.compute.promised import Checked
     from keen_trellis.compute.tied import Tied
+    from keen_trellis.data import Table
+    from keen_trellis.read import Reading
 
 CELLS_COUNTED_AT_MOST = 20_000
 """Of outcomes with more rows, gaps and blanks are not counted at every run."""
@@ -54,6 +54,16 @@ class Results:
     def facts(self) -> Facts:
         """The numbers and names of the run."""
         return facts_of(self)
+
+    def reading(self, lane_id: str) -> Reading | None:
+        """Return what a lane's source gave; None where it was not read, or could not be."""
+        found = self.readings.get(lane_id)
+        return None if isinstance(found, UserError) else found
+
+    def table(self, part_id: str) -> Table | None:
+        """Return the rows after a part; None where they are not known, or something is wrong."""
+        found = self.rows.get(part_id)
+        return None if isinstance(found, UserError) else found
 
     def errors(self) -> list[UserError]:
         """Return what went wrong, each once, sources first; not what only waits for it."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
@@ -16,7 +17,6 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from keen_trellis.data import Table
 from keen_trellis.desktop.bench.finding_line import FindingLine
 from keen_trellis.desktop.bench.grid import Grid, Origins, put_on_clipboard
 from keen_trellis.desktop.bench.page import Page, PageSpec, PartView
@@ -26,6 +26,9 @@ from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme
 from keen_trellis.document.edits import RenameLane
 from keen_trellis.words import counted
+
+if TYPE_CHECKING:
+    from keen_trellis.data import Table
 
 _WELCOME = (
     "Add a lane for each table you want to bring together: a sheet of a workbook, a delimited "
@@ -209,9 +212,9 @@ class Bench(QWidget):
                 old.hide()
                 old.deleteLater()
             buttons = [self._tab(spec.id) for spec in pages]
-        rows = self._session.results.rows.get(self._session.selection)
+        rows = self._session.results.table(self._session.selection)
         for tab, spec in zip(buttons, pages, strict=True):
-            count = f" {len(rows):,}" if spec.counts_rows and isinstance(rows, Table) else ""
+            count = f" {len(rows):,}" if spec.counts_rows and rows is not None else ""
             tab.setText(f"{spec.title}{count}")
             tab.setAccessibleName(f"Page {spec.title}{count}")
             tab.setChecked(spec.id == self._open[self._sort])

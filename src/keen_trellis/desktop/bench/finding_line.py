@@ -12,7 +12,6 @@ from keen_trellis.desktop.controls import OneLine, button
 from keen_trellis.desktop.session import Session
 from keen_trellis.document.edits import Edit, MoveBehind, SetKeep, SetSource, TakeLink, stays_before
 from keen_trellis.document.items import Item
-from keen_trellis.read import Reading
 
 if TYPE_CHECKING:
     from keen_trellis.advice.findings import Remedy
@@ -77,9 +76,8 @@ class FindingLine(QFrame):
         if item is not None and item.changes_rows:
             yield from self._told_of_item(item)
         elif item is None and (lane := session.selected_lane) is not None:
-            reading = session.results.readings.get(lane.id)
-            noticed = reading.noticed if isinstance(reading, Reading) else ()
-            for number, one in enumerate(noticed):
+            reading = session.results.reading(lane.id)
+            for number, one in enumerate(reading.noticed if reading else ()):
                 mended = None
                 if one.remedy is not None:
                     source = lane.source.mended(one.remedy)

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Collection
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import (
     QAbstractTableModel,
@@ -39,9 +40,12 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from keen_trellis.data import BLANK, GAP, PRESENT, Column, Field, Table
+from keen_trellis.data import BLANK, GAP, PRESENT
 from keen_trellis.desktop.theme import LaneColours, Theme, text_font, value_font
 from keen_trellis.words import SPACES, counted
+
+if TYPE_CHECKING:
+    from keen_trellis.data import Column, Field, Table
 
 _BLOCK = 200
 _BLOCKS_KEPT = 40
@@ -79,6 +83,8 @@ class TableModel(QAbstractTableModel):
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
+        from keen_trellis.data import Table  # the first grid comes with the first rows
+
         self._table = Table.of({})
         self._blocks: dict[int, list[Column]] = {}
 

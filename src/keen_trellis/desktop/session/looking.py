@@ -7,7 +7,6 @@ from typing import TYPE_CHECKING, Any, cast
 
 from PySide6.QtCore import QTimer
 
-from keen_trellis.data import Table
 from keen_trellis.desktop.jobs import Job
 from keen_trellis.document.edits import SetItem, apply
 from keen_trellis.document.items import FilterItem, Item, JoinItem
@@ -159,7 +158,9 @@ class Looking:
         item = self._session.results.trellis.join(tie)
         left, right, *_ = self._session.results.sides(tie)
         names = (lane.name, self._session.results.trellis.lane(item.lane).name)
-        if not isinstance(left, Table) or not isinstance(right, Table):
+        if left is None or isinstance(left, UserError):
+            return None
+        if right is None or isinstance(right, UserError):
             return None
         sides = (left, right)
 

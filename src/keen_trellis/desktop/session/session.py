@@ -11,7 +11,6 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject, QTimer, Signal
 from PySide6.QtGui import QUndoCommand, QUndoStack
 
-from keen_trellis.data import Table
 from keen_trellis.desktop.jobs import Jobs
 from keen_trellis.desktop.session.looking import Looking
 from keen_trellis.desktop.session.watching import Watching
@@ -30,10 +29,11 @@ from keen_trellis.document.items import FilterItem, Item, JoinItem, LinkedFields
 from keen_trellis.errors import UserError
 from keen_trellis.plan.bays import Bay
 from keen_trellis.progress import Cancelled, Report, part
-from keen_trellis.read import Reading, Secrets
+from keen_trellis.read import Secrets
 from keen_trellis.run.results import Results
 
 if TYPE_CHECKING:
+    from keen_trellis.data import Table
     from keen_trellis.data.profile import Profile
     from keen_trellis.run import Delivered, Runner
     from keen_trellis.run.changes import Changes, Snapshot
@@ -250,15 +250,15 @@ class Session(QObject):
         items = lane.items if lane else ()
         return next((item for item in items if item.id == self.selection), None)
 
-    def end_table(self, lane: Lane) -> Table | UserError | None:
+    def end_table(self, lane: Lane) -> Table | None:
         """Return the rows at a lane's end, as far as they are known."""
-        return self.results.rows.get(self.trellis.end_of(lane))
+        return self.results.table(self.trellis.end_of(lane))
 
     @property
     def source_columns(self) -> frozenset[str]:
         """The names of columns as the sources have them, as far as they are known."""
-        readings = [r for r in self.results.readings.values() if isinstance(r, Reading)]
-        return frozenset(name for reading in readings for name in reading.table.columns)
+        readings = (self.results.reading(lane.id) for lane in self.results.trellis.lanes)
+        return frozenset(name for one in readings if one for name in one.table.columns)
 
     @property
     def busy(self) -> bool:
@@ -408,7 +408,7 @@ class Session(QObject):
         """Tie a lane's end to another lane, on the fields that most likely belong together."""
         left = self.end_table(self.trellis.lane(lane))
         right = self.end_table(self.trellis.lane(other))
-        if lane == other or not isinstance(left, Table) or not isinstance(right, Table):
+        if lane == other or left is None or right is None:
             self._tie(lane, other, ())
             return
 

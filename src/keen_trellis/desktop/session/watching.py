@@ -8,7 +8,6 @@ from PySide6.QtCore import QTimer
 
 from keen_trellis.desktop.jobs import Jobs
 from keen_trellis.progress import Report
-from keen_trellis.read import Reading
 
 if TYPE_CHECKING:
     from keen_trellis.desktop.session.session import Session
@@ -45,8 +44,7 @@ class Watching:
         read = [
             (lane, reading)
             for lane in self._session.trellis.lanes
-            if isinstance(reading := self._session.results.readings.get(lane.id), Reading)
-            and reading.files
+            if (reading := self._session.results.reading(lane.id)) and reading.files
         ]
 
         def look(report: Report) -> frozenset[str]:

@@ -17,7 +17,7 @@ if TYPE_CHECKING:
 class Part(BaseModel):
     """A part of a document: it never changes, and has no fields but those it declares."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid")
+    model_config = ConfigDict(frozen=True, extra="forbid", defer_build=True)
 
 
 class Taken(Part):

@@ -7,8 +7,7 @@ from typing import TYPE_CHECKING, Any, ClassVar, Literal, Self
 
 from pydantic import model_validator
 
-from keen_trellis.data import Column, Kind
-from keen_trellis.data.conversion import converted
+from keen_trellis.data import Kind
 from keen_trellis.document.items.base import Item, Part
 from keen_trellis.errors import LinkError, UserError
 from keen_trellis.plan.expressions import Expression, Of, Tested, joint
@@ -113,6 +112,9 @@ def _typed(text: str, kind: Kind, condition: ConditionItem) -> Any:
         return text
     if kind is Kind.NUMBER and text in _INFINITE:  # no text of a source is taken for it
         return float(text)
+    from keen_trellis.data import Column
+    from keen_trellis.data.conversion import converted
+
     made = converted(Column.of([text], Kind.TEXT), kind)
     if len(made.lost):
         raise LinkError(

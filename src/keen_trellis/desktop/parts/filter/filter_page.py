@@ -78,8 +78,8 @@ class FilterPage(Page):
         assert isinstance(item, FilterItem)
         self._item = item
         given = self.session.results.given.get(item.id)
-        before = self.session.results.rows.get(self.session.trellis.before(item.id))
-        self._show_sentence(item, lane.name, before if isinstance(before, Table) else None)
+        before = self.session.results.table(self.session.trellis.before(item.id))
+        self._show_sentence(item, lane.name, before)
         self._notice.tell(str(given) if isinstance(given, UserError) else "")
         is_there = isinstance(given, Filtered)
         self._cards.setVisible(is_there)

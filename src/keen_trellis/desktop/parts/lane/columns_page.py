@@ -161,8 +161,8 @@ class ColumnsPage(Page):
     def _show_unfit(self, name: str) -> None:
         """Say which values are none of the kind chosen."""
         assert self._lane is not None
-        reading = self.session.results.readings.get(self._lane.id)
-        unfit = reading.unfit if isinstance(reading, Reading) else ()
+        reading = self.session.results.reading(self._lane.id)
+        unfit = reading.unfit if reading is not None else ()
         lost = next((u for u in unfit if u.column == name), None)
         if lost is None:
             self._unfit.tell("")

@@ -9,7 +9,6 @@ from functools import partial
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from keen_trellis.compute.stack import Stack
-from keen_trellis.data import Table
 from keen_trellis.desktop.bench.grid import Origins
 from keen_trellis.desktop.bench.page import Page
 from keen_trellis.desktop.bench.rows_card import RowsCard
@@ -133,8 +132,8 @@ class StackPage(Page):
         add.setEnabled(bool(others))
 
     def _columns_of(self, taken: StackedLane) -> tuple[str, ...]:
-        table = self.session.results.rows.get(self.session.trellis.taken_after(taken))
-        return table.columns if isinstance(table, Table) else ()
+        table = self.session.results.table(self.session.trellis.taken_after(taken))
+        return table.columns if table is not None else ()
 
     def _change(self, **changes: object) -> None:
         if self._item is not None:
@@ -150,8 +149,8 @@ class StackPage(Page):
     def _meet(self, place: int, column: str) -> None:
         """Let a column meet a like one of the lane before under that one's name."""
         assert self._item is not None
-        before = self.session.results.rows.get(self.session.trellis.before(self._item.id))
-        names = before.columns if isinstance(before, Table) else ()
+        before = self.session.results.table(self.session.trellis.before(self._item.id))
+        names = before.columns if before is not None else ()
         taken = self._columns_of(self._item.lanes[place])
         free = [name for name in names if name not in taken]
         self._rename(place, column, next(iter(get_close_matches(column, free, 1, 0)), column))
