@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 import keen_trellis as kt
 from keen_trellis.advice.fingerprints import fingerprint, text_hashes
 from keen_trellis.advice.proposals import measured, propose_links
+from tests.compute.office_pairs import office_pairs
 
 TEXTS = st.lists(st.text(max_size=6), max_size=12)
 
@@ -50,9 +51,12 @@ class HashTest(unittest.TestCase):
 class ProposedLinkTest(unittest.TestCase):
     """The fields that belong together come first, whatever they are called."""
 
-    def best(self, left: dict[str, Any], right: dict[str, Any]) -> list[tuple[str, str]]:
+    def best(
+        self, left: dict[str, Any], right: dict[str, Any], names: tuple[str, str] = ("", "")
+    ) -> list[tuple[str, str]]:
         tables = [kt.Table.from_columns(side) for side in (left, right)]
-        return [(f.left, f.right) for link in propose_links(*tables)[:1] for f in link.fields]
+        links = propose_links(*tables, names=names)
+        return [(f.left, f.right) for link in links[:1] for f in link.fields]
 
     def test_values_tell_more_than_names(self) -> None:
         codes = [f"R{n}" for n in range(12)]
@@ -66,9 +70,26 @@ class ProposedLinkTest(unittest.TestCase):
         left = {"seats": numbers, "id": numbers}
         self.assertEqual(self.best(left, {"id": numbers, "deck": numbers}), [("id", "id")])
 
-    def test_yes_and_no_link_nothing_and_neither_do_kinds_that_differ(self) -> None:
+    def test_yes_and_no_link_nothing(self) -> None:
         self.assertEqual(self.best({"late": [True, False]}, {"late": [False, True]}), [])
-        self.assertEqual(self.best({"id": [1, 2, 3]}, {"id": ["1", "2", "3"]}), [])
+
+    def test_texts_of_digits_meet_numbers_and_texts_meet_once_they_are_tidied(self) -> None:
+        numbers = [40_117, 51_028, 60_003, 71_914, 80_005, 91_226]
+        left = kt.Table.from_columns({"account": [f"{n:08d}" for n in numbers], "sum": [1.5] * 6})
+        right = kt.Table.from_columns({"ledger_no": numbers, "pieces": range(6)})
+        best = propose_links(left, right)[0].fields[0]
+        self.assertEqual(best, kt.LinkField("account", "ledger_no", compare_as=kt.Kind.INTEGER))
+        towns = ["Brae", "Tolland", "Kelp Point", "Gannet Head", "Marrow Sound"]
+        untidy = {"town": [f" {town.upper()} " for town in towns], "pieces": range(5)}
+        self.assertEqual(self.best(untidy, {"id": range(5), "port": towns}), [("town", "port")])
+
+    def test_the_true_link_comes_first_among_decoys(self) -> None:
+        for seed in (1, 2):
+            pairs = list(office_pairs(seed))
+            first = [self.best(pair.left, pair.right, pair.names) for pair in pairs]
+            missed = [p.names for p, got in zip(pairs, first, strict=True) if {*got} != p.link]
+            self.assertEqual(len(pairs), 40)
+            self.assertLessEqual(len(missed), 2, f"{seed}: {missed}")
 
     def test_a_compound_link_is_measured_on_every_row(self) -> None:
         left = kt.Table.from_columns({"a": [1, 1, 2], "b": ["x", "y", "x"]})

@@ -265,7 +265,7 @@ def _other_fields(tie: Tied) -> Iterator[Finding]:
         return
     if counts.left.found >= 0.9 * counts.left.rows and not counts.left.multiplied:
         return
-    proposals = propose_links(tie.left, tie.right)
+    proposals = propose_links(tie.left, tie.right, names=tie.names)
     yield from _better_fields(tie, proposals)
     if counts.left.multiplied:
         single = (one.fields[0] for one in proposals if len(one.fields) == 1)

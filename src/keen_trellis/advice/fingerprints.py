@@ -8,6 +8,8 @@ H. Kaplan, “Summarizing data using bottom-k sketches”, PODC 2007, with the o
 
 from __future__ import annotations
 
+import math
+import re
 from dataclasses import dataclass
 from typing import Any
 
@@ -19,6 +21,9 @@ from keen_trellis.data import Column, Kind
 from keen_trellis.data.column import MICROSECONDS_A_DAY, exact_decimal, narrow_exact
 
 SAMPLE = 2_000
+_SHAPES_LOOKED_AT = 200
+_SHAPES = ((re.compile(r"\d"), 10), (re.compile(r"[^\W\d_]"), 26))
+_MOST_BITS = 60.0
 _CHUNK = 200_000
 _MULTIPLIER = 0x100000001B3  # the prime of the Fowler-Noll-Vo hash; odd, hence invertible
 _WORD = 2**64
@@ -39,16 +44,45 @@ class Fingerprint:
         One for each distinct value.
     n_present : int
         Rows with a value.
+    low, high : float
+        The least and the largest value, where they are numbers or days.
+    step : float
+        How far apart two values are at least: 1 for integers and days, 0.01 for cents.
+    bits : float
+        Of texts: the logarithm to base 2 of how many there could be of their usual shape.
     """
 
     group: str
     hashes: Hashes
     n_present: int
+    low: float = 0.0
+    high: float = 0.0
+    step: float = 1.0
+    bits: float = 0.0
 
     @property
     def unique(self) -> float:
         """How close to unique the values are: 1 where none repeats."""
         return len(self.hashes) / self.n_present if self.n_present else 0.0
+
+    @property
+    def is_measure(self) -> bool:
+        """Whether the values are amounts with decimals, which seldom link anything."""
+        return self.group == "numbers" and self.step < 1
+
+    def chance_in(self, other: Fingerprint) -> float:
+        """Return the share of the values that another column would have by accident.
+
+        Numbers and days are taken to lie anywhere between the least and the largest of each
+        column, texts to be any of their shape.
+        """
+        if self.group == "text":
+            return min(1.0, len(other.hashes) / 2 ** float(max(self.bits, other.bits)))
+        step = min(self.step, other.step)
+        width = (self.high - self.low) / step + 1
+        in_both = (min(self.high, other.high) - max(self.low, other.low)) / step + 1
+        dense = len(other.hashes) / ((other.high - other.low) / step + 1)
+        return min(1.0, max(0.0, dense * min(1.0, in_both / width)))
 
     def share_in(self, other: Fingerprint) -> float:
         """Return the share of this column's distinct values that another has, from a sample."""
@@ -67,14 +101,38 @@ def fingerprint(column: Column) -> Fingerprint:
         assert column.dictionary is not None
         used = np.zeros(len(column.dictionary) + 1, bool)
         used[column.values] = True
-        hashes = text_hashes(column.dictionary)[used[:-1]]
-        return Fingerprint("text", np.sort(hashes), n_present)
+        texts = column.dictionary.filter(pa.array(used[:-1]))
+        return Fingerprint("text", np.sort(text_hashes(texts)), n_present, bits=_bits(texts))
     group, values = _comparable(column)
     absent = column.absent
     distinct = _distinct(values if absent is None else values[~absent])
     if group == "numbers":
-        distinct = (distinct.astype(np.float64) + 0.0).view(np.int64)
-    return Fingerprint(group, np.sort(_mixed(distinct.view(np.uint64))), n_present)
+        distinct = distinct.astype(np.float64) + 0.0
+    bounds = {"step": _step(column)}
+    if len(distinct) and group != "boolean":
+        bounds |= {"low": float(distinct.min()), "high": float(distinct.max())}
+    hashes = np.sort(_mixed(distinct.view(np.uint64)))
+    return Fingerprint(group, hashes, n_present, **bounds)
+
+
+def _step(column: Column) -> float:
+    match column.kind:
+        case Kind.EXACT:
+            return float(10.0**-column.scale)
+        case Kind.NUMBER:
+            return 0.01  # doubles are mostly amounts; that they could be finer tells nothing
+        case _:
+            return 1.0
+
+
+def _bits(texts: pa.StringArray) -> float:
+    """Return how many bits the usual shape of some texts has room for."""
+    some = texts.slice(0, _SHAPES_LOOKED_AT).to_pylist()
+    rooms = sorted(
+        sum(len(letters.findall(text)) * math.log2(size) for letters, size in _SHAPES)
+        for text in some
+    )
+    return min(_MOST_BITS, rooms[len(rooms) // 2]) if rooms else 0.0
 
 
 def text_hashes(texts: pa.StringArray) -> Hashes:

@@ -412,12 +412,16 @@ class Session(QObject):
             self._tie(lane, other, ())
             return
 
+        names = (self.trellis.lane(lane).name, self.trellis.lane(other).name)
+
         def propose(report: Report) -> tuple[LinkedFields, ...]:
             from keen_trellis.advice.proposals import propose_links
 
-            best = propose_links(left, right, report)[:1]
+            best = propose_links(left, right, report, names)[:1]
             return tuple(
-                LinkedFields(left=f.left, right=f.right) for link in best for f in link.fields
+                LinkedFields(left=f.left, right=f.right, compare_as=f.compare_as)
+                for link in best
+                for f in link.fields
             )
 
         self.looks.start(
