@@ -258,6 +258,7 @@ class LaneTest(WindowTestCase):
         head = grid.horizontalHeader()
         at = head.viewport().rect().center()
         at.setX(head.sectionViewportPosition(0) + 12)
+        at.setY(head.height() - 8)  # the kind stands below the name
         QTest.mouseClick(head.viewport(), Qt.MouseButton.LeftButton, pos=at)
         menu = self.application.activePopupWidget()
         assert isinstance(menu, QMenu)

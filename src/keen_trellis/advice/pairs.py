@@ -10,9 +10,13 @@ from keen_trellis.advice.likeness import likely_partners
 from keen_trellis.compute.join.keys import codes_of
 from keen_trellis.compute.join.pairing import field_columns
 from keen_trellis.compute.tied import Tied
-from keen_trellis.data import Column, Kind
+from keen_trellis.data import Column, Kind, Table
+from keen_trellis.errors import LinkError
 from keen_trellis.plan.link import Link, Pair
 from keen_trellis.progress import Report, part, quiet
+from keen_trellis.words import first_free, listed
+
+_FIELD = "field"
 
 
 @dataclass(frozen=True, slots=True)
@@ -107,3 +111,55 @@ def _distinct(column: Column) -> list[str]:
     assert column.dictionary is not None
     used = np.unique(column.values[column.values >= 0])
     return list(column.dictionary.take(used).to_pylist())
+
+
+def table_of_pairs(link: Link, names: tuple[str, str]) -> Table:
+    """Return the pairs of a link as a table: the left values, the right ones, and of which field.
+
+    Parameters
+    ----------
+    names : (str, str)
+        What the two sides are called.
+    """
+    right = first_free(names[1], {names[0]})
+    field = first_free(_FIELD, {names[0], right})
+    columns = {
+        names[0]: [pair.left for pair in link.pairs],
+        right: [pair.right for pair in link.pairs],
+        field: [link.fields[pair.field].left for pair in link.pairs],
+    }
+    return Table.of({name: Column.of(values, Kind.TEXT) for name, values in columns.items()})
+
+
+def pairs_of_table(table: Table, link: Link, where: str) -> tuple[Pair, ...]:
+    """Return the pairs that a table holds: left values in its first column, right in its second.
+
+    A third column names the left field that a pair is of; without one all are of the only field.
+    Rows with an empty value are left out.
+
+    Raises
+    ------
+    LinkError
+        There are fewer than two columns, several fields to choose from, or no field of a name.
+    """
+    fields = [field.left for field in link.fields]
+    if len(table.columns) < 2:
+        raise LinkError(
+            f"{where} has only one column.", "Two are needed: values of the one side, of the other."
+        )
+    if len(table.columns) < 3 and len(fields) > 1:
+        raise LinkError(
+            f"{where} does not say which field its pairs are of.",
+            f"Name one of {listed(fields, 'or')} in a third column.",
+        )
+    left, right, *others = (table.fetch(field).texts().to_pylist() for field in table.fields[:3])
+    named = others[0] if others and len(fields) > 1 else [fields[0]] * len(left)
+    unknown = next((name for name in named if name not in fields), None)
+    if unknown is not None:
+        raise LinkError(
+            f"“{unknown}” in {where} is no field of this link.",
+            f"Name one of {listed(fields, 'or')} in its third column.",
+        )
+    rows = zip(left, right, named, strict=True)
+    found = (Pair(a, b, fields.index(name)) for a, b, name in rows if a and b)
+    return tuple(dict.fromkeys(found))

@@ -52,10 +52,19 @@ class Reason:
         In sentences.
     candidates : tuple of Candidate
         The nearest first.
+    values : tuple of str
+        The row's own values of the fields that the candidates' values are of.
+    fields : tuple of int
+        Their places among the fields of the link.
+    rows : int
+        How many rows of its side have these values and no partner, itself among them.
     """
 
     text: str
     candidates: tuple[Candidate, ...] = ()
+    values: tuple[str, ...] = ()
+    fields: tuple[int, ...] = ()
+    rows: int = 1
 
 
 def why_not(tie: Tied, row: int, side: Side = "left") -> Reason:
@@ -107,11 +116,13 @@ def why_not(tie: Tied, row: int, side: Side = "left") -> Reason:
         if first.state(row) == BLANK:
             return Reason(f"{other} has no row in which {first.other_name} is blank.")
         text = f"{other} has no {first.other_name} “{first.own_text(row)}”."
-        return Reason(text, first.nearest(row))
-    return _not_together(tie, sides, row, name=name, other=other)
+        return Reason(text, first.nearest(row), *_own([first], row, partners))
+    return _not_together(tie, sides, row, partners=partners, name=name, other=other)
 
 
-def _not_together(tie: Tied, sides: list[_Sides], row: int, name: str, other: str) -> Reason:
+def _not_together(
+    tie: Tied, sides: list[_Sides], row: int, partners: Rows, name: str, other: str
+) -> Reason:
     """Explain a row whose values are there, but not on one row, or not within the bounds."""
     equal = [s for s in sides if s.field.operator == "="]
     ordered = [s for s in sides if s.field.operator != "="]
@@ -121,14 +132,28 @@ def _not_together(tie: Tied, sides: list[_Sides], row: int, name: str, other: st
     if equal and not len(rows):
         values = listed([f"{s.other_name} “{s.own_text(row)}”" for s in equal])
         near = _candidates(sides, equal[0].equal_rows(row), "another of the fields")
-        return Reason(f"{other} has {values}, but not together on one row.", near)
+        text = f"{other} has {values}, but not together on one row."
+        return Reason(text, near, *_own(sides, row, partners))
     if not ordered:
         return Reason(_taken_words(tie, name, other))
     conditions = listed([condition_words(s.field) for s in ordered])
     values = listed(_each_once(f"{s.own_name} {s.own_text(row)}" for s in ordered))
     near = _candidates(sides, ordered[0].by_distance(row, rows), "outside the bounds")
     text = f"No {other} row fits {values}: {conditions} does not hold for any of {len(rows):,}."
-    return Reason(text, near)
+    return Reason(text, near, *_own(sides, row, partners))
+
+
+def _own(
+    sides: list[_Sides], row: int, partners: Rows
+) -> tuple[tuple[str, ...], tuple[int, ...], int]:
+    """Return the row's own values of some fields, their places, and how many rows are like it."""
+    like = partners == 0
+    for s in sides:
+        like &= s.own.values == s.own.values[row]
+        if s.own.state is not None:
+            like &= s.own.state == s.own.state[row]
+    values = tuple(s.own_text(row) for s in sides)
+    return values, tuple(s.place for s in sides), int(np.count_nonzero(like))
 
 
 def _candidates(sides: list[_Sides], rows: Rows, reason: str) -> tuple[Candidate, ...]:

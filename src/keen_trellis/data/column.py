@@ -19,8 +19,6 @@ from keen_trellis.data.dtypes import DTYPES, EXACT_DTYPE
 from keen_trellis.data.kinds import Kind
 from keen_trellis.data.states import BLANK, GAP, PRESENT
 
-"""The states of a cell: it has a value; it was empty in the source; a tie found no partner."""
-
 ABSENT_CODE = -1
 """The text code beneath every cell that is a blank or a gap."""
 

@@ -385,6 +385,14 @@ ACTIONS = (
         _has_page("outcome"),
     ),
     ActionSpec(
+        "page.values",
+        "Show the link values",
+        "Open the Link values page of the selected tie: every value with its rows, and pairs.",
+        lambda d: d.bench.open_page("values"),
+        "Ctrl+9",
+        _has_page("values"),
+    ),
+    ActionSpec(
         "page.tie_columns",
         "Show what goes on, column by column",
         "Open the Columns page of the selected tie: which columns go on, and those of one name.",

@@ -26,7 +26,8 @@ from keen_trellis.desktop.adding.kind_menu import offer_kinds
 from keen_trellis.desktop.adding.passwords import ask_password
 from keen_trellis.desktop.adding.recent import Place
 from keen_trellis.desktop.adding.source_form import NoticedLines, SourceForm
-from keen_trellis.desktop.bench.grid import Grid, Origins, put_on_clipboard
+from keen_trellis.desktop.bench.grid import Grid, put_on_clipboard
+from keen_trellis.desktop.bench.table_model import Origins
 from keen_trellis.desktop.controls import Notice, button, label
 from keen_trellis.desktop.jobs import Jobs
 from keen_trellis.desktop.theme import Theme

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import partial
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt
@@ -18,8 +19,9 @@ from PySide6.QtWidgets import (
 )
 
 from keen_trellis.desktop.bench.finding_line import FindingLine
-from keen_trellis.desktop.bench.grid import Grid, Origins, put_on_clipboard
+from keen_trellis.desktop.bench.grid import Grid, put_on_clipboard
 from keen_trellis.desktop.bench.page import Page, PageSpec, PartView
+from keen_trellis.desktop.bench.table_model import Origins
 from keen_trellis.desktop.controls import Notice, OneLine, label
 from keen_trellis.desktop.parts import VIEWS, view_of
 from keen_trellis.desktop.session import Session
@@ -28,7 +30,9 @@ from keen_trellis.document.edits import RenameLane
 from keen_trellis.words import counted
 
 if TYPE_CHECKING:
-    from keen_trellis.data import Table
+    from keen_trellis.compute.looked import Look
+    from keen_trellis.data import Rows, Table
+    from keen_trellis.progress import Report
 
 _WELCOME = (
     "Add a lane for each table you want to bring together: a sheet of a workbook, a delimited "
@@ -184,16 +188,31 @@ class Bench(QWidget):
             made = spec.make(self._session, self._theme)
             for grid in made.findChildren(Grid):
                 grid.copy_asked.connect(self._copy)
+                grid.look_asked.connect(partial(self._look, grid))
             self._stack.addWidget(made)
             self._pages[key] = made
         return self._pages[key]
+
+    def _look(self, grid: Grid, table: Table, look: Look) -> None:
+        def find(report: Report) -> Rows:
+            from keen_trellis.compute.looked import looked_rows
+
+            return looked_rows(table, look, report)
+
+        stopped = "Stopped: the rows are shown as they were."
+        self._session.find_out(find, partial(grid.take_look, table, look), stopped)
 
     def _copy(self, table: Table, columns: Sequence[str], rows: range) -> None:
         def done(text: str) -> None:
             put_on_clipboard(text)
             self._session.said.emit(f"Copied {counted(len(columns) * len(rows), 'cell')}.", False)
 
-        self._session.copy(table, columns, rows, done)
+        def write(report: Report) -> str:
+            from keen_trellis.deliver import cells_as_text
+
+            return cells_as_text(table, columns, rows, report)
+
+        self._session.find_out(write, done, "Stopped: nothing has been copied.")
 
     def _origins(self) -> Origins:
         lanes = self._session.trellis.lanes

@@ -5,8 +5,8 @@ from __future__ import annotations
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QPlainTextEdit, QVBoxLayout
 
-from keen_trellis.desktop.bench.grid import Origins
 from keen_trellis.desktop.bench.page import Page
+from keen_trellis.desktop.bench.table_model import Origins
 from keen_trellis.desktop.controls import label
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme

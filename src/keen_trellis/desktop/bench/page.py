@@ -8,7 +8,7 @@ from importlib import import_module
 
 from PySide6.QtWidgets import QWidget
 
-from keen_trellis.desktop.bench.grid import Origins
+from keen_trellis.desktop.bench.table_model import Origins
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme
 from keen_trellis.document import Lane, Trellis

@@ -7,7 +7,9 @@ from PySide6.QtGui import QColor, QPainter, QPaintEvent
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout, QWidget
 
 from keen_trellis.data import Table
-from keen_trellis.desktop.bench.grid import Grid, Origins
+from keen_trellis.desktop.bench.grid import Grid
+from keen_trellis.desktop.bench.look_line import LookLine
+from keen_trellis.desktop.bench.table_model import Origins
 from keen_trellis.desktop.controls import OneLine, label
 from keen_trellis.desktop.theme import LaneColours, Theme
 from keen_trellis.words import counted
@@ -40,6 +42,7 @@ class RowsCard(QFrame):
         column.setContentsMargins(1, 1, 1, 1)
         column.setSpacing(0)
         column.addWidget(self._head)
+        column.addWidget(LookLine(self.grid, is_always_there=False))
         column.addWidget(self.grid, 1)
         column.addWidget(self._empty, 1)
 

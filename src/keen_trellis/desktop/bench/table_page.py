@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from keen_trellis.data import Table
-from keen_trellis.desktop.bench.grid import Grid, Origins
+from keen_trellis.desktop.bench.grid import Grid
+from keen_trellis.desktop.bench.look_line import LookLine
 from keen_trellis.desktop.bench.page import Page
+from keen_trellis.desktop.bench.table_model import Origins
 from keen_trellis.desktop.controls import Notice, button, label
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme
@@ -35,7 +37,11 @@ class TablePage(Page):
         column = QVBoxLayout(self)
         column.setContentsMargins(20, 8, 20, 10)
         column.setSpacing(8)
-        column.addWidget(self._line)
+        self.look_line = LookLine(self.grid)
+        line = QHBoxLayout()
+        line.addWidget(self._line, 1)
+        line.addWidget(self.look_line, 1)
+        column.addLayout(line)
         column.addWidget(self._notice)
         column.addWidget(self._mend, alignment=Qt.AlignmentFlag.AlignLeft)
         column.addWidget(self.grid, 1)
@@ -66,6 +72,7 @@ class TablePage(Page):
         self._line.setText(line)
         self._line.setVisible(bool(line))
         self.grid.setVisible(is_table)
+        self.look_line.setVisible(is_table)
         if isinstance(table, Table):
             self.grid.show_table(table, origins, links)
 

@@ -124,7 +124,8 @@ class Looking:
         is_now = result is not None and result is self._session.results.ties.get(item.id)
         if not is_now or self._session.results.trellis.join(item.id) != item:
             return []
-        return found or []
+        refused = {(pair.left, pair.right, pair.field) for pair in item.not_same}
+        return [one for one in found or [] if not _declares(one, item) & refused]
 
     def _looked_at(self, item: Item | None) -> object:
         """Return what there is to look at; another object whenever that is another."""
@@ -171,3 +172,12 @@ class Looking:
             return [finding for finding in found if finding.remedy]  # the rest is said already
 
         return convert
+
+
+def _declares(finding: Finding, item: JoinItem) -> set[tuple[str, str, int]]:
+    """Return the pairs that the remedy of a finding adds to those of a join."""
+    if finding.remedy is None or finding.remedy.link is None:
+        return set()
+    kept = {(pair.left, pair.right, pair.field) for pair in item.pairs}
+    pairs = finding.remedy.link.pairs
+    return {(pair.left, pair.right, pair.field) for pair in pairs} - kept

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import datetime as dt
 import threading
-from collections.abc import Callable, Container, Sequence
+from collections.abc import Callable, Container
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, TypeVar
 
 from PySide6.QtCore import QObject, QTimer, Signal
 from PySide6.QtGui import QUndoCommand, QUndoStack
@@ -34,14 +34,13 @@ from keen_trellis.run.results import Results
 
 if TYPE_CHECKING:
     from keen_trellis.data import Table
-    from keen_trellis.data.profile import Profile
     from keen_trellis.run import Delivered, Runner
     from keen_trellis.run.changes import Changes, Snapshot
 
 _AFTER_MS = 15
 """How long a run waits for the window to be drawn: both want Python's lock."""
 
-Copied = Callable[[str], object]
+T = TypeVar("T")
 
 
 def _remembered(path: Path) -> Snapshot | None:
@@ -369,31 +368,37 @@ class Session(QObject):
         if not self.busy:
             self.working.emit(1.0, "")
 
-    def profile(
+    def find_out(
         self,
-        table: Table,
-        column: str,
-        done: Callable[[Profile], None],
-        stopped: Callable[[], None],
+        work: Callable[[Report], T],
+        done: Callable[[T], object],
+        stopped: str,
+        given_up: Callable[[], object] | None = None,
     ) -> None:
-        """Look at the values of one column, away from the window."""
+        """Look into something away from the window.
 
-        def ended(found: Profile) -> None:
+        Parameters
+        ----------
+        work : callable
+            Takes a report of progress and returns what it finds; runs on another thread.
+        done : callable
+            Takes what was found.
+        stopped : str
+            What is said when it is stopped; nothing where it is empty.
+        given_up : callable, optional
+            Called when it is stopped or fails.
+        """
+
+        def ended(found: T) -> None:
             self.rest()
             done(found)
 
         def failed(error: Exception) -> None:
-            stopped()
-            if not isinstance(error, Cancelled):
-                self._failed(error, "")
+            if given_up is not None:
+                given_up()
+            self._failed(error, stopped)
 
-        def look(report: Report) -> Profile:
-            from keen_trellis.data.profile import profile
-
-            report(0.0, f"Looking at {column}")
-            return profile(table.column(column))
-
-        self.looks.start(look, ended, failed, self.working.emit)
+        self.looks.start(work, ended, failed, self.working.emit)
 
     def finish(self) -> None:
         """Stop all work; for closing."""
@@ -424,15 +429,10 @@ class Session(QObject):
                 for f in link.fields
             )
 
-        self.looks.start(
-            propose,
-            lambda link: self._tie(lane, other, link),
-            lambda error: self._failed(error, "Stopped: nothing has been tied."),
-            self.working.emit,
-        )
+        stopped = "Stopped: nothing has been tied."
+        self.find_out(propose, lambda link: self._tie(lane, other, link), stopped)
 
     def _tie(self, lane: str, other: str, link: tuple[LinkedFields, ...]) -> None:
-        self.rest()
         if self.do(AddTie(lane, other, link)):
             self.fresh = self.trellis.lane(lane).items[-1].id
             self.select(self.fresh)
@@ -514,29 +514,11 @@ class Session(QObject):
             self.working.emit,
         )
 
-    def copy(self, table: Table, columns: Sequence[str], rows: range, done: Copied) -> None:
-        """Write cells as a sheet takes them, away from the window; `done` gets the text."""
-
-        def ended(text: str) -> None:
-            self.rest()
-            done(text)
-
-        def write(report: Report) -> str:
-            from keen_trellis.deliver import cells_as_text
-
-            return cells_as_text(table, columns, rows, report)
-
-        self.looks.start(
-            write,
-            ended,
-            lambda error: self._failed(error, "Stopped: nothing has been copied."),
-            self.working.emit,
-        )
-
     def _failed(self, error: Exception, stopped: str) -> None:
         self.rest()
         if isinstance(error, Cancelled):
-            self.said.emit(stopped, False)
+            if stopped:
+                self.said.emit(stopped, False)
         elif isinstance(error, UserError):
             self.said.emit(str(error), True)
         else:

@@ -26,6 +26,7 @@ from keen_trellis.document.edits.joins import (
     SetColumns,
     SetKeep,
     SetLink,
+    SetPairs,
     SetPromises,
     TakeLink,
 )
@@ -66,6 +67,7 @@ __all__ = [
     "SetKeep",
     "SetLink",
     "SetNote",
+    "SetPairs",
     "SetPromises",
     "SetSource",
     "TakeLink",

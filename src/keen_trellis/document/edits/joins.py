@@ -108,12 +108,30 @@ class RemoveLinkField:
         """Return the trellis without the field; pairs of the fields behind it move up with them."""
         tie = trellis.join(self.tie)
         link = tie.link[: self.place] + tie.link[self.place + 1 :]
-        pairs = tuple(
-            with_changes(pair, field=pair.field - (pair.field > self.place))
-            for pair in tie.pairs
-            if pair.field != self.place
-        )
-        return with_item(trellis, self.tie, lambda item: with_changes(item, link=link, pairs=pairs))
+        left = {
+            name: tuple(
+                with_changes(pair, field=pair.field - (pair.field > self.place))
+                for pair in getattr(tie, name)
+                if pair.field != self.place
+            )
+            for name in ("pairs", "not_same")
+        }
+        return with_item(trellis, self.tie, lambda item: with_changes(item, link=link, **left))
+
+
+@dataclass(frozen=True, slots=True)
+class SetPairs:
+    """Choose which values are the same at a tie, and which were proposed and are not."""
+
+    tie: str
+    pairs: tuple[SameValues, ...]
+    not_same: tuple[SameValues, ...]
+    label: str = "Change the pairs"
+
+    def changed(self, trellis: Trellis) -> Trellis:
+        """Return the trellis with the tie's pairs."""
+        changes = {"pairs": self.pairs, "not_same": self.not_same}
+        return with_item(trellis, self.tie, lambda tie: with_changes(tie, **changes))
 
 
 @dataclass(frozen=True, slots=True)

@@ -109,6 +109,8 @@ class JoinItem(Item):
     text, blanks, partner, partner_for, order, pairs, cross
         As in `plan.link.Link`.
     columns : WantedColumns
+    not_same : tuple of SameValues
+        Pairs that were proposed and are not the same: they are not proposed again.
     promises : tuple of Promised
         Checked at every run; a broken one stops the deliveries behind it.
     """
@@ -124,6 +126,7 @@ class JoinItem(Item):
     partner_for: Side = "left"
     order: tuple[OrderedBy, ...] = ()
     pairs: tuple[SameValues, ...] = ()
+    not_same: tuple[SameValues, ...] = ()
     cross: bool = False
     columns: WantedColumns = WantedColumns()
     promises: tuple[Promised, ...] = ()

@@ -17,8 +17,8 @@ from PySide6.QtWidgets import (
 
 from keen_trellis.data import Table
 from keen_trellis.deliver import endings
-from keen_trellis.desktop.bench.grid import Origins
 from keen_trellis.desktop.bench.page import Page
+from keen_trellis.desktop.bench.table_model import Origins
 from keen_trellis.desktop.controls import Notice, button, label
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme

@@ -9,10 +9,10 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout, QWidget
 
 from keen_trellis.compute.filtered import Filtered
 from keen_trellis.data import Table
-from keen_trellis.desktop.bench.grid import Origins
 from keen_trellis.desktop.bench.page import Page
 from keen_trellis.desktop.bench.rows_card import RowsCard
 from keen_trellis.desktop.bench.sentence import Sentence
+from keen_trellis.desktop.bench.table_model import Origins
 from keen_trellis.desktop.controls import Notice, OneLine, label
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme, value_font

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from keen_trellis.desktop.bench.grid import Origins
+from keen_trellis.desktop.bench.table_model import Origins
 from keen_trellis.desktop.bench.table_page import TablePage
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme

@@ -7,8 +7,8 @@ from functools import partial
 from typing import Any
 
 from keen_trellis.data import Kind, Table
-from keen_trellis.desktop.bench.grid import Origins
 from keen_trellis.desktop.bench.sentence import Sentence
+from keen_trellis.desktop.bench.table_model import Origins
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import LaneColours, value_font
 from keen_trellis.document import Lane

@@ -6,32 +6,48 @@ from collections.abc import Callable
 from functools import partial
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QMenu, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QFrame,
+    QGridLayout,
+    QHBoxLayout,
+    QMenu,
+    QSplitter,
+    QVBoxLayout,
+    QWidget,
+)
 
+from keen_trellis.advice.why import Reason, why_not
 from keen_trellis.compute.outcome import outcome_fields
 from keen_trellis.compute.tied import Tied
 from keen_trellis.data import Field, Table
-from keen_trellis.desktop.bench.grid import Origins
 from keen_trellis.desktop.bench.page import Page
 from keen_trellis.desktop.bench.rows_card import RowsCard
+from keen_trellis.desktop.bench.table_model import Origins
 from keen_trellis.desktop.controls import Notice, Switch, button, label
 from keen_trellis.desktop.parts.join.link_sentence import LinkSentence
+from keen_trellis.desktop.parts.join.why_card import WhyCard
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import LaneColours, Theme, readable
-from keen_trellis.document.edits import SetBay, SetKeep
-from keen_trellis.document.items import Item, JoinItem
+from keen_trellis.document.edits import SetBay, SetKeep, SetPairs
+from keen_trellis.document.items import Item, JoinItem, SameValues
 from keen_trellis.document.trellis import Lane
 from keen_trellis.errors import TooManyRowsError, UserError
 from keen_trellis.plan.bays import Bay, Keep
-from keen_trellis.plan.link import Link
+from keen_trellis.plan.link import Link, Side
 from keen_trellis.plan.outcome import ALL_COLUMNS
 from keen_trellis.plan.sentences import cardinality_words, join_title, outcome_sentences
+from keen_trellis.progress import Report
+
+_SHARES = {Bay.LEFT: 38, Bay.BOTH: 47, Bay.RIGHT: 38}
+_NARROWEST_BAY = 300
 
 
 class BayCard(RowsCard):
     """One bay: its name and rows, Keep or Leave, and the rows themselves."""
 
     lane_asked = Signal()
+    alone_asked = Signal()
+    why_asked = Signal(int)
 
     def __init__(self, bay: Bay, theme: Theme) -> None:
         none = "No rows here." if bay is Bay.BOTH else "Every row has a match."
@@ -47,6 +63,14 @@ class BayCard(RowsCard):
         self.head_row.addWidget(self.switch)
         self._of: tuple[Tied, set[str]] | None = None
         self._table: Table | None = None
+        self.is_alone = False
+        if bay is not Bay.BOTH:
+            words = "Why has this row no partner?"
+            self.grid.offers.append(("why", words, self.why_asked.emit))
+            self.grid.doubleClicked.connect(
+                lambda index: self.why_asked.emit(self.grid.row_of(index.row()))
+            )
+            self.grid.setToolTip("Double-click a row to learn why it has no partner")
 
     def _offer(self) -> None:
         menu = QMenu(self)
@@ -54,6 +78,10 @@ class BayCard(RowsCard):
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         own = menu.addAction("Begin a lane with these rows", self.lane_asked.emit)
         own.setObjectName(f"bay.{self.bay}.lane")
+        words = "Show all bays again" if self.is_alone else "Give this bay the whole width"
+        menu.addAction(words, self.alone_asked.emit).setObjectName(f"bay.{self.bay}.alone")
+        search = menu.addAction("Search these rows …", self.grid.search_asked.emit)
+        search.setObjectName(f"bay.{self.bay}.search")
         below = self.switch.mapToGlobal(self.switch.rect().bottomLeft())
         menu.popup(below)
 
@@ -95,19 +123,24 @@ class MatchPage(Page):
         self._sentence = LinkSentence(session)
         self._notice = Notice("match.trouble")
         self._bays = {bay: BayCard(bay, theme) for bay in Bay}
-        self._bay_row = QWidget()
+        self._bay_row = QSplitter(Qt.Orientation.Horizontal)
+        self._bay_row.setObjectName("match.bays")
         self._said = _SaidBar(self._choose_join_type, theme)
         self._lay_out()
         for bay, panel in self._bays.items():
             panel.switch.chosen.connect(lambda number, b=bay: self._switch_bay(b, number == 0))
             panel.lane_asked.connect(lambda b=bay: self.session.begin_with_bay(b))
+            panel.alone_asked.connect(lambda b=bay: self._show_alone(b))
+            panel.why_asked.connect(lambda row, b=bay: self._ask_why(b, row))
 
     def _lay_out(self) -> None:
-        bays = QHBoxLayout(self._bay_row)
-        bays.setContentsMargins(0, 0, 0, 0)
-        bays.setSpacing(12)
-        for bay, share in ((Bay.LEFT, 38), (Bay.BOTH, 47), (Bay.RIGHT, 38)):
-            bays.addWidget(self._bays[bay], share)
+        self._bay_row.setHandleWidth(12)
+        self._bay_row.setChildrenCollapsible(False)
+        for place, (bay, share) in enumerate(_SHARES.items()):
+            self._bay_row.addWidget(self._bays[bay])
+            self._bay_row.setStretchFactor(place, share)
+            self._bays[bay].setMinimumWidth(_NARROWEST_BAY)
+        self._bay_row.setSizes([share * 10 for share in _SHARES.values()])
         column = QVBoxLayout(self)
         column.setContentsMargins(20, 8, 20, 8)
         column.setSpacing(9)
@@ -181,6 +214,54 @@ class MatchPage(Page):
     def _current(self) -> JoinItem | None:
         item = self.session.selected_item
         return item if isinstance(item, JoinItem) else None
+
+    def _show_alone(self, bay: Bay) -> None:
+        """Give one bay the whole width, or all of them theirs again."""
+        alone = not self._bays[bay].is_alone
+        for one, panel in self._bays.items():
+            panel.is_alone = alone and one is bay
+            panel.setVisible(not alone or one is bay)
+
+    def _ask_why(self, bay: Bay, row: int) -> None:
+        """Open a card beside a row that says why it has no partner."""
+        item = self._current()
+        side: Side = "left" if bay is Bay.LEFT else "right"
+        tie = self.session.results.ties.get(item.id) if item else None
+        if not isinstance(tie, Tied):
+            return
+        rows = tie.match.left_only if bay is Bay.LEFT else tie.match.right_only
+
+        def find(report: Report) -> Reason:
+            report(0.0, "Looking why this row has no partner")
+            return why_not(tie, int(rows[row]), side)
+
+        self.session.find_out(find, partial(self._show_why, tie, bay), "")
+
+    def _show_why(self, tie: Tied, bay: Bay, reason: Reason) -> None:
+        item = self._current()
+        if item is None or self.session.results.ties.get(item.id) is not tie:
+            return
+
+        def remedy(number: int) -> tuple[str, Callable[[], object]] | None:
+            """Return what takes a candidate's value as the same, for all rows with it."""
+            pairs = [
+                SameValues(left=own, right=other, field=place)
+                if bay is Bay.LEFT
+                else SameValues(left=other, right=own, field=place)
+                for own, other, place in zip(
+                    reason.values, reason.candidates[number].values, reason.fields, strict=False
+                )
+                if own != other
+            ]
+            if not pairs or any(tie.link.fields[pair.field].operator != "=" for pair in pairs):
+                return None
+            edit = SetPairs(item.id, (*item.pairs, *pairs), item.not_same, "Take a pair")
+            return f"The same: +{reason.rows:,}", partial(self.session.do, edit)
+
+        card = WhyCard(reason, self.theme, remedy, self.window())
+        grid = self._bays[bay].grid
+        place = grid.visualRect(grid.currentIndex()).bottomLeft()
+        card.open_at(grid.viewport().mapToGlobal(place))
 
     def _switch_bay(self, bay: Bay, kept: bool) -> None:
         item = self._current()

@@ -7,10 +7,10 @@ from functools import partial
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from keen_trellis.compute.promised import Checked
-from keen_trellis.desktop.bench.grid import Origins
 from keen_trellis.desktop.bench.page import Page
 from keen_trellis.desktop.bench.rows_card import RowsCard
 from keen_trellis.desktop.bench.sentence import Sentence
+from keen_trellis.desktop.bench.table_model import Origins
 from keen_trellis.desktop.controls import label
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme

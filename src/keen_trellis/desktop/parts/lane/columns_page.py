@@ -13,9 +13,9 @@ from PySide6.QtWidgets import (
 )
 
 from keen_trellis.data import BLANK, Kind, Table
-from keen_trellis.data.profile import Profile
-from keen_trellis.desktop.bench.grid import Origins
+from keen_trellis.data.profile import Profile, profile
 from keen_trellis.desktop.bench.page import Page
+from keen_trellis.desktop.bench.table_model import Origins
 from keen_trellis.desktop.controls import Choice, Notice, label
 from keen_trellis.desktop.parts.lane.profile_view import ProfileView
 from keen_trellis.desktop.session import Session
@@ -23,6 +23,7 @@ from keen_trellis.desktop.theme import Theme, text_font, value_font
 from keen_trellis.document import Lane
 from keen_trellis.document.edits import SetSource
 from keen_trellis.document.items import Item
+from keen_trellis.progress import Report
 from keen_trellis.read import Reading
 
 _COUNTED_AT_MOST = 300
@@ -156,7 +157,11 @@ class ColumnsPage(Page):
                 if name == self._current:
                     self._view.show_profile(found, self.theme.lane(self._lane.colour))
 
-        self.session.profile(table, name, done, lambda: looking_at.discard(name))
+        def look(report: Report) -> Profile:
+            report(0.0, f"Looking at {name}")
+            return profile(table.column(name))
+
+        self.session.find_out(look, done, "", lambda: looking_at.discard(name))
 
     def _show_unfit(self, name: str) -> None:
         """Say which values are none of the kind chosen."""

@@ -1,0 +1,184 @@
+"""Which rows of a table one looks at, and in which order: sorted, searched, only some of them.
+
+Nothing is changed by it: what comes out are row numbers, for `Table.take`.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+from typing import Any, Literal
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+from numpy.typing import NDArray
+
+from keen_trellis.compute.join.comparing import sortable
+from keen_trellis.data import BLANK, GAP, Column, Kind, Rows, Table
+from keen_trellis.progress import Report, quiet
+
+What = Literal["value", "blank", "gap"]
+_LETTERS = re.compile(r"[^\W\d_]")
+_OF_KIND = {Kind.BOOLEAN: frozenset("truefalse"), Kind.NUMBER: frozenset("einfa")}
+"""The letters that values can have which are no texts; a date has none."""
+_FEW = 1 << 16
+
+
+@dataclass(frozen=True, slots=True)
+class Only:
+    """Only rows with something in a column: a value as it is shown, a blank or a gap."""
+
+    column: str
+    what: What = "value"
+    value: str = ""
+
+    def __str__(self) -> str:
+        """Say it in words."""
+        if self.what == "value":
+            return f"{self.column} is “{self.value}”"
+        return f"{self.column} is a {self.what}"
+
+
+@dataclass(frozen=True, slots=True)
+class Look:
+    """How one looks at a table.
+
+    Attributes
+    ----------
+    sort : str
+        The column that rows are sorted by; empty leaves them as they stand.
+    descending : bool
+    search : str
+        Only rows with this in any column, whatever its case; empty for all.
+    only : tuple of Only
+        All must hold.
+    """
+
+    sort: str = ""
+    descending: bool = False
+    search: str = ""
+    only: tuple[Only, ...] = ()
+
+    def __bool__(self) -> bool:
+        """Whether it is any other than all rows as they stand."""
+        return self != Look()
+
+    def within(self, table: Table) -> Look:
+        """Return what of it can be said of a table: its columns may be others than before."""
+        names = set(table.columns)
+        sort = self.sort if self.sort in names else ""
+        only = tuple(one for one in self.only if one.column in names)
+        return Look(sort, self.descending and bool(sort), self.search, only)
+
+
+def looked_rows(table: Table, look: Look, report: Report = quiet) -> Rows:
+    """Return the numbers of the rows that one looks at, in their order.
+
+    Blanks and gaps come last however a column is sorted, and equal rows stay as they stood. Texts
+    are sorted without regard to case first.
+
+    Raises
+    ------
+    UnknownColumnError
+        A column is not in the table.
+    Cancelled
+        Raised by `report` once the user has asked to stop.
+    """
+    rows: Rows = np.arange(len(table))
+    for one in look.only:
+        report(0.1, f"Looking for {one}")
+        rows = rows[_holds(table.column(one.column).take(rows), one)]
+    if look.search:
+        rows = rows[_found(table.take(rows), look.search, report)]
+    if look.sort:
+        report(0.8, f"Sorting by {look.sort}")
+        rows = rows[_sorted(table.column(look.sort).take(rows), look.descending)]
+    return rows
+
+
+def _holds(column: Column, only: Only) -> NDArray[np.bool_]:
+    if only.what != "value":
+        state = BLANK if only.what == "blank" else GAP
+        return np.zeros(len(column), bool) if column.state is None else column.state == state
+    return _matching(column, lambda texts: pc.equal(texts, only.value))
+
+
+def _found(table: Table, search: str, report: Report) -> NDArray[np.bool_]:
+    """Return which rows have a text anywhere."""
+    hits = np.zeros(len(table), bool)
+    letters = {letter.lower() for letter in _LETTERS.findall(search)}
+    for number, field in enumerate(table.fields):
+        report(0.1 + 0.6 * number / len(table.fields), f"Looking for “{search}”")
+        if field.kind is not Kind.TEXT and not letters <= _OF_KIND.get(field.kind, frozenset()):
+            continue  # no such letter is in an integer or a date
+        hits |= _matching(
+            table.fetch(field),
+            lambda texts: pc.match_substring(texts, search, ignore_case=True),
+        )
+    return hits
+
+
+def _matching(column: Column, test: Any) -> NDArray[np.bool_]:
+    """Return the cells whose text passes a test: made once for each different value."""
+    if column.kind is Kind.TEXT:
+        assert column.dictionary is not None
+        passed = np.append(_mask(test(column.dictionary)), False)  # where the code of a blank reads
+        hits: NDArray[np.bool_] = passed[column.values]
+        return hits
+    if column.kind is Kind.EXACT:
+        return _mask(test(column.texts()))
+    values, places = _distinct(column.values)
+    passed = _mask(test(Column(column.kind, values).texts()))[places]
+    return passed if column.state is None else passed & (column.state == 0)
+
+
+def _distinct(values: NDArray[Any]) -> tuple[NDArray[Any], Rows]:
+    """Return different values, and the place of each row's; all of them where they are many."""
+    if values.dtype.kind in "ib" and len(values):
+        whole = values.astype(np.int64, copy=False)
+        low, high = int(whole.min()), int(whole.max())
+        if high - low < max(_FEW, len(values) // 2):
+            return np.arange(low, high + 1).astype(values.dtype), whole - low
+    return values, np.arange(len(values))
+
+
+def _mask(found: pa.Array | pa.ChunkedArray) -> NDArray[np.bool_]:
+    made: NDArray[np.bool_] = found.fill_null(False).to_numpy(zero_copy_only=False)
+    return made
+
+
+def _sorted(column: Column, descending: bool) -> Rows:
+    """Return the places of the cells in order; a stable sort, so that equal ones stay as they are.
+
+    Backwards, the cells are sorted from their end and the places turned round twice: what is equal
+    then stands as it stood.
+    """
+    absent = column.absent
+    present = np.arange(len(column)) if absent is None else np.flatnonzero(~absent)
+    keys = _keys(column)[present]
+    if descending:
+        order = len(keys) - 1 - np.argsort(keys[::-1], kind="stable")[::-1]
+    else:
+        order = np.argsort(keys, kind="stable")
+    last = np.zeros(0, np.intp) if absent is None else np.flatnonzero(absent)
+    return np.concatenate([present[order], last])
+
+
+def _keys(column: Column) -> NDArray[Any]:
+    """Return numbers in the order of the cells, in as few bits as they need: few sort faster."""
+    if column.kind is not Kind.TEXT:
+        keys = sortable(column)
+    else:
+        assert column.dictionary is not None
+        folded = pa.table({"lower": pc.utf8_lower(column.dictionary), "text": column.dictionary})
+        keys_by = [("lower", "ascending"), ("text", "ascending")]
+        order = pc.sort_indices(folded, sort_keys=keys_by).to_numpy()
+        rank = np.zeros(len(order) + 1, np.int64)  # one more: where the code of a blank reads
+        rank[order] = np.arange(len(order))
+        keys = rank[column.values]
+    if keys.dtype == np.int64 and len(keys):
+        low, high = int(keys.min()), int(keys.max())
+        if high - low < 2**16:
+            return (keys - low).astype(np.uint16)
+    return keys

@@ -1,0 +1,197 @@
+"""Pairs of a tie: those proposed, to say the same or not the same, and those kept with it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from functools import partial
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import (
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QScrollArea,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
+
+from keen_trellis.desktop.controls import OneLine, button, discard, label
+from keen_trellis.desktop.theme import Theme, value_font
+from keen_trellis.document.items import SameValues
+from keen_trellis.words import SPACES, counted
+
+if TYPE_CHECKING:
+    from keen_trellis.advice.pairs import ProposedPair
+
+_SHOWN_AT_MOST = 60
+
+
+class PairsPanel(QFrame):
+    """Proposed pairs above, kept ones below.
+
+    Signals
+    -------
+    same(pairs)
+        Proposed pairs are taken.
+    not_same(pair)
+        One is refused.
+    undone(place)
+        A kept pair is taken back.
+    look_asked, load_asked, save_asked
+        Likely pairs are to be looked for; pairs come from a sheet, or go to one.
+    """
+
+    same = Signal(object)
+    not_same = Signal(object)
+    undone = Signal(int)
+    look_asked = Signal()
+    load_asked = Signal()
+    save_asked = Signal()
+
+    def __init__(self, theme: Theme) -> None:
+        super().__init__()
+        self.setObjectName("pairs")
+        self.setProperty("card", True)
+        self.theme = theme
+        self._rows = QVBoxLayout()
+        self._rows.setContentsMargins(12, 10, 12, 8)
+        self._rows.setSpacing(6)
+        inner = QWidget()
+        inner.setLayout(self._rows)
+        scroll = QScrollArea()
+        scroll.setWidget(inner)
+        scroll.setWidgetResizable(True)
+        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        scroll.setFrameShape(QFrame.Shape.NoFrame)
+        self._all = button("Take all safe pairs", "pairs.all_safe", self._take_safe, "plain")
+        self._look = button("Look for pairs", "pairs.look", self.look_asked.emit, "soft")
+        load = button("Load from a sheet …", "pairs.load", self.load_asked.emit, "plain")
+        self._save = button("Save to a sheet …", "pairs.save", self.save_asked.emit, "plain")
+        below = QHBoxLayout()
+        below.setContentsMargins(8, 0, 8, 6)
+        for one in (self._look, self._all):
+            below.addWidget(one)
+        below.addStretch(1)
+        below.addWidget(load)
+        below.addWidget(self._save)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(1, 1, 1, 1)
+        column.addWidget(scroll, 1)
+        column.addLayout(below)
+        self._proposed: Sequence[ProposedPair] = ()
+
+    def show_pairs(
+        self,
+        proposed: Sequence[ProposedPair] | None,
+        kept: Sequence[SameValues],
+        inks: tuple[str, str],
+        note: str = "",
+    ) -> None:
+        """Show pairs; None proposed are being looked for, or are too many to be looked for unasked.
+
+        Parameters
+        ----------
+        inks : (str, str)
+            The colours of both lanes.
+        note : str
+            What is said where there are no proposals to show.
+        """
+        self._proposed = proposed or ()
+        while item := self._rows.takeAt(0):
+            if widget := item.widget():
+                discard(widget)
+        self._head("Proposed pairs", "values that look like the same thing")
+        for number, one in enumerate(self._proposed[:_SHOWN_AT_MOST]):
+            self._rows.addWidget(self._proposal(number, one, inks))
+        more = len(self._proposed) - _SHOWN_AT_MOST
+        if more > 0:
+            note = f"{counted(more, 'more pair')} when these are decided."
+        if note or not self._proposed:
+            says = label(note or "No value looks like one of the other side.", soft=True)
+            says.setObjectName("pairs.note")
+            says.setWordWrap(True)
+            self._rows.addWidget(says)
+        self._head("Kept with this tie", "the sources stay as they are")
+        for number, pair in enumerate(kept):
+            self._rows.addWidget(self._kept(number, pair, inks))
+        if not kept:
+            self._rows.addWidget(label("None yet.", soft=True))
+        self._rows.addStretch(1)
+        safe = sum(one.safe for one in self._proposed)
+        self._all.setText(f"Take all safe pairs ({safe})")
+        self._all.setVisible(safe > 0)
+        self._save.setEnabled(bool(kept))
+
+    def offer_look(self, is_offered: bool) -> None:
+        """Offer to look for likely pairs, where that takes a while."""
+        self._look.setVisible(is_offered)
+
+    def _head(self, title: str, soft: str) -> None:
+        row = QWidget()
+        line = QHBoxLayout(row)
+        line.setContentsMargins(0, 2, 0, 2)
+        line.addWidget(label(title, strong=True))
+        line.addWidget(label(soft, soft=True, small=True))
+        line.addStretch(1)
+        self._rows.addWidget(row)
+
+    def _proposal(self, number: int, one: ProposedPair, inks: tuple[str, str]) -> QWidget:
+        row = QFrame()
+        row.setProperty("card", True)
+        line = QHBoxLayout(row)
+        line.setContentsMargins(8, 4, 8, 4)
+        line.setSpacing(6)
+        line.addWidget(self._chip(one.pair.left, inks[0]))
+        line.addWidget(label("is", soft=True))
+        line.addWidget(self._chip(one.pair.right, inks[1]))
+        share = "" if one.safe else f", {one.likeness:.0%} alike"
+        why = OneLine()
+        why.setText(f"finds {counted(one.rows, 'row')} · {one.reason}{share}")
+        why.setProperty("soft", True)
+        why.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        line.addWidget(why, 1)
+        says = f"“{one.pair.left}” and “{one.pair.right}”"
+        for words, name, does, look in (
+            ("Same", "same", partial(self.same.emit, [one.pair]), "soft"),
+            ("Not the same", "not", partial(self.not_same.emit, one.pair), ""),
+        ):
+            made = button(words, f"pairs.{name}.{number}", does, look)
+            made.setAccessibleName(f"{words}: {says}")
+            line.addWidget(made)
+        return row
+
+    def _kept(self, number: int, pair: SameValues, inks: tuple[str, str]) -> QWidget:
+        row = QWidget()
+        line = QHBoxLayout(row)
+        line.setContentsMargins(0, 0, 0, 0)
+        line.setSpacing(6)
+        line.addWidget(self._chip(pair.left, inks[0]))
+        line.addWidget(label("is", soft=True))
+        line.addWidget(self._chip(pair.right, inks[1]))
+        line.addStretch(1)
+        undo = button("Undo", f"pairs.undo.{number}", partial(self.undone.emit, number), "plain")
+        undo.setAccessibleName(f"No longer the same: “{pair.left}” and “{pair.right}”")
+        line.addWidget(undo)
+        return row
+
+    def _chip(self, text: str, ink: str) -> QLabel:
+        made = OneLine()
+        made.setText(_with_strays(text))
+        made.setToolTip(text)
+        made.setFont(value_font(13, bold=True))
+        made.setMinimumWidth(30)
+        made.setMaximumWidth(170)
+        made.setStyleSheet(f"color: {ink};")
+        return made
+
+    def _take_safe(self) -> None:
+        self.same.emit([one.pair for one in self._proposed if one.safe])
+
+
+def _with_strays(text: str) -> str:
+    """Return a value with the spaces at its ends drawn."""
+    before = len(text) - len(text.lstrip(SPACES))
+    after = len(text) - len(text.rstrip(SPACES)) if before < len(text) else 0
+    return "␣" * before + text[before : len(text) - after] + "␣" * after

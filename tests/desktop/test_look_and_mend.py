@@ -1,0 +1,255 @@
+"""Looking at the rows of a tie, asking why, and mending it by pairs: by clicks and keys."""
+
+from __future__ import annotations
+
+import csv
+from pathlib import Path
+from unittest import mock
+
+from PySide6.QtCore import QItemSelectionModel, Qt
+from PySide6.QtGui import QAction, QContextMenuEvent
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QFileDialog, QLineEdit, QMenu, QPushButton, QWidget
+
+from keen_trellis.compute.tied import Tied
+from keen_trellis.desktop.bench.grid import Grid
+from keen_trellis.document.items import SameValues
+from tests.desktop.window_case import WindowTestCase
+
+
+class LookedAtTestCase(WindowTestCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.open_demo()
+
+    def tie(self) -> Tied:
+        tie = self.session.results.ties["sailings-routes"]
+        assert isinstance(tie, Tied)
+        return tie
+
+    def column(self, grid: Grid, name: str) -> list[str]:
+        """Return what a grid shows in one column, from the top."""
+        model = grid.table_model
+        place = model.table.columns.index(name)
+        return [str(model.index(row, place).data()) for row in range(model.rowCount())]
+
+    def click_head(self, grid: Grid, name: str) -> None:
+        head = grid.horizontalHeader()
+        section = grid.table_model.table.columns.index(name)
+        grid.scrollTo(grid.model().index(0, section))
+        at = head.viewport().rect().center()
+        at.setX(head.sectionViewportPosition(section) + 12)
+        QTest.mouseClick(head.viewport(), Qt.MouseButton.LeftButton, pos=at)
+        self.settle()
+
+    def menu_on(self, grid: Grid, row: int, name: str, action: str) -> None:
+        """Open the menu of a cell as its key does, and choose from it."""
+        index = grid.model().index(row, grid.table_model.table.columns.index(name))
+        grid.setCurrentIndex(index)
+        by_key = QContextMenuEvent.Reason.Keyboard
+        QApplication.sendEvent(
+            grid, QContextMenuEvent(by_key, grid.pos(), grid.mapToGlobal(grid.pos()))
+        )
+        menu = grid.findChild(QMenu)
+        found = menu.findChild(QAction, action)
+        self.assertIsNotNone(found, [a.objectName() for a in menu.actions()])
+        found.trigger()
+        menu.close()
+        self.settle()
+
+
+class LookTest(LookedAtTestCase):
+    """Sorted, searched and filtered rows are those that Python finds in the whole table."""
+
+    def test_a_click_on_a_name_sorts_and_a_third_one_gives_the_order_back(self) -> None:
+        self.trigger("page.outcome")
+        grid = self.find(Grid, "outcome.grid")
+        as_they_stand = self.column(grid, "passengers")
+        numbers = sorted(int(n) for n in as_they_stand if n)
+        blanks = [""] * (len(as_they_stand) - len(numbers))
+        self.click_head(grid, "passengers")
+        self.assertEqual(self.column(grid, "passengers"), [*map(str, numbers), *blanks])
+        self.assertIn("sorted by passengers", self.text("outcome.look.says"))
+        self.click_head(grid, "passengers")
+        self.assertEqual(self.column(grid, "passengers"), [*map(str, numbers[::-1]), *blanks])
+        self.click_head(grid, "passengers")
+        self.assertEqual(self.column(grid, "passengers"), as_they_stand)
+
+    def test_what_is_searched_for_is_found_in_any_column_and_esc_shows_all(self) -> None:
+        self.trigger("page.outcome")
+        grid = self.find(Grid, "outcome.grid")
+        whole = list(self.tie().outcome.rows())
+        grid.setFocus()
+        QTest.keyClick(grid, Qt.Key.Key_F, Qt.KeyboardModifier.ControlModifier)
+        field = self.find(QLineEdit, "outcome.search")
+        self.key(Qt.Key.Key_Return, field, "tolland")
+        held = [row for row in whole if any("tolland" in str(cell).lower() for cell in row)]
+        self.assertEqual(self.column(grid, "sailing"), [row[0] for row in held])
+        self.assertIn(f"{len(held):,} of 1,209 rows", self.text("outcome.look.says"))
+        self.key(Qt.Key.Key_Escape, field)
+        self.assertEqual(len(grid.table_model.table), 1_209)
+
+    def test_gaps_of_a_lane_are_shown_alone_and_stay_so_after_an_edit(self) -> None:
+        self.trigger("page.outcome")
+        grid = self.find(Grid, "outcome.grid")
+        row = self.column(grid, "sailing").index("S-0077")
+        self.menu_on(grid, row, "zone", "grid.only")
+        self.assertEqual(self.text("outcome.look.says"), "11 of 1,209 rows · zone is a gap")
+        self.menu_on(grid, 0, "sailing", "grid.sort_down")
+        self.assertEqual(self.column(grid, "sailing")[-1], "S-0077")
+        self.trigger("tie.toggle_right")
+        self.assertIn("11 of 1,211 rows", self.text("outcome.look.says"))
+        self.click("outcome.look.all")
+        self.assertEqual(len(grid.table_model.table), 1_211)
+
+    def test_what_is_copied_is_what_is_shown(self) -> None:
+        self.trigger("page.outcome")
+        grid = self.find(Grid, "outcome.grid")
+        self.click_head(grid, "sailing")
+        self.click_head(grid, "sailing")
+        grid.setCurrentIndex(grid.model().index(0, 0))
+        grid.selectionModel().select(
+            grid.model().index(1, 0), QItemSelectionModel.SelectionFlag.Select
+        )
+        QTest.keyClick(grid, Qt.Key.Key_C, Qt.KeyboardModifier.ControlModifier)
+        self.settle()
+        self.assertEqual(QApplication.clipboard().text().split(), ["sailing", "S-1209", "S-1208"])
+
+    def test_one_bay_takes_the_whole_width_and_is_searched(self) -> None:
+        bay = self.find(QWidget, "bay.left")
+        narrow = bay.width()
+        for alone in (True, False):
+            self.click("bay.left.more")
+            self.find(QAction, "bay.left.alone").trigger()
+            self.settle()
+            self.assertEqual(self.find(QWidget, "bay.both").isVisible(), not alone)
+            self.assertEqual(bay.width() > 2 * narrow, alone)
+        grid = self.find(Grid, "bay.left.grid")
+        self.assertFalse(self.find(QLineEdit, "bay.left.search").isVisible())
+        QTest.keyClick(grid, Qt.Key.Key_F, Qt.KeyboardModifier.ControlModifier)
+        self.key(Qt.Key.Key_Return, self.find(QLineEdit, "bay.left.search"), "kp-ms")
+        self.assertEqual(self.column(grid, "sailing"), ["S-0418", "S-0533", "S-0602"])
+
+
+class WhyTest(LookedAtTestCase):
+    """A row without a partner says why, and its remedy is for all rows like it."""
+
+    def test_the_nearest_is_declared_the_same_for_all_rows_like_it(self) -> None:
+        grid = self.find(Grid, "bay.left.grid")
+        self.menu_on(grid, 0, "route", "grid.why")
+        self.assertEqual(self.text("why.text"), "Routes has no code “Kelp Pt-Brae”.")
+        self.assertEqual(self.text("why.0.reason"), "spelled out, 77% alike")
+        self.assertEqual(self.text("why.0.same"), "The same: +4")
+        self.click("why.0.same")
+        self.assertEqual(self.tie().counts.left.found, 1_202)
+        self.assertNotIn("Kelp Pt-Brae", self.column(grid, "route"))
+
+    def test_a_double_click_asks_of_the_right_row_of_a_sorted_bay(self) -> None:
+        grid = self.find(Grid, "bay.left.grid")
+        self.click_head(grid, "route")
+        row = self.column(grid, "route").index("ZZ-00")
+        place = grid.visualRect(grid.model().index(row, 0)).center()
+        for click in (QTest.mouseClick, QTest.mouseDClick):
+            click(grid.viewport(), Qt.MouseButton.LeftButton, pos=place)
+        self.settle()
+        self.assertEqual(self.text("why.text"), "Routes has no code “ZZ-00”.")
+        popup = QApplication.activePopupWidget()
+        assert popup is not None
+        popup.close()
+        blank = self.column(grid, "route").index("")
+        self.menu_on(grid, blank, "route", "grid.why")
+        self.assertIn("blanks match nothing", self.text("why.text"))
+
+
+class LinkValuesTest(LookedAtTestCase):
+    """Every value with its rows; pairs proposed, taken, refused, made by hand, saved, loaded."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.trigger("page.values")
+        self.wait_until(lambda: self.window.findChild(QPushButton, "pairs.same.0") is not None)
+        self.settle()
+        self.grid = self.find(Grid, "values.grid")
+
+    def pairs(self) -> tuple[SameValues, ...]:
+        return self.session.trellis.join("sailings-routes").pairs
+
+    def test_values_of_one_side_are_listed_with_their_rows(self) -> None:
+        sailings, routes = self.tie().left, self.tie().right
+        left, right = (t.column(c).to_list() for t, c in ((sailings, "route"), (routes, "code")))
+        self.choose("values.show", "left")
+        only = [v for v in dict.fromkeys(left) if v is not None and v not in right]
+        self.assertEqual(self.column(self.grid, "route = code"), only)
+        rows = [str(left.count(v)) for v in only]
+        self.assertEqual(self.column(self.grid, "Sailings rows"), rows)
+        self.choose("values.show", "blank")
+        self.assertEqual(self.column(self.grid, "found in"), ["matches nothing"])
+        self.choose("values.show", "repeats left")
+        self.click_head(self.grid, "Sailings rows")
+        self.assertEqual(self.column(self.grid, "Sailings rows")[0], "2")
+
+    def test_safe_pairs_at_once_others_one_by_one_and_each_can_be_taken_back(self) -> None:
+        self.click("pairs.all_safe")
+        self.assertEqual(
+            {(p.left, p.right) for p in self.pairs()}, {("KP-MS ", "KP-MS"), ("kp-ms", "KP-MS")}
+        )
+        self.assertEqual(self.tie().counts.left.found, 1_201)
+        self.wait_until(lambda: self.window.findChild(QPushButton, "pairs.same.0") is not None)
+        self.click("pairs.same.0")
+        self.assertEqual(self.pairs()[-1].left, "Kelp Pt-Brae")
+        self.click("pairs.undo.0")
+        self.assertEqual(len(self.pairs()), 2)
+        self.trigger("edit.undo")
+        self.assertEqual(len(self.pairs()), 3)
+
+    def test_what_is_refused_is_not_proposed_again_nor_after_saving(self) -> None:
+        self.assertTrue(self.session.looking.findings)
+        refused = self.find(QPushButton, "pairs.not.2").accessibleName()
+        self.assertIn("Kelp Pt-Brae", refused)
+        self.click("pairs.not.2")
+        item = self.session.trellis.join("sailings-routes")
+        self.assertEqual([pair.left for pair in item.not_same], ["Kelp Pt-Brae"])
+        left = [
+            b.accessibleName()
+            for b in self.window.findChildren(QPushButton)
+            if b.objectName().startswith("pairs.same.")
+        ]
+        self.assertFalse(any("Kelp Pt-Brae" in name for name in left))
+        told = [finding.text for finding in self.session.looking.findings]
+        self.assertFalse(any("Kelp Pt-Brae" in text for text in told), told)
+        self.trigger("file.save")
+        self.assertTrue(self.session.open(self.folder / "winter-season.trellis"))
+        self.assertEqual(self.session.trellis.join("sailings-routes").not_same, item.not_same)
+
+    def test_two_selected_values_are_declared_the_same(self) -> None:
+        self.choose("values.show", "one")
+        values = self.column(self.grid, "route = code")
+        flags = QItemSelectionModel.SelectionFlag
+        for value in ("ZZ-00", "GH-BR"):
+            index = self.grid.model().index(values.index(value), 0)
+            self.grid.selectionModel().select(index, flags.Select | flags.Rows)
+        self.assertEqual(self.text("values.same"), "The same: “ZZ-00” is “GH-BR”")
+        self.click("values.same")
+        self.assertEqual((self.pairs()[-1].left, self.pairs()[-1].right), ("ZZ-00", "GH-BR"))
+        self.assertEqual(self.tie().counts.left.found, 1_199)
+
+    def test_pairs_go_to_a_sheet_and_come_back_from_it(self) -> None:
+        self.click("pairs.all_safe")
+        path = self.folder / "pairs.csv"
+        with mock.patch.object(QFileDialog, "getSaveFileName", return_value=(str(path), "")):
+            self.click("pairs.save")
+        with Path(path).open(newline="") as lines:
+            rows = list(csv.reader(lines))
+        self.assertEqual(rows[0], ["Sailings", "Routes", "field"])
+        self.assertIn(["KP-MS ", "KP-MS", "route"], rows)
+        before = self.pairs()
+        self.trigger("edit.undo")
+        self.assertEqual(self.pairs(), ())
+        with mock.patch.object(QFileDialog, "getOpenFileName", return_value=(str(path), "")):
+            self.click("pairs.load")
+        self.assertEqual(set(self.pairs()), set(before))
+        (self.folder / "one.csv").write_text("only\na\nb\n")
+        wrong = (str(self.folder / "one.csv"), "")
+        with mock.patch.object(QFileDialog, "getOpenFileName", return_value=wrong):
+            self.click("pairs.load")
+        self.assertIn("one.csv has only one column", self.text("bench.notice.text"))
