@@ -4,9 +4,11 @@ from random import Random
 
 from keen_trellis.document import Trellis
 from keen_trellis.document.edits import (
+    AddBlend,
     AddDelivery,
     AddStack,
     AddTie,
+    ChangeTie,
     Edit,
     InsertItem,
     MoveBehind,
@@ -17,16 +19,20 @@ from keen_trellis.document.edits import (
     SetBay,
     SetItem,
     SetNote,
+    SetPairs,
     SetPromises,
+    SwapSides,
     lane_with_bay,
     lane_with_rows,
 )
 from keen_trellis.document.items import (
     ConditionItem,
+    FigureItem,
     FilterItem,
     JoinItem,
     LinkedFields,
     Promised,
+    SameValues,
 )
 from keen_trellis.plan.bays import Bay
 from keen_trellis.plan.promises import PROMISES
@@ -43,6 +49,8 @@ def any_edit(trellis: Trellis, chance: Random) -> Edit:
     if len(items) < ITEMS_AT_MOST:
         link = (LinkedFields(left="route", right=chance.choice(["route", "code"])),)
         adding += [AddTie(a.id, b.id, link), AddStack(a.id, (b.id,))]
+        figures = ((FigureItem(column="riders"),), (FigureItem(),))
+        adding.append(AddBlend(a.id, (b.id,), link, figures))
         adding += [AddDelivery(a.id, f"Rows {len(items)}", f"/nowhere/rows {len(items)}.csv")]
         adding += [InsertItem(a.id, a.id, FilterItem(id="", conditions=(_condition(chance),)))]
     if len(lanes) < LANES_AT_MOST:
@@ -60,7 +68,11 @@ def any_edit(trellis: Trellis, chance: Random) -> Edit:
         if isinstance(item, FilterItem):
             conditions = (_condition(chance), _condition(chance))
             changing.append(SetItem(FilterItem(id=item.id, conditions=conditions, of="any")))
+        if item.takes():
+            changing.append(ChangeTie(item.id, chance.choice(["join", "blend", "stack"])))
         if isinstance(item, JoinItem):
+            pair = SameValues(left="KP-MS", right="KP-BR")
+            changing += [SwapSides(item.id), SetPairs(item.id, (pair,), (pair,))]
             changing.append(SetBay(item.id, chance.choice(list(Bay)), chance.random() < 0.5))
             promised = Promised(what=chance.choice(PROMISES), column=chance.choice(["riders", ""]))
             changing.append(SetPromises(item.id, (promised,)))

@@ -26,10 +26,11 @@ if TYPE_CHECKING:
     from keen_trellis.compute.blend import Blend, BlendSource, blend
     from keen_trellis.compute.expressions import filtered
     from keen_trellis.compute.stack import Stack, stack
-    from keen_trellis.compute.summary import FIGURES, Figure, summarise
+    from keen_trellis.compute.summary import summarise
     from keen_trellis.data import BLANK, GAP, PRESENT, Column, Kind, Table
     from keen_trellis.errors import UserError
     from keen_trellis.notebook import Filter, Tie, tie
+    from keen_trellis.plan.figures import FIGURES, Figure
     from keen_trellis.plan.link import Link, LinkField, OrderField, Pair
     from keen_trellis.plan.operators import OPERATORS
     from keen_trellis.plan.outcome import Columns
@@ -41,8 +42,8 @@ _PLACES = {
     "BlendSource": "keen_trellis.compute.blend",
     "Column": "keen_trellis.data",
     "Columns": "keen_trellis.plan.outcome",
-    "FIGURES": "keen_trellis.compute.summary",
-    "Figure": "keen_trellis.compute.summary",
+    "FIGURES": "keen_trellis.plan.figures",
+    "Figure": "keen_trellis.plan.figures",
     "Filter": "keen_trellis.notebook",
     "Finding": "keen_trellis.advice.findings",
     "GAP": "keen_trellis.data",

@@ -11,7 +11,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import keen_trellis as kt
-from keen_trellis.compute.summary import FIGURES
+from keen_trellis.plan.figures import FIGURES
 
 DEMO = Path(__file__).parents[2] / "demo"
 ROWS = st.lists(

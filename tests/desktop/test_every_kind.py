@@ -28,6 +28,7 @@ class EveryKindTest(WindowTestCase):
         self.session.select("takings")
         self.session.filter()
         self.session.stack("routes", "vessels")
+        self.session.blend("vessels", "takings")
         self.settle()
         trellis = self.session.trellis
         found = {item.type: item.id for lane in trellis.lanes for item in lane.items}

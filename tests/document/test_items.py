@@ -20,6 +20,7 @@ from keen_trellis.data import Column, Kind, Table
 from keen_trellis.desktop.parts import VIEWS
 from keen_trellis.document import DelimitedSource, Trellis, describe, load, save
 from keen_trellis.document.edits import (
+    AddBlend,
     AddDelivery,
     AddLane,
     AddStack,
@@ -358,7 +359,8 @@ class EveryKindTest(ItemsTest):
         self.do(
             AddTie("monday", "routes", (LinkedFields(left="route", right="code"),)),
             AddStack("monday", ("tuesday",)),
-            InsertItem("monday", "monday-stack", FilterItem(id="")),
+            AddBlend("monday", ("tuesday",), (LinkedFields(left="route", right="route"),)),
+            InsertItem("monday", "monday-blend", FilterItem(id="")),
             AddDelivery("monday", "Report", str(self.folder / "report.csv")),
         )
 
@@ -368,7 +370,7 @@ class EveryKindTest(ItemsTest):
         self.assertEqual({type(item) for item in items}, set(KINDS))
         path = self.folder / "all.trellis"
         save(self.trellis, path)
-        self.assertEqual(load(path).lane("monday").items[:3], items[:3])
+        self.assertEqual(load(path).lane("monday").items[:4], items[:4])
         described = list(describe(self.trellis))
         results = self.results()
         for item in items:

@@ -31,6 +31,7 @@ _TIDIED_COUNTS, _CONVERTED_COUNTS, _MEASURE_COUNTS = 0.95, 0.9, 0.6
 _WHOLE_NUMBER = re.compile(r"\s*[+-]?\d{1,18}\s*", re.ASCII)
 _COMPOUND_CANDIDATES = 3
 _FOUND_TOGETHER = 0.5
+_TOLD, _CALLED_ALIKE = 0.5, 0.6
 _ROWS_TO_MEASURE, _VALUES_TO_MEASURE = 100_000, 50
 
 
@@ -48,6 +49,8 @@ class ProposedLink:
         How close to unique each side's link values are: 1 where none repeats.
     score : float
         The larger, the likelier.
+    telling : float
+        How unlikely it is, 0 to 1, that they share so many values by accident.
     """
 
     fields: tuple[LinkField, ...]
@@ -56,6 +59,7 @@ class ProposedLink:
     left_unique: float
     right_unique: float
     score: float
+    telling: float = 1.0
 
 
 def propose_links(
@@ -201,8 +205,9 @@ def _linked(
         right_unique=right.unique,
         score=0.0,
     )
-    score = _score(link, names, _telling(link, left, right))
-    return replace(link, score=score * (_MEASURE_COUNTS if left.is_measure else 1.0))
+    telling = _telling(link, left, right)
+    score = _score(link, names, telling) * (_MEASURE_COUNTS if left.is_measure else 1.0)
+    return replace(link, score=score, telling=telling)
 
 
 def _telling(link: ProposedLink, left: Fingerprint, right: Fingerprint) -> float:
@@ -261,6 +266,8 @@ def _compound(
     for other in singles[1:]:
         field = other.fields[0]
         weak = max(other.left_found, other.right_found) < _FOUND_TOGETHER
+        # values that agree by accident also tell rows apart: they take a name that agrees
+        weak |= other.telling < _TOLD and alike(field.left, field.right, names) < _CALLED_ALIKE
         used_up = field.left in used[0] or field.right in used[1]
         if weak or used_up or field.compare_as is not None:
             continue

@@ -4,18 +4,27 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
+from decimal import Decimal
+from functools import cached_property
 
 from keen_trellis.compute.expressions import filtered
 from keen_trellis.compute.join.pairing import paired
-from keen_trellis.compute.summary import Figure, summarise
+from keen_trellis.compute.summary import summarise
 from keen_trellis.compute.tied import Tied
 from keen_trellis.data import Table
 from keen_trellis.errors import LinkError
 from keen_trellis.plan.bays import keep_of
+from keen_trellis.plan.blends import Reach
+from keen_trellis.plan.counts import Group
 from keen_trellis.plan.expressions import Tested
+from keen_trellis.plan.figures import Figure
 from keen_trellis.plan.link import Link, LinkField
+from keen_trellis.plan.sentences import join_title
 from keen_trellis.progress import Report, quiet
-from keen_trellis.words import listed
+from keen_trellis.words import counted, listed
+
+_CLOSE = 1e-9
+"""Sums of doubles in another order differ by rounding; beyond this share, by values."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,43 +48,126 @@ class BlendSource:
 
 
 @dataclass(frozen=True, slots=True)
-class FilterReach:
-    """Which sources a filter reaches before the blend is made, and which it leaves whole."""
+class Total:
+    """The total of a figure over all rows of its source, and over the rows that go on.
 
-    filter: Tested
-    reaches: tuple[str, ...]
-    leaves_whole: tuple[str, ...]
+    Attributes
+    ----------
+    source, figure : str
+    before, after : number
+    """
+
+    source: str
+    figure: str
+    before: Decimal | int | float
+    after: Decimal | int | float
+
+    @property
+    def agrees(self) -> bool:
+        """Whether nothing stays behind and nothing stands twice."""
+        if isinstance(self.before, float) or isinstance(self.after, float):
+            apart = abs(float(self.before) - float(self.after))
+            return apart <= _CLOSE * max(abs(float(self.before)), abs(float(self.after)))
+        return self.before == self.after
 
     def sentence(self) -> str:
-        """Return the reach in words."""
-        reached = f"reaches {listed(self.reaches)}" if self.reaches else "reaches no source"
-        whole = (
-            f"; {listed(self.leaves_whole)} stay whole"
-            if len(self.leaves_whole) > 1
-            else (f"; {self.leaves_whole[0]} stays whole" if self.leaves_whole else "")
-        )
-        return f"{self.filter}: {reached}{whole}."
+        """Return in words whether the totals agree."""
+        what = f"{self.figure} of {self.source}"
+        if self.agrees:
+            return f"{_shown(self.before)} {what} before and after"
+        said = f"{_shown(self.before)} {what} before, {_shown(self.after)} after"
+        behind = _exact(self.before) - _exact(self.after)
+        return f"{said}: {_shown(behind)} stays behind" if behind > 0 else said
 
 
-@dataclass(frozen=True, slots=True, eq=False)
+@dataclass(frozen=True, eq=False)  # no slots: what has been asked for is kept
 class Blend:
     """What a blend gives.
 
     Attributes
     ----------
-    outcome : Table
-        One row for each value of the link; where a source has none, its figures are gaps.
-    summaries : tuple of Table
-        Each source summarised, in order.
     ties : tuple of Tied
         How each source after the first met those before it, with counts and bays.
-    reach : tuple of FilterReach
+    names : tuple of str
+    parts : tuple of Table
+        The rows of every source, filtered, before they are summarised.
+    figures : tuple of tuple of Figure
+        Of each source; none for a first one that keeps its rows.
+    reach : tuple of Reach
+    keeps_rows : bool
+        Whether the first source is not summarised.
     """
 
-    outcome: Table
-    summaries: tuple[Table, ...]
     ties: tuple[Tied, ...]
-    reach: tuple[FilterReach, ...]
+    names: tuple[str, ...]
+    parts: tuple[Table, ...]
+    figures: tuple[tuple[Figure, ...], ...]
+    reach: tuple[Reach, ...] = ()
+    keeps_rows: bool = False
+
+    @property
+    def outcome(self) -> Table:
+        """One row for each value of the link; where a source has none, its figures are gaps."""
+        return self.ties[-1].outcome
+
+    @property
+    def summaries(self) -> tuple[Table, ...]:
+        """Each source summarised, in order."""
+        return (self.ties[0].left, *(tie.right for tie in self.ties))
+
+    @cached_property
+    def totals(self) -> tuple[Total, ...]:
+        """The totals of all figures that add up, before the blend and after it."""
+        found = []
+        for number, (name, part) in enumerate(zip(self.names, self.parts, strict=True)):
+            columns = self._columns_of(number)
+            for figure, column in zip(self.figures[number], columns, strict=False):
+                if figure.adds_up:
+                    before = _total(part, figure)
+                    after = _total(self.outcome, Figure(column)) if column else 0
+                    words = figure.column if figure.how == "sum" else figure.title
+                    found.append(Total(name, words or figure.title, before, after))
+        return tuple(found)
+
+    def _columns_of(self, number: int) -> list[str]:
+        """Return what the figures of a source are called in the outcome; empty for those gone."""
+        figures = len(self.figures[number])
+        if number == 0:
+            names = list(self.ties[0].left.columns)
+            wanted = names[len(names) - figures :]
+        else:
+            tie = self.ties[number - 1]
+            came = tie.outcome.columns[len(tie.left.columns) :]
+            wanted = list(came[len(came) - figures :]) if len(came) >= figures else [""] * figures
+        there = self.outcome.columns
+        return [name if name in there else "" for name in wanted]
+
+    @property
+    def groups(self) -> tuple[Group, ...]:
+        """The three bays of the last meeting."""
+        return self.ties[-1].groups
+
+    @property
+    def numbers(self) -> dict[str, int]:
+        """What became of the rows."""
+        return {"rows": len(self.outcome), "parts": len(self.parts)}
+
+    @property
+    def repeating(self) -> tuple[str, ...]:
+        """The sources whose figures stand on several rows, since the first keeps its own."""
+        met = zip(self.names[1:], self.ties, strict=True)
+        return tuple(name for name, tie in met if tie.counts.right.multiplied)
+
+    def sentence(self) -> str:
+        """Return what became of the rows and of the totals, in plain words."""
+        rows = " + ".join(f"{len(part):,}" for part in self.parts)
+        made = counted(len(self.outcome), "row" if self.keeps_rows else "group")
+        title = join_title(self.ties[-1].keep, self.ties[-1].columns).removesuffix(" join")
+        said = [f"Blend, {title[:1].lower()}{title[1:]}. {rows} rows become {made}."]
+        if self.repeating:
+            said.append(f"The figures of {listed(self.repeating)} stand on several rows each.")
+        said += [f"{total.sentence()}." for total in self.totals]
+        return " ".join([*said, *(reach.sentence() for reach in self.reach)])
 
 
 def blend(
@@ -118,13 +210,9 @@ def blend(
             if hit:
                 tables[number] = filtered(tables[number], condition, columns[number])
         hits = list(zip((s.name for s in sources), reached, strict=True))
-        reach.append(
-            FilterReach(
-                condition,
-                tuple(name for name, hit in hits if hit),
-                tuple(name for name, hit in hits if not hit),
-            )
-        )
+        hit_names = tuple(name for name, was_hit in hits if was_hit)
+        whole = tuple(name for name, was_hit in hits if not was_hit)
+        reach.append(Reach(str(condition), hit_names, whole))
     summaries = []
     for number, (source, table, own) in enumerate(zip(sources, tables, fields, strict=True)):
         report(number / len(sources), f"Summarising {source.name}")
@@ -137,7 +225,32 @@ def blend(
         met = Tied(outcome, summary, link, keep=keep_of(keep), match=match, names=names)
         ties.append(met)
         outcome = met.outcome
-    return Blend(outcome, tuple(summaries), tuple(ties), tuple(reach))
+    return Blend(
+        tuple(ties),
+        tuple(source.name for source in sources),
+        tuple(tables),
+        tuple(source.figures for source in sources),
+        tuple(reach),
+    )
+
+
+def _exact(number: Decimal | int | float) -> Decimal:
+    return Decimal(str(number))
+
+
+def _shown(number: Decimal | int | float) -> str:
+    """Return a total as it is read: exactly, but a double without the digits that rounding made."""
+    if isinstance(number, float):
+        return f"{number:,.6f}".rstrip("0").rstrip(".")
+    return f"{number:,}"
+
+
+def _total(table: Table, figure: Figure) -> Decimal | int | float:
+    """Return a figure over all rows; nothing where every value is blank."""
+    (total,) = next(summarise(table, (), (figure,)).rows())
+    found: Decimal | int | float = 0 if total is None else total
+    whole = isinstance(found, Decimal) and found == found.to_integral_value()
+    return int(found) if whole else found
 
 
 def _summary(source: BlendSource, table: Table, fields: dict[str, str]) -> Table:

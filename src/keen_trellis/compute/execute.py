@@ -6,15 +6,18 @@ from collections.abc import Sequence
 from dataclasses import replace
 from typing import Any
 
+from keen_trellis.compute.blend import Blend
 from keen_trellis.compute.filtered import Filtered
 from keen_trellis.compute.join.pairing import paired
 from keen_trellis.compute.outcome import bay_table
 from keen_trellis.compute.stack import Stack, stack
+from keen_trellis.compute.summary import summarise
 from keen_trellis.compute.tied import Tied
+from keen_trellis.plan.blends import Blended, Summarised
 from keen_trellis.plan.nodes import BayRows, Begun, Join, Kept, Node, Outcome, Stacked
 from keen_trellis.progress import Report, quiet
 
-Given = Filtered | Tied | Stack
+Given = Filtered | Tied | Blend | Stack
 """What a step or a tie gave: its `outcome` goes on, the rest says what became of the rows."""
 
 
@@ -46,19 +49,25 @@ def execute(node: Node, inputs: Sequence[Any], report: Report = quiet) -> Any:
             left, right = inputs
             return paired(left, right, node.link, names=node.names, report=report)
         case Outcome():
-            match_, left, right = inputs
-            join = node.join
-            tied = Tied(
-                left,
-                right,
-                join.link,
-                keep=node.keep,
-                match=match_,
-                names=join.names,
-                columns=node.columns,
+            return _tied(node, inputs)
+        case Summarised():
+            summary = summarise(inputs[0], node.by, node.figures)
+            return summary.with_origins({column.name: column.origin for column in node.schema})
+        case Blended():
+            count = len(node.parts)
+            met = [inputs[at : at + 3] for at in range(count, len(inputs), 3)]
+            ties = [_tied(one, sides) for one, sides in zip(node.outcomes, met, strict=True)]
+            keeps_rows = not isinstance(node.outcomes[0].join.left, Summarised)
+            blended = Blend(
+                tuple(ties),
+                node.names,
+                tuple(inputs[:count]),
+                node.figures,
+                reach=node.reaches,
+                keeps_rows=keeps_rows,
             )
-            _ = tied.outcome  # too many rows are refused here
-            return tied
+            _ = blended.totals
+            return blended
         case BayRows():
             match_, left, right = inputs
             return bay_table(left, right, match_, bay=node.bay, right_name=node.join.names[1])
@@ -72,3 +81,19 @@ def execute(node: Node, inputs: Sequence[Any], report: Report = quiet) -> Any:
             origins = {column.name: column.origin for column in node.schema}
             return replace(made, outcome=made.outcome.with_origins(origins))
     raise TypeError(f"{type(node).__name__} cannot be run.")
+
+
+def _tied(node: Outcome, inputs: Sequence[Any]) -> Tied:
+    match, left, right = inputs
+    join = node.join
+    tied = Tied(
+        left,
+        right,
+        join.link,
+        keep=node.keep,
+        match=match,
+        names=join.names,
+        columns=node.columns,
+    )
+    _ = tied.outcome  # too many rows are refused here
+    return tied

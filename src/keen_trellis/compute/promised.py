@@ -10,11 +10,12 @@ from typing import Any
 
 import numpy as np
 
-from keen_trellis.compute.summary import Figure, summarise
+from keen_trellis.compute.summary import summarise
 from keen_trellis.compute.tied import Tied
 from keen_trellis.data import Column, Kind, Rows, Table
 from keen_trellis.errors import UserError
 from keen_trellis.plan.bays import Bay
+from keen_trellis.plan.figures import Figure
 from keen_trellis.plan.outcome import semi_side
 from keen_trellis.plan.promises import Promise
 

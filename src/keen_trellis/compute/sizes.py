@@ -6,6 +6,7 @@ from typing import Any
 
 import numpy as np
 
+from keen_trellis.compute.blend import Blend
 from keen_trellis.compute.filtered import Filtered
 from keen_trellis.compute.join.match import Match
 from keen_trellis.compute.promised import Checked
@@ -34,6 +35,8 @@ def size_of(value: Any) -> int:
         case Tied():
             bays = [value.bay(bay) for bay in Bay if bay in value.bays_made]
             return size_of(value.outcome) + sum(map(size_of, bays))
+        case Blend():
+            return sum(map(size_of, value.ties))
         case Stack():
             return size_of(value.outcome)
         case Checked():

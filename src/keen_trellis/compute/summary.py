@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import reduce
-from typing import Any, Literal, get_args
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,50 +13,17 @@ from numpy.typing import NDArray
 from keen_trellis.compute.join.keys import LinkCodes, combine, own_codes
 from keen_trellis.compute.join.match import grouped, tally
 from keen_trellis.compute.join.partners import row_ranks
+from keen_trellis.compute.schemas import schema_of
 from keen_trellis.data import BLANK, Column, Kind, Rows, Table
 from keen_trellis.data.column import DIGITS_AT_MOST, halves, narrow_exact, widened_exact
 from keen_trellis.data.dtypes import EXACT_DTYPE
-from keen_trellis.errors import LinkError, known
+from keen_trellis.errors import LinkError
+from keen_trellis.plan.figures import Figure, require_names
 from keen_trellis.plan.link import OrderField
 
-How = Literal["sum", "count", "distinct count", "average", "min", "max", "first", "last"]
-FIGURES: tuple[How, ...] = get_args(How)
 _FITS = 2.0**62
 """Sums estimated in doubles stay below, so that those in 64 bits never overflow: the estimate of
 some thousand million values is off by far less than the other half of the range."""
-
-
-@dataclass(frozen=True, slots=True)
-class Figure:
-    """One figure of a summary.
-
-    Attributes
-    ----------
-    column : str or None
-        None counts rows; otherwise blanks do not count, and a group of blanks alone has a blank
-        (a count 0).
-    how : How
-        First and last take the first or last value in row order that is no blank.
-    name : str
-        What the figure's column is called; made of the two where it is empty.
-
-    Raises
-    ------
-    WordError
-        `how` is none of `FIGURES`.
-    """
-
-    column: str | None
-    how: How = "sum"
-    name: str = ""
-
-    def __post_init__(self) -> None:
-        known("A figure", self.how, FIGURES)
-
-    @property
-    def title(self) -> str:
-        """The name of the figure's column."""
-        return self.name or (f"{self.how} of {self.column}" if self.column else "rows")
 
 
 def summarise(
@@ -84,13 +51,9 @@ def summarise(
         A figure is asked for that its column's kind does not have, a sum has more than 38 digits,
         or two columns of the summary would have one name.
     """
-    titles = [*by, *(figure.title for figure in figures)]
-    for title in titles:
-        if titles.count(title) > 1:
-            raise LinkError(
-                f"Two columns of the summary would be called “{title}”.",
-                "Give the figure a name of its own.",
-            )
+    require_names([*by, *(figure.title for figure in figures)])
+    for figure in figures:
+        figure.kind(schema_of(table), "this table")
     groups = _Groups.of(table, by)
     columns = {name: table.column(name).take(groups.heads) for name in by}
     for figure in figures:
@@ -149,11 +112,6 @@ def _figure(table: Table, figure: Figure, groups: _Groups) -> Column:
         return Column(Kind.INTEGER, tally(codes[pairs], groups.n).astype(np.int64))
     if figure.how in ("first", "last", "min", "max"):
         return _picked(table, figure, column, rows, codes, groups.n)
-    if not column.kind.is_numeric:
-        raise LinkError(
-            f"There is no {figure.how} of “{figure.column}”, which is {column.kind}.",
-            "Choose a column of numbers, or count, min, max, first or last.",
-        )
     return _added_up(column.take(rows), codes, times, figure.how)
 
 

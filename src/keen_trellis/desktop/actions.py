@@ -8,8 +8,8 @@ from dataclasses import dataclass
 from keen_trellis.desktop.doing import Doing
 from keen_trellis.desktop.parts import VIEWS, view_of
 from keen_trellis.desktop.session import Session
-from keen_trellis.document.edits import RemoveItem, RemoveLane, SetBay
-from keen_trellis.document.items import DeliveryItem, JoinItem
+from keen_trellis.document.edits import RemoveItem, RemoveLane, SetBay, SwapSides
+from keen_trellis.document.items import BlendItem, DeliveryItem, JoinItem
 from keen_trellis.plan.bays import Bay
 
 
@@ -39,8 +39,12 @@ def _two_lanes(session: Session) -> bool:
     return _lane_selected(session) and len(session.trellis.lanes) > 1
 
 
-def _tie_selected(session: Session) -> bool:
+def _join_selected(session: Session) -> bool:
     return isinstance(session.selected_item, JoinItem)
+
+
+def _bays_selected(session: Session) -> bool:
+    return session.selected_item is not None and session.selected_item.has_bays
 
 
 def _has_page(name: str) -> Callable[[Session], bool]:
@@ -109,7 +113,7 @@ def _remove(doing: Doing) -> None:
 def _toggle(bay: Bay) -> Callable[[Doing], object]:
     def toggle(doing: Doing) -> None:
         item = doing.session.selected_item
-        if isinstance(item, JoinItem):
+        if isinstance(item, JoinItem | BlendItem):
             doing.session.do(SetBay(item.id, bay, bay not in item.keep))
 
     return toggle
@@ -287,6 +291,15 @@ ACTIONS = (
         at_end=True,
     ),
     ActionSpec(
+        "lane.blend",
+        "Blend with a lane …",
+        "Summarise the selected lane and another to the fields they share, then join them.",
+        lambda d: d.menus.offer_blends(),
+        "Ctrl+Shift+B",
+        _two_lanes,
+        at_end=True,
+    ),
+    ActionSpec(
         "lane.branch",
         "Begin a lane with these rows",
         "Take the rows from here on as a lane of their own, too.",
@@ -318,7 +331,7 @@ ACTIONS = (
         "Switch the left bay of the selected tie.",
         _toggle(Bay.LEFT),
         "Alt+1",
-        _tie_selected,
+        _bays_selected,
     ),
     ActionSpec(
         "tie.toggle_both",
@@ -326,7 +339,7 @@ ACTIONS = (
         "Switch the middle bay of the selected tie.",
         _toggle(Bay.BOTH),
         "Alt+2",
-        _tie_selected,
+        _bays_selected,
     ),
     ActionSpec(
         "tie.toggle_right",
@@ -334,7 +347,7 @@ ACTIONS = (
         "Switch the right bay of the selected tie.",
         _toggle(Bay.RIGHT),
         "Alt+3",
-        _tie_selected,
+        _bays_selected,
     ),
     ActionSpec(
         "tie.lane_left",
@@ -342,7 +355,7 @@ ACTIONS = (
         "Take the left bay of the selected tie, kept or left, as a lane of its own.",
         lambda d: d.session.begin_with_bay(Bay.LEFT),
         "Alt+Shift+1",
-        _tie_selected,
+        _bays_selected,
     ),
     ActionSpec(
         "tie.lane_both",
@@ -350,7 +363,7 @@ ACTIONS = (
         "Take the middle bay of the selected tie as a lane of its own.",
         lambda d: d.session.begin_with_bay(Bay.BOTH),
         "Alt+Shift+2",
-        _tie_selected,
+        _bays_selected,
     ),
     ActionSpec(
         "tie.lane_right",
@@ -358,7 +371,15 @@ ACTIONS = (
         "Take the right bay of the selected tie, kept or left, as a lane of its own.",
         lambda d: d.session.begin_with_bay(Bay.RIGHT),
         "Alt+Shift+3",
-        _tie_selected,
+        _bays_selected,
+    ),
+    ActionSpec(
+        "tie.swap",
+        "Swap the sides",
+        "Let the other lane of the selected join go on; every setting is turned round with it.",
+        lambda d: d.session.do(SwapSides(d.session.selection)),
+        "Ctrl+Shift+W",
+        _join_selected,
     ),
     ActionSpec(
         "tie.join_types",
@@ -366,7 +387,7 @@ ACTIONS = (
         "Show rows and gaps of every join type at the selected tie.",
         lambda d: d.show_join_types(),
         "Ctrl+J",
-        _tie_selected,
+        _join_selected,
     ),
     ActionSpec(
         "page.match",

@@ -68,6 +68,11 @@ class Menus:
         stack = self._session.stack
         self._lanes_menu("stack", "Stack {} below", stack).popup(self._end_on_screen())
 
+    def offer_blends(self) -> None:
+        """Offer the lanes that the selected one can be blended with."""
+        blend = self._session.blend
+        self._lanes_menu("blend", "Blend with {}", blend).popup(self._end_on_screen())
+
     def _tie_menu(self) -> QMenu:
         return self._lanes_menu("tie", "Tie with {}", self._session.tie)
 

@@ -2,6 +2,7 @@
 
 from keen_trellis.document.describe import describe
 from keen_trellis.document.items import (
+    BlendItem,
     ConditionItem,
     DeliveryItem,
     FilterItem,
@@ -26,6 +27,7 @@ from keen_trellis.document.storage import load, save
 from keen_trellis.document.trellis import Lane, Trellis
 
 __all__ = [
+    "BlendItem",
     "ColumnarSource",
     "ConditionItem",
     "DelimitedSource",

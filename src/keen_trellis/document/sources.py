@@ -13,6 +13,7 @@ from keen_trellis.data import Kind
 from keen_trellis.document.items.base import Part, Taken
 from keen_trellis.errors import EditError, SourceError
 from keen_trellis.plan.bays import Bay
+from keen_trellis.plan.blends import Blended
 from keen_trellis.plan.nodes import BayRows, Begun, Node, Outcome
 from keen_trellis.progress import Report, quiet
 from keen_trellis.read import (
@@ -375,8 +376,9 @@ class BaySource(_InTrellis):
 
     def node(self, rows: Node, lane: str) -> Node:
         """Return the rows of the bay; their columns stay those of the lanes they come from."""
-        assert isinstance(rows, Outcome)
-        return BayRows(rows.join, self.bay)
+        outcome = rows.outcomes[-1] if isinstance(rows, Blended) else rows
+        assert isinstance(outcome, Outcome)
+        return BayRows(outcome.join, self.bay)
 
 
 InTrellis = LaneSource | BaySource

@@ -83,8 +83,11 @@ class Trellis(Part):
         if begins is None:
             return
         if begins.taken is None:
-            if begins.tie not in {tie.id for _, tie in self.joins()}:
-                raise ValueError(f"The lane “{lane.name}” names no join: “{begins.tie}”.")
+            if begins.tie not in {tie.id for _, tie in self.ties() if tie.has_bays}:
+                raise ValueError(
+                    f"The lane “{lane.name}” begins with a bay of “{begins.tie}”, which is no join "
+                    "or blend."
+                )
             return
         other = next((one for one in self.lanes if one.id == begins.taken.lane), None)
         if other is None:
@@ -195,8 +198,8 @@ class Trellis(Part):
         if isinstance(source, LaneSource):
             return f"rows of {self.lane(source.lane).name}"
         if isinstance(source, BaySource):
-            item = self.join(source.tie)
-            left, right = self.place_of(source.tie)[0].name, self.lane(item.lane).name
+            last = self.item(source.tie).takes()[-1]
+            left, right = self.place_of(source.tie)[0].name, self.lane(last.lane).name
             return {
                 Bay.LEFT: f"rows of {left} not in {right}",
                 Bay.BOTH: f"rows of {left} with {right}",

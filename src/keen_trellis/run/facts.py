@@ -14,6 +14,7 @@ from typing import TYPE_CHECKING, Any, cast
 from keen_trellis.document.items import Item
 from keen_trellis.document.trellis import Lane
 from keen_trellis.errors import UserError, WaitingError
+from keen_trellis.plan.bays import Bay
 from keen_trellis.plan.counts import Counts, Group
 
 if TYPE_CHECKING:
@@ -91,6 +92,11 @@ class ItemFacts(PartFacts):
     says: str = ""
     groups: tuple[Group, ...] = ()
     numbers: Mapping[str, int] = field(default_factory=dict)
+
+    @property
+    def has_bays(self) -> bool:
+        """Whether the groups are the three bays of a tie."""
+        return [group.name for group in self.groups] == list(Bay)
 
 
 @dataclass(frozen=True, slots=True)

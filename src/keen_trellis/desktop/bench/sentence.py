@@ -92,7 +92,8 @@ class Sentence(FlowRow):
             options = [(value, words, "") for value, words in options.items()]
         made = Choice(name, says, font, ink)
         made.offer(options, current)
-        made.chosen.connect(chosen)
+        # a method alone would be held weakly, and gone with what told the sentence
+        made.chosen.connect(lambda value: chosen(value))
         self.flow.addWidget(made)
         return made
 

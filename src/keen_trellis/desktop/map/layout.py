@@ -45,7 +45,6 @@ from keen_trellis.document.items import DeliveryItem, Item, JoinItem, Taken
 from keen_trellis.document.trellis import Lane, Trellis
 from keen_trellis.plan.bays import Bay
 from keen_trellis.plan.counts import Group
-from keen_trellis.plan.outcome import join_name
 from keen_trellis.plan.sentences import found_words
 from keen_trellis.run.facts import ItemFacts, JoinFacts, PartFacts
 from keen_trellis.run.results import Results
@@ -274,7 +273,7 @@ class _Drawing:
         x = self._x(lane, place) - JOINT_WIDTH / 2
         y = self.middles[lane.id] - JOINT_HEIGHT / 2
         box = Box(x, y, JOINT_WIDTH, JOINT_HEIGHT)
-        facts, title = self._facts(item), _tie_title(item)
+        facts, title = self._facts(item), item.title
         if facts is None:
             return Joint(
                 item.id, lane.id, box, parts=(), title=title, counts="matching …", trouble=""
@@ -300,8 +299,7 @@ class _Drawing:
                 counts="needs a look",
                 trouble=facts.trouble,
             )
-        is_join = isinstance(facts, JoinFacts)
-        slats = _slats(box, facts.groups, self._colours(lane, item, facts), bays=is_join)
+        slats = _slats(box, facts.groups, self._colours(lane, item, facts), bays=facts.has_bays)
         counts = counted(facts.rows or 0, "row")
         if isinstance(facts, JoinFacts):
             counts = found_words(facts.counts)
@@ -317,13 +315,13 @@ class _Drawing:
         """Return the colour of each group of rows: of its lane, none for rows of two lanes."""
         then = self.results.trellis  # the item may take other lanes by now
         taken = [then.lane(taken.lane).colour for taken in then.item(item.id).takes()]
-        if isinstance(facts, JoinFacts):
-            return [lane.colour, None, *taken]
+        if facts.has_bays:
+            return [lane.colour, None, taken[-1]]
         return [lane.colour, *taken]
 
     def _spill(self, item: Item, joint: Joint) -> Iterator[Spill]:
         tie = self._facts(item)
-        if not isinstance(tie, JoinFacts):
+        if tie is None or not tie.has_bays:
             return
         text, full = self._spill_words(tie)
         if text:
@@ -332,9 +330,9 @@ class _Drawing:
             box = Box(joint.box.right + 8, joint.box.bottom + 10, self.measure(text) + 18, 21)
             yield Spill(item.id, start, box, text=text, full=full)
 
-    def _spill_words(self, tie: JoinFacts) -> tuple[str, str]:
+    def _spill_words(self, tie: ItemFacts) -> tuple[str, str]:
         """Return how many rows are left, with names short enough for the room, and in full."""
-        words = {Bay.LEFT: tie.lane, Bay.BOTH: "matched", Bay.RIGHT: tie.other}
+        words = {Bay.LEFT: tie.lane, Bay.BOTH: "matched", Bay.RIGHT: tie.name.split(" + ")[-1]}
         held = {Bay(g.name): g.rows for g in tie.groups if g.rows and not g.goes_on}
         if not held:
             return "", ""
@@ -411,13 +409,6 @@ class _Drawing:
             trouble=trouble,
             stale=is_stale,
         )
-
-
-def _tie_title(item: Item) -> str:
-    if isinstance(item, JoinItem):
-        name = "cross" if item.cross else join_name(item.keep, item.wanted_columns())
-        return f"Join · {name}"
-    return item.type.capitalize()
 
 
 def _slats(

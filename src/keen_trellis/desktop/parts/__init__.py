@@ -1,13 +1,14 @@
 """How each kind of part shows itself: a new one is a folder here and a line in `VIEWS`."""
 
 from keen_trellis.desktop.bench.page import PartView
-from keen_trellis.desktop.parts import delivery, filter, join, lane, stack
+from keen_trellis.desktop.parts import blend, delivery, filter, join, lane, stack
 from keen_trellis.document.items import Item
 
 VIEWS: dict[str, PartView] = {
     "lane": lane.VIEW,
     "filter": filter.VIEW,
     "join": join.VIEW,
+    "blend": blend.VIEW,
     "stack": stack.VIEW,
     "delivery": delivery.VIEW,
 }

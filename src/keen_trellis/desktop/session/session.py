@@ -13,19 +13,26 @@ from PySide6.QtGui import QUndoCommand, QUndoStack
 
 from keen_trellis.desktop.jobs import Jobs
 from keen_trellis.desktop.session.looking import Looking
+from keen_trellis.desktop.session.proposing import (
+    proposed_blend,
+    proposed_link,
+    usual_figures_of,
+)
 from keen_trellis.desktop.session.watching import Watching
 from keen_trellis.document import Lane, Trellis, load, save
 from keen_trellis.document.edits import (
+    AddBlend,
     AddLane,
     AddStack,
     AddTie,
+    ChangeTie,
     Edit,
     InsertItem,
     apply,
     lane_with_bay,
     lane_with_rows,
 )
-from keen_trellis.document.items import FilterItem, Item, JoinItem, LinkedFields
+from keen_trellis.document.items import FigureItem, FilterItem, Item, LinkedFields
 from keen_trellis.errors import UserError
 from keen_trellis.plan.bays import Bay
 from keen_trellis.progress import Cancelled, Report, part
@@ -416,18 +423,10 @@ class Session(QObject):
         if lane == other or left is None or right is None:
             self._tie(lane, other, ())
             return
-
         names = (self.trellis.lane(lane).name, self.trellis.lane(other).name)
 
         def propose(report: Report) -> tuple[LinkedFields, ...]:
-            from keen_trellis.advice.proposals import propose_links
-
-            best = propose_links(left, right, report, names)[:1]
-            return tuple(
-                LinkedFields(left=f.left, right=f.right, compare_as=f.compare_as)
-                for link in best
-                for f in link.fields
-            )
+            return proposed_link(left, right, names, report)
 
         stopped = "Stopped: nothing has been tied."
         self.find_out(propose, lambda link: self._tie(lane, other, link), stopped)
@@ -437,6 +436,32 @@ class Session(QObject):
             self.fresh = self.trellis.lane(lane).items[-1].id
             self.select(self.fresh)
 
+    def blend(self, lane: str, other: str) -> None:
+        """Blend a lane's end with another, by the fields that most likely belong together."""
+        sides = [self.end_table(self.trellis.lane(one)) for one in (lane, other)]
+        names = (self.trellis.lane(lane).name, self.trellis.lane(other).name)
+
+        def propose(report: Report) -> AddBlend:
+            return proposed_blend(lane, other, sides, names, report)
+
+        self.find_out(propose, self._add_blend, "Stopped: nothing has been blended.")
+
+    def _add_blend(self, edit: AddBlend) -> None:
+        if self.do(edit):
+            self.fresh = self.trellis.lane(edit.lane).items[-1].id
+            self.select(self.fresh)
+
+    def change_tie(self, kind: str) -> None:
+        """Make the selected tie another kind of tie, keeping what still makes sense."""
+        item = self.selected_item
+        if item is None or not item.takes() or item.type == kind:
+            return
+        figures: tuple[tuple[FigureItem, ...], ...] = ()
+        if kind == "blend":
+            sides = self.results.sides(item.id)
+            figures = usual_figures_of([None if isinstance(s, UserError) else s for s in sides])
+        self.do(ChangeTie(item.id, kind, figures))
+
     def stack(self, lane: str, other: str) -> None:
         """Put the rows at a lane's end below those at the end of another."""
         if self.do(AddStack(lane, (other,))):
@@ -444,9 +469,9 @@ class Session(QObject):
             self.select(self.fresh)
 
     def begin_with_bay(self, bay: Bay) -> None:
-        """Begin a lane with the rows of a bay of the selected join."""
+        """Begin a lane with the rows of a bay of the selected join or blend."""
         item = self.selected_item
-        if isinstance(item, JoinItem):
+        if item is not None and item.has_bays:
             self._begin(lane_with_bay(self.trellis, item.id, bay))
 
     def begin_with_rows(self) -> None:

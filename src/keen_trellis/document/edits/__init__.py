@@ -41,13 +41,16 @@ from keen_trellis.document.edits.lanes import (
     lane_with_bay,
     lane_with_rows,
 )
+from keen_trellis.document.edits.ties import AddBlend, ChangeTie, SwapSides
 
 __all__ = [
+    "AddBlend",
     "AddDelivery",
     "AddLane",
     "AddLanes",
     "AddStack",
     "AddTie",
+    "ChangeTie",
     "Edit",
     "FindSources",
     "InsertItem",
@@ -70,6 +73,7 @@ __all__ = [
     "SetPairs",
     "SetPromises",
     "SetSource",
+    "SwapSides",
     "TakeLink",
     "apply",
     "first_fault",

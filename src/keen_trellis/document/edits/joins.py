@@ -6,6 +6,8 @@ from dataclasses import asdict, dataclass
 
 from keen_trellis.document.edits.base import with_changes, with_item, with_item_behind
 from keen_trellis.document.items import (
+    BlendItem,
+    Item,
     JoinItem,
     LinkedFields,
     OrderedBy,
@@ -15,7 +17,7 @@ from keen_trellis.document.items import (
 )
 from keen_trellis.document.trellis import Trellis, kept_with
 from keen_trellis.errors import EditError
-from keen_trellis.plan.bays import Bay
+from keen_trellis.plan.bays import Bay, Keep
 from keen_trellis.plan.link import Link
 
 
@@ -199,8 +201,15 @@ class SetBay:
 
     def changed(self, trellis: Trellis) -> Trellis:
         """Return the trellis with the bay switched; `EditError` where none would be kept."""
-        keep = kept_with(trellis.join(self.tie).keep, self.bay, self.kept)
+        keep = kept_with(bays_of(trellis.item(self.tie)), self.bay, self.kept)
         return with_item(trellis, self.tie, lambda tie: with_changes(tie, keep=keep))
+
+
+def bays_of(tie: Item) -> Keep:
+    """Return the bays that a tie keeps; `KeyError` where it has none."""
+    if not isinstance(tie, JoinItem | BlendItem):
+        raise KeyError(tie.id)
+    return tie.keep
 
 
 @dataclass(frozen=True, slots=True)

@@ -48,7 +48,7 @@ class AddLane:
 def lane_with_bay(trellis: Trellis, tie: str, bay: Bay) -> AddLane:
     """Return the edit that begins a lane with the rows of a bay."""
     lane, _ = trellis.place_of(tie)
-    left, right = lane.name, trellis.lane(trellis.join(tie).lane).name
+    left, right = lane.name, trellis.lane(trellis.item(tie).takes()[-1].lane).name
     names = {
         Bay.LEFT: f"{left} without {right}",
         Bay.BOTH: f"{left} with {right}",

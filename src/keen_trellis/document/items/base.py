@@ -56,6 +56,14 @@ class Item(Part):
     changes_rows: ClassVar[bool] = True
     """Whether other rows come out than go in; a delivery only writes them."""
 
+    has_bays: ClassVar[bool] = False
+    """Whether its groups of rows are the three bays of a tie."""
+
+    @property
+    def title(self) -> str:
+        """What stands above it on the map."""
+        return self.type.capitalize()
+
     def takes(self) -> tuple[Taken, ...]:
         """Return the lanes whose rows it takes beside those of its own."""
         return ()

@@ -22,7 +22,7 @@ from keen_trellis.plan.link import (
 )
 from keen_trellis.plan.nodes import Join, Node, Outcome
 from keen_trellis.plan.operators import Operator
-from keen_trellis.plan.outcome import Columns, LinkShown, SameNamed
+from keen_trellis.plan.outcome import Columns, LinkShown, SameNamed, join_name
 from keen_trellis.plan.promises import Promise
 from keen_trellis.plan.promises import Promised as PromisedWord
 from keen_trellis.plan.sentences import join_title, link_sentence
@@ -132,6 +132,13 @@ class JoinItem(Item):
     promises: tuple[Promised, ...] = ()
 
     word: ClassVar[str] = "tie"
+    has_bays: ClassVar[bool] = True
+
+    @property
+    def title(self) -> str:
+        """What stands above it on the map."""
+        name = "cross" if self.cross else join_name(self.keep, self.wanted_columns())
+        return f"Join · {name}"
 
     @model_validator(mode="after")
     def _keeps_something(self) -> Self:

@@ -9,6 +9,7 @@ from typing import Any
 from keen_trellis.data import Kind, Table
 from keen_trellis.desktop.bench.sentence import Sentence
 from keen_trellis.desktop.bench.table_model import Origins
+from keen_trellis.desktop.bench.tie_kind import say_kind
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import LaneColours, value_font
 from keen_trellis.document import Lane
@@ -78,6 +79,7 @@ class _Told:
 
     def tell(self) -> None:
         """Add the whole sentence."""
+        say_kind(self._sentence, self._session, "join")
         if self._item.cross:
             self._tell_cross()
             return

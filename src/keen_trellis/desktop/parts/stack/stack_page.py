@@ -13,6 +13,7 @@ from keen_trellis.desktop.bench.page import Page
 from keen_trellis.desktop.bench.rows_card import RowsCard
 from keen_trellis.desktop.bench.sentence import Sentence
 from keen_trellis.desktop.bench.table_model import Origins
+from keen_trellis.desktop.bench.tie_kind import say_kind
 from keen_trellis.desktop.controls import Notice, label
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme
@@ -82,9 +83,10 @@ class StackPage(Page):
         self, lane: Lane, item: StackItem, origins: Origins, columns: Sequence[tuple[str, ...]]
     ) -> None:
         say = self._sentence
-        say.word("Below the rows of")
+        say_kind(say, self.session, "stack")
+        say.word("below the rows of")
         say.word(lane.name, origins.colours[lane.id].ink)
-        say.word("stand those of")
+        say.word("those of")
         for place, taken in enumerate(item.lanes):
             other = self.session.trellis.lane(taken.lane)
             say.word(other.name, origins.colours[other.id].ink)

@@ -1,0 +1,166 @@
+"""The three bays of a tie side by side: resized, one alone, and why a row has no partner."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QSplitter
+
+from keen_trellis.advice.why import Reason, why_not
+from keen_trellis.compute.outcome import outcome_fields
+from keen_trellis.compute.tied import Tied
+from keen_trellis.desktop.bench.bay_card import BayCard
+from keen_trellis.desktop.bench.table_model import Origins
+from keen_trellis.desktop.bench.why_card import WhyCard
+from keen_trellis.desktop.session import Session
+from keen_trellis.desktop.theme import LaneColours, Theme, readable
+from keen_trellis.document.items import SameValues
+from keen_trellis.errors import TooManyRowsError
+from keen_trellis.plan.bays import Bay, Keep
+from keen_trellis.plan.link import Link, Side
+from keen_trellis.plan.outcome import ALL_COLUMNS
+from keen_trellis.progress import Report
+
+_SHARES = {Bay.LEFT: 38, Bay.BOTH: 47, Bay.RIGHT: 38}
+_NARROWEST = 300
+
+
+class Bays(QSplitter):
+    """The bays of a tie.
+
+    Signals
+    -------
+    switched(bay, kept)
+        A bay is to be kept, or to be left.
+    lane_asked(bay)
+        Its rows are to begin a lane.
+    same(pairs)
+        Values are to be taken as the same.
+    """
+
+    switched = Signal(object, bool)
+    lane_asked = Signal(object)
+    same = Signal(object)
+
+    def __init__(self, session: Session, theme: Theme, takes_pairs: bool = True) -> None:
+        super().__init__(Qt.Orientation.Horizontal)
+        self.setObjectName("bays")
+        self._session, self.theme, self._takes_pairs = session, theme, takes_pairs
+        self._tie: Tied | None = None
+        self._cards = {bay: BayCard(bay, theme) for bay in Bay}
+        self.setHandleWidth(12)
+        self.setChildrenCollapsible(False)
+        for place, (bay, card) in enumerate(self._cards.items()):
+            self.addWidget(card)
+            self.setStretchFactor(place, _SHARES[bay])
+            card.setMinimumWidth(_NARROWEST)
+            card.switch.chosen.connect(lambda number, b=bay: self.switched.emit(b, number == 0))
+            card.lane_asked.connect(partial(self.lane_asked.emit, bay))
+            card.alone_asked.connect(partial(self._show_alone, bay))
+            card.why_asked.connect(partial(self._ask_why, bay))
+        self.setSizes([share * 10 for share in _SHARES.values()])
+
+    def set_theme(self, theme: Theme) -> None:
+        """Take the colours of a theme."""
+        self.theme = theme
+        for card in self._cards.values():
+            card.set_theme(theme)
+
+    def show_kept(self, keep: Keep) -> None:
+        """Show which bays are kept."""
+        for bay, card in self._cards.items():
+            card.switch.set_chosen(0 if bay in keep else 1)
+
+    def show_tie(
+        self, tie: Tied, keep: Keep, lanes: tuple[str, str], origins: Origins, unit: str = "row"
+    ) -> None:
+        """Show the bays of a tie.
+
+        Parameters
+        ----------
+        keep : Keep
+            The bays kept now; the tie may be of before.
+        lanes : (str, str)
+            The ids of both lanes.
+        unit : str
+            What is counted: rows, or groups of them.
+        """
+        self._tie = tie
+        left, right = tie.names
+        tint = origins.colours[lanes[0]].tint
+        ink = readable(self.theme.both_fill, tint, self.theme.ink)
+        both = LaneColours(self.theme.both_fill, ink, tint)
+        left_fields = {field.left for field in tie.link.fields}
+        right_fields = {field.right for field in tie.link.fields}
+        shown = [
+            f.name
+            for f in outcome_fields(
+                tie.left, tie.right, Link(), right_name=right, columns=ALL_COLUMNS
+            )
+        ]
+        shift = len(tie.left.fields)
+        moved = {
+            shown[shift + place]
+            for place, field in enumerate(tie.right.fields)
+            if field.name in right_fields
+        }
+        for bay, name, colours, fields in (
+            (Bay.LEFT, f"Only in {left}", origins.colours[lanes[0]], left_fields),
+            (Bay.BOTH, "In both", both, left_fields | moved),
+            (Bay.RIGHT, f"Only in {right}", origins.colours[lanes[1]], right_fields),
+        ):
+            card, rows = self._cards[bay], tie.counts.bay(bay)
+            card.show_head(name, rows, bay in keep, colours, unit)
+            try:
+                card.show_bay(tie, fields, origins)
+            except TooManyRowsError as error:
+                card.show_sentence(str(error))
+
+    def _show_alone(self, bay: Bay) -> None:
+        """Give one bay the whole width, or all of them theirs again."""
+        alone = not self._cards[bay].is_alone
+        for one, card in self._cards.items():
+            card.is_alone = alone and one is bay
+            card.setVisible(not alone or one is bay)
+
+    def _ask_why(self, bay: Bay, row: int) -> None:
+        """Open a card beside a row that says why it has no partner."""
+        tie = self._tie
+        if tie is None:
+            return
+        side: Side = "left" if bay is Bay.LEFT else "right"
+        rows = tie.match.left_only if bay is Bay.LEFT else tie.match.right_only
+
+        def find(report: Report) -> Reason:
+            report(0.0, "Looking why this row has no partner")
+            return why_not(tie, int(rows[row]), side)
+
+        self._session.find_out(find, partial(self._show_why, tie, bay), "")
+
+    def _show_why(self, tie: Tied, bay: Bay, reason: Reason) -> None:
+        if tie is not self._tie:
+            return
+
+        def remedy(number: int) -> tuple[str, Callable[[], object]] | None:
+            """Return what takes a candidate's value as the same, for all rows with it."""
+            values = zip(
+                reason.values, reason.candidates[number].values, reason.fields, strict=False
+            )
+            pairs = [
+                SameValues(left=own, right=other, field=place)
+                if bay is Bay.LEFT
+                else SameValues(left=other, right=own, field=place)
+                for own, other, place in values
+                if own != other
+            ]
+            if not pairs or any(tie.link.fields[pair.field].operator != "=" for pair in pairs):
+                return None
+            return f"The same: +{reason.rows:,}", partial(self.same.emit, pairs)
+
+        offered = remedy if self._takes_pairs else lambda _: None
+        card = WhyCard(reason, self.theme, offered, self.window())
+        grid = self._cards[bay].grid
+        place = grid.visualRect(grid.currentIndex()).bottomLeft()
+        card.open_at(grid.viewport().mapToGlobal(place))

@@ -1,0 +1,20 @@
+"""The first word of a tie's sentence: what it is, to be made another kind."""
+
+from __future__ import annotations
+
+from keen_trellis.desktop.bench.sentence import Sentence
+from keen_trellis.desktop.session import Session
+
+_KINDS = {"join": "Join", "blend": "Blend", "stack": "Stack"}
+
+
+def say_kind(sentence: Sentence, session: Session, current: str) -> None:
+    """Begin a sentence with the kind of its tie.
+
+    Parameters
+    ----------
+    current : "join", "blend" or "stack"
+    """
+    sentence.choice(
+        "tie.kind", "What kind of tie it is", _KINDS, current=current, chosen=session.change_tie
+    )

@@ -1,0 +1,262 @@
+"""Edits of ties whatever their kind: blended, made another kind, their sides changed over."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from typing import Any, TypeVar
+
+from keen_trellis.document.edits.base import (
+    with_changes,
+    with_item_behind,
+    with_lane,
+    with_places_kept,
+)
+from keen_trellis.document.items import (
+    BlendedLane,
+    BlendItem,
+    FigureItem,
+    Item,
+    JoinItem,
+    LinkedFields,
+    SameValues,
+    StackedLane,
+    StackItem,
+    Taken,
+    WantedColumns,
+)
+from keen_trellis.document.sources import BaySource, LaneSource, Source
+from keen_trellis.document.trellis import Trellis
+from keen_trellis.errors import EditError
+from keen_trellis.plan.bays import Bay, keep_of
+from keen_trellis.plan.link import Side
+from keen_trellis.plan.operators import NEAREST, TURNED
+
+Figures = tuple[FigureItem, ...]
+P = TypeVar("P", SameValues, WantedColumns)
+_OVER: dict[str, str] = {"left": "right", "right": "left"}
+
+
+@dataclass(frozen=True, slots=True)
+class AddBlend:
+    """Blend a lane with others, each summarised to the fields that they share.
+
+    Attributes
+    ----------
+    lane : str
+    others : tuple of str
+    link : tuple of LinkedFields
+        Of the lane and the first of the others.
+    figures : tuple of tuple of FigureItem
+        Of the lane and each of the others.
+    """
+
+    lane: str
+    others: tuple[str, ...]
+    link: tuple[LinkedFields, ...] = ()
+    figures: tuple[Figures, ...] = ()
+    label: str = "Blend lanes"
+
+    def changed(self, trellis: Trellis) -> Trellis:
+        """Return the trellis with the blend; `EditError` where a lane would feed itself."""
+        own, *figures = _padded(self.figures, len(self.others) + 1)
+        lanes = tuple(
+            BlendedLane(
+                lane=other,
+                after=trellis.end_of(trellis.lane(other)),
+                fields=tuple(field.right for field in self.link),
+                figures=made,
+            )
+            for other, made in zip(self.others, figures, strict=True)
+        )
+        fields = tuple(field.left for field in self.link)
+        name = trellis.fresh_id(f"{trellis.lane(self.lane).name} blend")
+        blend = BlendItem(id=name, fields=fields, figures=own, lanes=lanes)
+        return with_item_behind(trellis, self.lane, blend)
+
+
+@dataclass(frozen=True, slots=True)
+class ChangeTie:
+    """Make a tie a join, a blend or a stack, keeping what still makes sense.
+
+    Attributes
+    ----------
+    tie : str
+    kind : "join", "blend" or "stack"
+    figures : tuple of tuple of FigureItem
+        Of its lane and of those it brings in, for a blend.
+    """
+
+    tie: str
+    kind: str
+    figures: tuple[Figures, ...] = ()
+
+    @property
+    def label(self) -> str:
+        """What the change does."""
+        return f"Make it a {self.kind}"
+
+    def changed(self, trellis: Trellis) -> Trellis:
+        """Return the trellis with the tie of the other kind.
+
+        `EditError` where a join would bring in several lanes.
+        """
+        lane, place = trellis.place_of(self.tie)
+        old = lane.items[place]
+        new = self._made(old, old.takes())
+        items = (*lane.items[:place], new, *lane.items[place + 1 :])
+        return with_lane(trellis, lane.id, lambda one: with_changes(one, items=items))
+
+    def _made(self, old: Item, taken: Sequence[Taken]) -> Item:
+        known: dict[str, Any] = {"id": old.id, "note": old.note}
+        link = _link_of(old)
+        keep = getattr(old, "keep", None)
+        if keep is not None:
+            known["keep"] = keep
+        if self.kind == "join":
+            if len(taken) > 1:
+                raise EditError(
+                    f"A join brings in one lane; this {old.type} brings in {len(taken)}.",
+                    "Take the others out first, and tie each of them by a join of its own.",
+                )
+            return JoinItem(**known, lane=taken[0].lane, after=taken[0].after, link=link)
+        if self.kind == "stack":
+            known.pop("keep", None)
+            lanes = tuple(StackedLane(lane=one.lane, after=one.after) for one in taken)
+            return StackItem(**known, lanes=lanes)
+        own, *others = _padded(self.figures, len(taken) + 1)
+        equal = [field for field in link if field.operator == "="]
+        blended = tuple(
+            BlendedLane(
+                lane=one.lane,
+                after=one.after,
+                fields=tuple(field.right for field in equal),
+                figures=figures,
+            )
+            for one, figures in zip(taken, others, strict=True)
+        )
+        fields = tuple(field.left for field in equal)
+        return BlendItem(**known, fields=fields, figures=own, lanes=blended)
+
+
+def _link_of(tie: Item) -> tuple[LinkedFields, ...]:
+    if isinstance(tie, JoinItem):
+        return tie.link
+    if isinstance(tie, BlendItem):
+        pairs = zip(tie.fields, tie.lanes[0].fields, strict=True)
+        return tuple(LinkedFields(left=left, right=right) for left, right in pairs)
+    return ()
+
+
+@dataclass(frozen=True, slots=True)
+class SwapSides:
+    """Let the other lane of a join go on, and what stands behind the join with it.
+
+    Every setting is turned round with its side: link fields, bays, pairs, columns, promises. A
+    link field then stands under the name that the other side has for it, and what stands behind
+    follows it.
+    """
+
+    tie: str
+    label: str = "Swap the sides"
+
+    def changed(self, trellis: Trellis) -> Trellis:
+        """Return the trellis with the sides swapped.
+
+        `EditError` where the other lane has more items behind the place where its rows are taken,
+        or a nearest match is said from the one side.
+        """
+        first, place = trellis.place_of(self.tie)
+        tie = trellis.join(self.tie)
+        second = trellis.lane(tie.lane)
+        if trellis.taken_place(tie.takes()[0]) < len(second.items):
+            raise EditError(
+                f"{second.name} goes on behind the place where this tie takes its rows.",
+                "Take the rows at its end, or swap the sides of what stands there first.",
+            )
+        turned = _turned(tie, Taken(lane=first.id, after=trellis.before(tie.id)))
+        behind = first.items[place + 1 :]
+        gone = {tie.id, *(item.id for item in behind)}
+
+        def follow(taken: Taken) -> Taken:
+            """Take rows on the other lane, where they stood behind the tie."""
+            goes = taken.lane == first.id and (taken.after is None or taken.after in gone)
+            return with_changes(taken, lane=second.id) if goes else taken
+
+        names = {f.left: f.right for f in tie.link if f.operator == "="}
+        if tie.columns.link == "both":
+            names = {}
+
+        def renamed(column: str) -> str:
+            return names.get(column, column)
+
+        lanes = []
+        for lane in with_places_kept(trellis, second.id).lanes:
+            items = lane.items
+            if lane.id == first.id:
+                items = items[:place]
+            elif lane.id == second.id:
+                items = (*items, turned, *behind)
+            following = tuple(
+                self._carried(trellis, item, renamed).taking([follow(x) for x in item.takes()])
+                for item in items
+            )
+            source = _begun(lane.source, tie.id, follow)
+            lanes.append(with_changes(lane, items=following, source=source))
+        return with_changes(trellis, lanes=tuple(lanes))
+
+    def _carried(self, trellis: Trellis, item: Item, renamed: Callable[[str], str]) -> Item:
+        """Return an item behind the tie with the link fields renamed, on whichever side."""
+        if item.id == self.tie:
+            return item  # it is the tie itself, turned round already
+        sides: list[tuple[str, Side | int]] = [(trellis.before(item.id), "left")]
+        sides += [(trellis.taken_after(taken), n) for n, taken in enumerate(item.takes())]
+        for part, side in sides:
+            if self.tie in trellis.upstream(part):
+                item = item.renamed(renamed, side)
+        return item
+
+
+def _begun(source: Source, tie: str, follow: Callable[[Taken], Taken]) -> Source:
+    """Return where a lane begins once the sides of a tie are swapped."""
+    if isinstance(source, LaneSource):
+        return source.taken_at(follow(Taken(lane=source.lane, after=source.after)))
+    if isinstance(source, BaySource) and source.tie == tie:
+        return with_changes(source, bay=Bay(_OVER.get(source.bay, source.bay)))
+    return source
+
+
+def _turned(tie: JoinItem, taken: Taken) -> JoinItem:
+    """Return a join seen from its other side."""
+    if any(field.operator in NEAREST for field in tie.link):
+        raise EditError(
+            "A nearest match is said from the side whose rows take it.",
+            "Choose another comparison first, or tie the lanes the other way round.",
+        )
+    link = tuple(
+        with_changes(f, left=f.right, right=f.left, operator=TURNED[f.operator]) for f in tie.link
+    )
+    columns = _swapped(tie.columns)
+    same = _OVER.get(columns.same_named, columns.same_named)
+    return with_changes(
+        tie,
+        lane=taken.lane,
+        after=taken.after,
+        link=link,
+        keep=keep_of(_OVER.get(bay, bay) for bay in tie.keep),
+        pairs=tuple(map(_swapped, tie.pairs)),
+        not_same=tuple(map(_swapped, tie.not_same)),
+        partner_for=_OVER[tie.partner_for],
+        columns=with_changes(columns, same_named=same),
+        promises=tuple(with_changes(one, side=_OVER[one.side]) for one in tie.promises),
+    )
+
+
+def _swapped(part: P) -> P:
+    """Return a part with what it has of the two sides changed over."""
+    return with_changes(part, left=part.right, right=part.left)
+
+
+def _padded(figures: Sequence[Figures], count: int) -> list[Figures]:
+    """Return the figures of each lane, and none for the lanes that have none yet."""
+    return [*figures, *[()] * count][:count]

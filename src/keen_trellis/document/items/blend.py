@@ -1,0 +1,206 @@
+"""The tie that blends: every lane summarised to the link first, so that nothing is doubled."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import TYPE_CHECKING, ClassVar, Literal, Self
+
+from pydantic import Field, model_validator
+
+from keen_trellis.document.items.base import Item, Part, Taken
+from keen_trellis.document.items.filter import ConditionItem
+from keen_trellis.errors import LinkError
+from keen_trellis.plan.bays import Bay, keep_of
+from keen_trellis.plan.blends import Blended, Reach, Summarised
+from keen_trellis.plan.figures import Figure, How
+from keen_trellis.plan.link import Link, LinkField, Side
+from keen_trellis.plan.nodes import Join, Kept, Node, Outcome
+from keen_trellis.plan.outcome import Columns
+from keen_trellis.words import listed
+
+if TYPE_CHECKING:
+    from keen_trellis.document.trellis import Lane, Trellis
+
+
+class FigureItem(Part):
+    """A figure that a lane is summarised to; attributes as in `plan.figures.Figure`."""
+
+    column: str | None = None
+    how: How = "sum"
+    name: str = ""
+
+    def as_figure(self) -> Figure:
+        """Return the figure as the plan takes it."""
+        return Figure(**dict(self))
+
+
+class BlendedLane(Taken):
+    """Another lane of a blend.
+
+    Attributes
+    ----------
+    fields : tuple of str
+        Its link fields, one for each of the blend's.
+    figures : tuple of FigureItem
+    """
+
+    fields: tuple[str, ...] = ()
+    figures: tuple[FigureItem, ...] = ()
+
+
+class BlendItem(Item):
+    """One row for each value of the link, with figures of every lane.
+
+    Attributes
+    ----------
+    fields : tuple of str
+        The link fields of its own lane, which name those of the outcome.
+    figures : tuple of FigureItem
+        Of its own lane.
+    lanes : tuple of BlendedLane
+    filters : tuple of ConditionItem
+        Each reaches every lane that has its column, before it is summarised.
+    keep : tuple of bays
+        Kept each time a lane meets those before it.
+    keeps_rows : bool
+        Whether its own lane is not summarised: the figures of the others then repeat.
+    """
+
+    type: Literal["blend"] = "blend"
+    fields: tuple[str, ...] = ()
+    figures: tuple[FigureItem, ...] = ()
+    lanes: tuple[BlendedLane, ...] = Field(min_length=1)
+    filters: tuple[ConditionItem, ...] = ()
+    keep: tuple[Bay, ...] = tuple(Bay)
+    keeps_rows: bool = False
+
+    word: ClassVar[str] = "tie"
+    has_bays: ClassVar[bool] = True
+
+    @model_validator(mode="after")
+    def _fits_together(self) -> Self:
+        taken = [lane.lane for lane in self.lanes]
+        if len(set(taken)) < len(taken):
+            raise ValueError(f"A lane is blended twice at “{self.id}”.")
+        if any(len(lane.fields) != len(self.fields) for lane in self.lanes):
+            raise ValueError("Every lane of a blend needs as many link fields as its own.")
+        if keep_of(self.keep) != self.keep:
+            raise ValueError("The bays kept must stand in the order left, both, right.")
+        return self
+
+    @property
+    def title(self) -> str:
+        """What stands above it on the map."""
+        return f"Blend · by {', '.join(self.fields)}" if self.fields else "Blend"
+
+    def takes(self) -> tuple[Taken, ...]:
+        """Return the lanes that it brings in."""
+        return self.lanes
+
+    def taking(self, taken: Sequence[Taken]) -> Self:
+        """Return the blend with rows taken elsewhere."""
+        lanes = tuple(
+            BlendedLane(**{**dict(old), "lane": new.lane, "after": new.after})
+            for old, new in zip(self.lanes, taken, strict=True)
+        )
+        return type(self)(**{**dict(self), "lanes": lanes})
+
+    def node(self, rows: Node, taken: Sequence[Node], names: Sequence[str]) -> Node:
+        """Return every lane filtered and summarised, and each joined to those before it."""
+        if not self.fields:
+            raise LinkError(
+                "This blend has no link field yet.", "Choose what its rows are summarised by."
+            )
+        fields = [self.fields, *(lane.fields for lane in self.lanes)]
+        figures = [() if self.keeps_rows else self._figures(self.figures)]
+        figures += [self._figures(lane.figures) for lane in self.lanes]
+        parts, reaches = self._filtered((rows, *taken), fields, names)
+        summaries = [
+            Summarised(part, by, made, name)
+            for part, by, made, name in zip(parts, fields, figures, names, strict=True)
+        ]
+        before: Node = parts[0] if self.keeps_rows else summaries[0]
+        outcomes = []
+        for number, summary in enumerate(summaries[1:], start=1):
+            links = zip(self.fields, fields[number], strict=True)
+            link = Link(tuple(LinkField(a, b) for a, b in links), blanks="match")
+            join = Join(before, summary, link, (names[0], names[number]))
+            before = Outcome(join, self.keep, Columns())
+            outcomes.append(before)
+        return Blended(
+            tuple(parts), tuple(outcomes), tuple(names), figures=tuple(figures), reaches=reaches
+        )
+
+    def _filtered(
+        self, parts: Sequence[Node], fields: Sequence[tuple[str, ...]], names: Sequence[str]
+    ) -> tuple[list[Node], tuple[Reach, ...]]:
+        """Return the rows that the filters leave of each lane, and which lanes each reaches."""
+        made, reaches = list(parts), []
+        for condition in self.filters:
+            hit, whole = [], []
+            for number, (part, own) in enumerate(zip(made, fields, strict=True)):
+                column = dict(zip(self.fields, own, strict=True)).get(
+                    condition.column, condition.column
+                )
+                if column not in {one.name for one in part.schema}:
+                    whole.append(names[number])
+                    continue
+                asked = ConditionItem(**{**dict(condition), "column": column})
+                made[number] = Kept(part, asked.expression(part.schema, names[number]))
+                hit.append(names[number])
+            if not hit:
+                raise LinkError(
+                    f"No lane of this blend has the column “{condition.column}” of its filter.",
+                    "Choose another column, or take the filter out.",
+                )
+            reaches.append(Reach(str(condition), tuple(hit), tuple(whole)))
+        return made, tuple(reaches)
+
+    @staticmethod
+    def _figures(figures: Sequence[FigureItem]) -> tuple[Figure, ...]:
+        return tuple(figure.as_figure() for figure in figures)
+
+    def renamed(self, change: Callable[[str], str], side: Side | int) -> Self:
+        """Return the blend with columns of one of its lanes renamed wherever it names them."""
+
+        def figures(old: Sequence[FigureItem]) -> tuple[FigureItem, ...]:
+            return tuple(
+                FigureItem(**{**dict(one), "column": one.column and change(one.column)})
+                for one in old
+            )
+
+        if side == "left":
+            filters = tuple(
+                ConditionItem(**{**dict(one), "column": change(one.column)}) for one in self.filters
+            )
+            own = tuple(change(name) for name in self.fields)
+            changes = {"fields": own, "figures": figures(self.figures), "filters": filters}
+            return type(self)(**{**dict(self), **changes})
+        place = 0 if side == "right" else side
+        lanes = tuple(
+            BlendedLane(
+                **{
+                    **dict(lane),
+                    "fields": tuple(change(name) for name in lane.fields),
+                    "figures": figures(lane.figures),
+                }
+            )
+            if number == place
+            else lane
+            for number, lane in enumerate(self.lanes)
+        )
+        return type(self)(**{**dict(self), "lanes": lanes})
+
+    def sentence(self, trellis: Trellis, lane: Lane) -> str:
+        """Return what is summarised to what, and brought together by which fields."""
+        names = [lane.name, *(trellis.lane(taken.lane).name for taken in self.lanes)]
+        every = [self.figures, *(taken.figures for taken in self.lanes)]
+        said = [
+            f"{listed([one.as_figure().title for one in figures]) or 'nothing'} of {name}"
+            for name, figures in zip(names, every, strict=True)
+        ]
+        if self.keeps_rows:
+            said[0] = f"every row of {lane.name}"
+        by = listed(self.fields) or "nothing yet"
+        filters = f" Before: {listed([str(one) for one in self.filters])}." if self.filters else ""
+        return f"Blends {listed(said)}, by {by}.{filters}"

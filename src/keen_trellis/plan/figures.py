@@ -1,0 +1,89 @@
+"""Figures: what a group of rows is summarised to, with SQL's meaning of blanks."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal, get_args
+
+from keen_trellis.data import Kind
+from keen_trellis.errors import LinkError, known
+from keen_trellis.plan.schema import Schema
+
+How = Literal["sum", "count", "distinct count", "average", "min", "max", "first", "last"]
+FIGURES: tuple[How, ...] = get_args(How)
+ADDING_UP: tuple[How, ...] = ("sum", "count")
+"""Figures whose total over all groups is that of all rows."""
+
+
+@dataclass(frozen=True, slots=True)
+class Figure:
+    """One figure of a summary.
+
+    Attributes
+    ----------
+    column : str or None
+        None counts rows; otherwise blanks do not count, and a group of blanks alone has a blank
+        (a count 0).
+    how : How
+        First and last take the first or last value in row order that is no blank.
+    name : str
+        What the figure's column is called; made of the two where it is empty.
+
+    Raises
+    ------
+    WordError
+        `how` is none of `FIGURES`.
+    """
+
+    column: str | None
+    how: How = "sum"
+    name: str = ""
+
+    def __post_init__(self) -> None:
+        known("A figure", self.how, FIGURES)
+
+    @property
+    def title(self) -> str:
+        """The name of the figure's column."""
+        return self.name or (f"{self.how} of {self.column}" if self.column else "rows")
+
+    @property
+    def adds_up(self) -> bool:
+        """Whether the total over all groups is that of all rows."""
+        return self.column is None or self.how in ADDING_UP
+
+    def kind(self, schema: Schema, where: str) -> Kind:
+        """Return the kind of the figure: fixed by the columns, never by the values.
+
+        Raises
+        ------
+        UnknownColumnError
+            The column is not there.
+        LinkError
+            The column's kind has no such figure.
+        """
+        if self.column is None:
+            return Kind.INTEGER
+        kind = schema.column(self.column, where).kind
+        if self.how in ("count", "distinct count"):
+            return Kind.INTEGER
+        if self.how in ("first", "last", "min", "max"):
+            return kind
+        if not kind.is_numeric:
+            raise LinkError(
+                f"There is no {self.how} of “{self.column}”, which is {kind}.",
+                "Choose a column of numbers, or count, min, max, first or last.",
+            )
+        if self.how == "average":
+            return Kind.NUMBER
+        return Kind.NUMBER if kind is Kind.NUMBER else Kind.EXACT
+
+
+def require_names(titles: list[str]) -> None:
+    """Refuse two columns of a summary that would have one name; `LinkError`."""
+    for title in titles:
+        if titles.count(title) > 1:
+            raise LinkError(
+                f"Two columns of the summary would be called “{title}”.",
+                "Give the figure a name of its own.",
+            )
