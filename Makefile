@@ -6,11 +6,11 @@ READY := .venv/.ready
 
 demo: $(READY) ## open the window with the demo trellis
 	@if [ -n "$$DISPLAY$$WAYLAND_DISPLAY" ]; then \
-	  tools/system_libraries.sh window && $(PYTHON) -m keen_trellis open demo/winter-season.trellis; \
+	  tools/system_libraries.sh window && $(PYTHON) -m keen_trellis open demo/whole-season.trellis; \
 	else echo "There is no display to open a window on; “make example” runs the demo without one."; fi
 
 example: $(READY) ## run the demo without a screen: read, tie, deliver, print the counts
-	$(PYTHON) -m keen_trellis run demo/winter-season.trellis --deliver
+	$(PYTHON) -m keen_trellis run demo/whole-season.trellis --deliver
 
 test: $(READY) ## run all tests, the packages side by side
 	@tools/system_libraries.sh tests

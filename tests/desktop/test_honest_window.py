@@ -361,7 +361,7 @@ class StartTest(WindowTestCase):
 
     def test_the_demo_is_one_click_away(self) -> None:
         self.click("start.demo")
-        self.assertEqual(self.session.trellis.name, "Winter season")
+        self.assertEqual(self.session.trellis.name, "Whole season")
 
 
 class BigCopyTest(WindowTestCase):

@@ -318,6 +318,7 @@ class MapTest(WindowTestCase):
         self.drag_map(plus.box, shown.heads[0].box)
         item = self.session.selected_item
         assert isinstance(item, JoinItem)
+        self.assertEqual(self.session.trellis.place_of(item.id)[0].id, "fares")  # it goes on
         self.assertEqual([(f.left, f.right) for f in item.link], [("route", "route")])
         tie = self.session.results.ties[item.id]
         assert isinstance(tie, Tied)

@@ -39,7 +39,9 @@ class WindowTestCase(unittest.TestCase):
         state = mock.patch.dict(os.environ, XDG_STATE_HOME=str(Path(folder.name) / "state"))
         state.start()
         self.addCleanup(state.stop)
-        QSettings().remove("recent")
+        # settings of its own: packages of tests run side by side
+        kept = str(Path(folder.name) / "settings")
+        QSettings.setPath(QSettings.Format.NativeFormat, QSettings.Scope.UserScope, kept)
         self.complaints: list[str] = []
         qInstallMessageHandler(lambda kind, context, text: self.complaints.append(text))
         self.application = make_application()

@@ -492,6 +492,14 @@ ACTIONS = (
         "F6",
     ),
     ActionSpec(
+        "view.save_map",
+        "Save the map as a picture …",
+        "Save the whole map as .svg or .png.",
+        lambda d: d.documents.save_map(d.map.save_picture),
+        "",
+        _has_lanes,
+    ),
+    ActionSpec(
         "view.zoom_in",
         "Make the map larger",
         "Zoom into the map.",

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 
 from PySide6.QtWidgets import QFileDialog, QMessageBox, QWidget
@@ -9,6 +10,7 @@ from PySide6.QtWidgets import QFileDialog, QMessageBox, QWidget
 from keen_trellis.desktop.session import Session
 from keen_trellis.document.edits import AddDelivery
 from keen_trellis.document.storage import ENDING
+from keen_trellis.errors import UserError
 
 
 class Documents:
@@ -75,6 +77,22 @@ class Documents:
             return False
         named = Path(path)
         return self._session.save(named if named.suffix == ENDING else Path(f"{path}{ENDING}"))
+
+    def save_map(self, save: Callable[[Path], None]) -> None:
+        """Ask where to save a picture of the map, and let `save` do it."""
+        usual = (self._session.path or Path.cwd() / "map").with_suffix(".svg")
+        kinds = "Pictures (*.svg *.png)"
+        path, _ = QFileDialog.getSaveFileName(
+            self._parent, "Save the map as a picture", str(usual), kinds
+        )
+        if not path:
+            return
+        try:
+            save(Path(path))
+        except (UserError, OSError) as error:
+            self._session.said.emit(f"The map was not saved. {error}", True)
+        else:
+            self._session.said.emit(f"The map is saved as {Path(path).name}.", False)
 
     def may_leave(self) -> bool:
         """Ask what becomes of changes that are not saved; tell whether the trellis may go."""

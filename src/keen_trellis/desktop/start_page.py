@@ -30,7 +30,7 @@ _LISTED = 6
 
 def demo_trellis() -> Path | None:
     """Return the trellis of the demo, where the program stands beside it."""
-    path = Path(keen_trellis.__file__).parents[2] / "demo" / "winter-season.trellis"
+    path = Path(keen_trellis.__file__).parents[2] / "demo" / "whole-season.trellis"
     return path if path.exists() else None
 
 

@@ -13,6 +13,7 @@ from PySide6.QtGui import (
     QDragEnterEvent,
     QDropEvent,
     QKeySequence,
+    QResizeEvent,
 )
 from PySide6.QtWidgets import (
     QApplication,
@@ -45,6 +46,7 @@ from keen_trellis.document.edits import (
 )
 from keen_trellis.document.storage import ENDING
 
+_MAP_HEIGHT, _BENCH_HEIGHT = 300, 350
 _SPECS = {spec.id: spec for spec in ACTIONS}
 
 
@@ -72,6 +74,7 @@ class Window(QMainWindow):
         self._top = TopBar(self.action, theme)
         self._status = StatusLine(session, self.action)
         self._finder: QWidget | None = None
+        self._lanes_shown = 0
         self.documents = Documents(session, self)
         self.adding = Adding(session, self.map, self.action, theme=lambda: self.theme, parent=self)
         at_end = [spec.id for spec in ACTIONS if spec.at_end]
@@ -86,13 +89,15 @@ class Window(QMainWindow):
         self._show_document()
 
     def _lay_out(self) -> None:
-        halves = QSplitter(Qt.Orientation.Vertical)
+        halves = self._halves = QSplitter(Qt.Orientation.Vertical)
+        halves.setObjectName("halves")
         halves.setChildrenCollapsible(False)
         halves.setHandleWidth(5)
         halves.addWidget(self.map)
         halves.addWidget(self.bench)
-        halves.setSizes([300, 430])
+        halves.setSizes([_MAP_HEIGHT, 430])
         halves.setStretchFactor(1, 1)
+        halves.splitterMoved.connect(self._remember_halves)
         whole = QWidget()
         column = QVBoxLayout(whole)
         column.setContentsMargins(0, 0, 0, 0)
@@ -106,6 +111,25 @@ class Window(QMainWindow):
         column.addWidget(self._middle, 1)
         column.addWidget(self._status)
         self.setCentralWidget(whole)
+
+    def _remember_halves(self) -> None:
+        """Keep where the border between map and bench was put by hand."""
+        QSettings().setValue("map_height", self._halves.sizes()[0])
+
+    def _share_room(self) -> None:
+        """Give the map the room that its lanes need, up to a half, or what was chosen by hand."""
+        whole = sum(self._halves.sizes())
+        if not whole:
+            return
+        chosen = QSettings().value("map_height")
+        needed = max(int(self.map.shown.height) + 4, _MAP_HEIGHT)
+        height = int(str(chosen)) if chosen is not None else min(needed, whole // 2)
+        height = max(min(height, whole - _BENCH_HEIGHT), 0)
+        self._halves.setSizes([height, whole - height])
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        QTimer.singleShot(0, self, self._share_room)
 
     def _connect(self) -> None:
         session = self.session
@@ -160,6 +184,10 @@ class Window(QMainWindow):
     def _show_document(self) -> None:
         session = self.session
         is_empty = not session.trellis.lanes
+        lanes = len(session.trellis.lanes)
+        if lanes != self._lanes_shown:
+            self._lanes_shown = lanes
+            QTimer.singleShot(0, self, self._share_room)
         if is_empty and self._middle.currentWidget() is not self._start:
             self._start.renew()
         self._middle.setCurrentIndex(int(is_empty))

@@ -8,27 +8,17 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Iterator, Sequence
+from functools import partial
 from pathlib import Path
 
 from keen_trellis.desktop.map.shapes import (
-    BEAD_SIZE,
     BRANCH_WIDTH,
     CURVE_WIDTH,
     FIRST_STAKE,
-    FLAG_HEIGHT,
     FLAG_WIDTH,
-    HEAD_HEIGHT,
     HEADS_WIDTH,
-    JOINT_HEIGHT,
-    JOINT_WIDTH,
-    PLUS_SIZE,
-    ROW_HEIGHT,
-    SPILL_HEIGHT,
     SPILL_WIDTH,
     STAKE_GAP,
-    STRIPE,
-    TITLE_HEIGHT,
-    TOP,
     Bead,
     Box,
     Flag,
@@ -40,6 +30,7 @@ from keen_trellis.desktop.map.shapes import (
     Slat,
     Spill,
     Stripe,
+    sizes_for,
 )
 from keen_trellis.document.items import DeliveryItem, Item, JoinItem, Taken
 from keen_trellis.document.trellis import Lane, Trellis
@@ -101,6 +92,7 @@ class _Drawing:
     ) -> None:
         self.trellis, self.results, self.measure = trellis, results, measure
         self.stale = stale
+        self.sizes = sizes_for(len(trellis.lanes))
         self.columns: dict[tuple[str, int], int] = {}
         self.middles: dict[str, float] = {}
         self.end_takers: dict[str, list[str]] = {}  # by lane: the ties that take rows at its end
@@ -135,7 +127,7 @@ class _Drawing:
         last = max([*self.columns.values(), 2]) + 1
         stakes = tuple(FIRST_STAKE + STAKE_GAP * n for n in range(last + 1))
         right = max([stakes[-1], *(p.box.right + 20 for p in pluses)])
-        add_lane = Box(0, bottom, HEADS_WIDTH, 28)
+        add_lane = Box(0, bottom, HEADS_WIDTH, 22 if self.sizes.is_close else 28)
         # curves are drawn first: a joint stands on the ribbon that it ends
         ribbons.sort(key=lambda r: r.y1 == r.y2)
         return MapLayout(
@@ -149,16 +141,19 @@ class _Drawing:
             pluses=tuple(pluses),
             add_lane=add_lane,
             width=right,
-            height=add_lane.bottom + 12,
+            height=add_lane.bottom + (4 if self.sizes.is_close else 12),
+            sizes=self.sizes,
         )
 
     def _place_rows(self) -> float:
-        top = float(TOP)
+        sizes = self.sizes
+        top = sizes.top
         for lane in self.trellis.lanes:
-            ties = [item for item in lane.items if item.takes()]
-            above = TITLE_HEIGHT - 2 if ties else 0
-            self.middles[lane.id] = top + above + ROW_HEIGHT / 2
-            top += above + ROW_HEIGHT + (SPILL_HEIGHT if ties else 0)
+            ties = any(item.takes() for item in lane.items)
+            above = max(sizes.title - 2, sizes.title + 2 - (sizes.row - sizes.joint) / 2) * ties
+            below = sizes.spill if ties or (sizes.is_close and _has_words_below(lane)) else 0
+            self.middles[lane.id] = top + above + sizes.row / 2
+            top += above + sizes.row + below
         return top
 
     def _column(self, lane: Lane, place: int) -> int:
@@ -205,14 +200,14 @@ class _Drawing:
     def _stripes(self, lane: Lane, place: int) -> tuple[Stripe, ...]:
         """Return the stripes of a lane after so many items: its own, and one for each tied in."""
         rows = self._rows(lane, place)
-        total = thickness(rows) if rows is not None else 3.0
+        total = thickness(rows) * self.sizes.thickness if rows is not None else 3.0
         tied = [
             self.trellis.lane(taken.lane).colour
             for item in lane.items[:place]
             for taken in item.takes()
         ]
-        own = max(total - STRIPE * len(tied), 3.0)
-        return (Stripe(lane.colour, own), *(Stripe(colour, STRIPE) for colour in tied))
+        own = max(total - self.sizes.stripe * len(tied), 3.0)
+        return (Stripe(lane.colour, own), *(Stripe(colour, self.sizes.stripe) for colour in tied))
 
     def _level_ribbons(self, lane: Lane) -> Iterator[Ribbon]:
         y = self.middles[lane.id]
@@ -224,7 +219,7 @@ class _Drawing:
             yield Ribbon(lane.id, start, y, x2=x - half, y2=y, stripes=self._stripes(lane, place))
             start = x + half
         if lane.id not in self.end_takers:
-            end = self._plus(lane).box.x + PLUS_SIZE / 2
+            end = self._plus(lane).box.x + self.sizes.plus / 2
         else:
             ends = [
                 self._x(*self.trellis.place_of(tie)) - CURVE_WIDTH
@@ -257,59 +252,41 @@ class _Drawing:
 
     def _curve(self, item: Taken, joint: Joint) -> Ribbon:
         other = self.trellis.lane(item.lane)
-        middle = joint.box.x + JOINT_WIDTH / 2
+        middle = joint.box.x + self.sizes.joint_width / 2
         own, below = self.middles[joint.lane], self.middles[other.id] > self.middles[joint.lane]
-        landing = own + (6 if below else -6)
+        shift = self.sizes.joint * 0.12
+        landing = own + (shift if below else -shift)
         taken = self.trellis.taken_place(item)
         start = middle - CURVE_WIDTH
         if taken < len(other.items):  # it leaves before what comes next on that lane
             start = min(start, self._x(other, taken) - STAKE_GAP / 2)
+        start = max(start, min(self._start(other), middle - 40))  # a branch comes down first
         stripes = self._stripes(other, taken)
         return Ribbon(
             other.id, start, self.middles[other.id], x2=middle, y2=landing, stripes=stripes
         )
 
     def _joint(self, lane: Lane, place: int, item: Item) -> Joint:
-        x = self._x(lane, place) - JOINT_WIDTH / 2
-        y = self.middles[lane.id] - JOINT_HEIGHT / 2
-        box = Box(x, y, JOINT_WIDTH, JOINT_HEIGHT)
+        x = self._x(lane, place) - self.sizes.joint_width / 2
+        y = self.middles[lane.id] - self.sizes.joint / 2
+        box = Box(x, y, self.sizes.joint_width, self.sizes.joint)
         facts, title = self._facts(item), item.title
+        joint = partial(Joint, item.id, lane.id, box, title=title, title_height=self.sizes.title)
         if facts is None:
-            return Joint(
-                item.id, lane.id, box, parts=(), title=title, counts="matching …", trouble=""
-            )
+            return joint(parts=(), counts="matching …", trouble="")
         if facts.waits_for:  # nothing is wrong here
-            return Joint(
-                item.id,
-                lane.id,
-                box,
-                parts=(),
-                title=title,
-                counts="waits",
-                trouble="",
-                waits_for=facts.waits_for,
-            )
+            return joint(parts=(), counts="waits", trouble="", waits_for=facts.waits_for)
         if facts.trouble:
-            return Joint(
-                item.id,
-                lane.id,
-                box,
-                parts=(),
-                title=title,
-                counts="needs a look",
-                trouble=facts.trouble,
-            )
+            return joint(parts=(), counts="needs a look", trouble=facts.trouble)
         slats = _slats(box, facts.groups, self._colours(lane, item, facts), bays=facts.has_bays)
         counts = counted(facts.rows or 0, "row")
         if isinstance(facts, JoinFacts):
             counts = found_words(facts.counts)
             if facts.broken:
                 more = f" and {len(facts.broken) - 1} more" if len(facts.broken) > 1 else ""
-                counts, broken = "promise broken", f"{facts.broken[0]}{more}"
-                return Joint(
-                    item.id, lane.id, box, slats, title=title, counts=counts, trouble=broken
-                )
-        return Joint(item.id, lane.id, box, parts=slats, title=title, counts=counts, trouble="")
+                broken = f"{facts.broken[0]}{more}"
+                return joint(parts=slats, counts="promise broken", trouble=broken)
+        return joint(parts=slats, counts=counts, trouble="")
 
     def _colours(self, lane: Lane, item: Item, facts: ItemFacts) -> list[int | None]:
         """Return the colour of each group of rows: of its lane, none for rows of two lanes."""
@@ -325,9 +302,11 @@ class _Drawing:
             return
         text, full = self._spill_words(tie)
         if text:
-            start = (joint.box.x + JOINT_WIDTH / 2, joint.box.bottom + 2)
+            start = (joint.box.x + self.sizes.joint_width / 2, joint.box.bottom + 2)
             # below the words of a bead at the next stake
-            box = Box(joint.box.right + 8, joint.box.bottom + 10, self.measure(text) + 18, 21)
+            down, high = (1, 14) if self.sizes.is_close else (10, 21)
+            width = self.measure(text) + 18
+            box = Box(joint.box.right + 8, joint.box.bottom + down, width, high)
             yield Spill(item.id, start, box, text=text, full=full)
 
     def _spill_words(self, tie: ItemFacts) -> tuple[str, str]:
@@ -348,7 +327,7 @@ class _Drawing:
 
     def _flag(self, lane: Lane, place: int, item: DeliveryItem) -> Flag:
         x = self._x(lane, place) - FLAG_WIDTH / 2
-        box = Box(x, self.middles[lane.id] - FLAG_HEIGHT / 2, FLAG_WIDTH, FLAG_HEIGHT)
+        box = Box(x, self.middles[lane.id] - self.sizes.flag / 2, FLAG_WIDTH, self.sizes.flag)
         facts = self._part(lane, place + 1)
         rows, trouble = "no rows yet", ""
         if facts is not None:
@@ -367,15 +346,19 @@ class _Drawing:
 
     def _bead(self, lane: Lane, place: int, item: Item) -> Bead:
         x, y = self._x(lane, place), self.middles[lane.id]
-        box = Box(x - BEAD_SIZE / 2, y - BEAD_SIZE / 2, BEAD_SIZE, BEAD_SIZE)
-        facts = self._facts(item)
+        box = Box(
+            x - self.sizes.bead / 2, y - self.sizes.bead / 2, self.sizes.bead, self.sizes.bead
+        )
+        facts, below = self._facts(item), 3 if self.sizes.is_close else 7
         if facts is None:
-            return Bead(item.id, lane.id, box, sort=item.type, counts="working …", trouble="")
+            counts = "working …"
+            return Bead(item.id, lane.id, box, item.type, counts, "", words_below=below)
         counts = "waits" if facts.waits_for else "working …"
         if facts.rows is not None and facts.before is not None:
             counts = f"{facts.rows:,} of {facts.before:,} rows"
         counts = "needs a look" if facts.trouble else counts
-        return Bead(item.id, lane.id, box, sort=item.type, counts=counts, trouble=facts.trouble)
+        trouble = facts.trouble
+        return Bead(item.id, lane.id, box, item.type, counts, trouble, words_below=below)
 
     def _plus(self, lane: Lane) -> Plus:
         if lane.items:
@@ -384,11 +367,11 @@ class _Drawing:
             x = last + (FLAG_WIDTH / 2 + 22 if is_flag else 112)
         else:
             x = FIRST_STAKE + STAKE_GAP * (self._column(lane, -1) + 1)
-        y = self.middles[lane.id] - PLUS_SIZE / 2
-        return Plus(lane.id, Box(x - PLUS_SIZE / 2, y, PLUS_SIZE, PLUS_SIZE))
+        y = self.middles[lane.id] - self.sizes.plus / 2
+        return Plus(lane.id, Box(x - self.sizes.plus / 2, y, self.sizes.plus, self.sizes.plus))
 
     def _head(self, lane: Lane) -> Head:
-        box = Box(0, self.middles[lane.id] - HEAD_HEIGHT / 2, HEADS_WIDTH, HEAD_HEIGHT)
+        box = Box(0, self.middles[lane.id] - self.sizes.head / 2, HEADS_WIDTH, self.sizes.head)
         facts = self.results.facts.lanes.get(lane.id)
         trouble = facts.trouble if facts else ""
         size = "cannot be read" if trouble else "reading …"
@@ -409,6 +392,11 @@ class _Drawing:
             trouble=trouble,
             stale=is_stale,
         )
+
+
+def _has_words_below(lane: Lane) -> bool:
+    """Whether words stand below the ribbon of a lane: those of its steps."""
+    return any(not isinstance(item, DeliveryItem) for item in lane.items)
 
 
 def _slats(

@@ -5,21 +5,84 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 HEADS_WIDTH = 226
-HEAD_HEIGHT = 56
-ROW_HEIGHT = 62
-TITLE_HEIGHT = 34
-SPILL_HEIGHT = 26
 STAKE_GAP = 178
 FIRST_STAKE = HEADS_WIDTH + 96
-TOP = 20
-JOINT_WIDTH, JOINT_HEIGHT = 44, 50
-FLAG_WIDTH, FLAG_HEIGHT = 122, 50
-PLUS_SIZE = 24
-BEAD_SIZE = 26
+FLAG_WIDTH = 122
 CURVE_WIDTH = 116
 BRANCH_WIDTH = 84
 SPILL_WIDTH = STAKE_GAP - 30
-STRIPE = 3.5
+MANY_LANES = 6
+"""With more lanes than this they move together, and their heads take one line."""
+
+
+@dataclass(frozen=True, slots=True)
+class Sizes:
+    """The heights of things, in pixels.
+
+    Attributes
+    ----------
+    row, head, top : float
+    title, spill : float
+        The room above a joint, and below one, beyond that of the row.
+    joint_width, joint, flag, plus, bead : float
+    stripe : float
+        The thickness of what another lane adds to a ribbon.
+    thickness : float
+        By which that of a ribbon is multiplied.
+    is_close : bool
+        Whether heads, titles and flags have one line.
+    """
+
+    row: float
+    head: float
+    top: float
+    title: float
+    spill: float
+    joint_width: float
+    joint: float
+    flag: float
+    plus: float
+    bead: float
+    stripe: float
+    thickness: float
+    is_close: bool
+
+
+ROOMY = Sizes(
+    row=62,
+    head=56,
+    top=20,
+    title=34,
+    spill=26,
+    joint_width=44,
+    joint=50,
+    flag=50,
+    plus=24,
+    bead=26,
+    stripe=3.5,
+    thickness=1.0,
+    is_close=False,
+)
+CLOSE = Sizes(
+    row=21,
+    head=20,
+    top=6,
+    title=14,
+    spill=18,
+    joint_width=32,
+    joint=24,
+    flag=20,
+    plus=18,
+    bead=18,
+    stripe=2.2,
+    thickness=0.45,
+    is_close=True,
+)
+
+
+def sizes_for(lanes: int) -> Sizes:
+    """Return how large things are with so many lanes."""
+    return CLOSE if lanes > MANY_LANES else ROOMY
 
 
 @dataclass(frozen=True, slots=True)
@@ -119,11 +182,13 @@ class Joint:
     counts: str
     trouble: str
     waits_for: str = ""
+    title_height: float = ROOMY.title
 
     @property
     def title_box(self) -> Box:
-        """Where the two lines above the joint stand."""
-        return Box(self.box.x, self.box.y - TITLE_HEIGHT - 2, STAKE_GAP - 12, TITLE_HEIGHT)
+        """Where the lines above the joint stand."""
+        top = self.box.y - self.title_height - 2
+        return Box(self.box.x, top, STAKE_GAP - 12, self.title_height)
 
 
 @dataclass(frozen=True, slots=True)
@@ -160,13 +225,14 @@ class Bead:
     sort: str
     counts: str
     trouble: str
+    words_below: float = 7
 
     @property
     def words_box(self) -> Box:
         """Where the line below the bead stands."""
         width = STAKE_GAP - 24
         middle = self.box.x + self.box.width / 2
-        return Box(middle - width / 2, self.box.bottom + 7, width, 13)  # below the ring
+        return Box(middle - width / 2, self.box.bottom + self.words_below, width, 13)
 
 
 @dataclass(frozen=True, slots=True)
@@ -187,6 +253,7 @@ class MapLayout:
         The room it takes, in pixels.
     add_lane : Box
         Where a lane is added, below the heads.
+    sizes : Sizes
     """
 
     heads: tuple[Head, ...]
@@ -200,6 +267,7 @@ class MapLayout:
     add_lane: Box
     width: float
     height: float
+    sizes: Sizes = ROOMY
 
     def at(self, x: float, y: float) -> Head | Joint | Spill | Flag | Bead | Plus | None:
         """Return what lies at a point, the topmost first."""

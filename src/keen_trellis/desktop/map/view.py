@@ -3,16 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from html import escape
+from pathlib import Path
 from typing import Any
 
-from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtCore import QBuffer, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
     QBrush,
     QColor,
     QContextMenuEvent,
     QFontMetricsF,
+    QImage,
     QKeyEvent,
     QMouseEvent,
+    QPaintDevice,
     QPainter,
     QPainterPath,
     QPaintEvent,
@@ -20,13 +24,13 @@ from PySide6.QtGui import (
     QResizeEvent,
     QWheelEvent,
 )
+from PySide6.QtSvg import QSvgGenerator
 from PySide6.QtWidgets import QAbstractScrollArea, QToolTip, QWidget
 
 from keen_trellis.desktop.map.layout import lay_out
 from keen_trellis.desktop.map.shapes import (
-    BEAD_SIZE,
     HEADS_WIDTH,
-    ROW_HEIGHT,
+    ROOMY,
     Bead,
     Box,
     Flag,
@@ -41,6 +45,8 @@ from keen_trellis.desktop.parts import VIEWS
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme, text_font
 from keen_trellis.document.edits import MoveLane
+from keen_trellis.errors import DeliveryError
+from keen_trellis.whole_files import whole_file
 
 _DRAG_STARTS_AT = 6
 
@@ -55,7 +61,7 @@ class MapView(QAbstractScrollArea):
     add_lane_asked = Signal()
     add_item_asked = Signal(str, object)  # lane, global position
     menu_asked = Signal(object)  # global position
-    tie_asked = Signal(str, str)  # the lane that goes on, the lane dragged onto it
+    tie_asked = Signal(str, str)  # the lane that goes on, the lane that its end is dragged onto
 
     def __init__(self, session: Session, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -70,11 +76,13 @@ class MapView(QAbstractScrollArea):
         self._press: QPointF | None = None
         self._dragged: Plus | Head | None = None
         self._pointer = QPointF()
+        self._proposed: dict[tuple[str, str], str] = {}
         small = QFontMetricsF(text_font(11))
         self._measure = small.horizontalAdvance
         self._layout = self._laid_out()
         self._drawn_for = session.selection
         session.changed.connect(self.renew)
+        session.ran.connect(self._proposed.clear)
         session.ran.connect(self.renew)
         session.outside.connect(self.renew)
         session.selected.connect(self._follow_selection)
@@ -146,6 +154,7 @@ class MapView(QAbstractScrollArea):
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         self._pointer = event.position()
         if self._dragging():
+            self._ask_proposal()
             self.viewport().update()
             return
         x, y = self._in_layout(event.position())
@@ -157,8 +166,25 @@ class MapView(QAbstractScrollArea):
         )
         if thing != self._hovered:
             self._hovered = thing
-            QToolTip.showText(event.globalPosition().toPoint(), _tip(thing), self)
+            tip = self._sheet(thing) or _tip(thing)
+            QToolTip.showText(event.globalPosition().toPoint(), tip, self)
             self.viewport().update()
+
+    def _ask_proposal(self) -> None:
+        """Find out what would link the lane dragged with the one below the pointer."""
+        target = self._layout.lane_at(*self._in_layout(self._pointer))
+        dragged = self._dragged
+        if not isinstance(dragged, Plus) or not target or target == dragged.lane:
+            return
+        pair = dragged.lane, target
+        if pair not in self._proposed:
+            self._proposed[pair] = ""
+
+            def done(words: str) -> None:
+                self._proposed[pair] = words
+                self.viewport().update()
+
+            self._session.propose(*pair, done)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         dragged, was_drag = self._dragged, self._dragging()
@@ -169,7 +195,7 @@ class MapView(QAbstractScrollArea):
         if was_drag and isinstance(dragged, Plus):
             target = self._layout.lane_at(x, y)
             if target and target != dragged.lane:
-                self.tie_asked.emit(target, dragged.lane)
+                self.tie_asked.emit(dragged.lane, target)
         elif was_drag and isinstance(dragged, Head):
             place = sum(head.box.y <= y for head in self._layout.heads) - 1
             self._session.do(MoveLane(dragged.lane, max(place, 0)))
@@ -196,6 +222,9 @@ class MapView(QAbstractScrollArea):
             Qt.Key.Key_Down: (1, 0),
         }
         step = steps.get(Qt.Key(event.key()))
+        if step is not None and event.modifiers() & Qt.KeyboardModifier.AltModifier:
+            self._move_lane(step[0])
+            return
         if step is not None:
             self._walk(*step)
         elif event.key() == Qt.Key.Key_Plus and (lane := self._session.selected_lane):
@@ -205,6 +234,14 @@ class MapView(QAbstractScrollArea):
                 self.add_item_asked.emit(lane.id, self.viewport().mapToGlobal(corner))
         else:
             super().keyPressEvent(event)
+
+    def _move_lane(self, down: int) -> None:
+        """Move the selected lane up or down among the others."""
+        lane, lanes = self._session.selected_lane, self._session.trellis.lanes
+        if lane is not None and down:
+            place = lanes.index(lane) + down
+            if 0 <= place < len(lanes):
+                self._session.do(MoveLane(lane.id, place))
 
     def _walk(self, down: int, right: int) -> None:
         """Select the neighbour in a direction: along a lane, or at the head of the next one."""
@@ -277,7 +314,18 @@ class MapView(QAbstractScrollArea):
         painter.translate(-self.horizontalScrollBar().value(), top)
         painter.scale(zoom, zoom)
         self._draw_ground(painter)
-        low, high = self._seen()
+        self._draw_things(painter, self._seen())
+        painter.resetTransform()
+        painter.translate(0, top)
+        painter.scale(zoom, zoom)
+        self._draw_heads(painter, self._seen())
+        painter.resetTransform()
+        self._draw_drag(painter)
+        painter.end()
+
+    def _draw_things(self, painter: QPainter, seen: tuple[float, float]) -> None:
+        """Draw all that lies right of the heads, as far as it is seen."""
+        low, high = seen
         for ribbon in self._layout.ribbons:
             if max(ribbon.y1, ribbon.y2) > low and min(ribbon.y1, ribbon.y2) < high:
                 self._draw_ribbon(painter, ribbon)
@@ -292,18 +340,12 @@ class MapView(QAbstractScrollArea):
             for thing in things:
                 if low < thing.box.middle < high:
                     draw(painter, thing)
-        painter.resetTransform()
-        painter.translate(0, top)
-        painter.scale(zoom, zoom)
-        self._draw_heads(painter)
-        painter.resetTransform()
-        self._draw_drag(painter)
-        painter.end()
 
     def _seen(self) -> tuple[float, float]:
         """Return from where to where the map is seen, with room for what stands about a lane."""
         top = self.verticalScrollBar().value() / self._zoom
-        return top - ROW_HEIGHT, top + self.viewport().height() / self._zoom + ROW_HEIGHT
+        about = ROOMY.row
+        return top - about, top + self.viewport().height() / self._zoom + about
 
     def _draw_ground(self, painter: QPainter) -> None:
         painter.setPen(QPen(_faded(self._theme.line, 0.6), 1))
@@ -358,10 +400,28 @@ class MapView(QAbstractScrollArea):
             painter.setFont(text_font(18, bold=True))
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter, "!")
         title = _rect(joint.title_box)
+        self._clear_behind(painter, joint, title)
+        colour = theme.warn_ink if joint.trouble else theme.ink_soft
+        if self._layout.sizes.is_close:
+            # one line: what kind it is tells the joint, so its name and counts have the room
+            name = joint.title.partition(" · ")[2] or joint.title
+            wide = self._draw_text(painter, title, name, theme.ink, bold=True, most=0.6)
+            rest = title.adjusted(wide + 6, 0, 0, 0)
+            self._draw_text(painter, rest, joint.counts, colour)
+            return
         top = QRectF(title.x(), title.y(), title.width(), 17)
         self._draw_text(painter, top, joint.title, theme.ink, bold=True)
-        colour = theme.warn_ink if joint.trouble else theme.ink_soft
         self._draw_text(painter, top.translated(0, 15), joint.counts, colour)
+
+    def _clear_behind(self, painter: QPainter, joint: Joint, title: QRectF) -> None:
+        """Let no ribbon that passes behind the words of a joint make them hard to read."""
+        words = [joint.title, joint.counts]
+        wide = max(map(self._measure, words)) + 10
+        if self._layout.sizes.is_close:
+            wide = sum(map(self._measure, words)) + 8
+        room = title.adjusted(-2, 0, 0, 0)
+        room.setWidth(min(wide, title.width()))
+        painter.fillRect(room, _faded(self._theme.ground, 0.8))
 
     def _draw_spill(self, painter: QPainter, spill: Spill) -> None:
         pen = QPen(QColor(self._theme.left_out), 1.5, Qt.PenStyle.DashLine)
@@ -386,17 +446,24 @@ class MapView(QAbstractScrollArea):
         painter.setPen(QPen(QColor(theme.accent), 2.4 if selected else 1.4))
         painter.setBrush(QColor(theme.surface))
         painter.drawRoundedRect(box, 6, 6)
-        line = QRectF(box.x() + 9, box.y() + 4, box.width() - 16, 15)
-        self._draw_text(painter, line, flag.name, theme.ink, bold=True)
         rows = flag.trouble or flag.rows
         colour = theme.warn_ink if flag.trouble else theme.ink_soft
+        if self._layout.sizes.is_close:
+            line = box.adjusted(8, 0, -5, 0)
+            wide = self._draw_text(
+                painter, line, flag.name, theme.ink, bold=True, centred=True, most=0.65
+            )
+            self._draw_text(painter, line.adjusted(wide + 6, 0, 0, 0), rows, colour, centred=True)
+            return
+        line = QRectF(box.x() + 9, box.y() + 4, box.width() - 16, 15)
+        self._draw_text(painter, line, flag.name, theme.ink, bold=True)
         self._draw_text(painter, line.translated(0, 14.5), rows, colour)
         self._draw_text(painter, line.translated(0, 28), flag.file, theme.ink_soft)
 
     def _draw_bead(self, painter: QPainter, bead: Bead) -> None:
         theme, box = self._theme, _rect(bead.box)
         if bead.item == self._session.selection:
-            self._draw_ring(painter, box, BEAD_SIZE / 2)
+            self._draw_ring(painter, box, box.width() / 2)
         colour = self._session.trellis.lane(bead.lane).colour
         ink = theme.warn_ink if bead.trouble else theme.lane(colour).ink
         painter.setPen(QPen(QColor(ink), 2))
@@ -424,13 +491,13 @@ class MapView(QAbstractScrollArea):
         painter.drawLine(middle - QPointF(5, 0), middle + QPointF(5, 0))
         painter.drawLine(middle - QPointF(0, 5), middle + QPointF(0, 5))
 
-    def _draw_heads(self, painter: QPainter) -> None:
+    def _draw_heads(self, painter: QPainter, seen: tuple[float, float]) -> None:
         theme = self._theme
         bottom = max(self._layout.height, self.viewport().height() / self._zoom + 10_000)
         painter.fillRect(QRectF(0, 0, HEADS_WIDTH, bottom), QColor(theme.head_ground))
         painter.setPen(QPen(QColor(theme.line), 1))
         painter.drawLine(QPointF(HEADS_WIDTH, 0), QPointF(HEADS_WIDTH, bottom))
-        low, high = self._seen()
+        low, high = seen
         for head in self._layout.heads:
             if low < head.box.middle < high:
                 self._draw_head(painter, head)
@@ -449,7 +516,12 @@ class MapView(QAbstractScrollArea):
                 painter.drawRoundedRect(box.adjusted(6, -1, -6, 1), 6, 6)
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(QColor(theme.lane(head.colour).fill))
-        painter.drawRoundedRect(QRectF(14, box.y() + 6, 4, box.height() - 12), 2, 2)
+        close = self._layout.sizes.is_close
+        inset = 3 if close else 6
+        painter.drawRoundedRect(QRectF(14, box.y() + inset, 4, box.height() - 2 * inset), 2, 2)
+        if close:
+            self._draw_close_head(painter, head, box)
+            return
         line = QRectF(28, box.y() + 3, HEADS_WIDTH - 44, 19)
         if head.stale:
             line.setWidth(line.width() - self._draw_stale(painter, box))
@@ -458,6 +530,21 @@ class MapView(QAbstractScrollArea):
         self._draw_text(painter, line.translated(0, 18), head.source, theme.ink_soft)
         colour = theme.warn_ink if head.trouble else theme.ink_soft
         self._draw_text(painter, line.translated(0, 33), head.size, colour)
+
+    def _draw_close_head(self, painter: QPainter, head: Head, box: QRectF) -> None:
+        """Draw a head in one line: its name, and its rows at the right."""
+        theme = self._theme
+        line = QRectF(28, box.y(), HEADS_WIDTH - 40, box.height())
+        if head.stale:
+            line.setWidth(line.width() - self._draw_stale(painter, box.translated(0, -2)))
+        rows = head.size.partition(" · ")[0]
+        metrics = QFontMetricsF(text_font(11))
+        wide = min(metrics.horizontalAdvance(rows) + 2, line.width() * 0.6)
+        named = line.adjusted(0, 0, -wide - 8, 0)
+        self._draw_text(painter, named, head.name, theme.ink, bold=True, centred=True, size=13)
+        colour = theme.warn_ink if head.trouble else theme.ink_soft
+        beside = line.adjusted(line.width() - wide, 0, 0, 0)
+        self._draw_text(painter, beside, rows, colour, centred=True)
 
     def _draw_stale(self, painter: QPainter, box: QRectF) -> float:
         """Mark a lane whose file is another than the one that was read; return the room taken."""
@@ -477,6 +564,61 @@ class MapView(QAbstractScrollArea):
         painter.setBrush(QColor(self._theme.ground))
         painter.drawRoundedRect(box.adjusted(-6, -6, 6, 6), radius + 2, radius + 2)
 
+    def _sheet(self, thing: object) -> str:
+        """Return what is known of a tie or step: what it did, its promises, why it is so."""
+        if not isinstance(thing, Joint | Bead) or thing.trouble:
+            return ""
+        facts = self._session.results.facts.items.get(thing.item)
+        item = self._session.trellis.item(thing.item)
+        if facts is None or not facts.says:
+            return ""
+        kept = [f"Promised: {one.sentence}" for one in getattr(facts, "promises", ())]
+        lines = [facts.name, facts.says, *kept, *([f"Note: {item.note}"] if item.note else [])]
+        return "".join(f"<p style='margin:3px 0'>{escape(line)}</p>" for line in lines)
+
+    def save_picture(self, path: Path) -> None:
+        """Save the whole map as .svg or .png, as it is drawn here but without what is selected.
+
+        Raises
+        ------
+        DeliveryError
+            The ending is another, or the file cannot be written.
+        """
+        width = int(max(self._layout.width, HEADS_WIDTH)) + 20
+        size = QSize(width, int(self._layout.height))
+        ending = path.suffix.lower()
+        if ending == ".svg":
+            drawn = QBuffer()
+            svg = QSvgGenerator()
+            svg.setOutputDevice(drawn)
+            svg.setSize(size)
+            svg.setViewBox(QRectF(0, 0, size.width(), size.height()))
+            svg.setTitle(self._session.trellis.name)
+            self._draw_whole(svg, size)
+        elif ending == ".png":
+            image = QImage(size * 2, QImage.Format.Format_ARGB32)
+            image.setDevicePixelRatio(2)
+            self._draw_whole(image, size)
+            drawn = QBuffer()
+            drawn.open(QBuffer.OpenModeFlag.WriteOnly)
+            image.save(drawn, b"PNG")
+        else:
+            raise DeliveryError(
+                f"A picture of the map cannot be written as “{ending or path.name}”.",
+                "Choose a name that ends in .svg or .png.",
+            )
+        with whole_file(path) as half:
+            half.write_bytes(drawn.data().data())
+
+    def _draw_whole(self, device: QPaintDevice, size: QSize) -> None:
+        painter = QPainter(device)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.fillRect(QRectF(0, 0, size.width(), size.height()), QColor(self._theme.ground))
+        self._draw_ground(painter)
+        self._draw_things(painter, (float("-inf"), float("inf")))
+        self._draw_heads(painter, (float("-inf"), float("inf")))
+        painter.end()
+
     def _draw_drag(self, painter: QPainter) -> None:
         if not self._dragging() or self._press is None:
             return
@@ -491,9 +633,24 @@ class MapView(QAbstractScrollArea):
         if lane and isinstance(self._dragged, Plus) and lane != self._dragged.lane:
             other = self._session.trellis.lane(lane).name
             own = self._session.trellis.lane(self._dragged.lane).name
-            text = f"Tie {own} to {other}"
-            room = QRectF(self._pointer.x() + 12, self._pointer.y() - 12, 260, 24)
-            self._draw_text(painter, room, text, self._theme.accent_ink, bold=True, centred=True)
+            text = f"Tie {own} with {other}"
+            found = self._proposed.get((self._dragged.lane, lane), "")
+            self._draw_label(painter, f"{text}: {found}" if found else text)
+
+    def _draw_label(self, painter: QPainter, text: str) -> None:
+        """Draw a label beside the pointer, within the map."""
+        metrics = QFontMetricsF(text_font(12, True))
+        seen = QRectF(self.viewport().rect()).adjusted(6, 6, -6, -6)
+        room = QRectF(0, 0, min(metrics.horizontalAdvance(text) + 20, seen.width()), 26)
+        x = min(self._pointer.x() + 14, seen.right() - room.width())
+        y = self._pointer.y() - 36
+        room.moveTo(max(x, seen.left()), y if y > seen.top() else self._pointer.y() + 18)
+        painter.setPen(QPen(QColor(self._theme.accent_ink), 1))
+        painter.setBrush(QColor(self._theme.surface))
+        painter.drawRoundedRect(room, 6, 6)
+        inner = room.adjusted(10, 0, -6, 0)
+        ink = self._theme.accent_ink
+        self._draw_text(painter, inner, text, ink, bold=True, centred=True, size=12)
 
     def _draw_text(
         self,
@@ -504,14 +661,23 @@ class MapView(QAbstractScrollArea):
         bold: bool = False,
         centred: bool = False,
         size: int = 11,
-    ) -> None:
-        """Draw one line; what does not fit ends in an ellipsis."""
+        most: float = 1.0,
+    ) -> float:
+        """Draw one line and return its width; what does not fit ends in an ellipsis.
+
+        Parameters
+        ----------
+        most : float
+            The share of the room that it may take.
+        """
         font = text_font(size, bold)
         painter.setFont(font)
         painter.setPen(QColor(colour))
-        shown = QFontMetricsF(font).elidedText(text, Qt.TextElideMode.ElideRight, room.width())
+        metrics, wide = QFontMetricsF(font), room.width() * most
+        shown = metrics.elidedText(text, Qt.TextElideMode.ElideRight, wide)
         height = Qt.AlignmentFlag.AlignVCenter if centred else Qt.AlignmentFlag.AlignTop
         painter.drawText(room, Qt.AlignmentFlag.AlignLeft | height, shown)
+        return metrics.horizontalAdvance(shown)
 
 
 def _rect(box: Box) -> QRectF:

@@ -27,6 +27,17 @@ def proposed_link(
     )
 
 
+def proposed_words(left: Table, right: Table, names: tuple[str, str], report: Report) -> str:
+    """Return the fields that most likely belong together, and the share of the left rows found."""
+    from keen_trellis.advice.proposals import propose_links
+
+    best = next(iter(propose_links(left, right, report, names)), None)
+    if best is None:
+        return "no field has values in common"
+    fields = " and ".join(f"{field.left} = {field.right}" for field in best.fields)
+    return f"{fields}, {best.left_found:.0%} of the values found"
+
+
 def proposed_blend(
     lane: str,
     other: str,

@@ -16,6 +16,7 @@ from keen_trellis.desktop.session.looking import Looking
 from keen_trellis.desktop.session.proposing import (
     proposed_blend,
     proposed_link,
+    proposed_words,
     usual_figures_of,
 )
 from keen_trellis.desktop.session.watching import Watching
@@ -430,6 +431,13 @@ class Session(QObject):
 
         stopped = "Stopped: nothing has been tied."
         self.find_out(propose, lambda link: self._tie(lane, other, link), stopped)
+
+    def propose(self, lane: str, other: str, done: Callable[[str], object]) -> None:
+        """Find out what would link two lanes' ends; `done` gets it in words."""
+        left, right = (self.end_table(self.trellis.lane(one)) for one in (lane, other))
+        names = (self.trellis.lane(lane).name, self.trellis.lane(other).name)
+        if left is not None and right is not None:
+            self.find_out(lambda report: proposed_words(left, right, names, report), done, "")
 
     def _tie(self, lane: str, other: str, link: tuple[LinkedFields, ...]) -> None:
         if self.do(AddTie(lane, other, link)):
