@@ -8,7 +8,15 @@ from unittest import mock
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QKeySequence
 from PySide6.QtTest import QAbstractItemModelTester, QTest
-from PySide6.QtWidgets import QFileDialog, QLabel, QLineEdit, QListWidget, QPushButton, QWidget
+from PySide6.QtWidgets import (
+    QFileDialog,
+    QLabel,
+    QLineEdit,
+    QListWidget,
+    QPushButton,
+    QTableWidget,
+    QWidget,
+)
 
 from keen_trellis.compute.tied import Tied
 from keen_trellis.data import GAP, Table
@@ -242,15 +250,42 @@ class TieOnTheBenchTest(WindowTestCase):
             shown = self.find(QWidget, "bay.both").findChildren(QLabel)
             self.assertTrue(any("too many to show" in label.text() for label in shown))
 
-    def test_every_join_type_is_told_before_choosing(self) -> None:
-        self.click("match.join_types")
-        popover = self.application.activePopupWidget()
-        assert popover is not None
-        shown = [w.property("text") for w in popover.findChildren(QWidget)]
-        for rows in ("1,198", "1,209", "1,200", "1,211", "13"):
-            self.assertIn(rows, shown)
-        self.click("join_type.left-right")
-        self.assertEqual(self.item().keep, (Bay.LEFT, Bay.RIGHT))
+    def test_every_join_type_is_told_before_choosing_and_chosen_by_keys(self) -> None:
+        self.trigger("tie.join_types")
+        table = self.find(QTableWidget, "join_types")
+        cells = {
+            table.item(row, 0).text(): [table.item(row, column).text() for column in range(1, 6)]
+            for row in range(table.rowCount())
+        }
+        self.assertEqual(cells["left outer"], ["1,209", "now", "–", "11", "–"])
+        self.assertEqual(cells["full anti"], ["13", "-1,196", "2", "11", "–"])
+        self.assertEqual(cells["left semi"][:2], ["1,198", "-11"])
+        self.assertEqual(cells["cross"][0], f"{1_209 * 23:,}")
+        self.assertEqual(table.item(table.currentRow(), 0).text(), "left outer")
+        while table.item(table.currentRow(), 0).text() != "left semi":
+            self.key(Qt.Key.Key_Down, table)
+        self.assertIn("1,198 rows go on: the Sailings rows", self.text("join_types.says"))
+        self.key(Qt.Key.Key_Return, table)
+        self.assertEqual(self.text("match.said.title"), "Left semi join.")
+        self.assertEqual(len(self.tie().outcome.columns), 9)
+
+    def test_a_cross_join_is_taken_on_purpose_and_gives_the_link_back(self) -> None:
+        self.choose_type("cross")
+        self.assertEqual(self.text("match.said.title"), "Cross join.")
+        self.assertEqual(len(self.tie().outcome), 1_209 * 23)
+        self.assertIn("code", self.tie().outcome.columns)
+        self.choose_type("by link fields")
+        self.assertEqual(self.tie().counts.left.found, 1_198)
+        self.choose_type("right semi")
+        self.choose_type("full outer")
+        self.assertEqual(len(self.tie().outcome.columns), 14)
+
+    def choose_type(self, name: str) -> None:
+        self.trigger("tie.join_types")
+        table = self.find(QTableWidget, "join_types")
+        names = [table.item(row, 0).text() for row in range(table.rowCount())]
+        table.setCurrentCell(names.index(name), 0)
+        self.key(Qt.Key.Key_Return, table)
 
     def test_the_outcome_shows_gaps_apart_from_blanks(self) -> None:
         self.click("page.outcome")

@@ -19,6 +19,9 @@ from keen_trellis.document.trellis import Trellis, kept_with
 from keen_trellis.errors import EditError
 from keen_trellis.plan.bays import Bay, Keep
 from keen_trellis.plan.link import Link
+from keen_trellis.plan.outcome import semi_side
+
+_OTHER = {"left": "right", "right": "left"}
 
 
 @dataclass(frozen=True, slots=True)
@@ -214,12 +217,34 @@ def bays_of(tie: Item) -> Keep:
 
 @dataclass(frozen=True, slots=True)
 class SetKeep:
-    """Choose a join type, which sets all three bays."""
+    """Choose a join type, which sets all three bays.
+
+    Attributes
+    ----------
+    tie : str
+    keep : tuple of bays
+    semi : "left", "right" or ""
+        The side whose columns alone go on.
+    cross : bool
+        Whether every row meets every row; the link fields are kept for when it no longer does.
+    """
 
     tie: str
     keep: tuple[Bay, ...]
+    semi: str = ""
+    cross: bool = False
     label: str = "Choose a join type"
 
     def changed(self, trellis: Trellis) -> Trellis:
         """Return the trellis with the tie's new bays."""
-        return with_item(trellis, self.tie, lambda tie: with_changes(tie, keep=self.keep))
+        tie = trellis.item(self.tie)
+        if not isinstance(tie, JoinItem):
+            return with_item(trellis, self.tie, lambda tie: with_changes(tie, keep=self.keep))
+        was = semi_side(tie.keep, tie.wanted_columns())
+        columns = tie.columns
+        if was and was != self.semi:
+            columns = with_changes(columns, **{_OTHER[was]: None})
+        if self.semi:
+            columns = with_changes(columns, **{_OTHER[self.semi]: ()})
+        changes = {"keep": self.keep, "columns": columns, "cross": self.cross}
+        return with_item(trellis, self.tie, lambda tie: with_changes(tie, **changes))

@@ -149,12 +149,12 @@ class JoinItem(Item):
     def match_link(self) -> Link:
         """Return the link as the plan takes it."""
         return Link(
-            fields=tuple(field.as_link_field() for field in self.link),
+            fields=() if self.cross else tuple(field.as_link_field() for field in self.link),
             blanks=self.blanks,
             partner=self.partner,
             partner_for=self.partner_for,
             order=tuple(OrderField(**dict(field)) for field in self.order),
-            pairs=tuple(Pair(**dict(pair)) for pair in self.pairs),
+            pairs=() if self.cross else tuple(Pair(**dict(pair)) for pair in self.pairs),
             cross=self.cross,
         ).with_text(self.text)
 

@@ -3,12 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from functools import partial
 
-from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QFrame,
-    QGridLayout,
     QHBoxLayout,
     QVBoxLayout,
     QWidget,
@@ -20,6 +17,7 @@ from keen_trellis.desktop.bench.page import Page
 from keen_trellis.desktop.bench.table_model import Origins
 from keen_trellis.desktop.controls import Notice, button, label
 from keen_trellis.desktop.parts.join.link_sentence import LinkSentence
+from keen_trellis.desktop.parts.join.types_card import Choice, TypesCard
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme
 from keen_trellis.document.edits import SetBay, SetKeep, SetPairs
@@ -97,16 +95,16 @@ class MatchPage(Page):
             taken = (*item.pairs, *pairs)
             self.session.do(SetPairs(item.id, taken, item.not_same, "Take a pair"))
 
-    def _choose_join_type(self, keep: Keep) -> None:
+    def _choose_join_type(self, choice: Choice) -> None:
         item = self._current()
         if item is not None:
-            self.session.do(SetKeep(item.id, keep))
+            self.session.do(SetKeep(item.id, choice.keep, choice.semi, choice.cross))
 
 
 class _SaidBar(QFrame):
     """What comes out, in words, and the way to what the other join types would give."""
 
-    def __init__(self, choose: Callable[[Keep], object], theme: Theme) -> None:
+    def __init__(self, choose: Callable[[Choice], object], theme: Theme) -> None:
         super().__init__()
         self.setProperty("said", True)
         self.setObjectName("match.said")
@@ -125,7 +123,6 @@ class _SaidBar(QFrame):
         row.addWidget(self._title)
         row.addWidget(self._words, 1)
         row.addWidget(self._ask)
-        self._popover: QFrame | None = None
 
     def say(self, title: str, words: str, tip: str) -> None:
         self._title.setText(title)
@@ -136,40 +133,6 @@ class _SaidBar(QFrame):
         """Open a small table of all join types with their rows and gaps."""
         if self.types is None:
             return
-        tie, keep = self.types
-        popover = QFrame(self.window(), Qt.WindowType.Popup)
-        popover.setObjectName("popover")
-        popover.setAccessibleName("What every join type would give")
-        popover.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        grid = QGridLayout(popover)
-        grid.setContentsMargins(14, 12, 14, 12)
-        grid.setHorizontalSpacing(22)
-        grid.setVerticalSpacing(3)
-        left, right = tie.names
-
-        def pick(keep: Keep) -> None:
-            popover.close()
-            self._choose(keep)
-
-        heads = ("join type", "rows", f"gaps in {left}", f"gaps in {right}", "multiplied")
-        for column, head in enumerate(heads):
-            side = Qt.AlignmentFlag.AlignRight if column else Qt.AlignmentFlag.AlignLeft
-            grid.addWidget(label(head, soft=True, small=True), 0, column, side)
-        kinds = [kind for kind in tie.join_types() if not kind.semi]  # those are about columns
-        for row, kind in enumerate(kinds, start=1):
-            chosen = button(
-                kind.name, f"join_type.{'-'.join(kind.keep)}", partial(pick, kind.keep), "plain"
-            )
-            if kind.keep == keep:
-                chosen.setText(f"{kind.name}  · now")
-            grid.addWidget(chosen, row, 0, Qt.AlignmentFlag.AlignLeft)
-            numbers = (kind.rows, kind.left_gaps, kind.right_gaps, kind.multiplied)
-            for column, number in enumerate(numbers, start=1):
-                shown = label(f"{number:,}" if number else "–", soft=not number)
-                grid.addWidget(shown, row, column, Qt.AlignmentFlag.AlignRight)
-
-        popover.adjustSize()
-        corner = self._ask.mapToGlobal(self._ask.rect().topRight())
-        popover.move(corner.x() - popover.width(), corner.y() - popover.height() - 6)
-        popover.show()
-        self._popover = popover
+        card = TypesCard(*self.types, self.window())
+        card.chosen.connect(self._choose)
+        card.open_above(self._ask.mapToGlobal(self._ask.rect().topRight()))

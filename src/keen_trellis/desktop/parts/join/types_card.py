@@ -1,0 +1,182 @@
+"""What every join type would give for these two tables: seen side by side before choosing."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from PySide6.QtCore import QPoint, Qt, Signal
+from PySide6.QtGui import QKeyEvent
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QFrame,
+    QHeaderView,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from keen_trellis.compute.tied import Tied
+from keen_trellis.desktop.controls import label
+from keen_trellis.plan.bays import Bay, Keep
+from keen_trellis.plan.outcome import ALL_COLUMNS, Columns, semi_side
+from keen_trellis.plan.sentences import outcome_sentences
+
+_WIDTH, _ROW = 700, 26
+
+
+@dataclass(frozen=True, slots=True)
+class Choice:
+    """A join type: the bays it keeps, and whether it is a semi or a cross join."""
+
+    keep: Keep
+    semi: str = ""
+    cross: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class _Line:
+    """One line of the table."""
+
+    name: str
+    choice: Choice
+    rows: int
+    left_gaps: int
+    right_gaps: int
+    multiplied: int
+    sentence: str
+
+
+class TypesCard(QFrame):
+    """A table of join types; opens with the present one marked, Return takes the marked one.
+
+    Signals
+    -------
+    chosen(choice)
+        One was taken; the card is closed.
+    """
+
+    chosen = Signal(object)
+
+    def __init__(self, tie: Tied, keep: Keep, parent: QWidget) -> None:
+        super().__init__(parent, Qt.WindowType.Popup)
+        self.setObjectName("popover")
+        self.setAccessibleName("What every join type would give")
+        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        self.setFixedWidth(_WIDTH)
+        self._lines = _lines(tie)
+        semi = semi_side(keep, tie.columns) or ""
+        now = Choice(keep, semi, tie.link.cross)
+        self._now = next((n for n, line in enumerate(self._lines) if line.choice == now), 0)
+        left, right = tie.names
+        heads = (
+            "join type",
+            "rows",
+            "against now",
+            f"gaps in {left}",
+            f"gaps in {right}",
+            "multiplied",
+        )
+        self.table = QTableWidget(len(self._lines), len(heads))
+        self.table.setObjectName("join_types")
+        self.table.setAccessibleName("Join types, with the rows that each would give")
+        self.table.setHorizontalHeaderLabels(heads)
+        self.table.verticalHeader().hide()
+        self.table.verticalHeader().setDefaultSectionSize(_ROW)
+        self.table.setShowGrid(False)
+        self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+        self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+        self.table.setFrameShape(QFrame.Shape.NoFrame)
+        self._fill()
+        for column in range(len(heads)):
+            mode = QHeaderView.ResizeMode.Stretch
+            self.table.horizontalHeader().setSectionResizeMode(column, mode)
+        height = self.table.horizontalHeader().sizeHint().height() + _ROW * len(self._lines) + 6
+        self.table.setFixedHeight(height)
+        self._says = label(soft=True)
+        self._says.setObjectName("join_types.says")
+        self._says.setWordWrap(True)
+        self._says.setFixedHeight(56)
+        self._says.setAlignment(Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft)
+        column_ = QVBoxLayout(self)
+        column_.setContentsMargins(10, 10, 10, 8)
+        column_.addWidget(self.table)
+        column_.addWidget(self._says)
+        self.table.currentCellChanged.connect(lambda row, *_: self._say(row))
+        self.table.cellClicked.connect(lambda row, _: self._take(row))
+        self.table.setCurrentCell(self._now, 0)
+        self._say(self._now)
+
+    def open_above(self, corner: QPoint) -> None:
+        """Open with the lower right corner above a place on the screen."""
+        self.adjustSize()
+        self.move(max(corner.x() - self.width(), 8), max(corner.y() - self.height() - 6, 8))
+        self.show()
+        self.table.setFocus()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Take the marked one with Return; the table has passed the key on."""
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self._take(self.table.currentRow())
+        else:
+            super().keyPressEvent(event)
+
+    def _fill(self) -> None:
+        rows_now = self._lines[self._now].rows
+        for row, line in enumerate(self._lines):
+            apart = line.rows - rows_now
+            against = "now" if row == self._now else f"{apart:+,}" if apart else "as many"
+            numbers = (line.left_gaps, line.right_gaps, line.multiplied)
+            cells = [line.name, f"{line.rows:,}", against]
+            cells += [f"{number:,}" if number else "–" for number in numbers]
+            for column, text in enumerate(cells):
+                item = QTableWidgetItem(text)
+                right = Qt.AlignmentFlag.AlignRight if column else Qt.AlignmentFlag.AlignLeft
+                item.setTextAlignment(right | Qt.AlignmentFlag.AlignVCenter)
+                self.table.setItem(row, column, item)
+                head = self.table.horizontalHeaderItem(column)
+                assert head is not None
+                head.setTextAlignment(right | Qt.AlignmentFlag.AlignVCenter)
+
+    def _say(self, row: int) -> None:
+        if 0 <= row < len(self._lines):
+            self._says.setText(self._lines[row].sentence)
+
+    def _take(self, row: int) -> None:
+        self.close()
+        self.chosen.emit(self._lines[row].choice)
+
+
+def _lines(tie: Tied) -> list[_Line]:
+    left, right = tie.names
+    found = []
+    for kind in () if tie.link.cross else tie.join_types():
+        columns = ALL_COLUMNS
+        if kind.semi:
+            columns = Columns(right=()) if kind.semi == "left" else Columns(left=())
+        sentence = outcome_sentences(tie.counts, kind.keep, left, right, columns)
+        found.append(
+            _Line(
+                kind.name,
+                Choice(kind.keep, kind.semi),
+                kind.rows,
+                kind.left_gaps,
+                kind.right_gaps,
+                multiplied=kind.multiplied,
+                sentence=sentence,
+            )
+        )
+    if tie.link.cross:
+        back = "The link fields, once chosen, say again which rows belong together."
+        choice = Choice((Bay.LEFT, Bay.BOTH))
+        found.append(_Line("by link fields", choice, 0, 0, 0, multiplied=0, sentence=back))
+    rows = len(tie.left) * len(tie.right)
+    sentence = (
+        f"Every one of {len(tie.left):,} {left} rows beside every one of {len(tie.right):,} "
+        f"{right} rows, whatever they hold: {rows:,} rows."
+    )
+    choice = Choice(tie.keep if tie.link.cross else tuple(Bay), cross=True)
+    multiplied = max(rows - len(tie.left), 0)
+    found.append(_Line("cross", choice, rows, 0, 0, multiplied=multiplied, sentence=sentence))
+    return found
