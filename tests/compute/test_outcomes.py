@@ -79,6 +79,44 @@ NAMES = st.sets(st.sampled_from("abcd"), min_size=1, max_size=4).map(sorted)
 CELLS = st.none() | st.integers(0, 2)
 
 
+class ArrangedTest(unittest.TestCase):
+    """Columns under other names, in another order, with something in the place of gaps."""
+
+    def tied(self, keep: Any = ("left", "both"), **columns: Any) -> kt.Tie:
+        return kt.tie(SAILINGS, ROUTES, ON, keep, columns=kt.Columns(**columns))
+
+    def test_names_order_and_what_fills_gaps(self) -> None:
+        made = self.tied(
+            renamed=(("zone (right)", "area"), ("miles", "distance")),
+            order=("area", "sailing"),
+            fills=(("area", "no route"), ("distance", "0"), ("zone", "never a gap")),
+        ).outcome
+        self.assertEqual(made.columns, ("area", "sailing", "route", "zone", "distance"))
+        self.assertEqual(
+            [(row[0], row[1], row[3], row[4]) for row in made.rows()],
+            [
+                ("I", 1, "x", 1),
+                ("J", 1, "x", 2),
+                (None, 2, None, 3),  # both were blank in their sources, and stay so
+                ("no route", 3, "y", 0),
+                ("I", 4, "z", 1),
+                ("J", 4, "z", 2),
+            ],
+        )
+
+    def test_a_side_alone_is_arranged_as_well(self) -> None:
+        anti = self.tied(("left",), renamed=(("zone", "area"),), order=("area",))
+        self.assertEqual(anti.outcome.columns, ("area", "sailing", "route"))
+        semi = self.tied(("both",), right=(), renamed=(("sailing", "no"),))
+        self.assertEqual(semi.outcome.columns, ("no", "route", "zone"))
+
+    def test_what_cannot_be_is_refused_with_what_to_do(self) -> None:
+        with self.assertRaisesRegex(kt.UserError, "would be called “route”"):
+            _ = self.tied(renamed=(("miles", "route"),)).outcome
+        with self.assertRaisesRegex(kt.UserError, "“none” is no integer, as “miles” is"):
+            _ = self.tied(fills=(("miles", "none"),)).outcome
+
+
 class AskedForTest(unittest.TestCase):
     """Columns that share names with others, or with a link field they have nothing to do with."""
 

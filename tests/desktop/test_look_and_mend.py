@@ -9,7 +9,16 @@ from unittest import mock
 from PySide6.QtCore import QItemSelectionModel, Qt
 from PySide6.QtGui import QAction, QContextMenuEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QFileDialog, QLineEdit, QMenu, QPushButton, QWidget
+from PySide6.QtWidgets import (
+    QApplication,
+    QFileDialog,
+    QLineEdit,
+    QMenu,
+    QPlainTextEdit,
+    QPushButton,
+    QTableWidget,
+    QWidget,
+)
 
 from keen_trellis.compute.tied import Tied
 from keen_trellis.desktop.bench.grid import Grid
@@ -253,3 +262,93 @@ class LinkValuesTest(LookedAtTestCase):
         with mock.patch.object(QFileDialog, "getOpenFileName", return_value=wrong):
             self.click("pairs.load")
         self.assertIn("one.csv has only one column", self.text("bench.notice.text"))
+
+
+class FindingTest(LookedAtTestCase):
+    """A finding shows its rows, and is not told again where it is no problem."""
+
+    def choose_else(self, action: str) -> None:
+        found = self.find(QPushButton, "finding.else").findChild(QAction, f"finding.{action}")
+        self.assertIsNotNone(found)
+        found.trigger()
+        self.settle()
+
+    def test_its_rows_are_shown_in_their_bay(self) -> None:
+        self.assertIn("“Kelp Pt-Brae” looks like", self.text("finding.text"))
+        self.choose_else("show")
+        grid = self.find(Grid, "bay.left.grid")
+        self.assertEqual(set(self.column(grid, "route")), {"Kelp Pt-Brae"})
+        self.assertEqual(self.text("bay.left.look.says"), "4 of 11 rows · route is “Kelp Pt-Brae”")
+
+    def test_what_is_no_problem_here_is_not_told_again_until_it_is_asked_for(self) -> None:
+        told = []
+        while self.find(QWidget, "finding").isVisible():
+            told.append(self.text("finding.text"))
+            self.choose_else("refuse")
+        self.assertEqual(len(told), len(set(told)))
+        item = self.session.trellis.join("sailings-routes")
+        self.assertIn("blank keys", item.ignored)
+        self.assertEqual(
+            {pair.left for pair in item.not_same}, {"Kelp Pt-Brae", "Gannet Hd-Tolland"}
+        )
+        self.trigger("edit.undo")
+        self.assertEqual(self.text("finding.text"), told[-1])
+        self.choose_else("again")
+        self.assertEqual(self.session.trellis.join("sailings-routes").ignored, ())
+
+
+class ColumnsTest(LookedAtTestCase):
+    """What goes on: renamed in place, put in order by keys and as a list, gaps filled."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.trigger("page.tie_columns")
+        self.table = self.find(QTableWidget, "tie_columns.going_on.table")
+
+    def names(self) -> list[str]:
+        return [self.table.item(row, 0).text() for row in range(self.table.rowCount())]
+
+    def type_over(self, name: str, column: int, text: str) -> None:
+        """Type over a cell as a double click lets one."""
+        row = self.names().index(name)
+        self.table.setCurrentCell(row, column)
+        self.table.editItem(self.table.item(row, column))
+        editor = self.table.findChild(QLineEdit)
+        editor.selectAll()
+        self.key(Qt.Key.Key_Return, editor, text)
+        self.settle()  # the editor hands its text on after the key
+
+    def test_a_column_is_renamed_moved_and_its_gaps_are_filled(self) -> None:
+        self.type_over("zone", 0, "area")
+        self.assertIn("area", self.tie().outcome.columns)
+        self.type_over("area", 2, "no route")
+        self.table.setCurrentCell(self.names().index("area"), 0)
+        alt = Qt.KeyboardModifier.AltModifier
+        while self.names()[0] != "area":
+            QTest.keyClick(self.table, Qt.Key.Key_Up, alt)
+            self.settle()
+        outcome = self.tie().outcome
+        self.assertEqual(outcome.columns[:2], ("area", "sailing"))
+        self.assertEqual(outcome.column("area").to_list().count("no route"), 11)
+        self.type_over("distance", 2, "far")
+        self.assertIn("“far” is no number", self.text("tie_columns.trouble.text"))
+        self.trigger("edit.undo")
+        self.type_over("area", 0, "")
+        self.assertIn("zone", self.tie().outcome.columns)
+
+    def test_a_list_says_what_goes_on_and_in_which_order(self) -> None:
+        self.click("tie_columns.as_list")
+        text = self.dialog("column_list").findChild(QPlainTextEdit)
+        text.setPlainText("zone\nsailing\n\nroute\n")
+        self.click_in("column_list", "column_list.ok")
+        self.assertEqual(self.tie().outcome.columns, ("zone", "sailing", "route"))
+        self.click("tie_columns.as_list")
+        self.dialog("column_list").findChild(QPlainTextEdit).setPlainText("nowhere\n")
+        self.click_in("column_list", "column_list.ok")
+        self.assertIn("no column “nowhere”", self.text("bench.notice.text"))
+        self.assertEqual(len(self.tie().outcome.columns), 3)
+
+    def click_in(self, dialog: str, button: str) -> None:
+        found = self.dialog(dialog).findChild(QPushButton, button)
+        QTest.mouseClick(found, Qt.MouseButton.LeftButton)
+        self.settle()

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from itertools import islice
+from typing import Literal
 
 import numpy as np
 
@@ -13,11 +14,11 @@ from keen_trellis.advice.proposals import ProposedLink, propose_links
 from keen_trellis.compute.join.pairing import Names, equal_codes, field_columns, paired
 from keen_trellis.compute.join.tidying import acts_on
 from keen_trellis.compute.tied import Tied
-from keen_trellis.data import Column, Kind, Table
+from keen_trellis.data import BLANK, Column, Kind, Table
 from keen_trellis.errors import KindsDifferError, LinkError, TooManyRowsError
 from keen_trellis.plan.bays import Bay, Keep, keep_of
 from keen_trellis.plan.counts import Counts
-from keen_trellis.plan.link import Link, LinkField
+from keen_trellis.plan.link import Link, LinkField, Pair
 from keen_trellis.plan.text_rules import RULE_WORDS, TEXT_RULES, TextRule
 from keen_trellis.progress import Report, quiet
 from keen_trellis.words import listed
@@ -27,6 +28,8 @@ _OTHERS_FOR_PAIRS = 20_000
 _LIKELY_PAIRS = 3
 """What is only likely is decided one by one: more than a few would hide the rest."""
 _CLEARLY_BETTER = 1.2
+_RULES_NAMED = 2
+"""With more rules than this a finding says what is the matter in short."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,6 +55,26 @@ class Remedy:
 
 
 @dataclass(frozen=True, slots=True)
+class Shows:
+    """Where the rows of a finding are seen.
+
+    Attributes
+    ----------
+    bay : Bay
+    column : str
+        The column that tells them; empty where it is the whole bay.
+    what : "value", "blank" or "sorted"
+        They have a value, they are blank, or equal values stand together.
+    value : str
+    """
+
+    bay: Bay
+    column: str = ""
+    what: Literal["value", "blank", "sorted"] = "value"
+    value: str = ""
+
+
+@dataclass(frozen=True, slots=True)
 class Finding:
     """Something noticed at a tie.
 
@@ -64,12 +87,17 @@ class Finding:
     rows : int
         The rows that it concerns.
     remedy : Remedy or None
+    shows : Shows or None
+    whole : str
+        All that can be said, where `text` is the short of it.
     """
 
     topic: str
     text: str
     rows: int
     remedy: Remedy | None = None
+    shows: Shows | None = None
+    whole: str = ""
 
     @property
     def value(self) -> tuple[int, int]:
@@ -188,17 +216,19 @@ def _text_differs(tie: Tied) -> Iterator[Finding]:
         return
     if gains.of((*tie.link.text, *rules)) < together:
         rules = tuple(alone)
-    words = listed([RULE_WORDS[rule] for rule in rules])
-    rows = _rows(together, tie.names[0])
+    words = whole_words = listed([RULE_WORDS[rule] for rule in rules])
+    if len(rules) > _RULES_NAMED:  # what is usual has a short name; all of it stands in `whole`
+        words = "how they are written"
+    text = f"{_rows(together, tie.names[0])} {_differ(together)} from a value of {tie.names[1]}"
+    label = "Ignore that" if len(rules) > _RULES_NAMED else f"Ignore {words}"
+    link = tie.link.with_text((*tie.link.text, *rules))
     yield Finding(
         "texts differ",
-        f"{rows} {_differ(together)} from a value of {tie.names[1]} only by {words}.",
+        f"{text} only by {words}.",
         together,
-        Remedy(
-            f"Ignore {words}: +{together:,}",
-            together,
-            tie.link.with_text((*tie.link.text, *rules)),
-        ),
+        Remedy(f"{label}: +{together:,}", together, link),
+        shows=Shows(Bay.LEFT),
+        whole=f"{text} only by {whole_words}.",
     )
 
 
@@ -223,6 +253,7 @@ def _numbers_as_text(tie: Tied) -> Iterator[Finding]:
                 f"by leading zeros or by how the number is written.",
                 more,
                 Remedy(f"Compare both as integers: +{more:,}", more, link),
+                shows=Shows(Bay.LEFT),
             )
 
 
@@ -243,6 +274,7 @@ def _pairs(tie: Tied) -> Iterator[Finding]:
             f"{tie.names[1]}, written otherwise.",
             rows,
             Remedy(f"Take as pairs: +{rows:,}", rows, with_pairs(tie.link, safe)),
+            shows=Shows(Bay.LEFT),
         )
     told = 0
     for found in (pair for pair in proposed if not pair.safe):
@@ -255,6 +287,9 @@ def _pairs(tie: Tied) -> Iterator[Finding]:
                 f"({found.reason}, {found.likeness:.0%} alike).",
                 rows,
                 Remedy(f"The same: +{rows:,}", rows, with_pairs(tie.link, [found])),
+                shows=Shows(
+                    Bay.LEFT, tie.link.fields[found.pair.field].left, value=found.pair.left
+                ),
             )
 
 
@@ -334,7 +369,10 @@ def _blank_keys(tie: Tied) -> Iterator[Finding]:
         f"{_rows(counts.left.blank, tie.names[0])} {'has' if one else 'have'} a blank in {fields} "
         f"and {'matches' if one else 'match'} nothing."
     )
-    yield Finding("blank keys", text, counts.left.blank, remedy)
+    blank = (f.left for f in tie.link.fields if tie.left.column(f.left).count(BLANK))
+    column = next(blank, "")
+    shows = Shows(Bay.LEFT, column, "blank") if column else Shows(Bay.LEFT)
+    yield Finding("blank keys", text, counts.left.blank, remedy, shows)
 
 
 def _rows_multiply(tie: Tied) -> Iterator[Finding]:
@@ -351,7 +389,9 @@ def _rows_multiply(tie: Tied) -> Iterator[Finding]:
         if rows > 1
         else f"1 {tie.names[0]} row stands more than once, since {tie.names[1]} repeats."
     )
-    yield Finding("rows multiply", text + totals, rows, remedy if fewer > 0 else None)
+    shows = Shows(Bay.BOTH, tie.link.fields[0].left, "sorted") if tie.link.fields else None
+    found = remedy if fewer > 0 else None
+    yield Finding("rows multiply", text + totals, rows, found, shows)
 
 
 def _rows_fewer(tie: Tied, link: Link) -> int:
@@ -372,6 +412,7 @@ def _rows_vanish(tie: Tied) -> Iterator[Finding]:
             f"go on.",
             lost,
             Remedy(f"Keep them, with gaps: +{lost:,}", lost, keep=keep),
+            shows=Shows(Bay.LEFT),
         )
 
 
@@ -401,6 +442,10 @@ def _looks_numeric(tie: Tied, field: LinkField) -> Iterator[bool]:
 def _first_texts(column: Column) -> list[str]:
     assert column.dictionary is not None
     return list(column.dictionary.slice(0, 200).to_pylist())
+
+
+def _shown_value(tie: Tied, pair: Pair) -> Shows:
+    return Shows(Bay.LEFT, tie.link.fields[pair.field].left, value=pair.left)
 
 
 def _as_kinds(error: KindsDifferError) -> list[Kind]:

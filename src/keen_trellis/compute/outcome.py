@@ -10,13 +10,20 @@ import numpy as np
 from keen_trellis.compute.join import match as matches
 from keen_trellis.compute.join.match import Match
 from keen_trellis.compute.schemas import schema_of
-from keen_trellis.data import Field, Kind, Rows, Table
+from keen_trellis.data import Column, Field, Kind, Rows, Strand, Table, row_dtype
 from keen_trellis.data.conversion import converted
 from keen_trellis.data.stacking import common_scale
-from keen_trellis.errors import TooManyRowsError, UnknownColumnError
+from keen_trellis.errors import LinkError, TooManyRowsError, UnknownColumnError
 from keen_trellis.plan.bays import Bay, Keep
 from keen_trellis.plan.link import Link
-from keen_trellis.plan.outcome import ALL_COLUMNS, Columns, outcome_columns, semi_side
+from keen_trellis.plan.outcome import (
+    ALL_COLUMNS,
+    Columns,
+    OutcomeColumn,
+    arranged,
+    outcome_columns,
+    semi_side,
+)
 
 CROSS_LIMIT = 10_000_000
 
@@ -65,15 +72,63 @@ def outcome(
         require_few(match, link, keep, right_name=right_name, limit=limit)
     if side == "left" or keep == (Bay.LEFT,):
         rows = np.flatnonzero(match.partners) if side else match.left_only
-        return _picked(left, columns.left, "the left table").take(rows)
+        return _arranged(_picked(left, columns.left, "the left table").take(rows), columns)
     if side == "right" or keep == (Bay.RIGHT,):
         rows = np.flatnonzero(match.right_partners) if side else match.right_only
-        return _picked(right, columns.right, right_name).take(rows)
+        return _arranged(_picked(right, columns.right, right_name).take(rows), columns)
     left_rows, right_rows = outcome_rows(match, keep)
     fields = outcome_fields(left, right, link, right_name=right_name, columns=columns, keep=keep)
     strands = [strand.take(left_rows) for strand in left.strands]
     strands += [strand.take(right_rows) for strand in right.strands]
-    return Table(tuple(fields), tuple(strands), len(left_rows))
+    made = Table(tuple(fields), tuple(strands), len(left_rows))
+    return _filled(made, columns) if columns.fills else made
+
+
+def _arranged(table: Table, columns: Columns) -> Table:
+    """Return the columns of one side under their new names, in the order wanted."""
+    made = [
+        OutcomeColumn(field.name, field.kind, field.origin, side="left", source=field.name)
+        for field in table.fields
+    ]
+    fields = tuple(
+        replace(table.field(column.source), name=column.name) for column in arranged(made, columns)
+    )
+    return Table(fields, table.strands, table.n_rows)
+
+
+def _filled(table: Table, columns: Columns) -> Table:
+    """Return the table with a text in the place of the gaps of some columns.
+
+    What fills them is one row that every row shows: nothing is copied.
+
+    Raises
+    ------
+    LinkError
+        A text is none of its column's kind.
+    """
+    values: list[Column] = []
+    fields = []
+    strand = len(table.strands)
+    fills = dict(columns.fills)
+    for field in table.fields:
+        if field.name in fills:
+            places = (*field.places, (strand, len(values)))
+            values.append(_fill(fills[field.name], field))
+            field = replace(field, places=places)
+        fields.append(field)
+    rows = np.zeros(table.n_rows, row_dtype(table.n_rows))
+    strands = (*table.strands, Strand(tuple(values), rows))
+    return Table(tuple(fields), strands, table.n_rows)
+
+
+def _fill(text: str, field: Field) -> Column:
+    made = converted(Column.of([text], Kind.TEXT), field.kind)
+    if len(made.lost) or (field.kind is not Kind.TEXT and not text.strip()):
+        raise LinkError(
+            f"“{text}” is no {field.kind}, as “{field.name}” is: it cannot fill its gaps.",
+            "Give a value of that kind, or none.",
+        )
+    return made.column
 
 
 def require_few(

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Container
-from dataclasses import dataclass
+from collections.abc import Collection, Container, Sequence
+from dataclasses import dataclass, replace
 from typing import Literal, get_args
 
 from keen_trellis.data import Kind
 from keen_trellis.data.kinds import comparable, holding
-from keen_trellis.errors import known
+from keen_trellis.errors import LinkError, known
 from keen_trellis.plan.bays import JOIN_NAMES, Bay, Keep
 from keen_trellis.plan.link import SIDES, Link, Side
 from keen_trellis.plan.schema import Schema, SchemaColumn
@@ -34,6 +34,13 @@ class Columns:
         on. With none at all from one side and only the bay of both kept, the join is a semi join:
         each found row goes on once.
 
+    renamed : tuple of (name, new name)
+        What columns are called that would be called otherwise.
+    order : tuple of str
+        The columns that come first, by their new names; the others follow as they stand.
+    fills : tuple of (name, text)
+        What stands in the place of gaps, by new names, as the column would show it.
+
     Raises
     ------
     WordError
@@ -44,6 +51,9 @@ class Columns:
     link: LinkShown = "once"
     left: tuple[str, ...] | None = None
     right: tuple[str, ...] | None = None
+    renamed: tuple[tuple[str, str], ...] = ()
+    order: tuple[str, ...] = ()
+    fills: tuple[tuple[str, str], ...] = ()
 
     def __post_init__(self) -> None:
         known("What becomes of columns of one name", self.same_named, get_args(SameNamed))
@@ -92,6 +102,10 @@ class OutcomeColumn:
         The right column that its gaps are filled from.
     gaps : bool
         Whether a gap can be there.
+    usual : str
+        What it is called unless it is renamed.
+    fill : str or None
+        What stands in the place of its gaps.
     """
 
     name: str
@@ -101,6 +115,8 @@ class OutcomeColumn:
     source: str
     filled_from: str | None = None
     gaps: bool = False
+    usual: str = ""
+    fill: str | None = None
 
 
 def outcome_columns(
@@ -121,6 +137,8 @@ def outcome_columns(
     ------
     UnknownColumnError
         A link field or a column asked for is not there.
+    LinkError
+        Two columns would have one name.
     """
     mine = _picked(left, columns.left, "the left table")
     theirs = _picked(right, columns.right, right_name)
@@ -175,7 +193,34 @@ def outcome_columns(
                     gaps=gaps,
                 )
             )
-    return made
+    return arranged(made, columns)
+
+
+def arranged(made: Sequence[OutcomeColumn], columns: Columns) -> list[OutcomeColumn]:
+    """Return columns under their new names, in the order wanted, with what fills their gaps.
+
+    A name that none of them has is left alone: its column may come again.
+
+    Raises
+    ------
+    LinkError
+        Two columns would have one name.
+    """
+    names, fills = dict(columns.renamed), dict(columns.fills)
+    called = []
+    for column in made:
+        name = names.get(column.name, column.name)
+        fill = fills.get(name) if column.gaps else None
+        gaps = column.gaps and fill is None
+        called.append(replace(column, name=name, usual=column.name, fill=fill, gaps=gaps))
+    taken = [column.name for column in called]
+    for name in taken:
+        if taken.count(name) > 1:
+            raise LinkError(
+                f"Two columns that go on would be called “{name}”.", "Give one another name."
+            )
+    place = {name: number for number, name in enumerate(columns.order)}
+    return sorted(called, key=lambda column: place.get(column.name, len(place)))
 
 
 def free_name(name: str, suffix: str, taken: Container[str]) -> str:

@@ -18,6 +18,7 @@ class BayCard(RowsCard):
     """One bay: its name and rows, Keep or Leave, and the rows themselves."""
 
     lane_asked = Signal()
+    deliver_asked = Signal()
     alone_asked = Signal()
     why_asked = Signal(int)
 
@@ -50,12 +51,20 @@ class BayCard(RowsCard):
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         own = menu.addAction("Begin a lane with these rows", self.lane_asked.emit)
         own.setObjectName(f"bay.{self.bay}.lane")
+        deliver = menu.addAction("Deliver these rows …", self.deliver_asked.emit)
+        deliver.setObjectName(f"bay.{self.bay}.deliver")
+        copy = menu.addAction("Copy these rows", self._copy_all)
+        copy.setObjectName(f"bay.{self.bay}.copy")
         words = "Show all bays again" if self.is_alone else "Give this bay the whole width"
         menu.addAction(words, self.alone_asked.emit).setObjectName(f"bay.{self.bay}.alone")
         search = menu.addAction("Search these rows …", self.grid.search_asked.emit)
         search.setObjectName(f"bay.{self.bay}.search")
         below = self.switch.mapToGlobal(self.switch.rect().bottomLeft())
         menu.popup(below)
+
+    def _copy_all(self) -> None:
+        self.grid.selectAll()
+        self.grid.ask_copy()
 
     def show_bay(self, tie: Tied, fields: set[str], origins: Origins) -> None:
         """Show the rows of the bay; the same rows as before stay where they were scrolled to.

@@ -8,10 +8,13 @@ from functools import partial
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QSplitter
 
+from keen_trellis.advice.findings import Shows
 from keen_trellis.advice.why import Reason, why_not
+from keen_trellis.compute.looked import Look, Only
 from keen_trellis.compute.outcome import outcome_fields
 from keen_trellis.compute.tied import Tied
 from keen_trellis.desktop.bench.bay_card import BayCard
+from keen_trellis.desktop.bench.rows_card import RowsCard
 from keen_trellis.desktop.bench.table_model import Origins
 from keen_trellis.desktop.bench.why_card import WhyCard
 from keen_trellis.desktop.session import Session
@@ -58,14 +61,20 @@ class Bays(QSplitter):
             card.setMinimumWidth(_NARROWEST)
             card.switch.chosen.connect(lambda number, b=bay: self.switched.emit(b, number == 0))
             card.lane_asked.connect(partial(self.lane_asked.emit, bay))
+            card.deliver_asked.connect(partial(self._deliver, bay))
             card.alone_asked.connect(partial(self._show_alone, bay))
             card.why_asked.connect(partial(self._ask_why, bay))
-        self.setSizes([share * 10 for share in _SHARES.values()])
+        self._several = RowsCard("bay.several", theme)
+        self._several.setMinimumWidth(_NARROWEST // 2)
+        self.addWidget(self._several)
+        self.setStretchFactor(len(_SHARES), 20)
+        self._several.hide()
+        self.setSizes([share * 10 for share in (*_SHARES.values(), 20)])
 
     def set_theme(self, theme: Theme) -> None:
         """Take the colours of a theme."""
         self.theme = theme
-        for card in self._cards.values():
+        for card in (*self._cards.values(), self._several):
             card.set_theme(theme)
 
     def show_kept(self, keep: Keep) -> None:
@@ -118,12 +127,46 @@ class Bays(QSplitter):
             except TooManyRowsError as error:
                 card.show_sentence(str(error))
 
+        self._show_several(tie, lanes, origins)
+
+    def _show_several(self, tie: Tied, lanes: tuple[str, str], origins: Origins) -> None:
+        """Show the rows with several matches, where only a single one is taken."""
+        own = 0 if tie.link.partner_for == "left" else 1
+        rows = tie.ambiguous if tie.link.partner == "only" else None
+        is_alone = any(card.is_alone for card in self._cards.values())
+        self._several.setVisible(rows is not None and len(rows) > 0 and not is_alone)
+        if rows is None or not len(rows):
+            return
+        name = f"Several matches in {tie.names[1 - own]}"
+        self._several.show_head(name, len(rows), False, origins.colours[lanes[own]])
+        side = "left" if own == 0 else "right"
+        self._several.show_rows(rows, origins, {getattr(f, side) for f in tie.link.fields})
+
+    def _deliver(self, bay: Bay) -> None:
+        """Begin a lane with the rows of a bay, and ask where they are to be delivered."""
+        self.lane_asked.emit(bay)
+        self._session.asked.emit("lane.deliver")
+
+    def show_rows(self, shows: Shows) -> None:
+        """Look at the rows of a finding in their bay."""
+        grid = self._cards[shows.bay].grid
+        if shows.what == "sorted":
+            look = Look(sort=shows.column)
+        else:
+            one = Only(shows.column, shows.what, shows.value)
+            look = Look(only=(one,) if shows.column else ())
+        grid.look_by(look.within(grid.whole))
+        grid.setFocus()
+
     def _show_alone(self, bay: Bay) -> None:
         """Give one bay the whole width, or all of them theirs again."""
         alone = not self._cards[bay].is_alone
         for one, card in self._cards.items():
             card.is_alone = alone and one is bay
             card.setVisible(not alone or one is bay)
+        if self._tie is not None:
+            several = self._tie.link.partner == "only" and len(self._tie.ambiguous) > 0
+            self._several.setVisible(several and not alone)
 
     def _ask_why(self, bay: Bay, row: int) -> None:
         """Open a card beside a row that says why it has no partner."""

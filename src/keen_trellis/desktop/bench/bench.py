@@ -30,6 +30,7 @@ from keen_trellis.document.edits import RenameLane
 from keen_trellis.words import counted
 
 if TYPE_CHECKING:
+    from keen_trellis.advice.findings import Shows
     from keen_trellis.compute.looked import Look
     from keen_trellis.data import Rows, Table
     from keen_trellis.progress import Report
@@ -77,6 +78,7 @@ class Bench(QWidget):
         self._lay_out()
         for signal in (session.changed, session.ran, session.selected, session.delivered):
             signal.connect(self.renew)
+        session.shows.connect(self._show_rows)
         self.renew()
 
     def _lay_out(self) -> None:
@@ -201,6 +203,16 @@ class Bench(QWidget):
 
         stopped = "Stopped: the rows are shown as they were."
         self._session.find_out(find, partial(grid.take_look, table, look), stopped)
+
+    def _show_rows(self, shows: Shows) -> None:
+        """Show the rows of a finding in the bay where they are."""
+        self.open_page("match")
+        from keen_trellis.desktop.bench.bays import Bays  # it comes with the first tie
+
+        page = self._stack.currentWidget()
+        bays = page.findChild(Bays) if page is not None else None
+        if bays is not None:
+            bays.show_rows(shows)
 
     def _copy(self, table: Table, columns: Sequence[str], rows: range) -> None:
         def done(text: str) -> None:

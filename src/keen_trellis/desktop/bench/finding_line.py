@@ -3,27 +3,42 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from typing import TYPE_CHECKING
 
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QMenu, QPushButton, QSizePolicy
 
 from keen_trellis.desktop.controls import OneLine, button
 from keen_trellis.desktop.session import Session
-from keen_trellis.document.edits import Edit, MoveBehind, SetKeep, SetSource, TakeLink, stays_before
-from keen_trellis.document.items import Item
+from keen_trellis.document.edits import (
+    Edit,
+    MoveBehind,
+    SetIgnored,
+    SetKeep,
+    SetPairs,
+    SetSource,
+    TakeLink,
+    stays_before,
+)
+from keen_trellis.document.items import Item, JoinItem, SameValues
 
 if TYPE_CHECKING:
-    from keen_trellis.advice.findings import Remedy
+    from keen_trellis.advice.findings import Finding, Remedy, Shows
 
 
 @dataclass(frozen=True, slots=True)
 class _Told:
-    """One finding, and the edit that mends it if there is one."""
+    """One finding: the edit that mends it, where its rows are, and the edit that refuses it."""
 
     text: str
     topic: str
     edit: Edit | None
+    shows: Shows | None = None
+    whole: str = ""
+    refusal: Edit | None = None
+
+
+_NO_WEDGE = "QPushButton { padding: 4px 2px; } QPushButton::menu-indicator { width: 0; }"
 
 
 class FindingLine(QFrame):
@@ -47,7 +62,15 @@ class FindingLine(QFrame):
         row.setContentsMargins(12, 2, 4, 2)
         row.setSpacing(4)
         row.addWidget(self._text, 1)
+        self._else = QPushButton("⋯")
+        self._else.setObjectName("finding.else")
+        self._else.setProperty("plain", True)
+        self._else.setAccessibleName("What else can be done about this finding")
+        self._else.setFixedWidth(30)
+        self._else.setMenu(QMenu(self._else))
+        self._else.setStyleSheet(_NO_WEDGE)
         row.addWidget(self._mend)
+        row.addWidget(self._else)
         row.addWidget(self._more)
         session.noticed.connect(self.renew)
         self.hide()
@@ -61,7 +84,9 @@ class FindingLine(QFrame):
             return
         first, *others = found
         self._text.setText(first.text)
-        self.setAccessibleName(first.text)
+        self._text.setToolTip(first.whole or first.text)
+        self.setAccessibleName(first.whole or first.text)
+        self._offer_else(first)
         self._mend.setVisible(first.edit is not None)
         if first.edit is not None:
             self._mend.setText(first.edit.label)
@@ -97,9 +122,28 @@ class FindingLine(QFrame):
             yield moved
         for finding in session.looking.findings:
             edit = _carried_out(item.id, finding.remedy) if finding.remedy else None
-            yield _Told(finding.text, finding.topic, edit)
+            refusal = _refused(item, finding)
+            yield _Told(finding.text, finding.topic, edit, finding.shows, finding.whole, refusal)
         if left_before and session.fresh != item.id:
             yield moved
+
+    def _offer_else(self, told: _Told) -> None:
+        """Offer to show the rows of the first finding, and to hear no more of it."""
+        menu = self._else.menu()
+        menu.clear()
+        if told.shows is not None:
+            show = menu.addAction("Show the rows", lambda: self._session.shows.emit(told.shows))
+            show.setObjectName("finding.show")
+        refusal = told.refusal
+        if refusal is not None:
+            refuse = menu.addAction("Not a problem here", lambda: self._session.do(refusal))
+            refuse.setObjectName("finding.refuse")
+        item = self._session.selected_item
+        if isinstance(item, JoinItem) and item.ignored:
+            again = SetIgnored(item.id, (), "Tell again what was no problem")
+            told_again = menu.addAction(again.label, lambda: self._session.do(again))
+            told_again.setObjectName("finding.again")
+        self._else.setVisible(not menu.isEmpty())
 
     def _offer(self, told: list[_Told]) -> None:
         menu = self._more.menu()
@@ -118,6 +162,17 @@ class FindingLine(QFrame):
     def _mend_with(self, told: _Told) -> None:
         if told.edit is not None:
             self._session.do(told.edit)
+
+
+def _refused(item: Item, finding: Finding) -> Edit | None:
+    """Return the edit after which a finding is not told again."""
+    if not isinstance(item, JoinItem):
+        return None
+    link = finding.remedy.link if finding.remedy else None
+    if finding.topic == "likely pair" and link is not None:
+        new = SameValues(**asdict(link.pairs[-1]))
+        return SetPairs(item.id, item.pairs, (*item.not_same, new), "Not the same")
+    return SetIgnored(item.id, (*item.ignored, finding.topic))
 
 
 def _carried_out(tie: str, remedy: Remedy) -> Edit:

@@ -122,10 +122,12 @@ class Looking:
             return []
         result, found = self._known.get(item.id, (None, None))
         is_now = result is not None and result is self._session.results.ties.get(item.id)
-        if not is_now or self._session.results.trellis.join(item.id) != item:
+        then = self._session.results.trellis.join(item.id) if is_now else None
+        if then is None or then.match_link() != item.match_link() or then.keep != item.keep:
             return []
         refused = {(pair.left, pair.right, pair.field) for pair in item.not_same}
-        return [one for one in found or [] if not _declares(one, item) & refused]
+        told = (one for one in found or [] if one.topic not in item.ignored)
+        return [one for one in told if not _declares(one, item) & refused]
 
     def _looked_at(self, item: Item | None) -> object:
         """Return what there is to look at; another object whenever that is another."""

@@ -121,6 +121,7 @@ class Session(QObject):
     filed = Signal(object)
     typing_ends = Signal()
     asked = Signal(str)
+    shows = Signal(object)
 
     def __init__(self) -> None:
         super().__init__()

@@ -164,6 +164,19 @@ class TakeLink:
 
 
 @dataclass(frozen=True, slots=True)
+class SetIgnored:
+    """Choose which sorts of findings are no problem at a tie, and are not told again."""
+
+    tie: str
+    topics: tuple[str, ...]
+    label: str = "Not a problem here"
+
+    def changed(self, trellis: Trellis) -> Trellis:
+        """Return the trellis with the tie's findings ignored."""
+        return with_item(trellis, self.tie, lambda tie: with_changes(tie, ignored=self.topics))
+
+
+@dataclass(frozen=True, slots=True)
 class SetColumns:
     """Choose which columns go on from a tie."""
 

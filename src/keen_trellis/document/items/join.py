@@ -80,6 +80,9 @@ class WantedColumns(Part):
     link: LinkShown = "once"
     left: tuple[str, ...] | None = None
     right: tuple[str, ...] | None = None
+    renamed: dict[str, str] = Field(default={})
+    order: tuple[str, ...] = ()
+    fills: dict[str, str] = Field(default={})
 
 
 class Promised(Part):
@@ -111,6 +114,8 @@ class JoinItem(Item):
     columns : WantedColumns
     not_same : tuple of SameValues
         Pairs that were proposed and are not the same: they are not proposed again.
+    ignored : tuple of str
+        The topics of findings that are no problem here.
     promises : tuple of Promised
         Checked at every run; a broken one stops the deliveries behind it.
     """
@@ -130,6 +135,7 @@ class JoinItem(Item):
     cross: bool = False
     columns: WantedColumns = WantedColumns()
     promises: tuple[Promised, ...] = ()
+    ignored: tuple[str, ...] = ()
 
     word: ClassVar[str] = "tie"
     has_bays: ClassVar[bool] = True
@@ -160,7 +166,10 @@ class JoinItem(Item):
 
     def wanted_columns(self) -> Columns:
         """Return the columns as the plan takes them."""
-        return Columns(**dict(self.columns))
+        wanted = dict(self.columns)
+        for name in ("renamed", "fills"):
+            wanted[name] = tuple(wanted[name].items())
+        return Columns(**wanted)
 
     def takes(self) -> tuple[Taken, ...]:
         """Return the one lane that it brings in."""
@@ -181,7 +190,13 @@ class JoinItem(Item):
         link = tuple(LinkedFields(**{**dict(f), name: change(getattr(f, name))}) for f in self.link)
         wanted = getattr(self.columns, name)
         names = wanted and tuple(change(column) for column in wanted)
-        columns = WantedColumns(**{**dict(self.columns), name: names})
+        wanted_now = {
+            name: names,
+            "renamed": {change(a): b for a, b in self.columns.renamed.items()},
+            "order": tuple(change(column) for column in self.columns.order),
+            "fills": {change(a): b for a, b in self.columns.fills.items()},
+        }
+        columns = WantedColumns(**{**dict(self.columns), **wanted_now})
         order = self.order
         if name != self.partner_for:  # partners are put in order by fields of the other side
             order = tuple(OrderedBy(**{**dict(o), "field": change(o.field)}) for o in order)

@@ -15,17 +15,22 @@ from PySide6.QtWidgets import (
     QVBoxLayout,
 )
 
+from keen_trellis.compute.schemas import schema_of
 from keen_trellis.data import Table
 from keen_trellis.desktop.bench.page import Page
 from keen_trellis.desktop.bench.sentence import Sentence
 from keen_trellis.desktop.bench.table_model import Origins
-from keen_trellis.desktop.controls import OneLine, button
+from keen_trellis.desktop.controls import Notice, OneLine, button
+from keen_trellis.desktop.parts.join.going_on import GoingOn
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme
 from keen_trellis.document import Lane
 from keen_trellis.document.edits import SetColumns
 from keen_trellis.document.items import Item, JoinItem, WantedColumns
+from keen_trellis.errors import UserError
 from keen_trellis.plan.link import SIDES, Side
+from keen_trellis.plan.outcome import OutcomeColumn, outcome_columns
+from keen_trellis.words import listed
 
 _LINK = {"once": "stand once", "both": "stand twice, each under its own name"}
 _NAME = Qt.ItemDataRole.UserRole
@@ -42,12 +47,21 @@ class ColumnsPage(Page):
         sides = QHBoxLayout()
         sides.setSpacing(12)
         for side, card in self._sides.items():
-            sides.addWidget(card, 1)
+            sides.addWidget(card, 4)
             card.chosen.connect(partial(self._choose, side))
+        self._going_on = GoingOn()
+        self._going_on.renamed.connect(self._rename)
+        self._going_on.filled.connect(self._fill)
+        self._going_on.ordered.connect(lambda names: self._change(order=tuple(names)))
+        self._going_on.listed.connect(self._take_list)
+        sides.addWidget(self._going_on, 7)
+        self._made: list[OutcomeColumn] = []
+        self._notice = Notice("tie_columns.trouble")
         column = QVBoxLayout(self)
         column.setContentsMargins(20, 8, 20, 10)
         column.setSpacing(9)
         column.addWidget(self._said)
+        column.addWidget(self._notice)
         column.addLayout(sides, 1)
 
     def set_theme(self, theme: Theme) -> None:
@@ -71,6 +85,61 @@ class ColumnsPage(Page):
             known = {field.name: str(field.kind) for field in fields}
             colour = origins.colours[whose.id].ink
             card.show_columns(whose.name, colour, known, getattr(item.columns, side))
+        self._show_going_on(item, other.name, origins)
+
+    def _show_going_on(self, item: JoinItem, other: str, origins: Origins) -> None:
+        """Show the columns that go on, as the settings now have it: no row is needed for it."""
+        sides = self.session.results.sides(item.id)
+        tables = [side for side in sides if isinstance(side, Table)]
+        self._made, trouble = [], ""
+        if len(tables) == len(SIDES):
+            try:
+                self._made = outcome_columns(
+                    schema_of(tables[0]),
+                    schema_of(tables[1]),
+                    item.match_link(),
+                    right_name=other,
+                    columns=item.wanted_columns(),
+                    keep=item.keep,
+                )
+            except UserError as error:
+                trouble = str(error)
+        given = self.session.results.given.get(item.id)
+        self._notice.tell(str(given) if isinstance(given, UserError) else trouble)
+        lanes = {i: (name, origins.colours[i]) for i, name in origins.names.items()}
+        if not trouble:
+            self._going_on.show_columns(self._made, lanes)
+
+    def _rename(self, usual: str, name: str) -> None:
+        assert self._item is not None
+        columns = self._item.columns
+        old = columns.renamed.get(usual, usual)
+        renamed = {a: b for a, b in columns.renamed.items() if a != usual}
+        if name != usual:
+            renamed[usual] = name
+        order = tuple(name if one == old else one for one in columns.order)
+        fills = {name if one == old else one: text for one, text in columns.fills.items()}
+        self._change(renamed=renamed, order=order, fills=fills)
+
+    def _fill(self, name: str, text: str) -> None:
+        assert self._item is not None
+        fills = {one: old for one, old in self._item.columns.fills.items() if one != name}
+        self._change(fills={**fills, name: text} if text else fills)
+
+    def _take_list(self, names: list[str]) -> None:
+        """Let only the columns of a list go on, in its order; names that are none are said."""
+        known = {column.name: column for column in self._made}
+        unknown = [name for name in names if name not in known]
+        if unknown:
+            words = f"There is no column {listed([f'“{n}”' for n in unknown])} that goes on. "
+            self.session.said.emit(f"{words}Nothing was changed.", True)
+            return
+        wanted: dict[str, tuple[str, ...]] = {}
+        for side in SIDES:
+            wanted[side] = tuple(known[n].source for n in names if known[n].side == side)
+        filled = (known[name].filled_from for name in names)
+        wanted["right"] += tuple(name for name in filled if name is not None)
+        self._change(order=tuple(names), **wanted)
 
     def _tell(self, item: JoinItem, names: tuple[str, str]) -> None:
         say = self._said
