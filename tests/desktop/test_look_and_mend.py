@@ -315,6 +315,7 @@ class ColumnsTest(LookedAtTestCase):
         self.table.editItem(self.table.item(row, column))
         editor = self.table.findChild(QLineEdit)
         editor.selectAll()
+        QTest.keyClick(editor, Qt.Key.Key_Delete)
         self.key(Qt.Key.Key_Return, editor, text)
         self.settle()  # the editor hands its text on after the key
 
