@@ -6,10 +6,12 @@ import sqlite3
 from collections.abc import Callable
 from contextlib import closing
 from typing import Any
+from unittest import mock
 
-from PySide6.QtCore import QMimeData, QPointF, Qt, QUrl
-from PySide6.QtGui import QAction, QDropEvent
-from PySide6.QtWidgets import QLineEdit, QMenu, QPushButton
+from PySide6.QtCore import QEvent, QMimeData, QPointF, Qt, QUrl
+from PySide6.QtGui import QAction, QDropEvent, QMouseEvent
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QFileDialog, QLineEdit, QMenu, QPushButton
 
 from keen_trellis.compute.blend import Blend
 from keen_trellis.compute.tied import Tied
@@ -308,3 +310,84 @@ class StoryTest(WindowTestCase):
             given = self.session.results.given[tie]
             assert isinstance(given, Tied)
             self.assertEqual(given.counts, before, tie)
+
+    def test_a_natural_join_takes_all_common_names_and_is_refused_without_any(self) -> None:
+        self.bring_in("rides", "crew", "routes")
+        self.drag("rides", "crew")
+        self.act(self.trigger, "tie.natural")
+        link = [(f.left, f.right) for f in self.session.selected_item.link]  # type: ignore[union-attr]
+        self.assertEqual(link, [("first", "first"), ("last", "last")])
+        expected = self.sql("select ride, badge from rides natural left join crew")
+        self.assertCountEqual(self.rows("ride", "badge"), expected)
+        self.drag("rides", "routes")
+        kept = self.session.trellis
+        self.act(self.trigger, "tie.natural")
+        self.assertIn("no column of one name", self.text("bench.notice.text"))
+        self.assertIs(self.session.trellis, kept)
+
+    def test_each_way_to_compare_texts_says_how_many_more_rows_it_finds(self) -> None:
+        (self.folder / "rides.csv").write_text("ride,route\n1, kp-ms\n2,KP-BR\n3,kp-br\n4,MS.GH\n")
+        self.bring_in("rides", "routes")
+        self.drag("rides", "routes")
+        button = self.find(QPushButton, "link.text")
+        menu = button.menu()
+        menu.aboutToShow.emit()
+        told = [action.text() for action in menu.actions()]
+        self.assertIn("ignoring case\t+1", told)
+        self.assertIn("ignoring case and spaces\t+2", told)
+        self.choose("link.text", "ignoring case and spaces")
+        self.assertEqual(self.tied().counts.left.found, 3)
+
+    def test_the_lane_below_the_pointer_says_what_would_link_it_and_how_much_is_found(self) -> None:
+        self.bring_in("rides", "routes")
+        shown = self.window.map.shown
+        plus = next(plus for plus in shown.pluses if plus.lane == "rides")
+        head = next(head for head in shown.heads if head.lane == "routes")
+        viewport, left = self.window.map.viewport(), Qt.MouseButton.LeftButton
+        start, end = self.on_map(plus.box), self.on_map(head.box)
+        QTest.mousePress(viewport, left, pos=start)
+        for place in (start + (end - start) / 2, end):
+            QTest.mouseMove(viewport, place)
+            QApplication.sendEvent(
+                viewport,
+                QMouseEvent(
+                    QEvent.Type.MouseMove,
+                    QPointF(place),
+                    QPointF(viewport.mapToGlobal(place)),
+                    Qt.MouseButton.NoButton,
+                    left,
+                    Qt.KeyboardModifier.NoModifier,
+                ),
+            )
+        self.wait_until(lambda: bool(self.window.map.said_while_dragging()))
+        self.settle()
+        said = self.window.map.said_while_dragging()
+        self.assertEqual(said, "Tie Rides with Routes: route = code, 83% of the values found")
+        QTest.mouseRelease(viewport, left, pos=end)
+        self.settle()
+
+    def test_ten_lanes_are_seen_at_once_and_the_map_becomes_a_picture(self) -> None:
+        for number in range(5):
+            self.bring_in("rides", "routes")
+            lanes = [lane.id for lane in self.session.trellis.lanes]
+            self.drag(lanes[2 * number], lanes[2 * number + 1])
+        self.window.resize(1280, 800)
+        self.settle()
+        seen = self.window.map.viewport().height()
+        heads = self.window.map.shown.heads
+        self.assertEqual(len(heads), 10)
+        self.assertLessEqual(max(self.window.map.to_screen(h.box).bottom() for h in heads), seen)
+        for ending, begins in ((".svg", b"<?xml"), (".png", b"\x89PNG")):
+            path = self.folder / f"map{ending}"
+            with mock.patch.object(QFileDialog, "getSaveFileName", return_value=(str(path), "")):
+                self.trigger("view.save_map")
+            self.assertTrue(path.read_bytes().startswith(begins))
+        wrong = (str(self.folder / "map.gif"), "")
+        with mock.patch.object(QFileDialog, "getSaveFileName", return_value=wrong):
+            self.trigger("view.save_map")
+        self.assertIn("ends in .svg or .png", self.text("bench.notice.text"))
+        self.session.select(heads[0].lane)
+        alt = Qt.KeyboardModifier.AltModifier
+        QTest.keyClick(self.window.map, Qt.Key.Key_Down, alt)
+        self.settle()
+        self.assertEqual(self.session.trellis.lanes[1].id, heads[0].lane)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from itertools import islice
 from typing import Literal
@@ -156,6 +156,14 @@ def text_rule_gains(tie: Tied) -> dict[TextRule, int]:
     """Return for every text rule not chosen how many more left rows it would find alone."""
     gains = _Gains(tie)
     return {r: gains.of((*tie.link.text, r)) for r in TEXT_RULES if r not in tie.link.text}
+
+
+def gains_of_rules(
+    tie: Tied, choices: Iterable[tuple[TextRule, ...]]
+) -> dict[tuple[TextRule, ...], int]:
+    """Return how many more left rows are found with each choice of rules that adds to those now."""
+    gains, now = _Gains(tie), set(tie.link.text)
+    return {rules: gains.of(rules) for rules in choices if now < set(rules)}
 
 
 class _Gains:

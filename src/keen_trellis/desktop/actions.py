@@ -374,6 +374,14 @@ ACTIONS = (
         _bays_selected,
     ),
     ActionSpec(
+        "tie.natural",
+        "Link all columns of one name",
+        "Link the selected join by every column that both sides have (a natural join).",
+        lambda d: d.session.link_naturally(),
+        "",
+        _join_selected,
+    ),
+    ActionSpec(
         "tie.swap",
         "Swap the sides",
         "Let the other lane of the selected join go on; every setting is turned round with it.",

@@ -46,7 +46,7 @@ from keen_trellis.document.edits import (
 )
 from keen_trellis.document.storage import ENDING
 
-_MAP_HEIGHT, _BENCH_HEIGHT = 300, 350
+_MAP_HEIGHT, _BENCH_HEIGHT, _MAP_SHARE = 300, 325, 0.55
 _SPECS = {spec.id: spec for spec in ACTIONS}
 
 
@@ -117,13 +117,13 @@ class Window(QMainWindow):
         QSettings().setValue("map_height", self._halves.sizes()[0])
 
     def _share_room(self) -> None:
-        """Give the map the room that its lanes need, up to a half, or what was chosen by hand."""
+        """Give the map the room that its lanes need, up to a share, or what was chosen by hand."""
         whole = sum(self._halves.sizes())
         if not whole:
             return
         chosen = QSettings().value("map_height")
         needed = max(int(self.map.shown.height) + 4, _MAP_HEIGHT)
-        height = int(str(chosen)) if chosen is not None else min(needed, whole // 2)
+        height = int(str(chosen)) if chosen is not None else min(needed, int(whole * _MAP_SHARE))
         height = max(min(height, whole - _BENCH_HEIGHT), 0)
         self._halves.setSizes([height, whole - height])
 

@@ -10,3 +10,12 @@ RULE_WORDS: dict[TextRule, str] = {
     rule: "invisible characters" if rule == "invisible" else rule for rule in TEXT_RULES
 }
 """The rules as sentences say them."""
+
+TEXT_CHOICES: dict[str, tuple[TextRule, ...]] = {
+    "exactly": (),
+    "ignoring outer spaces": ("outer spaces",),
+    "ignoring case": ("case",),
+    "ignoring case and spaces": TEXT_RULES[:3],
+    "ignoring all but the letters": TEXT_RULES,
+}
+"""The rules that are usually taken together, and how that is said."""

@@ -16,6 +16,8 @@ if TYPE_CHECKING:
 
 _BLOCK = 200
 _BLOCKS_KEPT = 40
+_SHORT = 12
+"""Texts no longer than this are seen whole in any column."""
 _ROWS_AT_MOST = 50_000_000  # a header's length in pixels must stay below 2**31
 
 Index = QModelIndex | QPersistentModelIndex
@@ -70,6 +72,9 @@ class TableModel(QAbstractTableModel):
         column, row = self.cell(index.row(), index.column())
         if role == Role.DisplayRole:
             return column.text(row)
+        if role == Role.ToolTipRole:  # all of it, where a cell shows only its beginning
+            text = column.text(row)
+            return text if len(text) > _SHORT else None
         state = PRESENT if column.state is None else int(column.state[row])
         if role == Role.AccessibleTextRole:
             return {BLANK: "blank", GAP: "gap"}.get(state, column.text(row))

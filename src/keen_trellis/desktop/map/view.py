@@ -277,8 +277,21 @@ class MapView(QAbstractScrollArea):
                     bar.setValue(int(bar.value() + low - 20))
                 elif high > room:
                     bar.setValue(int(bar.value() + high - room + 20))
-        self.setAccessibleDescription(self._session.selection)
+        self.setAccessibleDescription(self._told())
         self.viewport().update()
+
+    def _told(self) -> str:
+        """Return what is selected, in words for those who hear the map."""
+        selected = self._session.selection
+        facts = self._session.results.facts
+        item = facts.items.get(selected)
+        if item is not None:
+            return f"{item.type.capitalize()} {item.name}. {item.trouble or item.says}".strip()
+        lane = facts.lanes.get(selected)
+        if lane is None:
+            return selected
+        rows = "" if lane.rows is None else f", {lane.rows:,} rows, {len(lane.columns)} columns"
+        return f"Lane {lane.name}{rows}. {lane.trouble}".strip()
 
     def _dragging(self) -> bool:
         if self._press is None or self._dragged is None:
@@ -629,13 +642,18 @@ class MapView(QAbstractScrollArea):
             painter.drawLine(QPointF(8, y), QPointF(HEADS_WIDTH * self._zoom - 8, y))
             return
         painter.drawLine(self._press, self._pointer)
+        text = self.said_while_dragging()
+        if text:
+            self._draw_label(painter, text)
+
+    def said_while_dragging(self) -> str:
+        """Return what a drop here would tie, and by what; empty where it would tie nothing."""
         lane = self._layout.lane_at(*self._in_layout(self._pointer))
-        if lane and isinstance(self._dragged, Plus) and lane != self._dragged.lane:
-            other = self._session.trellis.lane(lane).name
-            own = self._session.trellis.lane(self._dragged.lane).name
-            text = f"Tie {own} with {other}"
-            found = self._proposed.get((self._dragged.lane, lane), "")
-            self._draw_label(painter, f"{text}: {found}" if found else text)
+        if not lane or not isinstance(self._dragged, Plus) or lane == self._dragged.lane:
+            return ""
+        own, other = (self._session.trellis.lane(i).name for i in (self._dragged.lane, lane))
+        found = self._proposed.get((self._dragged.lane, lane), "")
+        return f"Tie {own} with {other}" + (f": {found}" if found else "")
 
     def _draw_label(self, painter: QPainter, text: str) -> None:
         """Draw a label beside the pointer, within the map."""

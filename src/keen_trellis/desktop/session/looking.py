@@ -11,6 +11,7 @@ from keen_trellis.desktop.jobs import Job
 from keen_trellis.document.edits import SetItem, apply
 from keen_trellis.document.items import FilterItem, Item, JoinItem
 from keen_trellis.errors import KindsDifferError, UserError
+from keen_trellis.plan.text_rules import TEXT_CHOICES, TextRule
 from keen_trellis.progress import Cancelled, Report
 from keen_trellis.run import Results
 
@@ -20,6 +21,7 @@ if TYPE_CHECKING:
     from keen_trellis.desktop.session.session import Session
 
 
+Gains = dict[tuple[TextRule, ...], int]
 Work = Callable[[Report], list[Any]]
 
 _AFTER_MS = 60
@@ -32,6 +34,7 @@ class Looking:
     def __init__(self, session: Session) -> None:
         self._session = session
         self._known: dict[str, tuple[object, list[Any] | None]] = {}
+        self._gains: dict[str, tuple[object, Gains]] = {}
         self._job: Job | None = None
         self._due = QTimer(session, singleShot=True, interval=_AFTER_MS)
         self._due.timeout.connect(self._begin)
@@ -52,7 +55,7 @@ class Looking:
 
     def forget(self) -> None:
         """Forget all that is known; another trellis is taken up."""
-        self._known = {}
+        self._known, self._gains = {}, {}
 
     def give_way(self) -> None:
         """Let go of a look that runs the trellis of before, which a run would wait for."""
@@ -129,6 +132,14 @@ class Looking:
         told = (one for one in found or [] if one.topic not in item.ignored)
         return [one for one in told if not _declares(one, item) & refused]
 
+    @property
+    def text_gains(self) -> Gains:
+        """How many more rows each choice of text rules would find at the selected join."""
+        item = self._session.selected_item
+        result, gains = self._gains.get(item.id, (None, {})) if item else (None, {})
+        is_now = item is not None and result is self._session.results.ties.get(item.id)
+        return gains if is_now else {}
+
     def _looked_at(self, item: Item | None) -> object:
         """Return what there is to look at; another object whenever that is another."""
         if isinstance(item, JoinItem):
@@ -150,8 +161,9 @@ class Looking:
             tied = cast("Tied", result)
 
             def notice(report: Report) -> list[Finding]:
-                from keen_trellis.advice.findings import findings
+                from keen_trellis.advice.findings import findings, gains_of_rules
 
+                self._gains[tie] = (tied, gains_of_rules(tied, TEXT_CHOICES.values()))
                 return findings(tied, report)
 
             return notice

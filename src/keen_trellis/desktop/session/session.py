@@ -29,11 +29,12 @@ from keen_trellis.document.edits import (
     ChangeTie,
     Edit,
     InsertItem,
+    SetLink,
     apply,
     lane_with_bay,
     lane_with_rows,
 )
-from keen_trellis.document.items import FigureItem, FilterItem, Item, LinkedFields
+from keen_trellis.document.items import FigureItem, FilterItem, Item, JoinItem, LinkedFields
 from keen_trellis.errors import UserError
 from keen_trellis.plan.bays import Bay
 from keen_trellis.progress import Cancelled, Report, part
@@ -470,6 +471,24 @@ class Session(QObject):
             sides = self.results.sides(item.id)
             figures = usual_figures_of([None if isinstance(s, UserError) else s for s in sides])
         self.do(ChangeTie(item.id, kind, figures))
+
+    def link_naturally(self) -> None:
+        """Link the selected join by all columns that have one name on both sides."""
+        item = self.selected_item
+        if not isinstance(item, JoinItem):
+            return
+        sides = [getattr(side, "columns", ()) for side in self.results.sides(item.id)]
+        names = [name for name in sides[0] if name in sides[1]] if len(sides) > 1 else []
+        if not names:
+            lane, other = self.trellis.place_of(item.id)[0], self.trellis.lane(item.lane)
+            self.said.emit(
+                f"{lane.name} and {other.name} have no column of one name, so there is no natural "
+                "join of them. Choose the fields that belong together.",
+                True,
+            )
+            return
+        link = tuple(LinkedFields(left=name, right=name) for name in names)
+        self.do(SetLink(item.id, link, "Link all columns of one name"))
 
     def stack(self, lane: str, other: str) -> None:
         """Put the rows at a lane's end below those at the end of another."""

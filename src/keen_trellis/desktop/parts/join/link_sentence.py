@@ -18,7 +18,7 @@ from keen_trellis.document.items import JoinItem, LinkedFields
 from keen_trellis.errors import UserError
 from keen_trellis.plan.link import OrderField
 from keen_trellis.plan.operators import NEAREST, OPERATOR_WORDS
-from keen_trellis.plan.text_rules import TEXT_RULES, TextRule
+from keen_trellis.plan.text_rules import TEXT_CHOICES, TextRule
 from keen_trellis.words import counted, listed
 
 _PARTNERS = {
@@ -30,13 +30,6 @@ _PARTNERS = {
 _BLANKS = {"never": "never match", "match": "match blanks"}
 _ORDERS = {"up": "from the least", "down": "from the greatest"}
 _STRICT = {"no": "equal counts", "yes": "equal does not count"}
-_TEXT_CHOICES: tuple[tuple[str, tuple[TextRule, ...]], ...] = (
-    ("exactly", ()),
-    ("ignoring outer spaces", ("outer spaces",)),
-    ("ignoring case", ("case",)),
-    ("ignoring case and spaces", TEXT_RULES[:3]),
-    ("ignoring all but the letters", TEXT_RULES),
-)
 _UNITS = {Kind.DATE: "days", Kind.DATE_TIME: "seconds", Kind.TIME: "seconds"}
 _DISTANCE_WIDTH = 76
 
@@ -49,13 +42,24 @@ class LinkSentence(Sentence):
     def __init__(self, session: Session) -> None:
         super().__init__("match.sentence")
         self._session = session
+        self._shown: tuple[Lane, JoinItem, Origins] | None = None
+        session.noticed.connect(self._renew)
+
+    def _renew(self) -> None:
+        """Say it anew once it is known how many rows the rules for texts would win."""
+        if self._shown is not None and self.isVisible():
+            lane, item, origins = self._shown
+            if self._session.selected_item == item:
+                self.show_link(lane, item, origins)
 
     def show_link(self, lane: Lane, item: JoinItem, origins: Origins) -> None:
         """Say the link of a join."""
         other = self._session.trellis.lane(item.lane)
         told = _Told(self, self._session, item, (lane, other), origins)
         linked = item.id, item.link, item.match_link()  # bays and columns are said elsewhere
-        key = (linked, lane.name, other.name, told.left_fields, told.right_fields)
+        gains = tuple(self._session.looking.text_gains.items())
+        key = (linked, lane.name, other.name, told.left_fields, told.right_fields, gains)
+        self._shown = lane, item, origins
         self.say(key, told.tell)
 
 
@@ -250,7 +254,7 @@ class _Told:
     def _tell_rest(self) -> None:
         """How text compares, what blanks do, and which values were declared the same."""
         item, sentence = self._item, self._sentence
-        rules = dict(_TEXT_CHOICES)
+        rules = dict(TEXT_CHOICES)
         current = next((words for words, chosen in rules.items() if chosen == item.text), None)
         if current is None:
             current = f"ignoring {listed(item.text)}"
@@ -259,7 +263,7 @@ class _Told:
         sentence.choice(
             "link.text",
             "How text compares",
-            {words: words for words in rules},
+            [(words, words, self._gain(rules[words])) for words in rules],
             current=current,
             chosen=lambda words: self._change(text=rules[words]),
         )
@@ -273,6 +277,11 @@ class _Told:
         )
         if item.pairs:
             sentence.word(f"· {counted(len(item.pairs), 'pair')} of values the same")
+
+    def _gain(self, rules: tuple[TextRule, ...]) -> str:
+        """Return how many more rows are found with some rules, as far as it is known."""
+        gains = self._session.looking.text_gains
+        return f"+{gains[rules]:,}" if rules in gains else ""
 
     def _name(self, side: int) -> None:
         self._sentence.word(self._names[side], self._colours[side].ink)
