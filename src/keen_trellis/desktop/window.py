@@ -46,7 +46,7 @@ from keen_trellis.document.edits import (
 )
 from keen_trellis.document.storage import ENDING
 
-_MAP_HEIGHT, _BENCH_HEIGHT, _MAP_SHARE = 300, 325, 0.55
+_MAP_HEIGHT, _BENCH_HEIGHT, _MAP_SHARE = 300, 310, 0.57
 _SPECS = {spec.id: spec for spec in ACTIONS}
 
 
