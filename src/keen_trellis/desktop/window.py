@@ -46,7 +46,7 @@ from keen_trellis.document.edits import (
 )
 from keen_trellis.document.storage import ENDING
 
-_MAP_HEIGHT, _BENCH_HEIGHT, _MAP_SHARE = 300, 310, 0.57
+_MAP_HEIGHT, _BENCH_HEIGHT, _MAP_SHARE = 300, 325, 0.55
 _SPECS = {spec.id: spec for spec in ACTIONS}
 
 
@@ -74,7 +74,7 @@ class Window(QMainWindow):
         self._top = TopBar(self.action, theme)
         self._status = StatusLine(session, self.action)
         self._finder: QWidget | None = None
-        self._lanes_shown = 0
+        self._height_shown = 0.0
         self.documents = Documents(session, self)
         self.adding = Adding(session, self.map, self.action, theme=lambda: self.theme, parent=self)
         at_end = [spec.id for spec in ACTIONS if spec.at_end]
@@ -184,9 +184,8 @@ class Window(QMainWindow):
     def _show_document(self) -> None:
         session = self.session
         is_empty = not session.trellis.lanes
-        lanes = len(session.trellis.lanes)
-        if lanes != self._lanes_shown:
-            self._lanes_shown = lanes
+        if self.map.shown.height != self._height_shown:
+            self._height_shown = self.map.shown.height
             QTimer.singleShot(0, self, self._share_room)
         if is_empty and self._middle.currentWidget() is not self._start:
             self._start.renew()

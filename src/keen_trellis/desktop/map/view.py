@@ -7,13 +7,14 @@ from html import escape
 from pathlib import Path
 from typing import Any
 
-from PySide6.QtCore import QBuffer, QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtCore import QBuffer, QByteArray, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
     QBrush,
     QColor,
     QContextMenuEvent,
     QFontMetricsF,
     QImage,
+    QImageWriter,
     QKeyEvent,
     QMouseEvent,
     QPaintDevice,
@@ -76,6 +77,7 @@ class MapView(QAbstractScrollArea):
         self._press: QPointF | None = None
         self._dragged: Plus | Head | None = None
         self._pointer = QPointF()
+        self._is_picture = False  # of which nothing is selected, and to which nothing is added
         self._proposed: dict[tuple[str, str], str] = {}
         small = QFontMetricsF(text_font(11))
         self._measure = small.horizontalAdvance
@@ -86,6 +88,11 @@ class MapView(QAbstractScrollArea):
         session.ran.connect(self.renew)
         session.outside.connect(self.renew)
         session.selected.connect(self._follow_selection)
+
+    @property
+    def _selected(self) -> str:
+        """What is drawn as selected."""
+        return "" if self._is_picture else self._session.selection
 
     @property
     def shown(self) -> MapLayout:
@@ -347,7 +354,7 @@ class MapView(QAbstractScrollArea):
             (self._layout.joints, self._draw_joint),
             (self._layout.flags, self._draw_flag),
             (self._layout.beads, self._draw_bead),
-            (self._layout.pluses, self._draw_plus),
+            (() if self._is_picture else self._layout.pluses, self._draw_plus),
         )
         for things, draw in groups:
             for thing in things:
@@ -394,7 +401,9 @@ class MapView(QAbstractScrollArea):
 
     def _draw_joint(self, painter: QPainter, joint: Joint) -> None:
         theme, box = self._theme, _rect(joint.box)
-        if joint.item == self._session.selection:
+        title = _rect(joint.title_box)
+        self._clear_behind(painter, joint, title)
+        if joint.item == self._selected:
             self._draw_ring(painter, box, 9)
         painter.setPen(QPen(QColor(theme.warn_ink), 1.4) if joint.trouble else Qt.PenStyle.NoPen)
         painter.setBrush(QColor(theme.warn_soft if joint.trouble else theme.surface))
@@ -412,8 +421,6 @@ class MapView(QAbstractScrollArea):
             painter.setPen(QColor(theme.warn_ink))
             painter.setFont(text_font(18, bold=True))
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter, "!")
-        title = _rect(joint.title_box)
-        self._clear_behind(painter, joint, title)
         colour = theme.warn_ink if joint.trouble else theme.ink_soft
         if self._layout.sizes.is_close:
             # one line: what kind it is tells the joint, so its name and counts have the room
@@ -455,7 +462,7 @@ class MapView(QAbstractScrollArea):
 
     def _draw_flag(self, painter: QPainter, flag: Flag) -> None:
         theme, box = self._theme, _rect(flag.box)
-        selected = flag.item == self._session.selection
+        selected = flag.item == self._selected
         painter.setPen(QPen(QColor(theme.accent), 2.4 if selected else 1.4))
         painter.setBrush(QColor(theme.surface))
         painter.drawRoundedRect(box, 6, 6)
@@ -475,7 +482,7 @@ class MapView(QAbstractScrollArea):
 
     def _draw_bead(self, painter: QPainter, bead: Bead) -> None:
         theme, box = self._theme, _rect(bead.box)
-        if bead.item == self._session.selection:
+        if bead.item == self._selected:
             self._draw_ring(painter, box, box.width() / 2)
         colour = self._session.trellis.lane(bead.lane).colour
         ink = theme.warn_ink if bead.trouble else theme.lane(colour).ink
@@ -514,12 +521,14 @@ class MapView(QAbstractScrollArea):
         for head in self._layout.heads:
             if low < head.box.middle < high:
                 self._draw_head(painter, head)
+        if self._is_picture:
+            return
         add = _rect(self._layout.add_lane).adjusted(28, 0, 0, 0)
         self._draw_text(painter, add, "+  Add a lane", theme.accent_ink, bold=True, centred=True)
 
     def _draw_head(self, painter: QPainter, head: Head) -> None:
         theme, box = self._theme, _rect(head.box)
-        if head.lane == self._session.selection:
+        if head.lane == self._selected:
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(QColor(theme.selected))
             painter.drawRoundedRect(box.adjusted(6, -1, -6, 1), 6, 6)
@@ -614,7 +623,7 @@ class MapView(QAbstractScrollArea):
             self._draw_whole(image, size)
             drawn = QBuffer()
             drawn.open(QBuffer.OpenModeFlag.WriteOnly)
-            image.save(drawn, b"PNG")
+            QImageWriter(drawn, QByteArray(b"png")).write(image)
         else:
             raise DeliveryError(
                 f"A picture of the map cannot be written as “{ending or path.name}”.",
@@ -627,9 +636,11 @@ class MapView(QAbstractScrollArea):
         painter = QPainter(device)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.fillRect(QRectF(0, 0, size.width(), size.height()), QColor(self._theme.ground))
+        self._is_picture = True
         self._draw_ground(painter)
         self._draw_things(painter, (float("-inf"), float("inf")))
         self._draw_heads(painter, (float("-inf"), float("inf")))
+        self._is_picture = False
         painter.end()
 
     def _draw_drag(self, painter: QPainter) -> None:
