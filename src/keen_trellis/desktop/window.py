@@ -117,12 +117,14 @@ class Window(QMainWindow):
         QSettings().setValue("map_height", self._halves.sizes()[0])
 
     def _share_room(self) -> None:
-        """Give the map the room that its lanes need, up to a share, or what was chosen by hand."""
+        """Give the map the room that many lanes need, up to a share, or what was chosen by hand."""
         whole = sum(self._halves.sizes())
         if not whole:
             return
         chosen = QSettings().value("map_height")
-        needed = max(int(self.map.shown.height) + 4, _MAP_HEIGHT)
+        needed = _MAP_HEIGHT
+        if self.map.shown.sizes.is_close:
+            needed = max(int(self.map.shown.height) + 4, _MAP_HEIGHT)
         height = int(str(chosen)) if chosen is not None else min(needed, int(whole * _MAP_SHARE))
         height = max(min(height, whole - _BENCH_HEIGHT), 0)
         self._halves.setSizes([height, whole - height])

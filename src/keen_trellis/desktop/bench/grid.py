@@ -78,6 +78,7 @@ class Grid(QTableView):
         self.setSelectionMode(QAbstractItemView.SelectionMode.ContiguousSelection)
         self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self.setTabKeyNavigation(False)
+        self.setMinimumHeight(_ROW_HEIGHT)  # a sentence above is never cut for the rows below it
         self._band.sectionClicked.connect(self._section_clicked)
 
     def show_kinds(self) -> None:

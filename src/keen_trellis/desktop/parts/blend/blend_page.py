@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from functools import partial
 
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout, QWidget
 
 from keen_trellis.compute.blend import Blend
@@ -33,6 +34,7 @@ from keen_trellis.plan.blends import Reach
 from keen_trellis.plan.figures import FIGURES
 
 _ROWS = "rows"
+_SAID_HEIGHT = 36
 _OF_ANY_KIND = ("count", "distinct count", "min", "max", "first", "last")
 
 
@@ -53,6 +55,8 @@ class BlendPage(Page):
         self._words = label()
         self._words.setObjectName("blend.said")
         self._words.setWordWrap(True)
+        self._words.setAlignment(Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft)
+        self._words.setMaximumHeight(_SAID_HEIGHT)  # with long names the rest is in the tip
         said = QHBoxLayout(self._said)
         said.setContentsMargins(14, 7, 14, 7)
         said.addWidget(self._words)
@@ -94,6 +98,7 @@ class BlendPage(Page):
             unit = "row" if given.keeps_rows else "group"
             self._bays.show_tie(tie, item.keep, (lane.id, other.lane), origins, unit)
             self._words.setText(given.sentence())
+            self._words.setToolTip(given.sentence())
 
     def _tables(self) -> list[Table | None]:
         """Return the rows of every lane of the blend, as far as they are known."""

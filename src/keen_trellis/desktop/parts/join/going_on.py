@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QBrush, QColor, QKeyEvent
 from PySide6.QtWidgets import (
+    QAbstractButton,
     QAbstractItemView,
     QDialog,
     QDialogButtonBox,
@@ -172,6 +173,9 @@ class _Rows(QTableWidget):
             mode = QHeaderView.ResizeMode.Stretch
             self.horizontalHeader().setSectionResizeMode(column, mode)
         self.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
+        corner = self.findChild(QAbstractButton)
+        if corner is not None:
+            corner.setAccessibleName("Select all columns")
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Move a row up or down; all else is as in any table."""
