@@ -23,8 +23,8 @@ from keen_trellis.desktop.application import make_application, make_window
 from keen_trellis.desktop.bench.grid import Grid
 from keen_trellis.desktop.reread_summary import RereadSummary
 from keen_trellis.desktop.window import Window
-from keen_trellis.document.edits import SetItem, SetPromises
-from keen_trellis.document.items import ConditionItem, FilterItem, Promised
+from keen_trellis.document.edits import SetColumns, SetItem, SetPromises
+from keen_trellis.document.items import ConditionItem, FilterItem, Promised, WantedColumns
 from keen_trellis.plan.bays import Bay
 from keen_trellis.read import SqliteFile
 
@@ -142,8 +142,53 @@ def shoot_steps(window: Window) -> None:
     settled(window)
 
 
+def shoot_ties(window: Window) -> None:
+    """Show the values of a link, the columns that go on, the join types, and a blend."""
+    session = window.session
+    session.select("sailings-routes")
+    window.bench.open_page("values")
+    wait(lambda: window.findChild(QPushButton, "pairs.same.0") is not None)
+    window.findChild(QPushButton, "pairs.all_safe").click()
+    wait(lambda: window.findChild(QPushButton, "pairs.same.0") is not None)
+    settled(window)
+    shoot(window, "link-values")
+    wanted = WantedColumns(
+        renamed={"zone": "area"}, order=("area", "sailing"), fills={"area": "no route"}
+    )
+    session.do(SetColumns("sailings-routes", wanted))
+    window.set_theme(themes.DARK)
+    window.bench.open_page("tie_columns")
+    settled(window)
+    shoot(window, "columns")
+    window.set_theme(themes.LIGHT)
+    window.bench.open_page("match")
+    settled(window)
+    window.show_join_types()
+    settled(window)
+    card = APPLICATION.activePopupWidget()
+    shoot(card, "join-types")
+    card.close()
+    while session.undo.canUndo():
+        session.undo.undo()
+    settled(window)
+
+
+def shoot_season(window: Window, folder: Path) -> None:
+    """Show the demo of all ten tables, and its blend."""
+    window.session.open(folder / "whole-season.trellis")
+    settled(window)
+    window.session.select("sailings-fares")
+    settled(window)
+    shoot(window, "whole-season")
+    window.session.select("takings-budget")
+    settled(window)
+    shoot(window, "blend")
+    window.session.open(folder / "winter-season.trellis")
+    settled(window)
+
+
 def main(folder: Path) -> None:
-    QSettings().remove("recent")  # what other runs opened
+    QSettings().clear()  # what other runs opened, and where they put the border of the map
     empty = make_window(APPLICATION, themes.LIGHT)
     empty.resize(1280, 800)
     empty.show()
@@ -163,9 +208,11 @@ def main(folder: Path) -> None:
     settled(window)
     shoot(window, "profile")
     shoot_steps(window)
+    shoot_ties(window)
     shoot_chooser(window, folder / "operations.ods", "chooser-workbook", row=1)
     shoot_chooser(window, odd_text(folder), "chooser-text")
     shoot_chooser(window, SqliteFile(str(folder / "harbour.sqlite")), "chooser-database")
+    shoot_season(window, folder)
     window.session.select("sailings-vessels")
     window.bench.open_page("match")
     window.set_theme(themes.DARK)

@@ -584,7 +584,8 @@ class MapView(QAbstractScrollArea):
         width = 2.4 if self.hasFocus() else 1.8
         painter.setPen(QPen(QColor(self._theme.accent_ink), width))
         painter.setBrush(QColor(self._theme.ground))
-        painter.drawRoundedRect(box.adjusted(-6, -6, 6, 6), radius + 2, radius + 2)
+        far = 2 if self._layout.sizes.is_close else 6  # words stand near where lanes are close
+        painter.drawRoundedRect(box.adjusted(-far, -far, far, far), radius + 2, radius + 2)
 
     def _sheet(self, thing: object) -> str:
         """Return what is known of a tie or step: what it did, its promises, why it is so."""

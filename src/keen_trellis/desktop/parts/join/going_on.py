@@ -107,6 +107,7 @@ class GoingOn(QFrame):
             filled = f" or {column.filled_from}" if column.filled_from else ""
             came = QTableWidgetItem(f"{lane}{source}{filled}   {column.kind}")
             came.setFlags(Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable)
+            came.setToolTip(came.text())
             if colours is not None:
                 came.setForeground(_brush(colours.ink))
             fill = QTableWidgetItem(column.fill or "")
