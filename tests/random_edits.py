@@ -12,6 +12,7 @@ from keen_trellis.document.edits import (
     Edit,
     InsertItem,
     MoveBehind,
+    MoveItem,
     MoveLane,
     RemoveItem,
     RemoveLane,
@@ -65,6 +66,7 @@ def any_edit(trellis: Trellis, chance: Random) -> Edit:
     if items:
         item = chance.choice(items)
         changing += [RemoveItem(item.id), MoveBehind(item.id)]
+        changing.append(MoveItem(item.id, chance.choice([-1, 1])))
         if isinstance(item, FilterItem):
             conditions = (_condition(chance), _condition(chance))
             changing.append(SetItem(FilterItem(id=item.id, conditions=conditions, of="any")))

@@ -8,7 +8,7 @@ from unittest import mock
 
 import keyring
 import keyring.backends.fail
-from PySide6.QtCore import QMimeData, QPointF, Qt, QTimer, QUrl
+from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QTimer, QUrl
 from PySide6.QtGui import QAction, QDropEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import (
@@ -121,9 +121,17 @@ class ChooserTest(WindowTestCase):
         self.ready()
         wishes = "chooser.form.wishes"
         menu = self.find(QPushButton, f"{wishes}.columns").menu()
-        next(a for a in menu.actions() if a.text().startswith("minutes")).trigger()
+        menu.popup(self.window.mapToGlobal(QPoint(60, 60)))
+        for name in ("minutes", "distance", "distance"):  # it stays open while one ticks
+            action = next(a for a in menu.actions() if a.text().startswith(name))
+            place = menu.actionGeometry(action).center()
+            QTest.mouseClick(menu, Qt.MouseButton.LeftButton, pos=place)
+            self.assertTrue(menu.isVisible())
+        menu.close()
+        self.settle()
         self.ready()
         self.assertNotIn("minutes", self.columns())
+        self.assertIn("distance", self.columns())
         self.click(f"{wishes}.add")
         self.choose(f"{wishes}.0.column", "zone")
         self.choose(f"{wishes}.0.comparison", "=")
@@ -166,6 +174,17 @@ class ChooserTest(WindowTestCase):
         self.wait_until(lambda: self.session.undo.count() == 2)
         self.settle()
         self.assertEqual(self.session.results.readings[lane.id].table.column("days").text(0), "30")
+
+    def test_return_goes_down_in_a_typed_table(self) -> None:
+        self.trigger("lane.type_in")
+        cells = self.find(TypedGrid, "chooser.form.cells")
+        cells.setCurrentCell(0, 1)
+        for text in ("days", "31", "28"):
+            cells.edit(cells.currentIndex())
+            self.key(Qt.Key.Key_Return, cells.viewport().findChildren(QLineEdit)[-1], text)
+            self.settle()
+        self.assertEqual([cells.item(row, 1).text() for row in range(3)], ["days", "31", "28"])
+        self.assertEqual((cells.currentRow(), cells.currentColumn()), (3, 1))
 
     def test_files_dropped_on_the_window_are_brought_in_one_after_the_other(self) -> None:
         data = QMimeData()

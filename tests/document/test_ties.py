@@ -20,6 +20,7 @@ from keen_trellis.document.edits import (
     AddTie,
     ChangeTie,
     InsertItem,
+    MoveItem,
     RenameLane,
     SetBay,
     SetItem,
@@ -257,3 +258,43 @@ class SwapTest(TiesTest):
         self.do(SetItem(early))
         with self.assertRaisesRegex(EditError, "goes on behind the place"):
             self.do(SwapSides("routes-monday"))
+
+
+class MoveTest(TiesTest):
+    """Items change places along a lane; who takes rows behind both goes on taking them."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.do(AddTie("monday", "routes", (LinkedFields(left="route", right="code"),)))
+        self.do(SetKeep("monday-routes", (Bay.BOTH,)))
+        riders = ConditionItem(column="riders", is_=">", values=("20",))
+        self.do(InsertItem("monday", "monday-routes", FilterItem(id="", conditions=(riders,))))
+
+    def types(self) -> list[str]:
+        return [item.type for item in self.trellis.lane("monday").items]
+
+    def test_a_filter_moves_before_a_tie_and_back(self) -> None:
+        rows = self.rows("monday-filter")
+        self.do(MoveItem("monday-filter", -1))
+        self.assertEqual((self.types(), self.rows("monday-routes")), (["filter", "join"], rows))
+        self.do(MoveItem("monday-filter", 1))
+        self.assertEqual((self.types(), self.rows("monday-filter")), (["join", "filter"], rows))
+        with self.assertRaisesRegex(EditError, "nothing on this lane"):
+            self.do(MoveItem("monday-filter", 1))
+
+    def test_who_takes_the_rows_behind_keeps_them_and_rows_between_stand_in_the_way(self) -> None:
+        self.do(AddTie("tuesday", "monday", ON_ROUTE))
+        rows = self.rows("tuesday-monday")
+        self.do(MoveItem("monday-filter", -1))
+        (taken,) = self.trellis.item("tuesday-monday").takes()
+        self.assertEqual((taken.after, self.rows("tuesday-monday")), ("monday-routes", rows))
+        early = JoinItem(**{**dict(self.trellis.join("tuesday-monday")), "after": "monday-filter"})
+        self.do(SetItem(early))
+        with self.assertRaisesRegex(EditError, "Tuesday takes the rows between this step"):
+            self.do(MoveItem("monday-filter", 1))
+
+    def test_a_delivery_writes_the_rows_of_the_place_where_it_is_put(self) -> None:
+        self.do(AddDelivery("monday", "Rows", "/nowhere/rows.csv"))
+        self.do(MoveItem("rows", -1))
+        self.assertEqual(self.types(), ["join", "delivery", "filter"])
+        self.assertEqual(self.rows("rows"), self.rows("monday-routes"))

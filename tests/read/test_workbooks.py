@@ -106,7 +106,12 @@ class WorkbookTest(SourceTestCase):
 
     def test_a_total_row_is_proposed_for_leaving_out(self) -> None:
         rows = [["zone", "target"], ["north", 10], ["south", 20], ["west", 5]]
-        for last, why in ((["Total", 35], "“Total”"), ([None, 35], "sums of the rows above")):
+        text = ["Total", "35"]  # where somebody typed an apostrophe before the figure
+        for last, why in (
+            (["Total", 35], "“Total”"),
+            ([None, 35], "sums of the rows above"),
+            (text, "“Total”"),
+        ):
             path = self.workbook([*rows, last])
             kept = read_sheet(path, "Crew")
             self.assertEqual(len(kept.table), 4)

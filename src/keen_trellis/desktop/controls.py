@@ -4,8 +4,19 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
-from PySide6.QtCore import QPoint, QPointF, QRect, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QFont, QFontMetrics, QPainter, QPaintEvent, QPalette, QPen
+from PySide6.QtCore import QPoint, QPointF, QRect, QRectF, QSize, Qt, QTimer, Signal
+from PySide6.QtGui import (
+    QAction,
+    QColor,
+    QFont,
+    QFontMetrics,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPalette,
+    QPen,
+)
 from PySide6.QtWidgets import (
     QButtonGroup,
     QFrame,
@@ -145,6 +156,47 @@ class Choice(QPushButton):
         painter.setPen(QPen(ink, 1.5))
         x, y = self.width() - 16, self.height() / 2 - 1.5
         painter.drawPolyline([QPointF(x - 4, y), QPointF(x, y + 4), QPointF(x + 4, y)])
+
+
+class StayingMenu(QMenu):
+    """A menu of things to tick that stays open meanwhile.
+
+    Signals
+    -------
+    ticked()
+        It has been closed, and other things are ticked than when it was opened.
+    """
+
+    ticked = Signal()
+
+    def __init__(self, parent: QWidget) -> None:
+        super().__init__(parent)
+        self._before: list[bool] = []
+        self.aboutToShow.connect(self._remember)
+        self.aboutToHide.connect(self._tell)
+        self.triggered.connect(lambda _: None if self.isVisible() else self.ticked.emit())
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        """Tick what is clicked, and stay."""
+        self._tick(self.actionAt(event.position().toPoint()))
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Tick with Space; Return and Esc close as they do."""
+        if event.key() == Qt.Key.Key_Space:
+            self._tick(self.activeAction())
+        else:
+            super().keyPressEvent(event)
+
+    def _tick(self, action: QAction | None) -> None:
+        if action is not None and action.isEnabled():
+            action.setChecked(not action.isChecked())
+
+    def _remember(self) -> None:
+        self._before = [action.isChecked() for action in self.actions()]
+
+    def _tell(self) -> None:
+        if self._before != [action.isChecked() for action in self.actions()]:
+            QTimer.singleShot(0, self, self.ticked.emit)  # what is said anew takes the menu away
 
 
 class Switch(QFrame):

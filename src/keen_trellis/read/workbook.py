@@ -33,6 +33,8 @@ from keen_trellis.read.workbook_facts import Box, NamedRange, SheetFacts, named_
 ENDINGS = (".xlsx", ".xlsm", ".xlsb", ".xls", ".ods")
 
 _SAVE_AGAIN = "Open it in the program it was made with, save it anew, and choose it again."
+_NUMBER = re.compile(r"[+-]?\d{1,3}([ ,\u00a0\u202f]?\d{3})*(\.\d+)?", re.ASCII)
+_MARKS = re.compile(r"[ ,\u00a0\u202f]")
 _TOTAL = re.compile(r"^\W*(grand |sub-?)?(totals?|sum|overall|all)\b", re.IGNORECASE)
 _DURATION = re.compile(r"PT(\d+)H(\d+)M(\d+(?:[.,]\d+)?)S")
 _HEADER_WITHIN = 60
@@ -310,15 +312,25 @@ def _why_total(rows: list[Row], columns: Sequence[int]) -> str:
         return ""
     sums = []
     for c, cell in zip(columns, last, strict=True):
-        above = [r[c] for r in rows[:-1] if type(r[c]) in (int, float)]
-        if type(cell) in (int, float) and len(above) > 1 and cell:
-            sums.append(abs(sum(above) - cell) <= 1e-9 * abs(cell))
+        above = [figure for figure in (_figure(r[c]) for r in rows[:-1]) if figure is not None]
+        figure = _figure(cell)
+        if figure and len(above) > 1:
+            sums.append(abs(sum(above) - figure) <= 1e-9 * abs(figure))
     if label is not None and sums:
         return f"it begins with “{label.strip()}”"
     blanks = last.count("")
     if sums and all(sums) and blanks:
         return "its numbers are the sums of the rows above"
     return ""
+
+
+def _figure(cell: Any) -> float | None:
+    """Return the number in a cell, also where it is kept as text; None for no number."""
+    if type(cell) in (int, float):
+        return float(cell)
+    if isinstance(cell, str) and _NUMBER.fullmatch(cell.strip()):
+        return float(_MARKS.sub("", cell.strip()))
+    return None
 
 
 def _cells_noticed(

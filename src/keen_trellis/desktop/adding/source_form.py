@@ -7,7 +7,6 @@ from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import (
     QHBoxLayout,
     QLineEdit,
-    QMenu,
     QPlainTextEdit,
     QPushButton,
     QVBoxLayout,
@@ -17,7 +16,15 @@ from PySide6.QtWidgets import (
 from keen_trellis.data import Kind
 from keen_trellis.desktop.adding.reading_line import ReadingLine
 from keen_trellis.desktop.adding.typed_grid import TypedGrid
-from keen_trellis.desktop.controls import Choice, FlowRow, OneLine, button, discard, label
+from keen_trellis.desktop.controls import (
+    Choice,
+    FlowRow,
+    OneLine,
+    StayingMenu,
+    button,
+    discard,
+    label,
+)
 from keen_trellis.desktop.theme import Theme, value_font
 from keen_trellis.document import FolderSource, QuerySource, Source, TableSource, TypedSource
 from keen_trellis.read import Noticed, Reading, RowCondition
@@ -158,21 +165,19 @@ class TableWishes(FlowRow):
         words = f"all {number} columns" if every and number else f"{number} columns"
         made = Choice(f"{self._name}.columns", "Columns")
         made.setText(words if number else "all columns")
-        menu = QMenu(made)
+        menu = StayingMenu(made)
         menu.setObjectName(f"{self._name}.columns.menu")
         for name, kind in self._columns.items():
             action = menu.addAction(f"{name}\t{kind}".replace("&", "&&"))
             action.setCheckable(True)
             action.setChecked(every or name in (source.columns or ()))
-            action.triggered.connect(lambda on, n=name: self._want(n, on))
+        menu.ticked.connect(lambda: self._want([a.isChecked() for a in menu.actions()]))
         made.setMenu(menu)
         made.setEnabled(bool(self._columns))
         return made
 
-    def _want(self, name: str, wanted: bool) -> None:
-        assert self._source is not None
-        before = self._source.columns or tuple(self._columns)
-        now = tuple(n for n in self._columns if (wanted if n == name else n in before))
+    def _want(self, wanted: list[bool]) -> None:
+        now = tuple(name for name, is_in in zip(self._columns, wanted, strict=True) if is_in)
         every = len(now) == len(self._columns)
         if now:
             self._emit(columns=None if every else now)

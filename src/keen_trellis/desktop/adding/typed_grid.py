@@ -4,7 +4,13 @@ from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QGuiApplication, QKeyEvent, QKeySequence
-from PySide6.QtWidgets import QAbstractItemView, QTableWidget, QTableWidgetItem, QWidget
+from PySide6.QtWidgets import (
+    QAbstractItemDelegate,
+    QAbstractItemView,
+    QTableWidget,
+    QTableWidgetItem,
+    QWidget,
+)
 
 from keen_trellis.desktop.theme import Theme, text_font, value_font
 from keen_trellis.document import TypedSource
@@ -91,8 +97,22 @@ class TypedGrid(QTableWidget):
         elif event.key() in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
             for item in self.selectedItems():
                 item.setText("")
+        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            if self.state() != QAbstractItemView.State.EditingState:  # else it ends that first
+                self._go_down()
         else:
             super().keyPressEvent(event)
+
+    def closeEditor(self, editor: QWidget, hint: QAbstractItemDelegate.EndEditHint) -> None:
+        """Go on below, once Return has ended what was typed."""
+        super().closeEditor(editor, hint)
+        if hint == QAbstractItemDelegate.EndEditHint.SubmitModelCache:
+            self._go_down()
+
+    def _go_down(self) -> None:
+        below = self.currentRow() + 1
+        if below < self.rowCount():
+            self.setCurrentCell(below, max(self.currentColumn(), 0))
 
     def _copied(self) -> str:
         indexes = self.selectedIndexes()

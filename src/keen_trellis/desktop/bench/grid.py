@@ -7,7 +7,7 @@ from dataclasses import replace
 from functools import partial
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QPoint, Qt, Signal
+from PySide6.QtCore import QMetaMethod, QPoint, Qt, Signal
 from PySide6.QtGui import QContextMenuEvent, QFontMetrics, QGuiApplication, QKeyEvent, QKeySequence
 from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QMenu, QTableView, QWidget
 
@@ -96,10 +96,17 @@ class Grid(QTableView):
         column = self.table_model.table.columns[section]
         if self._band.pressed_kind:
             self.kind_asked.emit(column)
+        elif not self._can_look:
+            return
         elif self.look.sort != column:
             self.sort_by(column)
         else:
             self.sort_by("" if self.look.descending else column, not self.look.descending)
+
+    @property
+    def _can_look(self) -> bool:
+        """Whether anybody finds the rows of a look; a table that is only shown has none."""
+        return self.isSignalConnected(QMetaMethod.fromSignal(self.look_asked))
 
     def sort_by(self, column: str, descending: bool = False) -> None:
         """Sort the rows by a column; with an empty name they stand as they came."""
@@ -199,7 +206,7 @@ class Grid(QTableView):
         by_mouse = event.reason() == QContextMenuEvent.Reason.Mouse
         at = self.indexAt(self.viewport().mapFromGlobal(event.globalPos()))
         index = at if by_mouse else self.currentIndex()
-        if not index.isValid():
+        if not index.isValid() or not self._can_look:
             return
         menu = QMenu(self)
         menu.setObjectName(f"{self.objectName()}.menu")

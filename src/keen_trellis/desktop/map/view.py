@@ -45,7 +45,7 @@ from keen_trellis.desktop.map.shapes import (
 from keen_trellis.desktop.parts import VIEWS
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme, text_font
-from keen_trellis.document.edits import MoveLane
+from keen_trellis.document.edits import MoveItem, MoveLane
 from keen_trellis.errors import DeliveryError
 from keen_trellis.whole_files import whole_file
 
@@ -230,7 +230,7 @@ class MapView(QAbstractScrollArea):
         }
         step = steps.get(Qt.Key(event.key()))
         if step is not None and event.modifiers() & Qt.KeyboardModifier.AltModifier:
-            self._move_lane(step[0])
+            self._move(*step)
             return
         if step is not None:
             self._walk(*step)
@@ -242,10 +242,13 @@ class MapView(QAbstractScrollArea):
         else:
             super().keyPressEvent(event)
 
-    def _move_lane(self, down: int) -> None:
-        """Move the selected lane up or down among the others."""
+    def _move(self, down: int, right: int) -> None:
+        """Move the selected lane up or down among the others, or an item along its lane."""
         lane, lanes = self._session.selected_lane, self._session.trellis.lanes
-        if lane is not None and down:
+        item = self._session.selected_item
+        if right and item is not None:
+            self._session.do(MoveItem(item.id, right))
+        elif lane is not None and down:
             place = lanes.index(lane) + down
             if 0 <= place < len(lanes):
                 self._session.do(MoveLane(lane.id, place))

@@ -176,6 +176,70 @@ def _deliveries_before(lane: Lane, place: int) -> tuple[DeliveryItem, ...]:
 
 
 @dataclass(frozen=True, slots=True)
+class MoveItem:
+    """Move an item one place along its lane.
+
+    Who takes the rows after both goes on taking those.
+
+    Attributes
+    ----------
+    item : str
+    by : 1 or -1
+        Towards the end of the lane, or towards its beginning.
+    """
+
+    item: str
+    by: int
+    label: str = "Move along the lane"
+
+    def changed(self, trellis: Trellis) -> Trellis:
+        """Return the trellis with the item moved.
+
+        `EditError` where it stands at the end already, or somebody takes the rows between.
+        """
+        lane, place = trellis.place_of(self.item)
+        at = min(place, place + self.by)
+        if at < 0 or at + 1 >= len(lane.items):
+            raise EditError("There is nothing on this lane to change places with.", "Leave it.")
+        first, second = lane.items[at], lane.items[at + 1]
+        instead = {second.id: first.id}
+        if not first.changes_rows:  # the rows after a delivery are those before it
+            instead[first.id] = trellis.part_at(lane, at)
+        elif not second.changes_rows:
+            instead[first.id] = first.id
+        else:
+            takers = _takers_after(trellis, first.id)
+            if takers:
+                raise EditError(
+                    f"{listed(takers)} {'takes' if len(takers) == 1 else 'take'} the rows between "
+                    f"this {first.word} and the {second.word} behind it.",
+                    "Let them take other rows first.",
+                )
+
+        def moved(taken: Taken) -> Taken:
+            return with_changes(taken, after=instead.get(taken.after or "", taken.after))
+
+        made = with_takers(trellis, moved)
+        items = (*lane.items[:at], second, first, *lane.items[at + 2 :])
+        return with_lane(made, lane.id, lambda one: with_changes(one, items=items))
+
+
+def _takers_after(trellis: Trellis, item: str) -> list[str]:
+    """Return the names of the lanes that take or begin with the rows right after an item."""
+    taking = [
+        lane.name
+        for lane, tie in trellis.ties()
+        if any(trellis.taken_after(taken) == item for taken in tie.takes())
+    ]
+    begun = [
+        lane.name
+        for lane in trellis.lanes
+        if isinstance(lane.source, LaneSource) and trellis.begins_after(lane) == item
+    ]
+    return list(dict.fromkeys([*taking, *begun]))
+
+
+@dataclass(frozen=True, slots=True)
 class RemoveItem:
     """Take a tie or a delivery out of its lane."""
 
