@@ -149,4 +149,16 @@ def _large(folder: Path) -> Iterator[Result]:
     yield Result(
         "… another part selected: longest pause", shown.longest_pause(select), None, 50, "ms"
     )
+    pages = iter(["values", "match"] * 10)
+    shown.session.select("left-right")
+    shown.until_quiet()
+    turn = lambda: shown.window.bench.open_page(next(pages))  # noqa: E731
+    what = f"… its {250_000:,} link values shown: longest pause"
+    yield Result(what, shown.longest_pause(turn), None, 50, "ms")
+    shown.window.bench.open_page("outcome")
+    shown.until_quiet()
+    grid = shown.window.bench.open_one.grid
+    orders = iter(["code", "left", ""] * 10)
+    sort = lambda: grid.sort_by(next(orders))  # noqa: E731
+    yield Result("… its outcome sorted: longest pause", shown.longest_pause(sort), None, 50, "ms")
     shown.close()

@@ -6,6 +6,7 @@ Nothing is changed by it: what comes out are row numbers, for `Table.take`.
 from __future__ import annotations
 
 import re
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from typing import Any, Literal
 
@@ -15,7 +16,7 @@ import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from keen_trellis.compute.join.comparing import sortable
-from keen_trellis.data import BLANK, GAP, Column, Kind, Rows, Table
+from keen_trellis.data import BLANK, GAP, Column, Field, Kind, Rows, Table
 from keen_trellis.progress import Report, quiet
 
 What = Literal["value", "blank", "gap"]
@@ -105,17 +106,26 @@ def _holds(column: Column, only: Only) -> NDArray[np.bool_]:
 
 
 def _found(table: Table, search: str, report: Report) -> NDArray[np.bool_]:
-    """Return which rows have a text anywhere."""
+    """Return which rows have a text anywhere; two columns at a time are looked at."""
     hits = np.zeros(len(table), bool)
     letters = {letter.lower() for letter in _LETTERS.findall(search)}
-    for number, field in enumerate(table.fields):
-        report(0.1 + 0.6 * number / len(table.fields), f"Looking for “{search}”")
-        if field.kind is not Kind.TEXT and not letters <= _OF_KIND.get(field.kind, frozenset()):
-            continue  # no such letter is in an integer or a date
-        hits |= _matching(
-            table.fetch(field),
-            lambda texts: pc.match_substring(texts, search, ignore_case=True),
-        )
+    wanted = [
+        field  # where no value has such letters, as in an integer or a date, there is none to find
+        for field in table.fields
+        if field.kind is Kind.TEXT or letters <= _OF_KIND.get(field.kind, frozenset())
+    ]
+
+    def look(field: Field) -> NDArray[np.bool_]:
+        def test(texts: pa.Array) -> pa.Array:
+            # without letters there is no case to ignore, and that takes a sixth of the time
+            return pc.match_substring(texts, search, ignore_case=search.lower() != search.upper())
+
+        return _matching(table.fetch(field), test)
+
+    with ThreadPoolExecutor(2) as pool:
+        for number, found in enumerate(pool.map(look, wanted)):
+            report(0.1 + 0.6 * number / len(wanted), f"Looking for “{search}”")
+            hits |= found
     return hits
 
 
@@ -151,13 +161,18 @@ def _mask(found: pa.Array | pa.ChunkedArray) -> NDArray[np.bool_]:
 def _sorted(column: Column, descending: bool) -> Rows:
     """Return the places of the cells in order; a stable sort, so that equal ones stay as they are.
 
-    Backwards, the cells are sorted from their end and the places turned round twice: what is equal
-    then stands as it stood.
+    Key and place are packed into one 64-bit number where both fit: plain numbers are sorted several
+    times faster than places are by their keys. Else the cells are sorted, for a descending order
+    from their end, and the places turned round twice: what is equal then stands as it stood.
     """
     absent = column.absent
     present = np.arange(len(column)) if absent is None else np.flatnonzero(~absent)
     keys = _keys(column)[present]
-    if descending:
+    packed = _packed(keys, descending)
+    if packed is not None:
+        packed.sort()
+        order = packed & ((1 << len(keys).bit_length()) - 1)
+    elif descending:
         order = len(keys) - 1 - np.argsort(keys[::-1], kind="stable")[::-1]
     else:
         order = np.argsort(keys, kind="stable")
@@ -165,8 +180,21 @@ def _sorted(column: Column, descending: bool) -> Rows:
     return np.concatenate([present[order], last])
 
 
+def _packed(keys: NDArray[Any], descending: bool) -> NDArray[np.int64] | None:
+    """Return each key above its place in one number, none negative; None where they do not fit."""
+    if keys.dtype != np.int64 or not len(keys):
+        return None
+    low, high = int(keys.min()), int(keys.max())
+    bits = len(keys).bit_length()
+    if (high - low).bit_length() + bits > 63:
+        return None
+    above = (high - keys if descending else keys - low) << bits
+    made: NDArray[np.int64] = above | np.arange(len(keys))
+    return made
+
+
 def _keys(column: Column) -> NDArray[Any]:
-    """Return numbers in the order of the cells, in as few bits as they need: few sort faster."""
+    """Return numbers in the order of the cells."""
     if column.kind is not Kind.TEXT:
         keys = sortable(column)
     else:
@@ -177,8 +205,4 @@ def _keys(column: Column) -> NDArray[Any]:
         rank = np.zeros(len(order) + 1, np.int64)  # one more: where the code of a blank reads
         rank[order] = np.arange(len(order))
         keys = rank[column.values]
-    if keys.dtype == np.int64 and len(keys):
-        low, high = int(keys.min()), int(keys.max())
-        if high - low < 2**16:
-            return (keys - low).astype(np.uint16)
     return keys

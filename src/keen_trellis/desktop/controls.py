@@ -76,6 +76,8 @@ class Choice(QPushButton):
         self._menu.aboutToShow.connect(self._fill)
         self.setMenu(self._menu)
         self._options: Sequence[tuple[str, str, str]] = ()
+        self.remark: Callable[[str], str] | None = None
+        """What is said of a value when the menu is opened, where it may not be known before."""
         self._current = ""
         self._room = ("", 36)
         self.clicked.connect(self._pick)
@@ -94,6 +96,7 @@ class Choice(QPushButton):
         menu = self._menu
         menu.clear()
         for value, text, remark in self._options:
+            remark = self.remark(value) if self.remark is not None else remark
             text = text.replace("&", "&&")
             action = menu.addAction(f"{text}\t{remark}" if remark else text)
             action.setObjectName(f"{self.objectName()}.{value}")

@@ -137,8 +137,8 @@ class Looking:
         """How many more rows each choice of text rules would find at the selected join."""
         item = self._session.selected_item
         result, gains = self._gains.get(item.id, (None, {})) if item else (None, {})
-        is_now = item is not None and result is self._session.results.ties.get(item.id)
-        return gains if is_now else {}
+        tied = self._session.results.ties.get(item.id) if item else None
+        return gains if result is not None and getattr(tied, "match", None) is result else {}
 
     def _looked_at(self, item: Item | None) -> object:
         """Return what there is to look at; another object whenever that is another."""
@@ -163,8 +163,10 @@ class Looking:
             def notice(report: Report) -> list[Finding]:
                 from keen_trellis.advice.findings import findings, gains_of_rules
 
-                self._gains[tie] = (tied, gains_of_rules(tied, TEXT_CHOICES.values()))
-                return findings(tied, report)
+                found = findings(tied, report)
+                if self._gains.get(tie, (None, {}))[0] is not tied.match:  # not by what is kept
+                    self._gains[tie] = (tied.match, gains_of_rules(tied, TEXT_CHOICES.values()))
+                return found
 
             return notice
         if not isinstance(result, KindsDifferError):

@@ -42,24 +42,13 @@ class LinkSentence(Sentence):
     def __init__(self, session: Session) -> None:
         super().__init__("match.sentence")
         self._session = session
-        self._shown: tuple[Lane, JoinItem, Origins] | None = None
-        session.noticed.connect(self._renew)
-
-    def _renew(self) -> None:
-        """Say it anew once it is known how many rows the rules for texts would win."""
-        if self._shown is not None and self.isVisible():
-            lane, item, origins = self._shown
-            if self._session.selected_item == item:
-                self.show_link(lane, item, origins)
 
     def show_link(self, lane: Lane, item: JoinItem, origins: Origins) -> None:
         """Say the link of a join."""
         other = self._session.trellis.lane(item.lane)
         told = _Told(self, self._session, item, (lane, other), origins)
         linked = item.id, item.link, item.match_link()  # bays and columns are said elsewhere
-        gains = tuple(self._session.looking.text_gains.items())
-        key = (linked, lane.name, other.name, told.left_fields, told.right_fields, gains)
-        self._shown = lane, item, origins
+        key = (linked, lane.name, other.name, told.left_fields, told.right_fields)
         self.say(key, told.tell)
 
 
@@ -260,13 +249,14 @@ class _Told:
             current = f"ignoring {listed(item.text)}"
             rules[current] = item.text
         sentence.word("Text compares")
-        sentence.choice(
+        made = sentence.choice(
             "link.text",
             "How text compares",
-            [(words, words, self._gain(rules[words])) for words in rules],
+            {words: words for words in rules},
             current=current,
             chosen=lambda words: self._change(text=rules[words]),
         )
+        made.remark = lambda words: self._gain(rules[words])
         sentence.word("· blanks")
         sentence.choice(
             "link.blanks",
