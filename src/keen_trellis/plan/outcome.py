@@ -102,8 +102,8 @@ class OutcomeColumn:
         The right column that its gaps are filled from.
     gaps : bool
         Whether a gap can be there.
-    usual : str
-        What it is called unless it is renamed.
+    renamed_from : str
+        What it would be called otherwise; empty where nothing was arranged.
     fill : str or None
         What stands in the place of its gaps.
     """
@@ -115,8 +115,13 @@ class OutcomeColumn:
     source: str
     filled_from: str | None = None
     gaps: bool = False
-    usual: str = ""
+    renamed_from: str = ""
     fill: str | None = None
+
+    @property
+    def usual(self) -> str:
+        """What it is called unless it is renamed."""
+        return self.renamed_from or self.name
 
 
 def outcome_columns(
@@ -206,19 +211,23 @@ def arranged(made: Sequence[OutcomeColumn], columns: Columns) -> list[OutcomeCol
     LinkError
         Two columns would have one name.
     """
+    if not columns.renamed and not columns.fills and not columns.order:
+        return list(made)
     names, fills = dict(columns.renamed), dict(columns.fills)
     called = []
     for column in made:
         name = names.get(column.name, column.name)
         fill = fills.get(name) if column.gaps else None
         gaps = column.gaps and fill is None
-        called.append(replace(column, name=name, usual=column.name, fill=fill, gaps=gaps))
-    taken = [column.name for column in called]
-    for name in taken:
-        if taken.count(name) > 1:
+        called.append(replace(column, name=name, renamed_from=column.name, fill=fill, gaps=gaps))
+    taken: set[str] = set()
+    for column in called:
+        if column.name in taken:
             raise LinkError(
-                f"Two columns that go on would be called “{name}”.", "Give one another name."
+                f"Two columns that go on would be called “{column.name}”.",
+                "Give one another name.",
             )
+        taken.add(column.name)
     place = {name: number for number, name in enumerate(columns.order)}
     return sorted(called, key=lambda column: place.get(column.name, len(place)))
 

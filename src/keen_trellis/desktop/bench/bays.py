@@ -4,12 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import partial
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QSplitter
 
-from keen_trellis.advice.findings import Shows
-from keen_trellis.advice.why import Reason, why_not
 from keen_trellis.compute.looked import Look, Only
 from keen_trellis.compute.outcome import outcome_fields
 from keen_trellis.compute.tied import Tied
@@ -25,6 +24,10 @@ from keen_trellis.plan.bays import Bay, Keep
 from keen_trellis.plan.link import Link, Side
 from keen_trellis.plan.outcome import ALL_COLUMNS
 from keen_trellis.progress import Report
+
+if TYPE_CHECKING:
+    from keen_trellis.advice.findings import Shows
+    from keen_trellis.advice.why import Reason
 
 _SHARES = {Bay.LEFT: 38, Bay.BOTH: 47, Bay.RIGHT: 38}
 _NARROWEST = 300
@@ -177,6 +180,8 @@ class Bays(QSplitter):
         rows = tie.match.left_only if bay is Bay.LEFT else tie.match.right_only
 
         def find(report: Report) -> Reason:
+            from keen_trellis.advice.why import why_not
+
             report(0.0, "Looking why this row has no partner")
             return why_not(tie, int(rows[row]), side)
 

@@ -153,9 +153,13 @@ class Grid(QTableView):
         self.link_fields = link_fields
         if table is not self.whole:  # else it stays where it was scrolled to
             self.whole, self._rows = table, None
+            if before != table.columns:
+                self.look, self._band.sorted_by = Look(), ("", False)
             self._show(table)
-            if before != table.columns or self.look:
-                self.look_by(self.look if before == table.columns else Look())
+            if self.look:
+                self.look_by(self.look)
+            else:
+                self.looked.emit()
         if before != table.columns:
             self.fit_columns()
             self._band.updateGeometry()
