@@ -111,6 +111,27 @@ class LookTest(LookedAtTestCase):
         self.click("outcome.look.all")
         self.assertEqual(len(grid.table_model.table), 1_211)
 
+    def test_a_row_leads_to_its_rows_in_each_source(self) -> None:
+        self.trigger("page.outcome")
+        grid = self.find(Grid, "outcome.grid")
+        self.click_head(grid, "distance")
+        row = self.column(grid, "sailing").index("S-0002")
+        distance = self.column(grid, "distance")[row]
+        self.menu_on(grid, row, "sailing", "grid.go.routes")
+        self.assertEqual((self.session.selection, self.text("bench.title")), ("routes", "Routes"))
+        rows = self.find(Grid, "rows.grid")
+        there = rows.currentIndex().row()
+        self.assertEqual(self.column(rows, "code")[there], "KP-GH")
+        self.assertEqual(self.column(rows, "distance")[there], distance)
+        self.session.select("sailings-routes")
+        self.settle()
+        gap = self.column(grid, "sailing").index("S-0077")
+        with self.assertRaises(AssertionError):  # no row of Routes lies beneath a gap
+            self.menu_on(grid, gap, "sailing", "grid.go.routes")
+        self.application.activePopupWidget().close()
+        self.menu_on(grid, gap, "sailing", "grid.go.sailings")
+        self.assertEqual(rows.currentIndex().row(), 76)
+
     def test_what_is_copied_is_what_is_shown(self) -> None:
         self.trigger("page.outcome")
         grid = self.find(Grid, "outcome.grid")

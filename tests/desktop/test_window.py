@@ -98,10 +98,12 @@ class TieOnTheBenchTest(WindowTestCase):
         assert picker is not None
         self.assertLessEqual(picker.height(), 400)
         found = self.find(QListWidget, "link.0.right.picker.found")
-        self.assertEqual((found.count(), found.currentItem().text()), (1_001, "code    text"))
+        self.assertEqual(
+            (found.count(), found.currentItem().text()), (1_001, "code    text · KP-MS")
+        )
         field = self.find(QLineEdit, "link.0.right.picker.field")
         QTest.keyClicks(field, "stop 99")
-        self.assertEqual(found.currentItem().text(), "stop 99    integer")
+        self.assertEqual(found.currentItem().text(), "stop 99    integer · 7")
         self.assertEqual(found.count(), 19)
         self.key(Qt.Key.Key_Down, field)
         self.key(Qt.Key.Key_Return, field)

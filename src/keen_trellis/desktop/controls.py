@@ -110,7 +110,11 @@ class Choice(QPushButton):
             return
         from keen_trellis.desktop.picker import Pick, Picker
 
-        picks = [Pick(value, text, remark) for value, text, remark in self._options]
+        said = self.remark
+        picks = [
+            Pick(value, text, said(value) if said is not None else remark)
+            for value, text, remark in self._options
+        ]
         asks = f"{self._says}: type a part of its name"
         picker = Picker(f"{self.objectName()}.picker", asks, picks, self)
         picker.resize(380, 340)

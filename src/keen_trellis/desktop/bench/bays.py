@@ -15,7 +15,6 @@ from keen_trellis.compute.tied import Tied
 from keen_trellis.desktop.bench.bay_card import BayCard
 from keen_trellis.desktop.bench.rows_card import RowsCard
 from keen_trellis.desktop.bench.table_model import Origins
-from keen_trellis.desktop.bench.why_card import WhyCard
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import LaneColours, Theme, readable
 from keen_trellis.document.items import SameValues
@@ -206,6 +205,8 @@ class Bays(QSplitter):
             if not pairs or any(tie.link.fields[pair.field].operator != "=" for pair in pairs):
                 return None
             return f"The same: +{reason.rows:,}", partial(self.same.emit, pairs)
+
+        from keen_trellis.desktop.bench.why_card import WhyCard
 
         offered = remedy if self._takes_pairs else lambda _: None
         card = WhyCard(reason, self.theme, offered, self.window())

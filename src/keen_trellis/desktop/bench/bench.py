@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from functools import partial
 from typing import TYPE_CHECKING
 
@@ -191,9 +191,35 @@ class Bench(QWidget):
             for grid in made.findChildren(Grid):
                 grid.copy_asked.connect(self._copy)
                 grid.look_asked.connect(partial(self._look, grid))
+                grid.sources_of = self._sources_of
+                grid.source_asked.connect(self._go_to_row)
             self._stack.addWidget(made)
             self._pages[key] = made
         return self._pages[key]
+
+    def _sources_of(self, table: Table, row: int) -> Iterator[tuple[str, str, int]]:
+        """Yield the lanes that a row comes from, as far as their own rows lie beneath it."""
+        told = {self._session.selection}
+        for field in table.fields:
+            lane = next((x for x in self._session.trellis.lanes if x.id == field.origin), None)
+            read = self._session.results.table(field.origin) if lane else None
+            if lane is None or read is None or lane.id in told:
+                continue
+            strand = table.strands[field.places[0][0]]
+            beneath = any(s.columns is strand.columns and s.rows is None for s in read.strands)
+            there = row if strand.rows is None else int(strand.rows[row])
+            if beneath and there >= 0:
+                told.add(lane.id)
+                yield lane.id, lane.name, there
+
+    def _go_to_row(self, lane: str, row: int) -> None:
+        """Show a row in the lane that it comes from."""
+        self._session.select(lane)
+        self.open_page("rows")
+        grid = self._stack.currentWidget()
+        found = grid.findChild(Grid) if grid is not None else None
+        if found is not None:
+            found.show_row(row)
 
     def _look(self, grid: Grid, table: Table, look: Look) -> None:
         def find(report: Report) -> Rows:

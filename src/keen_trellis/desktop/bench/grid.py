@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection
+from collections.abc import Callable, Collection, Iterable
 from dataclasses import replace
 from functools import partial
 from typing import TYPE_CHECKING
@@ -40,6 +40,8 @@ class Grid(QTableView):
         The rows of a look are wanted; `take_look` takes them.
     looked()
         What one looks at is another.
+    source_asked(lane, row)
+        A row is to be seen in the lane that it comes from.
     search_asked()
         Something is to be searched for.
     """
@@ -48,6 +50,7 @@ class Grid(QTableView):
     copy_asked = Signal(object, object, object)
     look_asked = Signal(object, object)
     looked = Signal()
+    source_asked = Signal(str, int)
     search_asked = Signal()
 
     def __init__(self, theme: Theme, name: str, parent: QWidget | None = None) -> None:
@@ -63,6 +66,8 @@ class Grid(QTableView):
         self.whole = self.table_model.table
         self.look = Look()
         self.offers: list[tuple[str, str, Callable[[int], object]]] = []
+        self.sources_of: Callable[[Table, int], Iterable[tuple[str, str, int]]] | None = None
+        """Gives the lane, its name and the row there, for each lane that a row comes from."""
         self._rows: Rows | None = None
         self._band = BandHeader(self)
         self.setHorizontalHeader(self._band)
@@ -222,6 +227,9 @@ class Grid(QTableView):
         column, row = self.table_model.table.columns[index.column()], index.row()
         for name, words, do in self.offers:
             offer(name, words, partial(do, self.row_of(row)))
+        for lane, name, there in self._sources(row):
+            go = partial(self.source_asked.emit, lane, there)
+            offer(f"go.{lane}", f"Go to this row of {name}", go)
         only = self._only(row, index.column())
         look = replace(self.look, only=(*self.look.only, only))
         offer("only", f"Only rows where {only}", partial(self.look_by, look))
@@ -233,6 +241,19 @@ class Grid(QTableView):
         offer("copy", "Copy what is selected", self.ask_copy)
         place = self.visualRect(index).bottomLeft()
         menu.popup(event.globalPos() if by_mouse else self.viewport().mapToGlobal(place))
+
+    def _sources(self, row: int) -> Iterable[tuple[str, str, int]]:
+        return self.sources_of(self.table_model.table, row) if self.sources_of else ()
+
+    def show_row(self, row: int) -> None:
+        """Bring a row of the whole table into view, and mark it."""
+        if self.look:
+            self.look_by(type(self.look)())
+        index = self.model().index(row, 0)
+        self.setCurrentIndex(index)
+        self.scrollTo(index, QAbstractItemView.ScrollHint.PositionAtCenter)
+        self.selectRow(row)
+        self.setFocus()
 
     def _only(self, row: int, column: int) -> Only:
         from keen_trellis.compute.looked import Only

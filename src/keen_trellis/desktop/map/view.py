@@ -1,33 +1,26 @@
-"""The map on the screen: it draws what the layout says, and passes on what is done to it."""
+"""The map on the screen: it shows what the layout says, and passes on what is done to it."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
 from html import escape
 from pathlib import Path
-from typing import Any
 
-from PySide6.QtCore import QBuffer, QByteArray, QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtCore import QPointF, QRectF, QSizeF, Qt, Signal
 from PySide6.QtGui import (
-    QBrush,
     QColor,
     QContextMenuEvent,
     QFontMetricsF,
-    QImage,
-    QImageWriter,
     QKeyEvent,
     QMouseEvent,
-    QPaintDevice,
     QPainter,
-    QPainterPath,
     QPaintEvent,
     QPen,
     QResizeEvent,
     QWheelEvent,
 )
-from PySide6.QtSvg import QSvgGenerator
 from PySide6.QtWidgets import QAbstractScrollArea, QToolTip, QWidget
 
+from keen_trellis.desktop.map.drawing import Drawing, save_picture
 from keen_trellis.desktop.map.layout import lay_out
 from keen_trellis.desktop.map.shapes import (
     HEADS_WIDTH,
@@ -39,15 +32,11 @@ from keen_trellis.desktop.map.shapes import (
     Joint,
     MapLayout,
     Plus,
-    Ribbon,
     Spill,
 )
-from keen_trellis.desktop.parts import VIEWS
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme, text_font
 from keen_trellis.document.edits import MoveItem, MoveLane
-from keen_trellis.errors import DeliveryError
-from keen_trellis.whole_files import whole_file
 
 _DRAG_STARTS_AT = 6
 
@@ -77,7 +66,6 @@ class MapView(QAbstractScrollArea):
         self._press: QPointF | None = None
         self._dragged: Plus | Head | None = None
         self._pointer = QPointF()
-        self._is_picture = False  # of which nothing is selected, and to which nothing is added
         self._proposed: dict[tuple[str, str], str] = {}
         small = QFontMetricsF(text_font(11))
         self._measure = small.horizontalAdvance
@@ -88,11 +76,6 @@ class MapView(QAbstractScrollArea):
         session.ran.connect(self.renew)
         session.outside.connect(self.renew)
         session.selected.connect(self._follow_selection)
-
-    @property
-    def _selected(self) -> str:
-        """What is drawn as selected."""
-        return "" if self._is_picture else self._session.selection
 
     @property
     def shown(self) -> MapLayout:
@@ -336,259 +319,31 @@ class MapView(QAbstractScrollArea):
         zoom, top = self._zoom, -self.verticalScrollBar().value()
         painter.translate(-self.horizontalScrollBar().value(), top)
         painter.scale(zoom, zoom)
-        self._draw_ground(painter)
-        self._draw_things(painter, self._seen())
+        drawing = Drawing(
+            self._session.trellis,
+            self._layout,
+            self._theme,
+            self._measure,
+            selected=self._session.selection,
+            hovered=self._hovered,
+            has_focus=self.hasFocus(),
+            room=QSizeF(self.viewport().size()) / zoom,
+        )
+        drawing.draw_ground(painter)
+        drawing.draw_things(painter, self._seen())
         painter.resetTransform()
         painter.translate(0, top)
         painter.scale(zoom, zoom)
-        self._draw_heads(painter, self._seen())
+        drawing.draw_heads(painter, self._seen())
         painter.resetTransform()
-        self._draw_drag(painter)
+        self._draw_drag(painter, drawing)
         painter.end()
-
-    def _draw_things(self, painter: QPainter, seen: tuple[float, float]) -> None:
-        """Draw all that lies right of the heads, as far as it is seen."""
-        low, high = seen
-        for ribbon in self._layout.ribbons:
-            if max(ribbon.y1, ribbon.y2) > low and min(ribbon.y1, ribbon.y2) < high:
-                self._draw_ribbon(painter, ribbon)
-        groups: tuple[tuple[Sequence[Any], Callable[[QPainter, Any], None]], ...] = (
-            (self._layout.spills, self._draw_spill),
-            (self._layout.joints, self._draw_joint),
-            (self._layout.flags, self._draw_flag),
-            (self._layout.beads, self._draw_bead),
-            (() if self._is_picture else self._layout.pluses, self._draw_plus),
-        )
-        for things, draw in groups:
-            for thing in things:
-                if low < thing.box.middle < high:
-                    draw(painter, thing)
 
     def _seen(self) -> tuple[float, float]:
         """Return from where to where the map is seen, with room for what stands about a lane."""
         top = self.verticalScrollBar().value() / self._zoom
         about = ROOMY.row
         return top - about, top + self.viewport().height() / self._zoom + about
-
-    def _draw_ground(self, painter: QPainter) -> None:
-        painter.setPen(QPen(_faded(self._theme.line, 0.6), 1))
-        bottom = max(self._layout.height, self.viewport().height() / self._zoom)
-        for x in self._layout.stakes:
-            painter.drawLine(QPointF(x, 0), QPointF(x, bottom))
-        right = max(self._layout.width, self.viewport().width() / self._zoom * 2)
-        for head in self._layout.heads:
-            y = head.box.middle
-            painter.drawLine(QPointF(HEADS_WIDTH, y), QPointF(right, y))
-
-    def _draw_ribbon(self, painter: QPainter, ribbon: Ribbon) -> None:
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        offset = -ribbon.thickness / 2
-        for stripe in ribbon.stripes:
-            middle = offset + stripe.thickness / 2
-            offset += stripe.thickness
-            colour = QColor(self._theme.lane(stripe.colour).fill)
-            pen = QPen(colour, stripe.thickness + 0.3)
-            pen.setCapStyle(Qt.PenCapStyle.FlatCap)
-            painter.setPen(pen)
-            start = QPointF(ribbon.x1, ribbon.y1 + middle)
-            end = QPointF(ribbon.x2, ribbon.y2 + middle)
-            if ribbon.y1 == ribbon.y2:
-                painter.drawLine(start, end)
-                continue
-            path = QPainterPath(start)
-            half = (ribbon.x2 - ribbon.x1) / 2
-            path.cubicTo(
-                QPointF(start.x() + half, start.y()), QPointF(end.x() - half, end.y()), end
-            )
-            painter.drawPath(path)
-
-    def _draw_joint(self, painter: QPainter, joint: Joint) -> None:
-        theme, box = self._theme, _rect(joint.box)
-        title = _rect(joint.title_box)
-        self._clear_behind(painter, joint, title)
-        if joint.item == self._selected:
-            self._draw_ring(painter, box, 9)
-        painter.setPen(QPen(QColor(theme.warn_ink), 1.4) if joint.trouble else Qt.PenStyle.NoPen)
-        painter.setBrush(QColor(theme.warn_soft if joint.trouble else theme.surface))
-        painter.drawRoundedRect(box, 4, 4)
-        for part in joint.parts:
-            fill = theme.both_fill if part.colour is None else theme.lane(part.colour).fill
-            if part.kept:
-                painter.setPen(Qt.PenStyle.NoPen)
-                painter.setBrush(QColor(fill))
-            else:
-                painter.setPen(QPen(QColor(fill), 1.2))
-                painter.setBrush(QBrush(QColor(theme.left_out), Qt.BrushStyle.BDiagPattern))
-            painter.drawRoundedRect(_rect(part.box), 2, 2)
-        if joint.trouble and not joint.parts:
-            painter.setPen(QColor(theme.warn_ink))
-            painter.setFont(text_font(18, bold=True))
-            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, "!")
-        colour = theme.warn_ink if joint.trouble else theme.ink_soft
-        if self._layout.sizes.is_close:
-            # one line: what kind it is tells the joint, so its name and counts have the room
-            name = joint.title.partition(" · ")[2] or joint.title
-            wide = self._draw_text(painter, title, name, theme.ink, bold=True, most=0.6)
-            rest = title.adjusted(wide + 6, 0, 0, 0)
-            self._draw_text(painter, rest, joint.counts, colour)
-            return
-        top = QRectF(title.x(), title.y(), title.width(), 17)
-        self._draw_text(painter, top, joint.title, theme.ink, bold=True)
-        self._draw_text(painter, top.translated(0, 15), joint.counts, colour)
-
-    def _clear_behind(self, painter: QPainter, joint: Joint, title: QRectF) -> None:
-        """Let no ribbon that passes behind the words of a joint make them hard to read."""
-        words = [joint.title, joint.counts]
-        wide = max(map(self._measure, words)) + 10
-        if self._layout.sizes.is_close:
-            wide = sum(map(self._measure, words)) + 8
-        room = title.adjusted(-2, 0, 0, 0)
-        room.setWidth(min(wide, title.width()))
-        painter.fillRect(room, _faded(self._theme.ground, 0.8))
-
-    def _draw_spill(self, painter: QPainter, spill: Spill) -> None:
-        pen = QPen(QColor(self._theme.left_out), 1.5, Qt.PenStyle.DashLine)
-        painter.setPen(pen)
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        start = QPointF(*spill.start)
-        box = _rect(spill.box)
-        path = QPainterPath(start)
-        end = QPointF(box.left(), box.center().y())
-        path.quadTo(QPointF(start.x(), end.y()), end)
-        painter.drawPath(path)
-        painter.setPen(QPen(QColor(self._theme.line), 1))
-        painter.setBrush(QColor(self._theme.surface_soft))
-        painter.drawRoundedRect(box, 6, 6)
-        self._draw_text(
-            painter, box.adjusted(9, 0, -4, 0), spill.text, self._theme.ink_soft, centred=True
-        )
-
-    def _draw_flag(self, painter: QPainter, flag: Flag) -> None:
-        theme, box = self._theme, _rect(flag.box)
-        selected = flag.item == self._selected
-        painter.setPen(QPen(QColor(theme.accent), 2.4 if selected else 1.4))
-        painter.setBrush(QColor(theme.surface))
-        painter.drawRoundedRect(box, 6, 6)
-        rows = flag.trouble or flag.rows
-        colour = theme.warn_ink if flag.trouble else theme.ink_soft
-        if self._layout.sizes.is_close:
-            line = box.adjusted(8, 0, -5, 0)
-            wide = self._draw_text(
-                painter, line, flag.name, theme.ink, bold=True, centred=True, most=0.65
-            )
-            self._draw_text(painter, line.adjusted(wide + 6, 0, 0, 0), rows, colour, centred=True)
-            return
-        line = QRectF(box.x() + 9, box.y() + 4, box.width() - 16, 15)
-        self._draw_text(painter, line, flag.name, theme.ink, bold=True)
-        self._draw_text(painter, line.translated(0, 14.5), rows, colour)
-        self._draw_text(painter, line.translated(0, 28), flag.file, theme.ink_soft)
-
-    def _draw_bead(self, painter: QPainter, bead: Bead) -> None:
-        theme, box = self._theme, _rect(bead.box)
-        if bead.item == self._selected:
-            self._draw_ring(painter, box, box.width() / 2)
-        colour = self._session.trellis.lane(bead.lane).colour
-        ink = theme.warn_ink if bead.trouble else theme.lane(colour).ink
-        painter.setPen(QPen(QColor(ink), 2))
-        painter.setBrush(QColor(theme.warn_soft if bead.trouble else theme.surface))
-        painter.drawEllipse(box)
-        painter.setFont(text_font(14, bold=True))
-        glyph = "!" if bead.trouble else VIEWS[bead.sort].glyph
-        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, glyph)
-        words = _rect(bead.words_box)
-        font = text_font(11)
-        painter.setFont(font)
-        painter.setPen(QColor(theme.warn_ink if bead.trouble else theme.ink_soft))
-        painter.drawText(
-            words, Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignTop, bead.counts
-        )
-
-    def _draw_plus(self, painter: QPainter, plus: Plus) -> None:
-        box = _rect(plus.box)
-        hovered = self._hovered == plus
-        painter.setPen(QPen(QColor(self._theme.accent_ink), 1.4))
-        painter.setBrush(QColor(self._theme.accent_soft if hovered else self._theme.surface))
-        painter.drawEllipse(box.adjusted(1, 1, -1, -1))
-        painter.setPen(QPen(QColor(self._theme.accent_ink), 2))
-        middle = box.center()
-        painter.drawLine(middle - QPointF(5, 0), middle + QPointF(5, 0))
-        painter.drawLine(middle - QPointF(0, 5), middle + QPointF(0, 5))
-
-    def _draw_heads(self, painter: QPainter, seen: tuple[float, float]) -> None:
-        theme = self._theme
-        bottom = max(self._layout.height, self.viewport().height() / self._zoom + 10_000)
-        painter.fillRect(QRectF(0, 0, HEADS_WIDTH, bottom), QColor(theme.head_ground))
-        painter.setPen(QPen(QColor(theme.line), 1))
-        painter.drawLine(QPointF(HEADS_WIDTH, 0), QPointF(HEADS_WIDTH, bottom))
-        low, high = seen
-        for head in self._layout.heads:
-            if low < head.box.middle < high:
-                self._draw_head(painter, head)
-        if self._is_picture:
-            return
-        add = _rect(self._layout.add_lane).adjusted(28, 0, 0, 0)
-        self._draw_text(painter, add, "+  Add a lane", theme.accent_ink, bold=True, centred=True)
-
-    def _draw_head(self, painter: QPainter, head: Head) -> None:
-        theme, box = self._theme, _rect(head.box)
-        if head.lane == self._selected:
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(QColor(theme.selected))
-            painter.drawRoundedRect(box.adjusted(6, -1, -6, 1), 6, 6)
-            if self.hasFocus():
-                painter.setPen(QPen(QColor(theme.accent_ink), 1.5))
-                painter.setBrush(Qt.BrushStyle.NoBrush)
-                painter.drawRoundedRect(box.adjusted(6, -1, -6, 1), 6, 6)
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(QColor(theme.lane(head.colour).fill))
-        close = self._layout.sizes.is_close
-        inset = 3 if close else 6
-        painter.drawRoundedRect(QRectF(14, box.y() + inset, 4, box.height() - 2 * inset), 2, 2)
-        if close:
-            self._draw_close_head(painter, head, box)
-            return
-        line = QRectF(28, box.y() + 3, HEADS_WIDTH - 44, 19)
-        if head.stale:
-            line.setWidth(line.width() - self._draw_stale(painter, box))
-        self._draw_text(painter, line, head.name, theme.ink, bold=True, size=14)
-        line.setWidth(HEADS_WIDTH - 44)
-        self._draw_text(painter, line.translated(0, 18), head.source, theme.ink_soft)
-        colour = theme.warn_ink if head.trouble else theme.ink_soft
-        self._draw_text(painter, line.translated(0, 33), head.size, colour)
-
-    def _draw_close_head(self, painter: QPainter, head: Head, box: QRectF) -> None:
-        """Draw a head in one line: its name, and its rows at the right."""
-        theme = self._theme
-        line = QRectF(28, box.y(), HEADS_WIDTH - 40, box.height())
-        if head.stale:
-            line.setWidth(line.width() - self._draw_stale(painter, box.translated(0, -2)))
-        rows = head.size.partition(" · ")[0]
-        metrics = QFontMetricsF(text_font(11))
-        wide = min(metrics.horizontalAdvance(rows) + 2, line.width() * 0.6)
-        named = line.adjusted(0, 0, -wide - 8, 0)
-        self._draw_text(painter, named, head.name, theme.ink, bold=True, centred=True, size=13)
-        colour = theme.warn_ink if head.trouble else theme.ink_soft
-        beside = line.adjusted(line.width() - wide, 0, 0, 0)
-        self._draw_text(painter, beside, rows, colour, centred=True)
-
-    def _draw_stale(self, painter: QPainter, box: QRectF) -> float:
-        """Mark a lane whose file is another than the one that was read; return the room taken."""
-        theme, words = self._theme, "changed since"
-        width = QFontMetricsF(text_font(11, True)).horizontalAdvance(words) + 14
-        label = QRectF(HEADS_WIDTH - width - 12, box.y() + 4, width, 17)
-        painter.setPen(QPen(QColor(theme.warn_line), 1))
-        painter.setBrush(QColor(theme.warn_soft))
-        painter.drawRoundedRect(label, 8, 8)
-        inner = label.adjusted(7, 0, 0, 0)
-        self._draw_text(painter, inner, words, theme.warn_ink, bold=True, centred=True)
-        return width
-
-    def _draw_ring(self, painter: QPainter, box: QRectF, radius: float) -> None:
-        width = 2.4 if self.hasFocus() else 1.8
-        painter.setPen(QPen(QColor(self._theme.accent_ink), width))
-        painter.setBrush(QColor(self._theme.ground))
-        far = 2 if self._layout.sizes.is_close else 6  # words stand near where lanes are close
-        painter.drawRoundedRect(box.adjusted(-far, -far, far, far), radius + 2, radius + 2)
 
     def _sheet(self, thing: object) -> str:
         """Return what is known of a tie or step: what it did, its promises, why it is so."""
@@ -603,51 +358,10 @@ class MapView(QAbstractScrollArea):
         return "".join(f"<p style='margin:3px 0'>{escape(line)}</p>" for line in lines)
 
     def save_picture(self, path: Path) -> None:
-        """Save the whole map as .svg or .png, as it is drawn here but without what is selected.
+        """Save the whole map as .svg or .png; `DeliveryError` for another ending."""
+        save_picture(path, self._session.trellis, self._layout, self._theme, self._measure)
 
-        Raises
-        ------
-        DeliveryError
-            The ending is another, or the file cannot be written.
-        """
-        width = int(max(self._layout.width, HEADS_WIDTH)) + 20
-        size = QSize(width, int(self._layout.height))
-        ending = path.suffix.lower()
-        if ending == ".svg":
-            drawn = QBuffer()
-            svg = QSvgGenerator()
-            svg.setOutputDevice(drawn)
-            svg.setSize(size)
-            svg.setViewBox(QRectF(0, 0, size.width(), size.height()))
-            svg.setTitle(self._session.trellis.name)
-            self._draw_whole(svg, size)
-        elif ending == ".png":
-            image = QImage(size * 2, QImage.Format.Format_ARGB32)
-            image.setDevicePixelRatio(2)
-            self._draw_whole(image, size)
-            drawn = QBuffer()
-            drawn.open(QBuffer.OpenModeFlag.WriteOnly)
-            QImageWriter(drawn, QByteArray(b"png")).write(image)
-        else:
-            raise DeliveryError(
-                f"A picture of the map cannot be written as “{ending or path.name}”.",
-                "Choose a name that ends in .svg or .png.",
-            )
-        with whole_file(path) as half:
-            half.write_bytes(drawn.data().data())
-
-    def _draw_whole(self, device: QPaintDevice, size: QSize) -> None:
-        painter = QPainter(device)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.fillRect(QRectF(0, 0, size.width(), size.height()), QColor(self._theme.ground))
-        self._is_picture = True
-        self._draw_ground(painter)
-        self._draw_things(painter, (float("-inf"), float("inf")))
-        self._draw_heads(painter, (float("-inf"), float("inf")))
-        self._is_picture = False
-        painter.end()
-
-    def _draw_drag(self, painter: QPainter) -> None:
+    def _draw_drag(self, painter: QPainter, drawing: Drawing) -> None:
         if not self._dragging() or self._press is None:
             return
         colour = QColor(self._theme.accent_ink)
@@ -659,7 +373,8 @@ class MapView(QAbstractScrollArea):
         painter.drawLine(self._press, self._pointer)
         text = self.said_while_dragging()
         if text:
-            self._draw_label(painter, text)
+            seen = QRectF(self.viewport().rect()).adjusted(6, 6, -6, -6)
+            drawing.draw_label(painter, text, self._pointer, seen)
 
     def said_while_dragging(self) -> str:
         """Return what a drop here would tie, and by what; empty where it would tie nothing."""
@@ -669,58 +384,6 @@ class MapView(QAbstractScrollArea):
         own, other = (self._session.trellis.lane(i).name for i in (self._dragged.lane, lane))
         found = self._proposed.get((self._dragged.lane, lane), "")
         return f"Tie {own} with {other}" + (f": {found}" if found else "")
-
-    def _draw_label(self, painter: QPainter, text: str) -> None:
-        """Draw a label beside the pointer, within the map."""
-        metrics = QFontMetricsF(text_font(12, True))
-        seen = QRectF(self.viewport().rect()).adjusted(6, 6, -6, -6)
-        room = QRectF(0, 0, min(metrics.horizontalAdvance(text) + 20, seen.width()), 26)
-        x = min(self._pointer.x() + 14, seen.right() - room.width())
-        y = self._pointer.y() - 36
-        room.moveTo(max(x, seen.left()), y if y > seen.top() else self._pointer.y() + 18)
-        painter.setPen(QPen(QColor(self._theme.accent_ink), 1))
-        painter.setBrush(QColor(self._theme.surface))
-        painter.drawRoundedRect(room, 6, 6)
-        inner = room.adjusted(10, 0, -6, 0)
-        ink = self._theme.accent_ink
-        self._draw_text(painter, inner, text, ink, bold=True, centred=True, size=12)
-
-    def _draw_text(
-        self,
-        painter: QPainter,
-        room: QRectF,
-        text: str,
-        colour: str,
-        bold: bool = False,
-        centred: bool = False,
-        size: int = 11,
-        most: float = 1.0,
-    ) -> float:
-        """Draw one line and return its width; what does not fit ends in an ellipsis.
-
-        Parameters
-        ----------
-        most : float
-            The share of the room that it may take.
-        """
-        font = text_font(size, bold)
-        painter.setFont(font)
-        painter.setPen(QColor(colour))
-        metrics, wide = QFontMetricsF(font), room.width() * most
-        shown = metrics.elidedText(text, Qt.TextElideMode.ElideRight, wide)
-        height = Qt.AlignmentFlag.AlignVCenter if centred else Qt.AlignmentFlag.AlignTop
-        painter.drawText(room, Qt.AlignmentFlag.AlignLeft | height, shown)
-        return metrics.horizontalAdvance(shown)
-
-
-def _rect(box: Box) -> QRectF:
-    return QRectF(box.x, box.y, box.width, box.height)
-
-
-def _faded(colour: str, alpha: float) -> QColor:
-    faded = QColor(colour)
-    faded.setAlphaF(alpha)
-    return faded
 
 
 def _tip(thing: object) -> str:

@@ -12,9 +12,9 @@ def _title(trellis: Trellis, lane: Lane, item: Item | None) -> str:
 
 VIEW = PartView(
     pages=(
-        PageSpec("blend", "Match", later("parts.blend.blend_page.BlendPage")),
+        PageSpec("match", "Match", later("parts.blend.blend_page.BlendPage")),
         PageSpec(
-            "blend_outcome",
+            "outcome",
             "Outcome",
             later("parts.join.outcome_page.OutcomePage"),
             counts_rows=True,

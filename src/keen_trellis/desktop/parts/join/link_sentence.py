@@ -32,6 +32,8 @@ _ORDERS = {"up": "from the least", "down": "from the greatest"}
 _STRICT = {"no": "equal counts", "yes": "equal does not count"}
 _UNITS = {Kind.DATE: "days", Kind.DATE_TIME: "seconds", Kind.TIME: "seconds"}
 _DISTANCE_WIDTH = 76
+_LOOKED_AT, _EXAMPLE = 30, 24
+"""The rows in which an example of a column is looked for, and its letters at most."""
 
 _Fields = tuple[tuple[str, Kind], ...]
 
@@ -182,7 +184,7 @@ class _Told:
     def _field_choice(
         self, place: int, side: str, current: str, fields: _Fields, colours: LaneColours
     ) -> None:
-        self._sentence.choice(
+        made = self._sentence.choice(
             f"link.{place}.{side}",
             f"The {side} link field",
             _options(fields),
@@ -191,6 +193,18 @@ class _Told:
             font=value_font(),
             ink=colours.ink,
         )
+        made.remark = partial(self._field_remark, 0 if side == "left" else 1, dict(fields))
+
+    def _field_remark(self, side: int, kinds: dict[str, Kind], name: str) -> str:
+        """Return the kind of a column and the first value that it has."""
+        kind = kinds.get(name)
+        tables = self._session.results.sides(self._item.id)
+        table = tables[side] if side < len(tables) else None
+        if kind is None or not isinstance(table, Table) or name not in table.columns:
+            return str(kind or "")
+        first = table.window(0, _LOOKED_AT).column(name).texts().to_pylist()
+        example = next((text for text in first if text), "")
+        return f"{kind} · {_shortened(example)}" if example else str(kind)
 
     def _tell_nearness(self, place: int, field: LinkedFields) -> None:
         """How far the nearest may be, and whether an equal value is near."""
@@ -354,3 +368,8 @@ def _fields(table: Table | UserError | None) -> _Fields:
 
 def _options(fields: _Fields) -> list[tuple[str, str, str]]:
     return [(name, name, str(kind)) for name, kind in fields]
+
+
+def _shortened(text: str) -> str:
+    plain = " ".join(text.split())
+    return plain if len(plain) <= _EXAMPLE else f"{plain[: _EXAMPLE - 1]}…"

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from typing import TYPE_CHECKING
 
 from PySide6.QtWidgets import (
     QFrame,
@@ -17,7 +18,6 @@ from keen_trellis.desktop.bench.page import Page
 from keen_trellis.desktop.bench.table_model import Origins
 from keen_trellis.desktop.controls import Notice, button, label
 from keen_trellis.desktop.parts.join.link_sentence import LinkSentence
-from keen_trellis.desktop.parts.join.types_card import Choice, TypesCard
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme
 from keen_trellis.document.edits import SetBay, SetKeep, SetPairs
@@ -26,6 +26,9 @@ from keen_trellis.document.trellis import Lane
 from keen_trellis.errors import UserError
 from keen_trellis.plan.bays import Bay, Keep
 from keen_trellis.plan.sentences import cardinality_words, join_title, outcome_sentences
+
+if TYPE_CHECKING:
+    from keen_trellis.desktop.parts.join.types_card import Choice
 
 
 class MatchPage(Page):
@@ -133,6 +136,8 @@ class _SaidBar(QFrame):
         """Open a small table of all join types with their rows and gaps."""
         if self.types is None:
             return
+        from keen_trellis.desktop.parts.join.types_card import TypesCard  # seldom opened
+
         card = TypesCard(*self.types, self.window())
         card.chosen.connect(self._choose)
         card.open_above(self._ask.mapToGlobal(self._ask.rect().topRight()))
