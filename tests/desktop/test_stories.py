@@ -8,10 +8,10 @@ from contextlib import closing
 from typing import Any
 from unittest import mock
 
-from PySide6.QtCore import QEvent, QMimeData, QPointF, Qt, QUrl
+from PySide6.QtCore import QEvent, QMimeData, QPoint, QPointF, Qt, QUrl
 from PySide6.QtGui import QAction, QDropEvent, QMouseEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QFileDialog, QLineEdit, QMenu, QPushButton
+from PySide6.QtWidgets import QApplication, QFileDialog, QLineEdit, QMenu, QPushButton, QWidget
 
 from keen_trellis.compute.blend import Blend
 from keen_trellis.compute.tied import Tied
@@ -386,6 +386,15 @@ class StoryTest(WindowTestCase):
         with mock.patch.object(QFileDialog, "getSaveFileName", return_value=wrong):
             self.trigger("view.save_map")
         self.assertIn("ends in .svg or .png", self.text("bench.notice.text"))
+        self.assertTrue(self.find(QWidget, "map.overview").isHidden())
+        self.window.resize(1100, 700)
+        self.settle()
+        overview = self.find(QWidget, "map.overview")
+        self.assertTrue(overview.isVisible())
+        low = QPoint(overview.width() // 2, overview.height() - 4)
+        QTest.mouseClick(overview, Qt.MouseButton.LeftButton, pos=low)
+        bar = self.window.map.verticalScrollBar()
+        self.assertEqual(bar.value(), bar.maximum())
         self.session.select(heads[0].lane)
         alt = Qt.KeyboardModifier.AltModifier
         QTest.keyClick(self.window.map, Qt.Key.Key_Down, alt)

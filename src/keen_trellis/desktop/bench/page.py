@@ -69,6 +69,12 @@ def later(name: str) -> Callable[[Session, Theme], Page]:
     return make
 
 
+def lanes_title(trellis: Trellis, lane: Lane, item: Item | None) -> str:
+    """Return the names of a tie's lanes, as its heading."""
+    taken = item.takes() if item else ()
+    return " + ".join([lane.name, *(trellis.lane(one.lane).name for one in taken)])
+
+
 NOTES = PageSpec("notes", "Notes", later("bench.notes_page.NotesPage"))
 """The last page of every kind of part."""
 

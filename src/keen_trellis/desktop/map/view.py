@@ -22,6 +22,7 @@ from PySide6.QtWidgets import QAbstractScrollArea, QToolTip, QWidget
 
 from keen_trellis.desktop.map.drawing import Drawing, save_picture
 from keen_trellis.desktop.map.layout import lay_out
+from keen_trellis.desktop.map.overview import Overview
 from keen_trellis.desktop.map.shapes import (
     HEADS_WIDTH,
     ROOMY,
@@ -70,6 +71,10 @@ class MapView(QAbstractScrollArea):
         small = QFontMetricsF(text_font(11))
         self._measure = small.horizontalAdvance
         self._layout = self._laid_out()
+        self._overview = Overview(self.viewport(), lambda: self._theme)
+        self._overview.asked.connect(self._look_at)
+        for bar in (self.horizontalScrollBar(), self.verticalScrollBar()):
+            bar.valueChanged.connect(self._show_overview)
         self._drawn_for = session.selection
         session.changed.connect(self.renew)
         session.ran.connect(self._proposed.clear)
@@ -300,6 +305,18 @@ class MapView(QAbstractScrollArea):
     def resizeEvent(self, event: QResizeEvent) -> None:
         self._fit_scrollbars()
 
+    def _look_at(self, x: float, y: float) -> None:
+        """Scroll so that a point of the layout is in the middle."""
+        room = self.viewport().size()
+        self.horizontalScrollBar().setValue(int(x * self._zoom - room.width() / 2))
+        self.verticalScrollBar().setValue(int(y * self._zoom - room.height() / 2))
+
+    def _show_overview(self) -> None:
+        bars = self.horizontalScrollBar(), self.verticalScrollBar()
+        start = QPointF(*(bar.value() / self._zoom for bar in bars))
+        seen = QRectF(start, QSizeF(self.viewport().size()) / self._zoom)
+        self._overview.show_map(self._layout, seen, QRectF(self.viewport().rect()))
+
     def _fit_scrollbars(self) -> None:
         room = self.viewport().size()
         for bar, needed, page in (
@@ -309,6 +326,7 @@ class MapView(QAbstractScrollArea):
             bar.setRange(0, max(0, int(needed) - page))
             bar.setPageStep(page)
             bar.setSingleStep(24)
+        self._show_overview()
 
     # drawing
 

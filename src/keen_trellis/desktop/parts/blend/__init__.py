@@ -1,14 +1,6 @@
 """A blend in the desktop: what is summarised to what, and what comes out."""
 
-from keen_trellis.desktop.bench.page import NOTES, PageSpec, PartView, later
-from keen_trellis.document import Lane, Trellis
-from keen_trellis.document.items import Item
-
-
-def _title(trellis: Trellis, lane: Lane, item: Item | None) -> str:
-    taken = item.takes() if item else ()
-    return " + ".join([lane.name, *(trellis.lane(one.lane).name for one in taken)])
-
+from keen_trellis.desktop.bench.page import NOTES, PageSpec, PartView, lanes_title, later
 
 VIEW = PartView(
     pages=(
@@ -21,5 +13,5 @@ VIEW = PartView(
         ),
         NOTES,
     ),
-    title=_title,
+    title=lanes_title,
 )
