@@ -13,6 +13,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import keen_trellis as kt
+from keen_trellis.compute.same_named import same_named as how_alike
 from keen_trellis.data import GAP
 
 SAILINGS = kt.Table.from_columns(
@@ -115,6 +116,43 @@ class ArrangedTest(unittest.TestCase):
             _ = self.tied(renamed=(("miles", "route"),)).outcome
         with self.assertRaisesRegex(kt.UserError, "“none” is no integer, as “miles” is"):
             _ = self.tied(fills=(("miles", "none"),)).outcome
+
+
+class SameNamedTest(unittest.TestCase):
+    """Columns of one name may mean different things: how often they agree is counted."""
+
+    VALUES = st.none() | st.sampled_from(["a", "A", "b"])
+    ROWS = st.lists(st.tuples(st.integers(0, 2), VALUES, st.none() | st.integers(0, 2)), max_size=7)
+
+    @settings(max_examples=150)
+    @given(ROWS, ROWS)
+    def test_what_is_counted_is_what_the_pairs_hold(self, left: Any, right: Any) -> None:
+        kinds = (kt.Kind.INTEGER, kt.Kind.TEXT, kt.Kind.INTEGER)
+        tables = [
+            kt.Table.of(
+                {
+                    name: kt.Column.of([row[place] for row in rows], kind)
+                    for place, (name, kind) in enumerate(zip("ktn", kinds, strict=True))
+                }
+            )
+            for rows in (left, right)
+        ]
+        found = {one.name: one for one in how_alike(kt.tie(*tables, on=["k"]))}
+        self.assertEqual(list(found), ["t", "n"])
+        for place, name in ((1, "t"), (2, "n")):
+            pairs = [(a[place], b[place]) for a in left for b in right if a[0] == b[0]]
+            one = found[name]
+            self.assertEqual(one.rows, len(pairs))
+            self.assertEqual(one.equal, sum(a == b for a, b in pairs))
+            self.assertEqual(one.only_left, sum(b is None and a is not None for a, b in pairs))
+            self.assertEqual(one.only_right, sum(a is None and b is not None for a, b in pairs))
+            differ = [(str(a), str(b)) for a, b in pairs if None not in (a, b) and a != b]
+            self.assertEqual(one.example, differ[0] if differ else None)
+
+    def test_it_is_said_with_an_example(self) -> None:
+        (zone,) = how_alike(kt.tie(SAILINGS, ROUTES, ON))
+        said = "zone: the same in 1 of 5 matched rows, “x” against “I” for one"
+        self.assertEqual(zone.sentence(("Sailings", "Routes")), said)
 
 
 class AskedForTest(unittest.TestCase):

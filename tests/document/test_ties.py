@@ -43,7 +43,7 @@ from keen_trellis.document.items import (
 )
 from keen_trellis.document.sources import TypedSource
 from keen_trellis.errors import EditError, UserError
-from keen_trellis.plan.bays import Bay
+from keen_trellis.plan.bays import JOIN_NAMES, Bay
 from tests.document.test_items import ItemsTest
 
 COUNT = FigureItem()
@@ -104,6 +104,18 @@ class BlendTest(TiesTest):
         lane = self.trellis.lanes[1]
         self.assertEqual([row[0] for row in self.rows(lane.id)], ["KP-BR", "MS-GH"])
 
+    def test_totals_are_those_of_the_side_whose_rows_alone_go_on(self) -> None:
+        low = ConditionItem(column="riders", is_="<", values=("98",))
+        late = ConditionItem(column="late", is_="=", values=("2",))
+        self.blend(keep=(Bay.LEFT,))
+        for changes, after in (
+            ({}, (12, 2, 0)),
+            ({"keep": (Bay.RIGHT,), "filters": (low, late)}, (0, 0, 7)),
+        ):
+            self.blend_changed(**changes)
+            given = self.given("monday-blend")
+            self.assertEqual(tuple(int(t.after) for t in given.totals), after, given.sentence())
+
     def test_a_filter_reaches_those_that_have_its_column_before_they_are_summarised(self) -> None:
         late = ConditionItem(column="late", is_="=", values=("2",))
         route = ConditionItem(column="route", is_="<>", values=("MS-GH",))
@@ -118,8 +130,8 @@ class BlendTest(TiesTest):
         with self.assertRaisesRegex(UserError, "No lane of this blend has the column “nowhere”"):
             self.given("monday-blend")
 
-    def blend_changed(self, **changes: object) -> None:
-        item = self.trellis.item("monday-blend")
+    def blend_changed(self, part: str = "monday-blend", **changes: object) -> None:
+        item = self.trellis.item(part)
         self.do(SetItem(BlendItem(**{**dict(item), **changes})))
 
     def test_a_first_lane_that_keeps_its_rows_says_what_repeats(self) -> None:
@@ -150,9 +162,9 @@ class BlendTest(TiesTest):
         with self.assertRaisesRegex(ValueError, "blended twice"):
             self.blend_changed(lanes=(BlendedLane(lane="tuesday"), BlendedLane(lane="tuesday")))
 
-    @settings(max_examples=60, deadline=None)
-    @given(SIDE, SIDE)
-    def test_it_is_what_sql_gives(self, left: Any, right: Any) -> None:
+    @settings(max_examples=100, deadline=None)
+    @given(SIDE, SIDE, st.sampled_from(list(JOIN_NAMES)))
+    def test_it_is_what_sql_gives(self, left: Any, right: Any, keep: Any) -> None:
         self.trellis = self.trellis.model_copy(update={"lanes": ()})
         for name, rows in (("left", left), ("right", right)):
             cells = tuple((*("" if v is None else str(v) for v in row), "row") for row in rows)
@@ -161,6 +173,9 @@ class BlendTest(TiesTest):
         figures = (FigureItem(column="v"), COUNT)
         link = (LinkedFields(left="k", right="k"),)
         self.do(AddBlend("left", ("right",), link, (figures, figures)))
+        whole = self.given("left-blend").totals
+        self.assertTrue(all(total.agrees for total in whole), whole)
+        self.blend_changed(part="left-blend", keep=keep)
         with sqlite3.connect(":memory:") as base:
             for name, rows in (("l", left), ("r", right)):
                 base.execute(f"create table {name} (k, v)")
@@ -171,9 +186,12 @@ class BlendTest(TiesTest):
                 "select coalesce(a.k, b.k), a.s, a.n, b.s, b.n from a full join b on a.k is b.k"
             ).fetchall()
         base.close()
-        self.assertCountEqual(self.rows("left-blend"), expected)
-        totals = self.given("left-blend").totals
-        self.assertTrue(all(total.agrees for total in totals), totals)
+        bays = {(True, False): Bay.LEFT, (True, True): Bay.BOTH, (False, True): Bay.RIGHT}
+        kept = [row for row in expected if bays[row[2] is not None, row[4] is not None] in keep]
+        sums = [sum(row[place] or 0 for row in kept) for place in range(1, 5)]
+        self.assertEqual([t.after for t in self.given("left-blend").totals], sums)
+        if len(keep) > 1 or keep == (Bay.BOTH,):  # else the columns of one side alone are there
+            self.assertCountEqual(self.rows("left-blend"), kept)
 
 
 class ChangeTieTest(TiesTest):

@@ -13,7 +13,7 @@ from keen_trellis.compute.summary import summarise
 from keen_trellis.compute.tied import Tied
 from keen_trellis.data import Table
 from keen_trellis.errors import LinkError
-from keen_trellis.plan.bays import keep_of
+from keen_trellis.plan.bays import Bay, keep_of
 from keen_trellis.plan.blends import Reach
 from keen_trellis.plan.counts import Group
 from keen_trellis.plan.expressions import Tested
@@ -130,8 +130,16 @@ class Blend:
         return tuple(found)
 
     def _columns_of(self, number: int) -> list[str]:
-        """Return what the figures of a source are called in the outcome; empty for those gone."""
-        figures = len(self.figures[number])
+        """Return what the figures of a source are called in the outcome; empty for those gone.
+
+        Where the rows of one side alone go on, the columns of the others are not there, though a
+        column of the same name may be.
+        """
+        figures, keep = len(self.figures[number]), self.ties[-1].keep
+        if len(keep) == 1 and keep[0] is not Bay.BOTH:
+            alone = 0 if keep[0] is Bay.LEFT else len(self.ties)
+            names = list(self.outcome.columns)
+            return names[len(names) - figures :] if number == alone else [""] * figures
         if number == 0:
             names = list(self.ties[0].left.columns)
             wanted = names[len(names) - figures :]

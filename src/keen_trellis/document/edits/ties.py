@@ -183,9 +183,7 @@ class SwapSides:
             goes = taken.lane == first.id and (taken.after is None or taken.after in gone)
             return with_changes(taken, lane=second.id) if goes else taken
 
-        names = {f.left: f.right for f in tie.link if f.operator == "="}
-        if tie.columns.link == "both":
-            names = {}
+        names = _renames(tie)
 
         def renamed(column: str) -> str:
             return names.get(column, column)
@@ -217,6 +215,15 @@ class SwapSides:
         return item
 
 
+def _renames(tie: JoinItem) -> dict[str, str]:
+    """Return what the link fields that stand once are called, seen from the other side."""
+    if tie.columns.link == "both":
+        return {}
+    again = tie.columns.renamed  # one that was given a name of its own keeps it
+    equal = (field for field in tie.link if field.operator == "=")
+    return {field.left: field.right for field in equal if field.left not in again}
+
+
 def _begun(source: Source, tie: str, follow: Callable[[Taken], Taken]) -> Source:
     """Return where a lane begins once the sides of a tie are swapped."""
     if isinstance(source, LaneSource):
@@ -238,6 +245,12 @@ def _turned(tie: JoinItem, taken: Taken) -> JoinItem:
     )
     columns = _swapped(tie.columns)
     same = _OVER.get(columns.same_named, columns.same_named)
+    names = _renames(tie)
+    called = {
+        "renamed": {names.get(a, a): b for a, b in columns.renamed.items()},
+        "order": tuple(names.get(a, a) for a in columns.order),
+        "fills": {names.get(a, a): b for a, b in columns.fills.items()},
+    }
     return with_changes(
         tie,
         lane=taken.lane,
@@ -247,7 +260,7 @@ def _turned(tie: JoinItem, taken: Taken) -> JoinItem:
         pairs=tuple(map(_swapped, tie.pairs)),
         not_same=tuple(map(_swapped, tie.not_same)),
         partner_for=_OVER[tie.partner_for],
-        columns=with_changes(columns, same_named=same),
+        columns=with_changes(columns, same_named=same, **called),
         promises=tuple(with_changes(one, side=_OVER[one.side]) for one in tie.promises),
     )
 

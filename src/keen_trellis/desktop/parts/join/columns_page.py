@@ -15,7 +15,9 @@ from PySide6.QtWidgets import (
     QVBoxLayout,
 )
 
+from keen_trellis.compute.same_named import SameNamed, same_named
 from keen_trellis.compute.schemas import schema_of
+from keen_trellis.compute.tied import Tied
 from keen_trellis.data import Table
 from keen_trellis.desktop.bench.page import Page
 from keen_trellis.desktop.bench.sentence import Sentence
@@ -27,9 +29,10 @@ from keen_trellis.desktop.theme import Theme
 from keen_trellis.document import Lane
 from keen_trellis.document.edits import SetColumns
 from keen_trellis.document.items import Item, JoinItem, WantedColumns
-from keen_trellis.errors import UserError
+from keen_trellis.errors import TooManyRowsError, UserError
 from keen_trellis.plan.link import SIDES, Side
 from keen_trellis.plan.outcome import OutcomeColumn, outcome_columns
+from keen_trellis.progress import Report
 from keen_trellis.words import listed
 
 _LINK = {"once": "stand once", "both": "stand twice, each under its own name"}
@@ -60,7 +63,13 @@ class ColumnsPage(Page):
         column = QVBoxLayout(self)
         column.setContentsMargins(20, 8, 20, 10)
         column.setSpacing(9)
+        self._compared = OneLine()
+        self._compared.setObjectName("tie_columns.compared")
+        self._compared.setProperty("soft", True)
+        self._compared.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        self._looked_at: object = None
         column.addWidget(self._said)
+        column.addWidget(self._compared)
         column.addWidget(self._notice)
         column.addLayout(sides, 1)
 
@@ -86,6 +95,32 @@ class ColumnsPage(Page):
             colour = origins.colours[whose.id].ink
             card.show_columns(whose.name, colour, known, getattr(item.columns, side))
         self._show_going_on(item, other.name, origins)
+        self._compare(self.session.results.ties.get(item.id))
+
+    def _compare(self, tie: object) -> None:
+        """Find out how columns of one name agree, and say it once it is known."""
+        match = tie.match if isinstance(tie, Tied) else None
+        if match is self._looked_at:
+            return
+        self._looked_at = match
+        self._compared.hide()
+        if not isinstance(tie, Tied):
+            return
+
+        def look(report: Report) -> list[SameNamed]:
+            try:
+                return same_named(tie, report)
+            except TooManyRowsError:  # the Match page says it; here it is no trouble
+                return []
+
+        def done(found: list[SameNamed]) -> None:
+            if self._looked_at is tie.match:
+                lines = [one.sentence(tie.names) for one in found]
+                self._compared.setText(" · ".join(lines))
+                self._compared.setToolTip("\n".join(lines))
+                self._compared.setVisible(bool(lines))
+
+        self.session.find_out(look, done, "")
 
     def _show_going_on(self, item: JoinItem, other: str, origins: Origins) -> None:
         """Show the columns that go on, as the settings now have it: no row is needed for it."""
