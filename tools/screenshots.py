@@ -66,6 +66,7 @@ def show_first_gap(grid: Grid, column: str) -> None:
     model = grid.table_model
     place = model.table.columns.index(column)
     row = next(r for r in range(model.rowCount()) if model.state(r, place) == GAP)
+    grid.setCurrentIndex(model.index(row, place))
     grid.verticalScrollBar().setValue(max(row - 6, 0))
 
 
@@ -199,9 +200,12 @@ def main(folder: Path) -> None:
     window = opened(themes.LIGHT, folder)
     shoot(window, "match-light")
     window.bench.open_page("outcome")
+    window.bench.findChild(QPushButton, "outcome.beside").click()
     show_first_gap(window.bench.findChild(Grid, "outcome.grid"), "zone")
-    settled(window)
+    profile = window.bench.findChild(QWidget, "outcome.profile.view")
+    wait(lambda: "gaps" in profile.accessibleDescription())
     shoot(window, "outcome")
+    window.bench.findChild(QPushButton, "outcome.beside").click()
     window.session.select("sailings")
     window.bench.open_page("columns")
     window.bench.open_one.select("passengers")

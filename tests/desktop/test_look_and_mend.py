@@ -111,6 +111,24 @@ class LookTest(LookedAtTestCase):
         self.click("outcome.look.all")
         self.assertEqual(len(grid.table_model.table), 1_211)
 
+    def test_a_profile_follows_the_cursor_and_the_rows_that_are_shown(self) -> None:
+        self.trigger("page.outcome")
+        grid = self.find(Grid, "outcome.grid")
+        view = self.find(QWidget, "outcome.profile.view")
+        self.assertFalse(view.isVisible())
+        self.click("outcome.beside")
+        column = grid.table_model.table.columns.index("passengers")
+        grid.setCurrentIndex(grid.model().index(0, column - 1))
+        self.key(Qt.Key.Key_Right, grid)
+        self.wait_until(lambda: "4 blank" in view.accessibleDescription())
+        self.assertEqual(self.text("outcome.profile.title"), "passengers")
+        numbers = [n for n in self.column(grid, "passengers") if n]
+        distinct = f"1,209 rows · {len(set(numbers))} distinct values · 4 blank"
+        self.assertIn(distinct, view.accessibleDescription())
+        self.menu_on(grid, self.column(grid, "sailing").index("S-0077"), "zone", "grid.only")
+        self.wait_until(lambda: "11 gaps" in view.accessibleDescription())
+        self.assertIn("11 rows · 0 distinct values", view.accessibleDescription())
+
     def test_a_row_leads_to_its_rows_in_each_source(self) -> None:
         self.trigger("page.outcome")
         grid = self.find(Grid, "outcome.grid")

@@ -9,6 +9,7 @@ from keen_trellis.data import Table
 from keen_trellis.desktop.bench.grid import Grid
 from keen_trellis.desktop.bench.look_line import LookLine
 from keen_trellis.desktop.bench.page import Page
+from keen_trellis.desktop.bench.profile_beside import ProfileBeside
 from keen_trellis.desktop.bench.table_model import Origins
 from keen_trellis.desktop.controls import Notice, button, label
 from keen_trellis.desktop.session import Session
@@ -41,10 +42,19 @@ class TablePage(Page):
         line = QHBoxLayout()
         line.addWidget(self._line, 1)
         line.addWidget(self.look_line, 1)
+        self._beside = ProfileBeside(self.grid, session, theme)
+        self._profile = button("Profile", f"{name}.beside", self._show_beside, "plain")
+        self._profile.setToolTip("What is in the column that the cursor stands in")
+        self._profile.setCheckable(True)
+        line.addWidget(self._profile)
         column.addLayout(line)
         column.addWidget(self._notice)
         column.addWidget(self._mend, alignment=Qt.AlignmentFlag.AlignLeft)
-        column.addWidget(self.grid, 1)
+        rows = QHBoxLayout()
+        rows.setSpacing(0)
+        rows.addWidget(self.grid, 1)
+        rows.addWidget(self._beside)
+        column.addLayout(rows, 1)
         self._spare = QWidget()
         column.addWidget(self._spare, 1)
 
@@ -52,6 +62,11 @@ class TablePage(Page):
         """Take the colours of a theme."""
         super().set_theme(theme)
         self.grid.set_theme(theme)
+        self._beside.set_theme(theme)
+
+    def _show_beside(self) -> None:
+        self._beside.setVisible(self._profile.isChecked())
+        self._beside.renew()
 
     def _ask_mending(self) -> None:
         self.session.asked.emit("lane.mend")
@@ -75,6 +90,8 @@ class TablePage(Page):
         self.look_line.setVisible(is_table)
         if isinstance(table, Table):
             self.grid.show_table(table, origins, links)
+        self._profile.setVisible(is_table)
+        self._beside.setVisible(is_table and self._profile.isChecked())
 
 
 def mend_words(trouble: object) -> str:

@@ -15,9 +15,9 @@ from PySide6.QtWidgets import (
 from keen_trellis.data import BLANK, Kind, Table
 from keen_trellis.data.profile import Profile, profile
 from keen_trellis.desktop.bench.page import Page
+from keen_trellis.desktop.bench.profile_view import ProfileView
 from keen_trellis.desktop.bench.table_model import Origins
 from keen_trellis.desktop.controls import Choice, Notice, label
-from keen_trellis.desktop.parts.lane.profile_view import ProfileView
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme, text_font, value_font
 from keen_trellis.document import Lane
@@ -46,7 +46,7 @@ class ColumnsPage(Page):
         self._kind = Choice("columns.kind", "Kind of the column")
         self._kind.chosen.connect(self._choose_kind)
         self._unfit = Notice("columns.unfit")
-        self._view = ProfileView(theme)
+        self._view = ProfileView(theme, "columns.profile")
         head = QHBoxLayout()
         head.setSpacing(8)
         head.addWidget(self._title)

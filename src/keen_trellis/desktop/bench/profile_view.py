@@ -24,9 +24,9 @@ class ProfileView(QWidget):
     What it shows is also its accessible description, in words.
     """
 
-    def __init__(self, theme: Theme) -> None:
+    def __init__(self, theme: Theme, name: str) -> None:
         super().__init__()
-        self.setObjectName("columns.profile")
+        self.setObjectName(name)
         self.setAccessibleName("Profile of the column")
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMinimumSize(420, 120)
@@ -103,6 +103,8 @@ class ProfileView(QWidget):
         return base + 18
 
     def _draw_lists(self, painter: QPainter, profile: Profile, top: int) -> None:
+        if top + 2 * _LINE > self.height():  # no value would stand below its heading
+            return
         title = "Some of the values" if profile.unique else "Most frequent values"
         lists = [(title, profile.frequent)]
         if profile.shapes:
