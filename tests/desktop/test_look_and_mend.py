@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
     QMenu,
     QPlainTextEdit,
     QPushButton,
+    QTableView,
     QTableWidget,
     QWidget,
 )
@@ -128,6 +129,32 @@ class LookTest(LookedAtTestCase):
         self.menu_on(grid, self.column(grid, "sailing").index("S-0077"), "zone", "grid.only")
         self.wait_until(lambda: "11 gaps" in view.accessibleDescription())
         self.assertIn("11 rows · 0 distinct values", view.accessibleDescription())
+
+    def test_columns_kept_in_view_stay_while_the_others_scroll(self) -> None:
+        self.trigger("page.outcome")
+        grid = self.find(Grid, "outcome.grid")
+        self.menu_on(grid, 0, "sailing", "grid.keep")
+        kept = self.find(QTableView, "outcome.grid.kept")
+        columns = grid.table_model.table.columns
+        grid.setCurrentIndex(grid.model().index(700, len(columns) - 1))
+        self.settle()
+        top = kept.rowAt(0)
+        self.assertEqual((top, kept.columnAt(4)), (grid.rowAt(0), 0))
+        self.assertGreater(top, 600)
+        grid.setFocus()
+        for name in reversed(columns[1:-1]):  # the cursor is never beneath them
+            self.key(Qt.Key.Key_Left, grid)
+            left = grid.columnViewportPosition(grid.currentIndex().column())
+            self.assertGreaterEqual(left, grid.columnWidth(0), name)
+        at = kept.visualRect(kept.model().index(top + 1, 0)).center()
+        QTest.mouseClick(kept.viewport(), Qt.MouseButton.LeftButton, pos=at)
+        self.assertEqual(grid.currentIndex().row(), top + 1)
+        head = kept.horizontalHeader().viewport()
+        QTest.mouseClick(head, Qt.MouseButton.LeftButton, pos=head.rect().center())
+        self.settle()
+        self.assertIn("sorted by sailing", self.text("outcome.look.says"))
+        self.menu_on(grid, 0, "date", "grid.keep_none")
+        self.assertFalse(kept.isVisible())
 
     def test_a_row_leads_to_its_rows_in_each_source(self) -> None:
         self.trigger("page.outcome")

@@ -281,6 +281,7 @@ QComboBox::drop-down { border: 0; width: 20px; }
 QComboBox QAbstractItemView { background: $surface; border: 1px solid $line; }
 
 #bench { background: $surface; }
+QTableView[kept="true"] { border: 0; border-right: 2px solid $line; }
 QPushButton[page="true"] {
   background: transparent; border: 0; border-bottom: 3px solid transparent; border-radius: 0;
   padding: 6px 2px; color: $ink_soft; font-weight: 600;

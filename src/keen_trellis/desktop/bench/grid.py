@@ -13,7 +13,8 @@ from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QMenu, QTableView,
 
 from keen_trellis.data import BLANK, GAP
 from keen_trellis.desktop.bench.cells import LONGEST_DRAWN, BandHeader, CellDelegate
-from keen_trellis.desktop.bench.table_model import Origins, TableModel
+from keen_trellis.desktop.bench.kept import KeptColumns
+from keen_trellis.desktop.bench.table_model import Index, Origins, TableModel
 from keen_trellis.desktop.theme import Theme, text_font, value_font
 from keen_trellis.words import counted
 
@@ -84,7 +85,10 @@ class Grid(QTableView):
         self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self.setTabKeyNavigation(False)
         self.setMinimumHeight(_ROW_HEIGHT)  # a sentence above is never cut for the rows below it
-        self._band.sectionClicked.connect(self._section_clicked)
+        self.kept = 0
+        self._kept_to = ""
+        self._kept_columns: KeptColumns | None = None
+        self._band.sectionClicked.connect(partial(self._section_clicked, self._band))
 
     def show_kinds(self) -> None:
         """Show the kind of every column below its name, and let it be changed there."""
@@ -94,12 +98,50 @@ class Grid(QTableView):
     def column_place(self, name: str) -> QPoint:
         """Return where on the screen the kind of a column stands."""
         section = self.table_model.table.columns.index(name)
-        x = max(self._band.sectionViewportPosition(section), 0)
+        kept = self._kept_columns if section < self.kept else None
+        band = self._band if kept is None else kept.band
+        x = max(band.sectionViewportPosition(section), 0)
         return self._band.viewport().mapToGlobal(QPoint(x, self._band.height()))
 
-    def _section_clicked(self, section: int) -> None:
+    def keep_to(self, column: str) -> None:
+        """Keep the columns up to one in view while the others scroll; none for an empty name."""
+        self._kept_to = column
+        self._keep()
+
+    def _keep(self) -> None:
+        columns = self.table_model.table.columns
+        self.kept = columns.index(self._kept_to) + 1 if self._kept_to in columns else 0
+        if self.kept and self._kept_columns is None:
+            self._kept_columns = KeptColumns(self, self._band)
+            band = self._kept_columns.band
+            band.sectionClicked.connect(partial(self._section_clicked, band))
+        self._renew_kept()
+
+    def _renew_kept(self) -> None:
+        if self._kept_columns is not None:
+            self._kept_columns.renew()
+
+    def scrollTo(
+        self,
+        index: Index,
+        hint: QAbstractItemView.ScrollHint = QAbstractItemView.ScrollHint.EnsureVisible,
+    ) -> None:
+        """Scroll to a cell, and bring it out from beneath the columns that are kept in view."""
+        sideways = self.horizontalScrollBar()
+        before = sideways.value()
+        super().scrollTo(index, hint)
+        if self._kept_columns is None or not self.kept or not index.isValid():
+            return
+        if index.column() < self.kept:  # it is in view wherever the others are
+            sideways.setValue(before)
+            return
+        hidden = self._kept_columns.reach - self.columnViewportPosition(index.column())
+        if hidden > 0:
+            sideways.setValue(sideways.value() - hidden)
+
+    def _section_clicked(self, band: BandHeader, section: int) -> None:
         column = self.table_model.table.columns[section]
-        if self._band.pressed_kind:
+        if band.pressed_kind:
             self.kind_asked.emit(column)
         elif not self._can_look:
             return
@@ -122,6 +164,7 @@ class Grid(QTableView):
         self.look = look
         self._band.sorted_by = look.sort, look.descending
         self._band.viewport().update()
+        self._renew_kept()
         if look:
             self.look_asked.emit(self.whole, look)
         else:
@@ -169,12 +212,14 @@ class Grid(QTableView):
             self.fit_columns()
             self._band.updateGeometry()
         self.viewport().update()
+        self._keep()
 
     def set_theme(self, theme: Theme) -> None:
         """Draw in the colours of a theme."""
         self.theme = self._band.theme = theme
         self.viewport().update()
         self._band.viewport().update()
+        self._renew_kept()
 
     def fit_columns(self) -> None:
         """Make every column as wide as its name and its first values need, within limits.
@@ -213,7 +258,9 @@ class Grid(QTableView):
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
         """Offer what can be done with a cell and its row."""
         by_mouse = event.reason() == QContextMenuEvent.Reason.Mouse
-        at = self.indexAt(self.viewport().mapFromGlobal(event.globalPos()))
+        kept = self._kept_columns
+        under = kept if kept is not None and kept.covers(event.globalPos()) else self
+        at = under.indexAt(under.viewport().mapFromGlobal(event.globalPos()))
         index = at if by_mouse else self.currentIndex()
         if not index.isValid() or not self._can_look:
             return
@@ -237,6 +284,10 @@ class Grid(QTableView):
         offer("sort_down", f"Sort by {column}, backwards", partial(self.sort_by, column, True))
         if self.look:
             offer("all", "Show all rows as they stand", partial(self.look_by, type(self.look)()))
+        if index.column() >= self.kept:
+            offer("keep", f"Keep the columns up to {column} in view", partial(self.keep_to, column))
+        if self.kept:
+            offer("keep_none", "Keep no column in view", partial(self.keep_to, ""))
         offer("search", "Search these rows …", self.search_asked.emit)
         offer("copy", "Copy what is selected", self.ask_copy)
         place = self.visualRect(index).bottomLeft()
