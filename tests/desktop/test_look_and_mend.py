@@ -153,6 +153,14 @@ class LookTest(LookedAtTestCase):
         QTest.mouseClick(head, Qt.MouseButton.LeftButton, pos=head.rect().center())
         self.settle()
         self.assertIn("sorted by sailing", self.text("outcome.look.says"))
+        grid.setColumnWidth(0, 90)
+        self.assertEqual((kept.columnWidth(0), kept.width()), (90, 92))
+        kept.setColumnWidth(0, 120)  # as by dragging its border
+        self.assertEqual((grid.columnWidth(0), kept.width()), (120, 122))
+        self.menu_on(grid, 0, columns[-1], "grid.keep")  # more than there is room for
+        self.assertTrue(0 < kept.width() < 0.6 * grid.width() + 2)
+        grid.setCurrentIndex(grid.model().index(0, grid.kept))
+        self.assertGreaterEqual(grid.visualRect(grid.currentIndex()).left(), kept.width() - 2)
         self.menu_on(grid, 0, "date", "grid.keep_none")
         self.assertFalse(kept.isVisible())
 

@@ -26,6 +26,7 @@ _ROW_HEIGHT = 23
 _NARROWEST, _WIDEST = 56, 220
 _LOOKED_AT = 60
 _USUAL = "a usual value"
+_KEPT_AT_MOST = 0.6  # of the width
 
 
 class Grid(QTableView):
@@ -85,7 +86,6 @@ class Grid(QTableView):
         self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self.setTabKeyNavigation(False)
         self.setMinimumHeight(_ROW_HEIGHT)  # a sentence above is never cut for the rows below it
-        self.kept = 0
         self._kept_to = ""
         self._kept_columns: KeptColumns | None = None
         self._band.sectionClicked.connect(partial(self._section_clicked, self._band))
@@ -108,10 +108,23 @@ class Grid(QTableView):
         self._kept_to = column
         self._keep()
 
-    def _keep(self) -> None:
+    @property
+    def kept(self) -> int:
+        """How many columns are kept in view: those that leave the others room to scroll.
+
+        One more would be cut, and nothing could bring the rest of it into view.
+        """
         columns = self.table_model.table.columns
-        self.kept = columns.index(self._kept_to) + 1 if self._kept_to in columns else 0
-        if self.kept and self._kept_columns is None:
+        wanted = columns.index(self._kept_to) + 1 if self._kept_to in columns else 0
+        room = self.viewport().width() * _KEPT_AT_MOST
+        for column in range(wanted):
+            room -= self.columnWidth(column)
+            if room < 0:
+                return column
+        return wanted
+
+    def _keep(self) -> None:
+        if self._kept_to and self._kept_columns is None:
             self._kept_columns = KeptColumns(self, self._band)
             band = self._kept_columns.band
             band.sectionClicked.connect(partial(self._section_clicked, band))
@@ -286,7 +299,7 @@ class Grid(QTableView):
             offer("all", "Show all rows as they stand", partial(self.look_by, type(self.look)()))
         if index.column() >= self.kept:
             offer("keep", f"Keep the columns up to {column} in view", partial(self.keep_to, column))
-        if self.kept:
+        if self._kept_to:
             offer("keep_none", "Keep no column in view", partial(self.keep_to, ""))
         offer("search", "Search these rows …", self.search_asked.emit)
         offer("copy", "Copy what is selected", self.ask_copy)

@@ -17,9 +17,6 @@ if TYPE_CHECKING:
 _EDGE = 2
 """The line beside them, in pixels."""
 
-_SHARE_AT_MOST = 0.6
-"""The share of a grid's width that may be kept, so that there is something to scroll."""
-
 
 class KeptColumns(QTableView):
     """Lies over the left of a grid and never scrolls sideways.
@@ -52,7 +49,7 @@ class KeptColumns(QTableView):
         down, mine = grid.verticalScrollBar(), self.verticalScrollBar()
         down.valueChanged.connect(mine.setValue)
         mine.valueChanged.connect(down.setValue)
-        band.sectionResized.connect(self._resized)
+        band.sectionResized.connect(self.renew)
         self.band.sectionResized.connect(lambda n, _, wide: grid.setColumnWidth(n, wide))
         self.viewport().setCursor(Qt.CursorShape.ArrowCursor)
         grid.viewport().installEventFilter(self)
@@ -81,7 +78,7 @@ class KeptColumns(QTableView):
         """Whether a place of the screen lies on the kept columns."""
         return self.isVisible() and self.rect().contains(self.mapFromGlobal(at))
 
-    def renew(self) -> None:
+    def renew(self, *_: int) -> None:
         """Take over how the grid stands."""
         kept = self._grid.kept
         self.setVisible(kept > 0)
@@ -103,9 +100,4 @@ class KeptColumns(QTableView):
     @property
     def reach(self) -> int:
         """How many pixels of the grid are kept."""
-        wide = sum(self._grid.columnWidth(n) for n in range(self._grid.kept))
-        return min(wide + _EDGE, int(self._grid.viewport().width() * _SHARE_AT_MOST))
-
-    def _resized(self, section: int, _: int, wide: int) -> None:
-        if section < self._grid.kept and self.columnWidth(section) != wide:
-            self.renew()
+        return sum(self._grid.columnWidth(n) for n in range(self._grid.kept)) + _EDGE
