@@ -11,13 +11,12 @@ from keen_trellis.read.any_source import read
 from keen_trellis.read.layouts import SheetLayout, TextLayout
 from keen_trellis.read.noticed import Noticed, Reread
 from keen_trellis.read.secrets import Secrets
-from keen_trellis.read.server import Database, RowCondition, Server, SqliteFile
+from keen_trellis.read.server import Database, DatabaseTable, RowCondition, Server, SqliteFile
 from keen_trellis.read.stamps import FileStamp
 
 if TYPE_CHECKING:
     from keen_trellis.read.columnar import read_columnar
     from keen_trellis.read.databases import (
-        DatabaseTable,
         database_columns,
         database_tables,
         read_query,
@@ -30,7 +29,6 @@ if TYPE_CHECKING:
     from keen_trellis.read.workbook import WorkbookPart, read_sheet, sheet_names, workbook_parts
 
 _PLACES = {
-    "DatabaseTable": "databases",
     "Reading": "reading",
     "SetApart": "reading",
     "WorkbookPart": "workbook",

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import sqlite3
 import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor, wait
+from contextlib import closing, contextmanager
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, TypeVar
 from urllib.parse import quote
@@ -17,9 +19,12 @@ from keen_trellis.read.secrets import Secrets
 from keen_trellis.read.server import Database, Server, SqliteFile
 
 if TYPE_CHECKING:
-    import sqlalchemy as sa  # takes a while to load; only those who read a database wait for it
+    import sqlalchemy as sa  # takes a while to load; only those who read a server wait for it
 
 _T = TypeVar("_T")
+BATCH = 20_000
+"""How many rows are fetched at a time."""
+
 _CONNECT_S = 10
 _POLL_S = 0.1
 
@@ -33,14 +38,18 @@ class Reader:
 
     def __init__(self, database: Database, secrets: Secrets, timeout_s: float | None) -> None:
         self._database, self._secrets, self._timeout_s = database, secrets, timeout_s
-        self._engine = _engine(database, secrets, timeout_s)
+        self._engine: sa.Engine | None = None  # a file needs none
+        if isinstance(database, Server):
+            self._engine = _engine(database, secrets, timeout_s)
         self._raw: Any = None
         self._stopped = threading.Event()
         self.rows = 0
         self.expected = 0
 
-    def run(self, work: Callable[[sa.Connection, Reader], _T], report: Report, doing: str) -> _T:
+    def run(self, work: Callable[[Any, Reader], _T], report: Report, doing: str) -> _T:
         """Return what `work` gives, done in a transaction that may only read.
+
+        `work` is given a connection of `sqlite3` for a file, one of SQLAlchemy for a server.
 
         Raises
         ------
@@ -51,9 +60,7 @@ class Reader:
         """
 
         def connected() -> _T:
-            with self._engine.connect() as connection:
-                self._raw = connection.connection.driver_connection
-                self._prepare(connection)
+            with self._connected() as connection:
                 return work(connection, self)
 
         with ThreadPoolExecutor(1) as thread:
@@ -71,10 +78,13 @@ class Reader:
             except self._told_by_driver() as error:
                 raise explained(error, self._database, self.rows) from error
             finally:
-                self._engine.dispose()
+                if self._engine is not None:
+                    self._engine.dispose()
 
     def _told_by_driver(self) -> tuple[type[Exception], ...]:
         """Return the errors that are about the database; in a COPY the driver's own come bare."""
+        if self._engine is None:
+            return (sqlite3.Error, ValueError)
         import sqlalchemy as sa
 
         known: tuple[type[Exception], ...]
@@ -91,22 +101,24 @@ class Reader:
         if self._stopped.is_set():
             raise Cancelled
 
-    def _prepare(self, connection: sa.Connection) -> None:
-        dialect = connection.dialect.name
-        if dialect == "sqlite":
-            until = None if self._timeout_s is None else time.monotonic() + self._timeout_s
+    @contextmanager
+    def _connected(self) -> Iterator[sqlite3.Connection | sa.Connection]:
+        if isinstance(self._database, SqliteFile):
+            with closing(_opened(self._database, self._timeout_s)) as file:
+                self._raw = file
+                yield file
+            return
+        assert self._engine is not None
+        with self._engine.connect() as connection:
+            self._raw = connection.connection.driver_connection
+            if connection.dialect.name == "mysql":
+                connection.exec_driver_sql("START TRANSACTION READ ONLY")
+            else:
+                from psycopg.types.string import TextLoader
 
-            def out_of_time() -> int:
-                return int(until is not None and time.monotonic() > until)
-
-            self._raw.set_progress_handler(out_of_time, 100_000)
-        elif dialect == "mysql":
-            connection.exec_driver_sql("START TRANSACTION READ ONLY")
-        else:
-            from psycopg.types.string import TextLoader
-
-            for name in ("json", "jsonb"):  # decoded, a null of JSON would be a blank
-                self._raw.adapters.register_loader(name, TextLoader)
+                for name in ("json", "jsonb"):  # decoded, a null of JSON would be a blank
+                    self._raw.adapters.register_loader(name, TextLoader)
+            yield connection
 
     def _stop(self) -> None:
         """Tell the server to give up what it is doing; if that fails, the read ends by itself."""
@@ -214,17 +226,23 @@ def _ended(future: Future[Any]) -> bool:
     return bool(wait([future], timeout=_POLL_S).done)
 
 
-def _engine(database: Database, secrets: Secrets, timeout_s: float | None) -> sa.Engine:
+def _opened(file: SqliteFile, timeout_s: float | None) -> sqlite3.Connection:
+    """Open a file so that nothing can be written to it, and questions end when the time is up."""
+    existing_file(Path(file.path))
+    place = quote(str(Path(file.path).resolve()))
+    connection = sqlite3.connect(f"file:{place}?mode=ro", uri=True, check_same_thread=False)
+    until = None if timeout_s is None else time.monotonic() + timeout_s
+
+    def out_of_time() -> int:
+        return int(until is not None and time.monotonic() > until)
+
+    connection.set_progress_handler(out_of_time, 100_000)
+    return connection
+
+
+def _engine(database: Server, secrets: Secrets, timeout_s: float | None) -> sa.Engine:
     import sqlalchemy as sa
 
-    if isinstance(database, SqliteFile):
-        existing_file(Path(database.path))
-        place = quote(str(Path(database.path).resolve()))
-        return sa.create_engine(
-            f"sqlite:///file:{place}?mode=ro&uri=true",
-            poolclass=sa.pool.NullPool,
-            connect_args={"check_same_thread": False},
-        )
     password = secrets.password(database)
     is_postgres = database.type == "postgresql"
     url = sa.URL.create(

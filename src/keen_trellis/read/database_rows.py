@@ -35,7 +35,7 @@ def holds(
     if condition.is_ == "contains":
         text = column if isinstance(column.type, sa.String) else as_text(column, dialect)
         return text.contains(condition.value, autoescape=True)
-    value = _typed(column, condition, where)
+    value = typed_value(Asked.of(column, dialect).kind, condition, where)
     compared: dict[str, sa.ColumnElement[bool]] = {
         "=": column == value,
         "<>": column != value,
@@ -47,9 +47,14 @@ def holds(
     return compared[condition.is_]
 
 
-def _typed(column: sa.Column[Any], condition: RowCondition, where: str) -> Any:
-    """Return a condition's value as the column's own type."""
-    kind = Asked.of(column, "postgresql").kind
+def typed_value(kind: Kind | None, condition: RowCondition, where: str) -> Any:
+    """Return a condition's value as one of the column's own kind.
+
+    Raises
+    ------
+    SourceError
+        It is none of that kind.
+    """
     if kind is None or kind is Kind.TEXT:
         return condition.value
     as_text = from_arrow(pa.array([condition.value]))

@@ -15,7 +15,7 @@ from keen_trellis.data import Column, Kind, from_arrow
 from keen_trellis.data.conversion import converted
 from keen_trellis.data.stacking import common_scale, stack_columns
 from keen_trellis.errors import SourceError
-from keen_trellis.read.connections import Reader
+from keen_trellis.read.connections import BATCH, Reader
 from keen_trellis.read.noticed import Noticed
 from keen_trellis.read.postgres_copy import copied
 from keen_trellis.read.python_columns import column_of_values
@@ -23,9 +23,6 @@ from keen_trellis.read.reading import nan_noticed
 
 if TYPE_CHECKING:
     import sqlalchemy as sa
-
-BATCH = 20_000
-"""How many rows are fetched at a time."""
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -82,11 +79,10 @@ def fetched_columns(
         ]
     streamed = connection.execution_options(stream_results=True, max_row_buffer=BATCH)
     result = streamed.execute(query)
-    sqlite = connection.dialect.name == "sqlite"
     parts: list[list[Column | list[Any]]] = [[] for _ in kinds]
     for batch in result.partitions(BATCH):
         for part, values, kind in zip(parts, zip(*batch, strict=True), kinds, strict=True):
-            part.append(list(values) if sqlite else _batch_column(values, kind))
+            part.append(_batch_column(values, kind))
         reader.count(len(batch))
     return [
         _joined(part, kind, one.name) for part, kind, one in zip(parts, kinds, asked, strict=True)
@@ -103,8 +99,6 @@ def _taken(column: sa.Column[Any], dialect: str) -> tuple[sa.ColumnElement[Any],
 
     stored = column.type
     plain: sa.ColumnElement[Any] = sa.type_coerce(column, types.NullType())
-    if dialect == "sqlite":  # any cell may be of any type there; its own type is the truth
-        return plain, Kind.TEXT
     if isinstance(stored, types.LargeBinary | types._Binary):
         return plain, None
     if isinstance(stored, types.Boolean) or _is_tiny_boolean(stored):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import sqlite3
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -18,14 +19,21 @@ from keen_trellis.errors import (
     UnknownColumnError,
 )
 from keen_trellis.progress import Report, quiet
-from keen_trellis.read.connections import Reader
+from keen_trellis.read import sqlite_file
+from keen_trellis.read.connections import BATCH, Reader
 from keen_trellis.read.database_rows import holds
-from keen_trellis.read.database_values import BATCH, Asked, Fetched, fetched_columns, in_zone
+from keen_trellis.read.database_values import Asked, Fetched, fetched_columns, in_zone
 from keen_trellis.read.noticed import Noticed
 from keen_trellis.read.python_columns import column_of_values
 from keen_trellis.read.reading import Reading, column_names, without_rows
 from keen_trellis.read.secrets import Secrets
-from keen_trellis.read.server import Database, RowCondition, SqliteFile
+from keen_trellis.read.server import (
+    Database,
+    DatabaseColumn,
+    DatabaseTable,
+    RowCondition,
+    SqliteFile,
+)
 from keen_trellis.read.settling import Unsettled
 from keen_trellis.read.stamps import FileStamp
 
@@ -43,35 +51,6 @@ _ASIDE = re.compile(
 )
 
 
-@dataclass(frozen=True, slots=True)
-class DatabaseTable:
-    """A table or view that a database has.
-
-    Attributes
-    ----------
-    name : str
-    schema : str or None
-        None where the database has only one.
-    is_view : bool
-    rows : int or None
-        About how many rows, as far as the database knows without counting.
-    """
-
-    name: str
-    schema: str | None = None
-    is_view: bool = False
-    rows: int | None = None
-
-
-@dataclass(frozen=True, slots=True)
-class DatabaseColumn:
-    """A column of a table before it is read; its kind is None where it cannot be."""
-
-    name: str
-    kind: Kind | None
-    stored_as: str
-
-
 def database_tables(
     database: Database, secrets: Secrets | None = None, report: Report = quiet
 ) -> list[DatabaseTable]:
@@ -86,9 +65,12 @@ def database_tables(
     Cancelled
         Raised by `report` once the user has asked to stop.
     """
-    import sqlalchemy as sa
 
-    def listed(connection: sa.Connection, _: Reader) -> list[DatabaseTable]:
+    def listed(connection: Any, _: Reader) -> list[DatabaseTable]:
+        if isinstance(database, SqliteFile):
+            return sqlite_file.tables_of(connection)
+        import sqlalchemy as sa
+
         inspector = sa.inspect(connection)
         schemas: list[str | None] = [None]
         if connection.dialect.name == "postgresql":
@@ -121,7 +103,9 @@ def database_columns(
 ) -> list[DatabaseColumn]:
     """Return the columns of a table or view; errors as for `read_table`."""
 
-    def listed(connection: sa.Connection, _: Reader) -> list[DatabaseColumn]:
+    def listed(connection: Any, _: Reader) -> list[DatabaseColumn]:
+        if isinstance(database, SqliteFile):
+            return sqlite_file.columns_of(connection, database, table)
         described = _described(connection, database, table, schema)
         return [
             DatabaseColumn(c.name, Asked.of(c, connection.dialect.name).kind, str(c.type))
@@ -175,7 +159,22 @@ def read_table(
         Raised by `report` once the user has asked to stop.
     """
 
-    def read(connection: sa.Connection, reader: Reader) -> _Rows:
+    def read_file(connection: sqlite3.Connection, reader: Reader) -> _Rows:
+        assert isinstance(database, SqliteFile)
+        return _Rows.of(
+            sqlite_file.cells_of(
+                connection,
+                database,
+                table=table,
+                columns=columns,
+                conditions=conditions,
+                rows_at_most=rows_at_most,
+                reader=reader,
+            ),
+            zone,
+        )
+
+    def read_server(connection: sa.Connection, reader: Reader) -> _Rows:
         described = _described(connection, database, table, schema)
         asked = [
             Asked.of(_named(described, name, where), connection.dialect.name)
@@ -196,7 +195,8 @@ def read_table(
         return rows
 
     where = f"{database.label} › {table}"
-    found = _reader_run(database, secrets, None, work=read, report=report, doing=f"Reading {where}")
+    work = read_file if isinstance(database, SqliteFile) else read_server
+    found = _reader_run(database, secrets, None, work=work, report=report, doing=f"Reading {where}")
     return _as_reading(
         found,
         where,
@@ -238,16 +238,8 @@ def read_query(
     """
     _refuse_writing(query)
 
-    def read(connection: sa.Connection, reader: Reader) -> _Rows:
-        names, cells = _answer(connection, query, rows_at_most, reader)
-        rows = _Rows()
-        for name, values in zip(names, cells, strict=True):
-            if any(isinstance(v, bytes | bytearray | memoryview) for v in values):
-                rows.left_out.append(name)
-                continue
-            zoned = any(getattr(v, "tzinfo", None) is not None for v in values)
-            rows.add(name, Fetched(*column_of_values(values, name)), zone if zoned else None)
-        return rows
+    def read(connection: Any, reader: Reader) -> _Rows:
+        return _Rows.of(_answer(connection, query, rows_at_most, reader), zone)
 
     where = f"a query of {database.label}"
     found = _reader_run(
@@ -273,6 +265,18 @@ class _Rows:
     left_out: list[str] = field(default_factory=list)
     zoned: bool = False
     noticed: list[Noticed] = field(default_factory=list)
+
+    @classmethod
+    def of(cls, cells: Sequence[tuple[str, list[Any]]], zone: str) -> _Rows:
+        """Return columns of values whose own types say what they are."""
+        rows = cls()
+        for name, values in cells:
+            if any(isinstance(v, bytes | bytearray | memoryview) for v in values):
+                rows.left_out.append(name)
+                continue
+            zoned = any(getattr(v, "tzinfo", None) is not None for v in values)
+            rows.add(name, Fetched(*column_of_values(values, name)), zone if zoned else None)
+        return rows
 
     def add(self, name: str, fetched: Fetched, zone: str | None) -> None:
         """Add what came of a column, moments as a clock in `zone` shows them."""
@@ -304,15 +308,23 @@ def _question(
 
 
 def _answer(
-    connection: sa.Connection, query: str, rows_at_most: int | None, reader: Reader
-) -> tuple[list[str], list[list[Any]]]:
-    """Return the names of what a query gives, and the values of each."""
-    streamed = connection.execution_options(stream_results=True, max_row_buffer=BATCH)
+    connection: sqlite3.Connection | sa.Connection,
+    query: str,
+    rows_at_most: int | None,
+    reader: Reader,
+) -> list[tuple[str, list[Any]]]:
+    """Return the names of what a query gives, with the values of each."""
     plain = query.strip().rstrip(";")
-    if connection.dialect.paramstyle in ("format", "pyformat"):  # there % begins a parameter
-        plain = plain.replace("%", "%%")
-    result = streamed.exec_driver_sql(plain)
-    names = list(result.keys())
+    result: Any
+    if isinstance(connection, sqlite3.Connection):
+        result = connection.execute(plain)
+        names = [described[0] for described in result.description or ()]
+    else:
+        streamed = connection.execution_options(stream_results=True, max_row_buffer=BATCH)
+        if connection.dialect.paramstyle in ("format", "pyformat"):  # there % begins a parameter
+            plain = plain.replace("%", "%%")
+        result = streamed.exec_driver_sql(plain)
+        names = list(result.keys())
     cells: list[list[Any]] = [[] for _ in names]
     while batch := result.fetchmany(min(BATCH, rows_at_most or BATCH)):
         for column, values in zip(cells, zip(*batch, strict=True), strict=True):
@@ -321,7 +333,7 @@ def _answer(
         if rows_at_most is not None and reader.rows >= rows_at_most:
             break
     result.close()
-    return names, cells
+    return list(zip(names, cells, strict=True))
 
 
 def _reader_run(
@@ -407,24 +419,13 @@ def _estimates(connection: sa.Connection) -> dict[tuple[str | None, str], int]:
             )
         )
         return {(schema, name): rows for schema, name, rows in found}
-    if dialect == "mysql":
-        found = connection.execute(
-            sa.text(
-                "SELECT table_name, table_rows FROM information_schema.tables "
-                "WHERE table_schema = DATABASE() AND table_rows IS NOT NULL"
-            )
+    found = connection.execute(
+        sa.text(
+            "SELECT table_name, table_rows FROM information_schema.tables "
+            "WHERE table_schema = DATABASE() AND table_rows IS NOT NULL"
         )
-        return {(None, name): rows for name, rows in found}
-    rows = {}
-    for name in sa.inspect(connection).get_table_names():
-        quoted = connection.dialect.identifier_preparer.quote_identifier(name)
-        try:
-            rows[None, name] = connection.exec_driver_sql(
-                f"SELECT max(rowid) FROM {quoted}"
-            ).scalar()
-        except sa.exc.OperationalError:  # a table without row numbers
-            continue
-    return {key: n or 0 for key, n in rows.items()}
+    )
+    return {(None, name): rows for name, rows in found}
 
 
 def _refuse_writing(query: str) -> None:

@@ -6,6 +6,8 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Literal
 
+from keen_trellis.data.kinds import Kind
+
 Tls = Literal["where offered", "always", "always, server verified", "never"]
 
 
@@ -102,3 +104,32 @@ class RowCondition:
     column: str
     is_: RowTest
     value: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class DatabaseTable:
+    """A table or view that a database has.
+
+    Attributes
+    ----------
+    name : str
+    schema : str or None
+        None where the database has only one.
+    is_view : bool
+    rows : int or None
+        About how many rows, as far as the database knows without counting.
+    """
+
+    name: str
+    schema: str | None = None
+    is_view: bool = False
+    rows: int | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class DatabaseColumn:
+    """A column of a table before it is read; its kind is None where it cannot be."""
+
+    name: str
+    kind: Kind | None
+    stored_as: str
