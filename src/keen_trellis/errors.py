@@ -10,6 +10,7 @@ UserError
 ├── WordError            a setting is given a word that it does not know
 ├── LinkError            two fields cannot be linked
 │   └── KindsDifferError their kinds cannot be compared
+├── FormulaError         a formula cannot be read, or asks for what kinds do not allow
 ├── WaitingError         a part has no rows since one before it failed
 ├── TooManyRowsError     a tie would make more rows than is sensible
 ├── DocumentError        a trellis file cannot be opened or saved
@@ -157,7 +158,7 @@ class KindsDifferError(LinkError):
     def __init__(
         self, fields: tuple[str, str], tables: tuple[str, str], kinds: tuple[str, str]
     ) -> None:
-        left, right = (_WITH_ARTICLE.get(kind, f"a {kind}") for kind in kinds)
+        left, right = (with_article(kind) for kind in kinds)
         super().__init__(
             f"“{fields[0]}” in {tables[0]} is {left}, but “{fields[1]}” in {tables[1]} is {right}: "
             "as they are, no row can find a partner.",
@@ -166,7 +167,26 @@ class KindsDifferError(LinkError):
         self.fields, self.tables, self.kinds = fields, tables, kinds
 
 
+def with_article(kind: str) -> str:
+    """Return a kind as a sentence says it: “an integer”, “a date”, “text”."""
+    return _WITH_ARTICLE.get(kind, f"a {kind}")
+
+
 _WITH_ARTICLE = {"text": "text", "integer": "an integer", "exact decimal": "an exact decimal"}
+
+
+class FormulaError(UserError):
+    """A formula cannot be read, or its parts do not fit together.
+
+    Attributes
+    ----------
+    place : (int, int)
+        Where in its text: from the one letter up to the other.
+    """
+
+    def __init__(self, happened: str, remedy: str, place: tuple[int, int]) -> None:
+        super().__init__(happened, remedy)
+        self.place = place
 
 
 class WaitingError(UserError):

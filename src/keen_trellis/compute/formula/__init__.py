@@ -1,0 +1,1 @@
+"""Formulas worked out on whole columns; texts once per distinct text."""

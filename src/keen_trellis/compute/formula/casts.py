@@ -1,0 +1,72 @@
+"""CAST: values in another kind; what is none of that kind is a blank, and said."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from keen_trellis.compute.formula.cells import Cells, Working, by_distinct, joined_state
+from keen_trellis.compute.formula.numbers import TOO_LARGE, rounded
+from keen_trellis.data import Column, Kind
+from keen_trellis.data.column import MICROSECONDS_A_DAY
+from keen_trellis.data.conversion import converted
+from keen_trellis.data.stacking import extent
+from keen_trellis.data.written import Written
+from keen_trellis.errors import with_article
+from keen_trellis.plan.formulas import Constant
+
+_AS_SQL = Written()
+"""Point and ISO dates: what a formula gives must not depend on other rows of the column."""
+
+
+def cast(arguments: Sequence[Cells], kind: Kind, working: Working, sizes: Sequence[int]) -> Cells:
+    """Return values in a kind: numbers rounded to integers, texts read as SQL writes values."""
+    cells = arguments[0]
+    if kind is Kind.TEXT:
+        made = Cells(converted(cells.column, kind).column, cells.is_one)
+        return by_distinct((made,), kind, working, lambda t: t[: sizes[0]]) if sizes else made
+    if cells.kind in (Kind.EXACT, Kind.NUMBER) and kind is Kind.INTEGER:
+        cells = rounded((cells,), Kind.EXACT, working)
+    if cells.kind is Kind.BOOLEAN and kind is Kind.INTEGER:
+        whole = cells.column.values.astype(np.int64)
+        return Cells(Column(kind, whole, cells.column.state), cells.is_one)
+    if cells.kind is Kind.INTEGER and kind is Kind.BOOLEAN:
+        return Cells(Column(kind, cells.column.values != 0, cells.column.state), cells.is_one)
+    if cells.kind is Kind.DATE_TIME and kind is Kind.TIME:
+        clock = cells.column.values % MICROSECONDS_A_DAY
+        return Cells(Column(kind, clock, cells.column.state), cells.is_one)
+    if cells.kind is Kind.TEXT and kind is Kind.INTEGER:
+        found = _converted(cells, Kind.INTEGER, working)
+    else:
+        found = _converted(cells, kind, working)
+    return _sized(found, sizes, working) if kind is Kind.EXACT and sizes else found
+
+
+def _converted(cells: Cells, kind: Kind, working: Working) -> Cells:
+    made = converted(cells.column, kind, _AS_SQL)
+    if len(made.lost):
+        lost = np.zeros(len(cells.column), np.bool_)
+        lost[made.lost] = True
+        working.fault(f"a value that is not {with_article(kind)}", lost)
+    return Cells(made.column, cells.is_one)
+
+
+def _sized(cells: Cells, sizes: Sequence[int], working: Working) -> Cells:
+    """Return exact decimals with so many digits in all, and behind the mark."""
+    digits, behind = sizes[0], sizes[1] if len(sizes) > 1 else 0
+    places = Cells(Column(Kind.INTEGER, np.array([behind])), True)
+    made = rounded((cells, places), Kind.EXACT, working)
+    limit = 10 ** (digits - behind + made.column.scale)
+    if extent(made.column) < limit:
+        return made
+    over = np.array([abs(one or 0) >= 10 ** (digits - behind) for one in made.column.to_list()])
+    working.fault(TOO_LARGE, over)
+    column = made.column
+    state = joined_state(column.state, over)
+    return Cells(Column(column.kind, column.values, state, scale=column.scale), made.is_one)
+
+
+def constant(value: Constant) -> Cells:
+    """Return a constant as the one cell that stands for all rows."""
+    return Cells(Column.of([value.value], value.kind), True)

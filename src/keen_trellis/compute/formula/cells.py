@@ -1,0 +1,207 @@
+"""What a part of a formula gives: a column, or one value for all rows; and what went wrong."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+from functools import reduce
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from keen_trellis.compute.join.keys import LinkCodes, codes_of, combine
+from keen_trellis.data import BLANK, GAP, PRESENT, Column, Kind
+
+Flags = NDArray[np.bool_]
+
+LETTERS_AT_MOST = 100_000
+"""How long a text may become: a mistake in LPAD must not fill the memory."""
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Cells:
+    """The values of a part of a formula.
+
+    Attributes
+    ----------
+    column : Column
+        One cell for each row, or a single one that stands for all.
+    is_one : bool
+    """
+
+    column: Column
+    is_one: bool = False
+
+    @property
+    def kind(self) -> Kind:
+        """The kind of its values."""
+        return self.column.kind
+
+    def spread(self, n: int) -> Column:
+        """Return a cell for each of `n` rows."""
+        return self.column.take(np.zeros(n, np.intp)) if self.is_one else self.column
+
+    def absent(self, n: int) -> Flags:
+        """Return which rows have no value."""
+        found = self.column.absent
+        if found is None:
+            return np.zeros(n, np.bool_)
+        return np.full(n, bool(found[0])) if self.is_one else found
+
+
+@dataclass(slots=True)
+class Working:
+    """One formula being worked out.
+
+    Attributes
+    ----------
+    n : int
+        The rows.
+    faults : dict of sentence to ndarray of bool
+        Where a value could not be worked out though all that it takes were there, and why.
+    """
+
+    n: int
+    faults: dict[str, Flags] = field(default_factory=dict)
+
+    def fault(self, why: str, rows: Flags) -> None:
+        """Note rows whose value is a blank now, where it should have been one."""
+        if not rows.any():
+            return
+        rows = np.broadcast_to(rows, self.n) if len(rows) != self.n else rows
+        known = self.faults.get(why)
+        self.faults[why] = rows.copy() if known is None else known | rows
+
+    def within(self, rows: Flags, since: dict[str, Flags]) -> None:
+        """Forget what went wrong since then in other rows: nobody asked for their value."""
+        for why, found in list(self.faults.items()):
+            before = since.get(why, np.zeros(self.n, np.bool_))
+            self.faults[why] = before | (found & rows)
+            if not self.faults[why].any():
+                del self.faults[why]
+
+
+def state_of(arguments: Sequence[Cells], n: int) -> NDArray[np.uint8] | None:
+    """Return the states of what is a value only where all arguments are: a gap stays a gap."""
+    states = [one.column.state for one in arguments if one.column.state is not None]
+    if not states:
+        return None
+    return np.asarray(reduce(np.maximum, states), np.uint8) * np.ones(n, np.uint8)
+
+
+def joined_state(state: NDArray[np.uint8] | None, blank: Flags | None) -> NDArray[np.uint8] | None:
+    """Return states with some present cells made blanks."""
+    if blank is None or not blank.any():
+        return state
+    if state is None:
+        return np.where(blank, BLANK, PRESENT).astype(np.uint8)
+    return np.where((state == PRESENT) & blank, BLANK, state).astype(np.uint8)
+
+
+def made(
+    kind: Kind,
+    values: NDArray[Any],
+    arguments: Sequence[Cells],
+    n: int,
+    blank: Flags | None = None,
+    scale: int = 0,
+) -> Cells:
+    """Return values that are absent wherever an argument is, or where `blank` says."""
+    is_one = all(one.is_one for one in arguments)
+    length = 1 if is_one else n
+    state = joined_state(state_of(arguments, length), blank)
+    return Cells(Column(kind, np.broadcast_to(values, length).copy(), state, scale=scale), is_one)
+
+
+Worked = Callable[..., Any]
+
+
+@dataclass(frozen=True, slots=True)
+class Unfit:
+    """What a function gives where it has no value to give, and why, in words."""
+
+    why: str
+
+
+def by_distinct(arguments: Sequence[Cells], kind: Kind, working: Working, work: Worked) -> Cells:
+    """Return a function of Python values, worked out once for each combination of values.
+
+    Where an argument is absent, so is what is given. What `work` gives as None is a blank; as
+    `Unfit`, a blank with a fault.
+    """
+    is_one = all(one.is_one for one in arguments)
+    n = 1 if is_one else working.n
+    codes = _combined(arguments, n)
+    seen = np.full(codes.size, -1, np.intp)
+    rows = np.flatnonzero(codes.left >= 0)
+    seen[codes.left[rows]] = rows
+    used = np.flatnonzero(seen >= 0)
+    at = seen[used]
+    values = [
+        one.column.to_list() * len(at) if one.is_one else one.column.take(at).to_list()
+        for one in arguments
+    ]
+    results = [_shortened(work(*given)) for given in zip(*values, strict=True)]
+    unfit = {one.why for one in results if isinstance(one, Unfit)}
+    column = Column.of([None if isinstance(one, Unfit) else one for one in results], kind)
+    number = np.full(codes.size + 1, -1, np.intp)  # the last one is where code -1 points
+    number[used] = np.arange(len(used))
+    places = number[codes.left]
+    spread = column.take(places)
+    for why in sorted(unfit):
+        is_so = np.array([isinstance(one, Unfit) and one.why == why for one in results] + [False])
+        working.fault(why, is_so[places])
+    state = spread.state
+    if state is not None:
+        missing = places < 0
+        state = np.where(missing, _absent_state(arguments, n), state).astype(np.uint8)
+    made = Column(kind, spread.values, state, dictionary=spread.dictionary, scale=spread.scale)
+    return Cells(made, is_one)
+
+
+def _absent_state(arguments: Sequence[Cells], n: int) -> NDArray[np.uint8]:
+    state = state_of(arguments, n)
+    return np.full(n, BLANK, np.uint8) if state is None else state
+
+
+def _combined(arguments: Sequence[Cells], n: int) -> LinkCodes:
+    """Return a code for each row's combination of values; -1 where any of them is absent."""
+    nothing = np.zeros(0, np.intp)
+    found = LinkCodes(np.zeros(n, np.intp), nothing, 1)
+    for one in arguments:
+        if one.is_one and n != 1:
+            if one.column.state is not None and one.column.state[0] != PRESENT:
+                return LinkCodes(np.full(n, -1, np.intp), nothing, 1)
+            continue
+        codes = codes_of(one.column, one.column.take(nothing))
+        found = combine(found, codes)
+    return found
+
+
+def _shortened(value: Any) -> Any:
+    if isinstance(value, str) and len(value) > LETTERS_AT_MOST:
+        return Unfit(f"a text of more than {LETTERS_AT_MOST:,} letters")
+    return value
+
+
+def picked(columns: Sequence[Column], which: NDArray[np.intp], rows: NDArray[np.intp]) -> Column:
+    """Return for each row the cell of one of some columns, all of one kind; -1 makes a blank.
+
+    Parameters
+    ----------
+    columns : sequence of Column
+    which : ndarray
+        For each row the number of a column.
+    rows : ndarray
+        The row of that column.
+    """
+    from keen_trellis.data.stacking import stack_columns
+
+    starts = np.cumsum([0, *(len(column) for column in columns)])[:-1]
+    at = np.where(which >= 0, starts[which] + rows, -1)
+    found = stack_columns(columns).take(at)
+    if found.state is None:
+        return found
+    state = np.where((which < 0) & (found.state == GAP), BLANK, found.state).astype(np.uint8)
+    return Column(found.kind, found.values, state, dictionary=found.dictionary, scale=found.scale)

@@ -1,0 +1,195 @@
+"""A formula worked out on the rows of a table: one way for each function of the registry."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import partial
+from typing import Any
+
+import numpy as np
+
+from keen_trellis.compute.formula import casts, logic, moments, numbers, texts
+from keen_trellis.compute.formula.cells import Cells, Flags, Working, by_distinct
+from keen_trellis.data import Column, Kind, Table
+from keen_trellis.plan.formulas import Applied, Cell, Constant, Valued
+
+Settings = tuple[str | int, ...]
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Evaluated:
+    """What a formula gives for the rows of a table.
+
+    Attributes
+    ----------
+    column : Column
+    faults : dict of sentence to ndarray of bool
+        The rows whose value could not be worked out, which are blanks, by the reason.
+    """
+
+    column: Column
+    faults: dict[str, Flags]
+
+    @property
+    def lost(self) -> int:
+        """The rows with any fault."""
+        found = np.zeros(len(self.column), np.bool_)
+        for rows in self.faults.values():
+            found |= rows
+        return int(np.count_nonzero(found))
+
+
+def evaluated(formula: Valued, table: Table) -> Evaluated:
+    """Return the values of a formula for every row.
+
+    Parameters
+    ----------
+    formula : Valued
+        Checked against the columns of the table.
+    table : Table
+
+    Raises
+    ------
+    UnknownColumnError
+        The table does not have a column that the formula names.
+    """
+    working = Working(len(table))
+    cells = _worked_out(formula, table, working)
+    return Evaluated(cells.spread(len(table)), working.faults)
+
+
+def _worked_out(formula: Valued, table: Table, working: Working) -> Cells:
+    match formula:
+        case Cell():
+            return Cells(table.column(formula.column))
+        case Constant():
+            return casts.constant(formula)
+        case Applied(function="CASE"):
+            return _case(formula, table, working)
+        case Applied():
+            values = [_worked_out(one, table, working) for one in formula.arguments]
+            return _WAYS[formula.function](values, formula.kind, working, formula.settings)
+    raise TypeError(f"{type(formula).__name__} has no value for rows.")
+
+
+def _case(formula: Applied, table: Table, working: Working) -> Cells:
+    """Return the value behind the first condition that holds; faults of other values are none."""
+    n = working.n
+    which = np.full(n, -1, np.intp)
+    still = np.ones(n, np.bool_)
+    values: list[Cells] = []
+    arguments = list(formula.arguments)
+    while arguments:
+        since = dict(working.faults)
+        if len(arguments) == 1:
+            holds = still
+        else:
+            condition = _worked_out(arguments.pop(0), table, working)
+            working.within(still, since)
+            since = dict(working.faults)
+            holds = still & logic.both_ways(condition, n)[0]
+        values.append(_worked_out(arguments.pop(0), table, working))
+        working.within(holds, since)
+        which[holds] = len(values) - 1
+        still = still & ~holds
+    return logic.chosen(values, which, formula.kind, working)
+
+
+_Way = Callable[[list[Cells], Kind, Working, Settings], Cells]
+
+
+def _plain(work: Callable[..., Cells]) -> _Way:
+    """Return the way of a function that has no settings."""
+    return lambda values, kind, working, _: work(values, kind, working)
+
+
+def _truth(work: Callable[..., Cells], **known: Any) -> _Way:
+    """Return the way of a function whose kind is always boolean."""
+    return lambda values, kind, working, _: work(values, working, **known)
+
+
+def _each(work: Callable[..., Any]) -> _Way:
+    """Return the way of a function of Python values: once for each combination of them."""
+    return lambda values, kind, working, _: by_distinct(values, kind, working, work)
+
+
+def _trim(values: list[Cells], kind: Kind, working: Working, settings: Settings) -> Cells:
+    side = str(settings[0]) if settings else "BOTH"
+
+    def trimmed(text: str, letters: str = " ") -> str:
+        return texts.trimmed(text, letters, side)
+
+    return by_distinct(values, kind, working, trimmed)
+
+
+def _trunc(values: list[Cells], kind: Kind, working: Working, settings: Settings) -> Cells:
+    if settings:
+        return moments.beginnings(values, kind, working, str(settings[0]))
+    return numbers.cut_off(values, kind, working)
+
+
+def _later_by_days(values: list[Cells], kind: Kind, working: Working, _: Settings) -> Cells:
+    return moments.days_later(values[0], values[1], working)
+
+
+def _compares(sign: str) -> _Way:
+    return _plain(partial(logic.compared, sign=sign))
+
+
+_WAYS: dict[str, _Way] = {
+    "+": _plain(numbers.add),
+    "-": _plain(numbers.subtract),
+    "*": _plain(numbers.multiply),
+    "/": _plain(numbers.divide),
+    "DIV": _plain(numbers.whole_quotient),
+    "MOD": _plain(numbers.modulo),
+    "ABS": _plain(numbers.absolute),
+    "SIGN": _plain(numbers.sign),
+    "ROUND": _plain(numbers.rounded),
+    "CEILING": _plain(numbers.ceiling),
+    "FLOOR": _plain(numbers.floor),
+    "POWER": _plain(numbers.power),
+    "SQRT": _plain(numbers.root),
+    "||": _plain(texts.joined),
+    "UPPER": _each(str.upper),
+    "LOWER": _each(str.lower),
+    "TRIM": _trim,
+    "SUBSTRING": _each(texts.substring),
+    "LEFT": _each(texts.left),
+    "RIGHT": _each(texts.right),
+    "POSITION": _each(lambda part, text: text.find(part) + 1),
+    "CHAR_LENGTH": _each(len),
+    "OVERLAY": _each(texts.overlay),
+    "REPLACE": _each(texts.replaced),
+    "LPAD": _each(texts.left_filled),
+    "RPAD": _each(texts.right_filled),
+    "SPLIT_PART": _each(texts.split_part),
+    "TIDY": lambda values, kind, working, rules: texts.tidy_texts(
+        values, kind, working, [str(rule) for rule in rules]
+    ),
+    "LIKE": _each(texts.is_like),
+    "EXTRACT": lambda values, kind, working, part: moments.extracted(
+        values, kind, working, [str(part[0])]
+    ),
+    "TRUNC": _trunc,
+    "later by months": _plain(moments.months_later),
+    "later by days": _later_by_days,
+    "later by seconds": _plain(moments.seconds_later),
+    **{sign: _compares(sign) for sign in ("=", "<>", "<", "<=", ">", ">=")},
+    "IS DISTINCT FROM": _truth(logic.distinct),
+    "AND": _truth(logic.all_hold),
+    "OR": _truth(logic.any_holds),
+    "NOT": _truth(logic.opposite),
+    "IS NULL": _truth(logic.is_absent, gaps_alone=False),
+    "IS GAP": _truth(logic.is_absent, gaps_alone=True),
+    "IS TRUE": _truth(logic.is_true),
+    "COALESCE": _plain(logic.first_present),
+    "NULLIF": _plain(logic.blank_where_equal),
+    "GREATEST": _plain(partial(logic.furthest, largest=True)),
+    "LEAST": _plain(partial(logic.furthest, largest=False)),
+    "CAST": lambda values, kind, working, sizes: casts.cast(
+        values, kind, working, [int(size) for size in sizes]
+    ),
+}
+"""How each function of the registry is worked out; CASE looks at its conditions first."""

@@ -1,0 +1,166 @@
+"""Comparisons, SQL's three values of truth, and choices between values."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from keen_trellis.compute.formula.cells import Cells, Flags, Working, made, picked
+from keen_trellis.compute.join.comparing import in_one_kind, order_keys
+from keen_trellis.data import BLANK, GAP, PRESENT, Column, Kind
+from keen_trellis.data.conversion import converted
+from keen_trellis.data.stacking import common_scale, rescaled
+
+
+def keys_of(left: Column, right: Column) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """Return integers in the order of the values of two columns; a date counts as its midnight."""
+    if {left.kind, right.kind} == {Kind.DATE, Kind.DATE_TIME}:
+        left, right = (converted(one, Kind.DATE_TIME).column for one in (left, right))
+    keys = order_keys(*in_one_kind(left, right))
+    return keys.left, keys.right
+
+
+def compared(arguments: Sequence[Cells], kind: Kind, working: Working, sign: str) -> Cells:
+    """Return whether pairs of values stand to one another as a sign says; blank with a blank."""
+    return made(kind, _stand(arguments, sign), arguments, working.n)
+
+
+def _stand(arguments: Sequence[Cells], sign: str) -> Flags:
+    a, b = keys_of(arguments[0].column, arguments[1].column)
+    return np.asarray(_SIGNS[sign](a, b), np.bool_)
+
+
+_SIGNS: dict[str, Any] = {
+    "=": np.equal,
+    "<>": np.not_equal,
+    "<": np.less,
+    "<=": np.less_equal,
+    ">": np.greater,
+    ">=": np.greater_equal,
+}
+
+
+def distinct(arguments: Sequence[Cells], working: Working) -> Cells:
+    """Return whether values differ, one that is absent being equal to one that is."""
+    is_one = all(one.is_one for one in arguments)
+    n = 1 if is_one else working.n
+    a, b = (one.absent(n) for one in arguments)
+    differ = np.broadcast_to(_stand(arguments, "<>"), n)
+    return _truths(np.where(a | b, a != b, differ), is_one)
+
+
+def _truths(values: Flags, is_one: bool, blank: Flags | None = None) -> Cells:
+    state = None
+    if blank is not None and blank.any():
+        state = np.where(blank, BLANK, PRESENT).astype(np.uint8)
+    return Cells(Column(Kind.BOOLEAN, np.array(values, np.bool_), state), is_one)
+
+
+def both_ways(cells: Cells, n: int) -> tuple[Flags, Flags]:
+    """Return where a boolean is true, and where it is false; neither where it is unknown."""
+    absent = cells.absent(n)
+    values = np.broadcast_to(cells.column.values, n)
+    return values & ~absent, ~values & ~absent
+
+
+def all_hold(arguments: Sequence[Cells], working: Working) -> Cells:
+    """Return whether all are true (ISO/IEC 9075-2, 6.39: AND)."""
+    return _of_truths(arguments, working, is_all=True)
+
+
+def any_holds(arguments: Sequence[Cells], working: Working) -> Cells:
+    """Return whether any is true (OR)."""
+    return _of_truths(arguments, working, is_all=False)
+
+
+def _of_truths(arguments: Sequence[Cells], working: Working, is_all: bool) -> Cells:
+    is_one = all(one.is_one for one in arguments)
+    n = 1 if is_one else working.n
+    true, false = np.full(n, is_all), np.full(n, not is_all)
+    for one in arguments:
+        its_true, its_false = both_ways(one, n)
+        true = true & its_true if is_all else true | its_true
+        false = false | its_false if is_all else false & its_false
+    return _truths(true, is_one, ~(true | false))
+
+
+def opposite(arguments: Sequence[Cells], working: Working) -> Cells:
+    """Return the opposite of truths; what is unknown stays so."""
+    cells = arguments[0]
+    n = 1 if cells.is_one else working.n
+    true, false = both_ways(cells, n)
+    return _truths(false, cells.is_one, ~(true | false))
+
+
+def is_true(arguments: Sequence[Cells], working: Working) -> Cells:
+    """Return whether each is true, which unknown is not."""
+    cells = arguments[0]
+    n = 1 if cells.is_one else working.n
+    return _truths(both_ways(cells, n)[0], cells.is_one)
+
+
+def is_absent(arguments: Sequence[Cells], working: Working, gaps_alone: bool) -> Cells:
+    """Return which cells have no value; or only those of them that are gaps."""
+    cells = arguments[0]
+    n = 1 if cells.is_one else working.n
+    if not gaps_alone:
+        return _truths(cells.absent(n), cells.is_one)
+    state = cells.column.state
+    found = np.zeros(n, np.bool_) if state is None else state == GAP
+    return _truths(np.broadcast_to(found, n), cells.is_one)
+
+
+def chosen(values: Sequence[Cells], which: NDArray[np.intp], kind: Kind, working: Working) -> Cells:
+    """Return for each row the value of the given number; a blank for -1."""
+    n = working.n
+    columns = in_kind([one.column for one in values], kind)
+    rows = np.arange(n)
+    for place, one in enumerate(values):
+        if one.is_one:
+            rows = np.where(which == place, 0, rows)
+    return Cells(picked(columns, which, rows))
+
+
+def in_kind(columns: Sequence[Column], kind: Kind) -> list[Column]:
+    """Return columns in one kind, exact decimals of one scale as far as digits allow."""
+    made = [converted(column, kind).column for column in columns]
+    if kind is not Kind.EXACT:
+        return made
+    scale = common_scale(made)
+    if scale is None:  # digits behind the mark give way, rounded, to those before it
+        scale = min(one.scale for one in made)
+    return [rescaled(column, scale) for column in made]
+
+
+def first_present(arguments: Sequence[Cells], kind: Kind, working: Working) -> Cells:
+    """Return the first value that is there; the state of the last where none is."""
+    n = working.n
+    which = np.full(n, len(arguments) - 1, np.intp)
+    for place in range(len(arguments) - 2, -1, -1):
+        which = np.where(arguments[place].absent(n), which, place)
+    return chosen(arguments, which, kind, working)
+
+
+def blank_where_equal(arguments: Sequence[Cells], kind: Kind, working: Working) -> Cells:
+    """Return the first value, a blank where it equals the second."""
+    n = working.n
+    a, b = (one.absent(n) for one in arguments)
+    equal = np.broadcast_to(_stand(arguments, "="), n) & ~a & ~b
+    return chosen(arguments[:1], np.where(equal, -1, 0), kind, working)
+
+
+def furthest(arguments: Sequence[Cells], kind: Kind, working: Working, largest: bool) -> Cells:
+    """Return the largest, or the smallest, of the values that are there."""
+    n = working.n
+    which = np.zeros(n, np.intp)
+    best = arguments[0]
+    for place, one in enumerate(arguments[1:], start=1):
+        a, b = keys_of(best.spread(n), one.spread(n))
+        is_better = b > a if largest else b < a
+        takes = ~one.absent(n) & (best.absent(n) | is_better)
+        which = np.where(takes, place, which)
+        best = chosen(arguments, which, kind, working)
+    return chosen(arguments, which, kind, working)

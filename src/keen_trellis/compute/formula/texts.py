@@ -1,0 +1,140 @@
+"""Functions of texts, as PostgreSQL and the standard have them; one text at a time."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Sequence
+from functools import lru_cache
+from typing import Any, cast
+
+from keen_trellis.compute.formula.cells import LETTERS_AT_MOST, Cells, Unfit, Working, by_distinct
+from keen_trellis.compute.join.tidying import tidied
+from keen_trellis.data import Column, Kind
+from keen_trellis.plan.text_rules import TextRule
+
+_LARGEST = 2**31 - 1
+
+
+def joined(arguments: Sequence[Cells], kind: Kind, working: Working) -> Cells:
+    """Return one text behind the other."""
+    return by_distinct(arguments, kind, working, lambda a, b: a + b)
+
+
+def tidy_texts(
+    arguments: Sequence[Cells], kind: Kind, working: Working, settings: Sequence[str]
+) -> Cells:
+    """Return texts without what is not to be there, each distinct one looked at once."""
+    column = arguments[0].column
+    assert column.dictionary is not None
+    found = tidied(column.dictionary, cast("tuple[TextRule, ...]", tuple(settings)))
+    if not len(found.place):
+        return arguments[0]
+    import numpy as np
+
+    codes = np.append(found.place, -1)[column.values].astype(np.int32)
+    return Cells(Column(kind, codes, column.state, found.texts), arguments[0].is_one)
+
+
+def trimmed(text: str, letters: str, side: str) -> str:
+    """Return a text without any of some letters at its beginning, its end, or both."""
+    if side != "TRAILING":
+        text = text.lstrip(letters) if letters else text
+    if side != "LEADING":
+        text = text.rstrip(letters) if letters else text
+    return text
+
+
+def substring(text: str, start: int, length: int | None = None) -> Any:
+    """Return letters from a place on, which may lie before the first (ISO/IEC 9075-2, 6.32)."""
+    if length is None:
+        return text[max(start - 1, 0) :]
+    if length < 0:
+        return Unfit("a negative length")
+    end = start + length - 1
+    return text[max(start - 1, 0) : max(end, 0)]
+
+
+def left(text: str, n: int) -> str:
+    """Return the first letters; with a negative number all but the last."""
+    return text[:n]
+
+
+def right(text: str, n: int) -> str:
+    """Return the last letters; with a negative number all but the first."""
+    return text[max(len(text) - n, 0) :] if n >= 0 else text[-n:]
+
+
+def overlay(text: str, other: str, start: int, length: int | None = None) -> Any:
+    """Return a text with other letters in place of some."""
+    if start < 1:
+        return Unfit("a place before the first letter")
+    length = len(other) if length is None else length
+    return text[: start - 1] + other + text[max(start - 1 + length, 0) :]
+
+
+def replaced(text: str, part: str, other: str) -> Any:
+    """Return a text with every such part replaced; none is found where it is empty."""
+    if not part:
+        return text
+    if len(text) + text.count(part) * (len(other) - len(part)) > LETTERS_AT_MOST:
+        return Unfit(f"a text of more than {LETTERS_AT_MOST:,} letters")
+    return text.replace(part, other)
+
+
+def left_filled(text: str, length: int, fill: str = " ") -> Any:
+    """Return a text filled up at its beginning, or cut at its end, to a length."""
+    return _filled(text, length, fill, lambda text, more: more + text)
+
+
+def right_filled(text: str, length: int, fill: str = " ") -> Any:
+    """Return a text filled up, or cut, at its end to a length."""
+    return _filled(text, length, fill, lambda text, more: text + more)
+
+
+def _filled(text: str, length: int, fill: str, put: Callable[[str, str], str]) -> Any:
+    length = max(length, 0)
+    if length > LETTERS_AT_MOST:
+        return Unfit(f"a text of more than {LETTERS_AT_MOST:,} letters")
+    missing = length - len(text)
+    if missing <= 0 or not fill:
+        return text[:length]
+    return put(text, (fill * (missing // len(fill) + 1))[:missing])
+
+
+def split_part(text: str, mark: str, n: int) -> Any:
+    """Return a part between marks, counted from the end where the number is negative."""
+    if n == 0:
+        return Unfit("a part with the number 0")
+    parts = text.split(mark) if mark else [text]
+    if not -len(parts) <= n <= len(parts):
+        return ""
+    return parts[n - 1 if n > 0 else n]
+
+
+def is_like(text: str, pattern: str, escape: str = "\\") -> Any:
+    """Return whether a text is like a pattern: % any letters, _ one."""
+    if len(escape) > 1:
+        return Unfit("an ESCAPE of more than one letter")
+    try:
+        return bool(_pattern(pattern, escape).fullmatch(text))
+    except ValueError as error:
+        return Unfit(str(error))
+
+
+@lru_cache(256)
+def _pattern(pattern: str, escape: str) -> re.Pattern[str]:
+    made, at = [], 0
+    while at < len(pattern):
+        letter = pattern[at]
+        if escape and letter == escape:
+            at += 1
+            if at == len(pattern):
+                raise ValueError("a pattern that ends with its ESCAPE")
+            made.append(re.escape(pattern[at]))
+        elif letter == "%":
+            if not made or made[-1] != ".*":
+                made.append(".*")
+        else:
+            made.append("." if letter == "_" else re.escape(letter))
+        at += 1
+    return re.compile("".join(made), re.DOTALL)

@@ -1,0 +1,380 @@
+"""Formulas mean what PostgreSQL says that they mean, value for value."""
+
+import datetime as dt
+import math
+import os
+import unittest
+from decimal import Decimal
+from typing import Any
+
+import psycopg
+from hypothesis import HealthCheck, example, given, settings
+from hypothesis import strategies as st
+
+import keen_trellis as kt
+from keen_trellis.compute.formula.evaluate import Evaluated, evaluated
+from keen_trellis.compute.schemas import schema_of
+from keen_trellis.data import GAP
+from keen_trellis.errors import FormulaError
+from keen_trellis.formula.reading import formula, renamed
+from keen_trellis.plan.functions import FUNCTIONS
+from keen_trellis.plan.schema import Schema
+
+KINDS = {
+    **dict.fromkeys("ab", ("text", 'text collate "und-x-icu"')),
+    **dict.fromkeys("nm", ("integer", "bigint")),
+    **dict.fromkeys("ij", ("integer", "integer")),
+    **dict.fromkeys("de", ("exact decimal", "numeric")),
+    **dict.fromkeys("fg", ("number", "double precision")),
+    **dict.fromkeys("pq", ("date", "date")),
+    **dict.fromkeys("st", ("date-time", "timestamp")),
+    **dict.fromkeys("kl", ("time", "time")),
+    **dict.fromkeys("uvw", ("boolean", "boolean")),
+}
+"""The columns of the tests: our kind and PostgreSQL's type."""
+
+AS_THERE: tuple[str, ...] = (
+    *("a || b", "UPPER(a)", "LOWER(a)", "TRIM(a)", "TRIM(LEADING 'aé ' FROM a)"),
+    *("TRIM(TRAILING b FROM a)", "TRIM(BOTH b FROM a)", "SUBSTRING(a FROM i)", "LEFT(a, i)"),
+    *("SUBSTRING(a FROM i FOR j)", "RIGHT(a, i)", "POSITION(b IN a)", "CHAR_LENGTH(a)"),
+    *("OVERLAY(a PLACING b FROM i)", "OVERLAY(a PLACING b FROM i FOR j)", "REPLACE(a, b, 'xy')"),
+    *("LPAD(a, i)", "LPAD(a, i, b)", "RPAD(a, i)", "RPAD(a, i, b)", "SPLIT_PART(a, b, i)"),
+    *("a LIKE b", "a NOT LIKE b ESCAPE '!'", "a LIKE '%a_'", "a LIKE 'a!%%' ESCAPE '!'"),
+    *("n + m", "n - m", "n * m", "-n", "d + e", "d - e", "d * e", "n + d", "n * d", "MOD(n, m)"),
+    *("MOD(d, e)", "DIV(d, e)", "ABS(n)", "ABS(d)", "ABS(f)", "SIGN(n)", "SIGN(d)", "ROUND(d)"),
+    *("ROUND(d, 2)", "ROUND(d, -2)", "ROUND(d, i)", "CEILING(d)", "FLOOR(d)", "CEILING(f)"),
+    *("FLOOR(f)", "f + g", "f * g", "f - n", "TRUNC(d)", "TRUNC(d, 1)", "TRUNC(d, i)"),
+    *("n = m", "d < e", "n >= d", "f <> g", "p < q", "s > t", "p = s", "k <= l", "u = v"),
+    *("a = b", "a <> b", "n IS DISTINCT FROM m", "a IS NOT DISTINCT FROM b"),
+    *("n BETWEEN 1 AND m", "n IN (1, m, 3)", "a NOT IN ('a', b)", "p NOT BETWEEN q AND q"),
+    *("u AND v OR NOT w", "NOT (u OR v) AND w IS NOT TRUE", "u IS NULL OR v IS FALSE"),
+    *("(u IS UNKNOWN) = v", "u AND NULL", "NULL OR v", "a IS NULL", "NULL IS NULL"),
+    *("CASE WHEN u THEN n WHEN v THEN d ELSE 1 END", "CASE a WHEN b THEN 'same' END"),
+    *("CASE n WHEN 1 THEN p WHEN 2 THEN q END", "CASE WHEN m <> 0 THEN MOD(n, m) END"),
+    *("COALESCE(a, b)", "COALESCE(n, d, 7)", "NULLIF(a, b)", "NULLIF(d, e)", "NULLIF(n, d)"),
+    *("GREATEST(n, m, 3)", "LEAST(p, q)", "GREATEST(d, n)", "COALESCE(p, s)"),
+    *("p + i", "p - i", "p - q", "CAST(s AS DATE)", "CAST(p AS TIMESTAMP)", "CAST(n AS VARCHAR)"),
+    *("CAST(d AS INTEGER)", "CAST(d AS DECIMAL(20, 2))", "CAST(n AS DECIMAL(12, 3))"),
+    *(
+        "CAST(s AS TIME)",
+        "CAST(CAST(d AS DECIMAL(38, 6)) AS VARCHAR)",
+        "CAST(p AS VARCHAR)",
+        "CAST(a AS VARCHAR(2))",
+    ),
+    *("EXTRACT(YEAR FROM p)", "EXTRACT(QUARTER FROM p)", "EXTRACT(MONTH FROM s)"),
+    *("EXTRACT(WEEK FROM p)", "EXTRACT(DAY FROM p)", "EXTRACT(DOY FROM p)", "EXTRACT(DOW FROM p)"),
+    *("EXTRACT(ISODOW FROM s)", "EXTRACT(HOUR FROM s)", "EXTRACT(MINUTE FROM k)"),
+    *("EXTRACT(SECOND FROM s)", "SQRT(ABS(d))", "s + INTERVAL '1' MONTH", "s - INTERVAL '3' YEAR"),
+    *("s + m * INTERVAL '1' DAY", "s - m * INTERVAL '1' MONTH", "s + m * INTERVAL '1' HOUR"),
+    *("k + m * INTERVAL '1' MINUTE", "p + INTERVAL '5' HOUR", "p + INTERVAL '1' SECOND"),
+)
+"""Formulas that PostgreSQL takes as they stand."""
+
+OTHERWISE: dict[str, str] = {
+    "n / m": "n::numeric / m",
+    "d / e": "d / e",
+    "f / g": "f / g",
+    "ROUND(f, 2)": "round(f::numeric, 2)",
+    "POWER(n, 2)": "power(n::double precision, 2)",
+    "CAST(f AS INTEGER)": "round(f::numeric)::bigint",
+    "p + m * INTERVAL '1' MONTH": "(p + m * interval '1 month')::date",
+    "p + INTERVAL '7' WEEK": "(p + interval '7 weeks')::date",
+    **{f"TRUNC(s, '{u}')": f"date_trunc('{u}', s)" for u in ("year", "quarter", "month", "hour")},
+    **{f"TRUNC(p, '{u}')": f"date_trunc('{u}', p::timestamp)::date" for u in ("week", "month")},
+    "DATE_TRUNC('minute', s)": "date_trunc('minute', s)",
+    "a < b": 'a < b collate "C"',
+    "GREATEST(a, b)": 'greatest(a, b collate "C")',
+}
+"""Ours and theirs, where theirs divides integers to integers, orders texts by a language, or makes
+date-times of dates."""
+
+TEXTS = st.text(st.sampled_from("aAbéß '%!_\\xyZ1😀"), max_size=6)
+SMALL = st.integers(-40, 40)
+WHOLE = st.one_of(SMALL, st.integers(-(2**63), 2**63 - 1))
+EXACT = st.one_of(
+    st.decimals(-100, 100, places=3),
+    st.decimals(Decimal(-(10**18)), Decimal(10**18), places=6),
+    st.sampled_from([Decimal("9" * 30), Decimal("0.5"), Decimal("-2.5"), Decimal(0)]),
+)
+DATES = st.dates(dt.date(1, 1, 1), dt.date(9999, 12, 31))
+TIMES = st.datetimes(dt.datetime(1, 1, 1), dt.datetime(9999, 12, 31))
+DRAWN = {
+    **dict.fromkeys("ab", TEXTS),
+    "n": WHOLE,
+    **dict.fromkeys("mij", SMALL),
+    **dict.fromkeys("de", EXACT),
+    **dict.fromkeys("fg", st.floats(-1e9, 1e9).map(lambda x: round(x, 4))),
+    **dict.fromkeys("pq", DATES),
+    **dict.fromkeys("st", TIMES),
+    **dict.fromkeys("kl", st.times()),
+    **dict.fromkeys("uvw", st.booleans()),
+}
+ROWS = st.lists(
+    st.fixed_dictionaries({name: st.none() | drawn for name, drawn in DRAWN.items()}), max_size=6
+)
+EDGE = {
+    **{"a": "a%b", "b": "a!%b", "n": -(2**63), "m": -1, "d": Decimal("-0.5"), "e": Decimal("0.25")},
+    **{
+        "i": 3,
+        "j": -1,
+        "f": 0.5,
+        "g": 0.0,
+        "p": dt.date(2024, 2, 29),
+        "q": dt.date(1, 1, 1),
+        "u": None,
+        "v": True,
+    },
+    **{"s": dt.datetime(9999, 12, 31, 23, 59, 59, 999999), "t": dt.datetime(1, 1, 1), "w": False},
+    **{"k": dt.time(23, 59, 59), "l": dt.time(0)},
+}
+
+
+def table_of(rows: list[dict[str, Any]]) -> kt.Table:
+    columns = {
+        name: kt.Column.of([row[name] for row in rows], kt.Kind(kind))
+        for name, (kind, _) in KINDS.items()
+    }
+    return kt.Table.of(columns)
+
+
+def work_out(text: str, table: kt.Table) -> Evaluated:
+    return evaluated(formula(text, schema_of(table)), table)
+
+
+class AgainstPostgresTest(unittest.TestCase):
+    """Where the server refuses a value (it divides by zero), ours is a blank with a fault."""
+
+    def setUp(self) -> None:
+        try:
+            self.server = psycopg.connect(
+                "host=127.0.0.1 dbname=test user=postgres", autocommit=True, connect_timeout=3
+            )
+        except psycopg.OperationalError as error:
+            if os.environ.get("CI"):
+                raise
+            self.skipTest(f"no PostgreSQL at 127.0.0.1:5432: {error}")
+        self.addCleanup(self.server.close)
+
+    def told(self, query: str, row: dict[str, Any]) -> tuple[Any, bool]:
+        """Return what the server makes of a row, and whether it refused to."""
+        columns = ", ".join(
+            f"%({name})s::{theirs} as {name}" for name, (_, theirs) in KINDS.items()
+        )
+        safe = query.replace("%", "%%")
+        try:
+            found = self.server.execute(f"select {safe} from (select {columns}) x", row).fetchone()
+        except psycopg.errors.DataError:
+            return None, True
+        assert found is not None
+        return found[0], False
+
+    def check(self, ours: str, theirs: str, rows: list[dict[str, Any]]) -> None:
+        found = work_out(ours, table_of(rows))
+        values = found.column.to_list()
+        for place, row in enumerate(rows):
+            wanted, refused = self.told(theirs, row)
+            said = any(fault[place] for fault in found.faults.values())
+            where = f"{ours} with {row}: {list(found.faults)}"
+            if refused:
+                self.assertEqual((values[place], said), (None, True), where)
+            elif said:  # our cells have less room than the server's
+                self.assertTrue(out_of_room(wanted), f"{where}, there {wanted}")
+            else:
+                self.assert_same(values[place], wanted, where)
+
+    def assert_same(self, ours: Any, theirs: Any, where: str) -> None:
+        if isinstance(ours, float) and theirs is not None:
+            is_close = math.isclose(ours, float(theirs), rel_tol=1e-15, abs_tol=1e-15)
+            self.assertTrue(is_close, f"{where}: {ours}, there {theirs}")
+        else:
+            self.assertEqual(ours, theirs, where)
+
+    def test_what_the_registry_shows_is_so_there_as_well(self) -> None:
+        without = {"TIDY", "IS GAP", "CURRENT_DATE", "/"}  # ours, or another rule
+        for one in FUNCTIONS.values():
+            for text, wanted in one.examples:
+                with self.subTest(text):
+                    column = work_out(text, kt.Table.from_columns({"x": [1]})).column
+                    self.assertEqual(column.text(0) if column.count(0) else None, wanted)
+                    if one.name in without or text.startswith(("TRUNC(DATE", "CAST('tw", "SQRT(-")):
+                        continue
+                    (theirs,) = self.server.execute(f"select {text}").fetchone() or (None,)
+                    if isinstance(theirs, dt.datetime) and column.kind is kt.Kind.DATE:
+                        theirs = theirs.date()
+                    self.assertEqual(column.to_list()[0], theirs)
+
+    @settings(
+        max_examples=60, deadline=None, suppress_health_check=[HealthCheck.differing_executors]
+    )
+    @given(ROWS, st.sampled_from([*((one, one) for one in AS_THERE), *OTHERWISE.items()]))
+    @example([], ("n + m", "n + m"))
+    def test_any_formula_on_any_values(
+        self, rows: list[dict[str, Any]], one: tuple[str, str]
+    ) -> None:
+        self.check(*one, rows)
+
+    def test_every_formula_at_the_edges(self) -> None:
+        nothing = dict.fromkeys(EDGE)
+        swapped = {
+            **EDGE,
+            "a": EDGE["b"],
+            "b": EDGE["a"],
+            "n": 0,
+            "m": 0,
+            "i": 0,
+            "j": 1,
+            "e": Decimal(0),
+        }
+        for ours, theirs in [*((one, one) for one in AS_THERE), *OTHERWISE.items()]:
+            with self.subTest(ours):
+                self.check(ours, theirs, [EDGE, nothing, swapped])
+
+
+def out_of_room(value: Any) -> bool:
+    """Whether a value has more digits than 38, or lies beyond 64 bits or the year 9999."""
+    if isinstance(value, Decimal):
+        return len(value.as_tuple().digits) > 19
+    return isinstance(value, str)  # a date that Python does not hold
+
+
+class GapsAndFaultsTest(unittest.TestCase):
+    def test_a_gap_is_told_from_a_blank_and_stays_one(self) -> None:
+        left = kt.Table.from_columns({"code": ["a", "b"], "x": ["1", None]})
+        tied = kt.tie(
+            left, kt.Table.from_columns({"code": ["a"], "name": [None]}), on="code"
+        ).outcome
+        self.assertEqual(work_out("name IS GAP", tied).column.to_list(), [False, True])
+        self.assertEqual(work_out("name IS NULL", tied).column.to_list(), [True, True])
+        self.assertEqual(work_out("x IS NOT GAP", tied).column.to_list(), [True, True])
+        upper = work_out("UPPER(name)", tied).column
+        self.assertEqual(upper.count(GAP), 1)
+
+    def test_a_fault_counts_the_rows_whose_value_is_missing_for_it(self) -> None:
+        table = kt.Table.from_columns({"n": [6, 6, None], "m": [2, 0, 0], "t": ["1", "x", None]})
+        found = work_out("n / m", table)
+        self.assertEqual(found.column.to_list(), [3.0, None, None])
+        self.assertEqual(
+            {why: int(rows.sum()) for why, rows in found.faults.items()}, {"division by zero": 1}
+        )
+        self.assertEqual(work_out("CASE WHEN m <> 0 THEN n / m ELSE 0 END", table).lost, 0)
+        self.assertEqual(
+            list(work_out("CAST(t AS INTEGER)", table).faults), ["a value that is not an integer"]
+        )
+        huge = kt.Table.from_columns({"n": [2**62]})
+        self.assertEqual(work_out("n * 4", huge).lost, 1)
+
+    def test_no_rows_give_no_values_of_the_same_kind(self) -> None:
+        table = table_of([])
+        for text in AS_THERE:
+            with self.subTest(text):
+                checked = formula(text, schema_of(table))
+                self.assertEqual((evaluated(checked, table).column.kind), checked.kind)
+
+    def test_tidy_text(self) -> None:
+        table = kt.Table.from_columns({"t": [" KP  MS ", "kp\u00a0ms", None]})
+        self.assertEqual(
+            work_out("TIDY(t, 'outer spaces', 'doubled spaces', 'case')", table).column.to_list(),
+            ["kp ms", "kp\u00a0ms", None],
+        )
+
+
+WORDS = (
+    *("route", "passengers", '"', "'", "1", "1.5", "'1'", "(", ")", ",", "+", "-", "*", "/", "||"),
+    *(
+        "=",
+        "<",
+        ">",
+        "IS",
+        "NOT",
+        "NULL",
+        "GAP",
+        "CASE",
+        "WHEN",
+        "THEN",
+        "ELSE",
+        "END",
+        "CAST",
+        "AS",
+    ),
+    *("DATE", "AND", "OR", "IN", "LIKE", "ESCAPE", "BETWEEN", "INTERVAL", "MONTH", "TRIM", "FROM"),
+    *(
+        "UPPER",
+        "EXTRACT",
+        "TRUNC",
+        "SELECT",
+        ";",
+        "--",
+        "/*",
+        "[",
+        "]",
+        "{",
+        "}",
+        ":",
+        "?",
+        "@",
+        ".",
+    ),
+)
+
+
+class ReadingTest(unittest.TestCase):
+    SCHEMA = schema_of(
+        kt.Table.from_columns(
+            {"route": ["a"], "passengers": [1], "sailed on": [dt.date(2026, 1, 1)]}
+        )
+    )
+
+    def test_what_is_wrong_is_said_at_its_place(self) -> None:
+        for text, place, happened in (
+            ("TRIM(passengers)", "passengers", "“passengers” is an integer; TRIM takes text."),
+            ("UPPER(rout)", "rout", "There is no column “rout” in Sailings."),
+            ("route || UPER(route)", "UPER", "There is no function UPER."),
+            ("\"sailed on\" > '2026-01-01'", "'2026-01-01'", "takes a date or a date-time"),
+            ("DATE '2026-02-30'", "'2026-02-30'", "“2026-02-30” is no date."),
+            ("LEFT(route)", "LEFT(route)", "LEFT does not take 1 value."),
+            ("COALESCE(route, passengers)", "passengers", "“passengers” is an integer"),
+            ("CASE WHEN route THEN 1 END", "route", "“route” is text; WHEN takes a boolean."),
+            ("route route", "route route", "is nothing that a formula can say"),
+            ("SELECT 1", "SELECT 1", "is nothing that a formula can say"),
+            ("route IN (SELECT 1)", "route IN (SELECT 1)", "IN takes values between brackets."),
+        ):
+            with self.subTest(text), self.assertRaises(FormulaError) as caught:
+                formula(text, self.SCHEMA, "Sailings")
+            self.assertIn(happened, str(caught.exception))
+            self.assertEqual(text[slice(*caught.exception.place)], place)
+
+    def test_a_rename_reaches_the_columns_and_nothing_else(self) -> None:
+        text = 'UPPER(route) || "route" || \'route\' || "sailed on"'
+        self.assertEqual(
+            renamed(text, lambda name: 'the "way"' if name == "route" else name),
+            'UPPER("the ""way""") || "the ""way""" || \'route\' || "sailed on"',
+        )
+
+    @settings(max_examples=300, deadline=None)
+    @given(
+        st.one_of(
+            st.text(max_size=40),
+            st.lists(
+                st.sampled_from(WORDS),
+                max_size=14,
+            ).map(" ".join),
+        )
+    )
+    def test_any_text_gives_values_or_a_sentence(self, text: str) -> None:
+        table = kt.Table.from_columns({"route": ["a", None], "passengers": [1, None]})
+        try:
+            found = work_out(text, table)
+        except FormulaError as error:
+            self.assertTrue(str(error).strip())
+            self.assertLessEqual(error.place[0], error.place[1])
+        else:
+            self.assertEqual(len(found.column), 2)
+
+    def test_what_is_too_long_or_too_deep_is_refused(self) -> None:
+        for text in ("1" + "+1" * 3_000, "(" * 2_000 + "1" + ")" * 2_000, "NOT " * 900 + "TRUE"):
+            with self.subTest(text[:9]), self.assertRaises(FormulaError):
+                formula(text, Schema())
+
+
+if __name__ == "__main__":
+    unittest.main()
