@@ -113,7 +113,7 @@ def shoot_steps(window: Window) -> None:
     """Show a filter before a tie, and two lanes stacked; both are taken back."""
     session = window.session
     session.select("sailings-routes")
-    session.filter()
+    session.add_step(FilterItem(id=""))
     item = session.selected_item
     conditions = (
         ConditionItem(column="passengers", is_=">=", values=("50",)),

@@ -14,7 +14,7 @@ from PySide6.QtWidgets import (
 
 from keen_trellis.desktop.actions import ACTIONS
 from keen_trellis.desktop.parts import VIEWS
-from keen_trellis.document.items import KINDS
+from keen_trellis.document.items import KINDS, STEPS
 from tests.desktop.window_case import WindowTestCase
 
 GUIDE = (Path(__file__).parents[2] / "docs" / "guide.md").read_text().casefold()
@@ -26,7 +26,8 @@ class EveryKindTest(WindowTestCase):
         """Open the demo with one of every kind on it; return their ids by kind."""
         self.open_demo()
         self.session.select("takings")
-        self.session.filter()
+        for kind in STEPS:
+            self.session.add_step(kind(id=""))
         self.session.stack("routes", "vessels")
         self.session.blend("vessels", "takings")
         self.settle()

@@ -303,7 +303,7 @@ class StoryTest(WindowTestCase):
             self.pick("tie.menu", "tie.with.routes")
             counts[self.session.selection] = self.tied().counts
         self.session.select("routes")
-        self.trigger("lane.filter")
+        self.trigger("step.filter")
         self.choose("filter.add", "zone")
         self.choose("filter.0.test", "=")
         for tie, before in counts.items():

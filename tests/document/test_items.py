@@ -41,6 +41,7 @@ from keen_trellis.document.edits import (
 )
 from keen_trellis.document.items import (
     KINDS,
+    STEPS,
     ConditionItem,
     FilterItem,
     LinkedFields,
@@ -360,7 +361,7 @@ class EveryKindTest(ItemsTest):
             AddTie("monday", "routes", (LinkedFields(left="route", right="code"),)),
             AddStack("monday", ("tuesday",)),
             AddBlend("monday", ("tuesday",), (LinkedFields(left="route", right="route"),)),
-            InsertItem("monday", "monday-blend", FilterItem(id="")),
+            *(InsertItem("monday", "monday-blend", kind(id="")) for kind in STEPS),
             AddDelivery("monday", "Report", str(self.folder / "report.csv")),
         )
 
@@ -370,7 +371,7 @@ class EveryKindTest(ItemsTest):
         self.assertEqual({type(item) for item in items}, set(KINDS))
         path = self.folder / "all.trellis"
         save(self.trellis, path)
-        self.assertEqual(load(path).lane("monday").items[:4], items[:4])
+        self.assertEqual(load(path).lane("monday").items[:-1], items[:-1])
         described = list(describe(self.trellis))
         results = self.results()
         for item in items:

@@ -11,13 +11,16 @@ from keen_trellis.compute.filtered import Filtered
 from keen_trellis.compute.join.pairing import paired
 from keen_trellis.compute.outcome import bay_table
 from keen_trellis.compute.stack import Stack, stack
+from keen_trellis.compute.stepped import Stepped
+from keen_trellis.compute.steps import stepped
 from keen_trellis.compute.summary import summarise
 from keen_trellis.compute.tied import Tied
 from keen_trellis.plan.blends import Blended, Summarised
 from keen_trellis.plan.nodes import BayRows, Begun, Join, Kept, Node, Outcome, Stacked
+from keen_trellis.plan.steps import OnRows
 from keen_trellis.progress import Report, quiet
 
-Given = Filtered | Tied | Blend | Stack
+Given = Filtered | Stepped | Tied | Blend | Stack
 """What a step or a tie gave: its `outcome` goes on, the rest says what became of the rows."""
 
 
@@ -53,6 +56,10 @@ def execute(node: Node, inputs: Sequence[Any], report: Report = quiet) -> Any:
         case Summarised():
             summary = summarise(inputs[0], node.by, node.figures)
             return summary.with_origins({column.name: column.origin for column in node.schema})
+        case OnRows():
+            made = stepped(node, inputs[0])
+            _ = made.sentence()  # counted here, and not on the thread of whoever shows it
+            return made
         case Blended():
             count = len(node.parts)
             met = [inputs[at : at + 3] for at in range(count, len(inputs), 3)]
@@ -77,9 +84,9 @@ def execute(node: Node, inputs: Sequence[Any], report: Report = quiet) -> Any:
                 for table, pairs in zip(inputs, node.renamed, strict=True)
             ]
             named = dict(zip(node.names, renamed, strict=True))
-            made = stack(named, node.source_column, node.repeats)
+            put = stack(named, node.source_column, node.repeats)
             origins = {column.name: column.origin for column in node.schema}
-            return replace(made, outcome=made.outcome.with_origins(origins))
+            return replace(put, outcome=put.outcome.with_origins(origins))
     raise TypeError(f"{type(node).__name__} cannot be run.")
 
 

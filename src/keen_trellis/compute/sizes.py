@@ -11,6 +11,7 @@ from keen_trellis.compute.filtered import Filtered
 from keen_trellis.compute.join.match import Match
 from keen_trellis.compute.promised import Checked
 from keen_trellis.compute.stack import Stack
+from keen_trellis.compute.stepped import Stepped
 from keen_trellis.compute.tied import Tied
 from keen_trellis.data import Column, Table
 from keen_trellis.plan.bays import Bay
@@ -41,6 +42,12 @@ def size_of(value: Any) -> int:
             return size_of(value.outcome)
         case Checked():
             return int(value.breaking.nbytes)
+        case Stepped():
+            flags = (*value.changed.values(), *value.faults.values())
+            known = {id(strand) for strand in value.before.strands}
+            own = tuple(one for one in value.outcome.strands if id(one) not in known)
+            made = Table((), own, len(value.outcome))
+            return size_of(made) + sum(int(one.nbytes) for one in flags)
         case Filtered():
             return size_of(value.outcome) + size_of(value.left_out) + 2 * len(value.table)
     return 0

@@ -8,8 +8,8 @@ from dataclasses import dataclass
 from keen_trellis.desktop.doing import Doing
 from keen_trellis.desktop.parts import VIEWS, view_of
 from keen_trellis.desktop.session import Session
-from keen_trellis.document.edits import RemoveItem, RemoveLane, SetBay, SwapSides
-from keen_trellis.document.items import BlendItem, DeliveryItem, JoinItem
+from keen_trellis.document.edits import RemoveItem, RemoveLane, SetBay, SetItem, SwapSides
+from keen_trellis.document.items import STEPS, BlendItem, DeliveryItem, JoinItem, StepItem
 from keen_trellis.plan.bays import Bay
 
 
@@ -117,6 +117,31 @@ def _toggle(bay: Bay) -> Callable[[Doing], object]:
             doing.session.do(SetBay(item.id, bay, bay not in item.keep))
 
     return toggle
+
+
+def _step_selected(session: Session) -> bool:
+    return isinstance(session.selected_item, StepItem)
+
+
+def _switch_step(doing: Doing) -> None:
+    step = doing.session.selected_item
+    if isinstance(step, StepItem):
+        words = "Switch a step on" if step.is_off else "Switch a step off"
+        doing.session.do(SetItem(step.but(off=not step.is_off), words))
+
+
+def _step_spec(kind: type[StepItem]) -> ActionSpec:
+    """Return the action that adds a kind of step."""
+    sort = kind.model_fields["type"].default
+    view = VIEWS[sort]
+    return ActionSpec(
+        f"step.{sort}",
+        f"{view.offer} …",
+        view.tip,
+        lambda d: d.session.add_step(kind(id="", type=sort)),
+        "Ctrl+Shift+F" if sort == "filter" else "",
+        _lane_selected,
+    )
 
 
 ACTIONS = (
@@ -273,13 +298,30 @@ ACTIONS = (
         _two_lanes,
     ),
     ActionSpec(
-        "lane.filter",
-        "Keep only some rows …",
-        "Put a filter behind what is selected: only rows for which its conditions hold go on.",
-        lambda d: d.session.filter(),
-        "Ctrl+Shift+F",
+        "step.add",
+        "Add a step …",
+        "Search the steps that can be put behind what is selected.",
+        lambda d: d.menus.offer_steps(),
+        "Ctrl+Shift+A",
         _lane_selected,
         at_end=True,
+    ),
+    *map(_step_spec, STEPS),
+    ActionSpec(
+        "step.switch",
+        "Switch the step off or on",
+        "Let rows pass the selected step as they are, or not; nothing of it is lost.",
+        _switch_step,
+        "Ctrl+Shift+O",
+        _step_selected,
+    ),
+    ActionSpec(
+        "step.copy",
+        "Copy the step to a lane …",
+        "Put the same step at the end of another lane.",
+        lambda d: d.menus.offer_step_lanes(),
+        "",
+        _step_selected,
     ),
     ActionSpec(
         "lane.stack",

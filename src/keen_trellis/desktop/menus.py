@@ -9,7 +9,10 @@ from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QMenu, QWidget
 
 from keen_trellis.desktop.map.view import MapView
+from keen_trellis.desktop.parts import VIEWS
+from keen_trellis.desktop.picker import Pick, Picker
 from keen_trellis.desktop.session import Session
+from keen_trellis.document.items import StepItem
 
 
 class Menus:
@@ -72,6 +75,33 @@ class Menus:
         """Offer the lanes that the selected one can be blended with."""
         blend = self._session.blend
         self._lanes_menu("blend", "Blend with {}", blend).popup(self._end_on_screen())
+
+    def offer_steps(self) -> None:
+        """Offer every kind of step, to be found by typing."""
+        picks = [
+            Pick(f"step.{kind}", view.offer, view.tip) for kind, view in VIEWS.items() if view.offer
+        ]
+        picker = Picker("steps", "Which step? Type a part of its name", picks, self._parent)
+        picker.resize(620, 420)
+        picker.chosen.connect(lambda name: self._action(name).trigger())
+        screen = self._map.screen().availableGeometry()
+        at = self._end_on_screen()
+        picker.move(
+            min(at.x(), screen.right() - picker.width()),
+            min(at.y(), screen.bottom() - picker.height()),
+        )
+        picker.show()
+
+    def offer_step_lanes(self) -> None:
+        """Offer the lanes that the selected step can be copied to."""
+        step = self._session.selected_item
+
+        def copy(_: str, other: str) -> None:
+            if isinstance(step, StepItem):
+                self._session.select(other)
+                self._session.add_step(step)
+
+        self._lanes_menu("copy", "Copy to {}", copy).popup(self._end_on_screen())
 
     def _tie_menu(self) -> QMenu:
         return self._lanes_menu("tie", "Tie with {}", self._session.tie)

@@ -261,6 +261,7 @@ QPushButton[main="true"]:disabled { background: $left_out; border-color: $left_o
 QPushButton[plain="true"] {
   background: transparent; border: 1px solid transparent; color: $accent_ink; font-weight: 600;
 }
+QPushButton[slim="true"] { padding: 4px 5px; }
 QPushButton[plain="true"]:checked { background: $accent_soft; }
 QPushButton[plain="true"]:hover { background: $accent_soft; }
 QPushButton[plain="true"]:focus { border-color: $accent_ink; }

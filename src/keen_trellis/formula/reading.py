@@ -15,7 +15,7 @@ from typing import TYPE_CHECKING
 from keen_trellis.data import Kind
 from keen_trellis.errors import FormulaError, with_article
 from keen_trellis.plan.formulas import Applied, Cell, Constant, Valued
-from keen_trellis.plan.functions import FUNCTIONS, Function, Takes, widest
+from keen_trellis.plan.functions import FUNCTIONS, Function, Takes, castable, widest
 from keen_trellis.plan.schema import Schema
 from keen_trellis.plan.text_rules import TEXT_RULES
 from keen_trellis.words import counted, listed
@@ -190,6 +190,9 @@ _PLAIN: Mapping[str, tuple[str, tuple[str, ...]]] = {
     "Pow": ("POWER", ("this", "expression")),
     "Sqrt": ("SQRT", ("this",)),
     "Sign": ("SIGN", ("this",)),
+    "Initcap": ("INITCAP", ("this",)),
+    "ConcatWs": ("CONCAT_WS", ("expressions",)),
+    "RegexpReplace": ("REGEXP_REPLACE", ("this", "expression", "replacement")),
     "Nullif": ("NULLIF", ("this", "expression")),
     "Coalesce": ("COALESCE", ("this", "expressions")),
     "Greatest": ("GREATEST", ("this", "expressions")),
@@ -440,7 +443,7 @@ class _Reading:
         conditions, values = [], []
         for one in tree.args["ifs"]:
             if tree.this is not None:
-                asked = self.applied(
+                asked: Valued = self.applied(
                     one, "=", (self.value(tree.this), self.value(one.this)), (tree.this, one.this)
                 )
             else:
@@ -537,7 +540,7 @@ class _Reading:
         kind = _TYPES[word]
         if isinstance(value, _Nothing):
             return Constant(None, kind)
-        if not _castable(value.kind, kind):
+        if not castable(value.kind, kind):
             raise self.error(
                 tree,
                 f"“{self.shown(tree.this)}” is {with_article(value.kind)}, which cannot become "
@@ -714,21 +717,6 @@ def _meets(first: Kind, second: Kind) -> bool:
     return True
 
 
-def _castable(kind: Kind, to: Kind) -> bool:
-    if kind is to or Kind.TEXT in (kind, to):
-        return True
-    if kind.is_numeric and to.is_numeric:
-        return True
-    return (kind, to) in _ACROSS
-
-
-_ACROSS = {
-    (Kind.DATE, Kind.DATE_TIME),
-    (Kind.DATE_TIME, Kind.DATE),
-    (Kind.DATE_TIME, Kind.TIME),
-    (Kind.BOOLEAN, Kind.INTEGER),
-    (Kind.INTEGER, Kind.BOOLEAN),
-}
 _WRITTEN: Mapping[Kind, Callable[[str], object]] = {
     Kind.DATE: dt.date.fromisoformat,
     Kind.DATE_TIME: dt.datetime.fromisoformat,

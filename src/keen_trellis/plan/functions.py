@@ -108,6 +108,24 @@ def widest(kinds: Sequence[Kind]) -> Kind:
     raise ValueError
 
 
+def castable(kind: Kind, to: Kind) -> bool:
+    """Whether values of one kind can be cast to another, as far as they fit."""
+    if kind is to or Kind.TEXT in (kind, to):
+        return True
+    if kind.is_numeric and to.is_numeric:
+        return True
+    return (kind, to) in _ACROSS
+
+
+_ACROSS = {
+    (Kind.DATE, Kind.DATE_TIME),
+    (Kind.DATE_TIME, Kind.DATE),
+    (Kind.DATE_TIME, Kind.TIME),
+    (Kind.BOOLEAN, Kind.INTEGER),
+    (Kind.INTEGER, Kind.BOOLEAN),
+}
+
+
 _text, _truth, _whole = fixed(Kind.TEXT), fixed(Kind.BOOLEAN), fixed(Kind.INTEGER)
 _number, _exact = fixed(Kind.NUMBER), fixed(Kind.EXACT)
 _ARITHMETIC = Takes((NUMBERS, NUMBERS), widest)
@@ -363,6 +381,30 @@ _ALL = (
         Takes((TEXT, TEXT, WHOLE), _text),
         ("SPLIT_PART('KP-MS', '-', 2)", "MS"),
         ("SPLIT_PART('KP-MS', '-', 3)", ""),
+    ),
+    _of(
+        "INITCAP",
+        "INITCAP(text)",
+        "With a capital at the beginning of every word, and small letters behind it.",
+        "text",
+        Takes((TEXT,), _text),
+        ("INITCAP('marrow SOUND')", "Marrow Sound"),
+    ),
+    _of(
+        "CONCAT_WS",
+        "CONCAT_WS(mark, a, b ...)",
+        "The texts that have a value, with a mark between them; empty where none has.",
+        "text",
+        Takes((TEXT, TEXT), _text, many=True),
+        ("CONCAT_WS('-', 'KP', NULL, 'MS')", "KP-MS"),
+    ),
+    _of(
+        "REGEXP_REPLACE",
+        "REGEXP_REPLACE(text, pattern, other)",
+        "With every part that is like a pattern replaced; the patterns are regular expressions.",
+        "text",
+        Takes((TEXT, TEXT, TEXT), _text),
+        ("REGEXP_REPLACE('KP 12 MS', ' [0-9]+ ', '-')", "KP-MS"),
     ),
     _of(
         "TIDY",

@@ -49,7 +49,7 @@ def planned(trellis: Trellis, reads: Mapping[str, Node | UserError]) -> Plan:
             return begun(lane)
         item = lane.items[place - 1]
         before = settle(lane, place - 1)
-        if not item.changes_rows:
+        if not item.gives_rows:
             return before
         inputs, names = [before], [lane.name]
         for taken in item.takes():

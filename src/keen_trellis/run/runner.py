@@ -256,7 +256,7 @@ class _Running:
         for part_id, node in plan.nodes.items():
             value = self._waiting(part_id, lanes, found) or self._value(node)
             found.rows[part_id] = value if isinstance(value, UserError) else _rows_of(value)
-            if part_id not in lanes and self.trellis.item(part_id).changes_rows:
+            if part_id not in lanes and self.trellis.item(part_id).gives_rows:
                 found.given[part_id] = value
                 found.promises[part_id] = self._promises(part_id, node, value)
 

@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from keen_trellis.compute.join.keys import LinkCodes, codes_of, combine
+from keen_trellis.compute.join.keys import LinkCodes, codes_of, combine, own_codes
 from keen_trellis.data import BLANK, GAP, PRESENT, Column, Kind
 
 Flags = NDArray[np.bool_]
@@ -124,15 +124,17 @@ class Unfit:
     why: str
 
 
-def by_distinct(arguments: Sequence[Cells], kind: Kind, working: Working, work: Worked) -> Cells:
+def by_distinct(
+    arguments: Sequence[Cells], kind: Kind, working: Working, work: Worked, strict: bool = True
+) -> Cells:
     """Return a function of Python values, worked out once for each combination of values.
 
-    Where an argument is absent, so is what is given. What `work` gives as None is a blank; as
-    `Unfit`, a blank with a fault.
+    Where an argument is absent, so is what is given, unless it is not `strict`: then `work` takes
+    None. What it gives as None is a blank; as `Unfit`, a blank with a fault.
     """
     is_one = all(one.is_one for one in arguments)
     n = 1 if is_one else working.n
-    codes = _combined(arguments, n)
+    codes = _combined(arguments, n, strict)
     seen = np.full(codes.size, -1, np.intp)
     rows = np.flatnonzero(codes.left >= 0)
     seen[codes.left[rows]] = rows
@@ -165,16 +167,16 @@ def _absent_state(arguments: Sequence[Cells], n: int) -> NDArray[np.uint8]:
     return np.full(n, BLANK, np.uint8) if state is None else state
 
 
-def _combined(arguments: Sequence[Cells], n: int) -> LinkCodes:
-    """Return a code for each row's combination of values; -1 where any of them is absent."""
+def _combined(arguments: Sequence[Cells], n: int, strict: bool) -> LinkCodes:
+    """Return a code for each row's combination of values; -1 where any is absent, if strict."""
     nothing = np.zeros(0, np.intp)
     found = LinkCodes(np.zeros(n, np.intp), nothing, 1)
     for one in arguments:
         if one.is_one and n != 1:
-            if one.column.state is not None and one.column.state[0] != PRESENT:
+            if strict and one.column.state is not None and one.column.state[0] != PRESENT:
                 return LinkCodes(np.full(n, -1, np.intp), nothing, 1)
             continue
-        codes = codes_of(one.column, one.column.take(nothing))
+        codes = codes_of(one.column, one.column.take(nothing)) if strict else own_codes(one.column)
         found = combine(found, codes)
     return found
 

@@ -165,6 +165,9 @@ _WAYS: dict[str, _Way] = {
     "LPAD": _each(texts.left_filled),
     "RPAD": _each(texts.right_filled),
     "SPLIT_PART": _each(texts.split_part),
+    "INITCAP": _each(texts.with_capitals),
+    "CONCAT_WS": _plain(texts.put_together),
+    "REGEXP_REPLACE": _each(texts.pattern_replaced),
     "TIDY": lambda values, kind, working, rules: texts.tidy_texts(
         values, kind, working, [str(rule) for rule in rules]
     ),

@@ -7,17 +7,47 @@ from collections.abc import Callable, Sequence
 from functools import lru_cache
 from typing import Any, cast
 
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+
 from keen_trellis.compute.formula.cells import LETTERS_AT_MOST, Cells, Unfit, Working, by_distinct
 from keen_trellis.compute.join.tidying import tidied
 from keen_trellis.data import Column, Kind
 from keen_trellis.plan.text_rules import TextRule
 
-_LARGEST = 2**31 - 1
+_WORD = re.compile(r"[^\W_]+")
 
 
 def joined(arguments: Sequence[Cells], kind: Kind, working: Working) -> Cells:
     """Return one text behind the other."""
     return by_distinct(arguments, kind, working, lambda a, b: a + b)
+
+
+def put_together(arguments: Sequence[Cells], kind: Kind, working: Working) -> Cells:
+    """Return the texts that are there, with a mark between them; blank where the mark is."""
+
+    def together(mark: str | None, *texts: str | None) -> str | None:
+        return None if mark is None else mark.join(text for text in texts if text is not None)
+
+    return by_distinct(arguments, kind, working, together, strict=False)
+
+
+def with_capitals(text: str) -> str:
+    """Return a text with a capital at the beginning of every run of letters and digits."""
+    return _WORD.sub(lambda found: found[0][0].upper() + found[0][1:].lower(), text)
+
+
+def pattern_replaced(text: str, pattern: str, other: str) -> Any:
+    """Return a text with every part that is like a regular expression replaced.
+
+    The expressions are those of RE2, whose time grows with the text alone.
+    """
+    try:
+        found = pc.replace_substring_regex(pa.array([text]), pattern, other)
+    except pa.ArrowInvalid:
+        return Unfit("a pattern that cannot be read")
+    return found[0].as_py()
 
 
 def tidy_texts(
@@ -29,8 +59,6 @@ def tidy_texts(
     found = tidied(column.dictionary, cast("tuple[TextRule, ...]", tuple(settings)))
     if not len(found.place):
         return arguments[0]
-    import numpy as np
-
     codes = np.append(found.place, -1)[column.values].astype(np.int32)
     return Cells(Column(kind, codes, column.state, found.texts), arguments[0].is_one)
 

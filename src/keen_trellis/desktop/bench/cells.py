@@ -157,7 +157,10 @@ class CellDelegate(QStyledItemDelegate):
         painter.save()
         if option.state & QStyle.StateFlag.State_Selected:
             painter.fillRect(room, QColor(theme.selected))
+        marks = self._grid.marks.get(field.name)
         linked = field.name in self._grid.link_fields
+        if marks is not None:
+            linked = linked or bool(marks[self._grid.row_of(index.row())])
         if linked and state != GAP:
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(QColor(theme.link_cell))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Iterable
+from collections.abc import Callable, Collection, Iterable, Mapping
 from dataclasses import replace
 from functools import partial
 from typing import TYPE_CHECKING
@@ -19,8 +19,12 @@ from keen_trellis.desktop.theme import Theme, text_font, value_font
 from keen_trellis.words import counted
 
 if TYPE_CHECKING:
+    from keen_trellis.compute.formula.cells import Flags
     from keen_trellis.compute.looked import Look, Only
     from keen_trellis.data import Rows, Table
+
+Marks = Mapping[str, "Flags"]
+"""Which cells of a table are marked, by column."""
 
 _ROW_HEIGHT = 23
 _NARROWEST, _WIDEST = 56, 220
@@ -62,6 +66,7 @@ class Grid(QTableView):
         self.says = "Rows"  # what they are, for those who hear it
         self.origins = Origins({}, {})
         self.link_fields: Collection[str] = ()
+        self.marks: Marks = {}
         from keen_trellis.compute.looked import Look  # the first grid comes with the first rows
 
         self.table_model = TableModel(self)
@@ -201,8 +206,18 @@ class Grid(QTableView):
         size = f"{counted(len(table), 'row')}, {counted(len(table.columns), 'column')}"
         self.setAccessibleName(f"{self.says}: {size}")
 
-    def show_table(self, table: Table, origins: Origins, link_fields: Collection[str] = ()) -> None:
-        """Show a table; its columns keep the widths they were given while their names stay."""
+    def show_table(
+        self,
+        table: Table,
+        origins: Origins,
+        link_fields: Collection[str] = (),
+        marks: Marks | None = None,
+    ) -> None:
+        """Show a table; its columns keep the widths they were given while their names stay.
+
+        Link fields are tinted, and so are the cells that `marks` says by their column and row.
+        """
+        self.marks = marks or {}
         from keen_trellis.compute.looked import Look
 
         before = self.whole.columns
@@ -318,6 +333,12 @@ class Grid(QTableView):
         self.scrollTo(index, QAbstractItemView.ScrollHint.PositionAtCenter)
         self.selectRow(row)
         self.setFocus()
+
+    def bring_into_view(self, column: str) -> None:
+        """Scroll sideways until a column is seen."""
+        if len(self.table_model.table) and column in self.table_model.table.columns:
+            place = self.table_model.table.columns.index(column)
+            self.scrollTo(self.model().index(max(self.rowAt(0), 0), place))
 
     def _only(self, row: int, column: int) -> Only:
         from keen_trellis.compute.looked import Only

@@ -91,8 +91,39 @@ class PartView:
         Takes the trellis, the lane and the item; returns the heading of the bench.
     glyph : str
         The sign on its bead on the map; empty for what stands there in another shape.
+    offer, tip : str
+        How a step is offered, and what it does in a sentence; empty for what is no step.
     """
 
     pages: tuple[PageSpec, ...]
     title: Callable[[Trellis, Lane, Item | None], str]
     glyph: str = ""
+    offer: str = ""
+    tip: str = ""
+
+
+def step_view(kind: str, title: str, *, glyph: str, offer: str, tip: str, page: str) -> PartView:
+    """Return how a step shows itself: its own page, its rows, its notes.
+
+    Parameters
+    ----------
+    kind : str
+        The type of the item, which is the id of its page, too.
+    title : str
+        Of its page.
+    glyph, offer, tip
+        As in `PartView`.
+    page : str
+        Of the module below `keen_trellis.desktop`, and of the page in it.
+    """
+
+    def heading(trellis: Trellis, lane: Lane, item: Item | None) -> str:
+        steps = [one for one in lane.items if one.word == "step"]
+        return (
+            f"{lane.name} · step {steps.index(item) + 1} of {len(steps)}" if item in steps else ""
+        )
+
+    rows = PageSpec(
+        "step_rows", "Rows", later("bench.step_rows_page.StepRowsPage"), counts_rows=True
+    )
+    return PartView((PageSpec(kind, title, later(page)), rows, NOTES), heading, glyph, offer, tip)

@@ -7,7 +7,7 @@ from PySide6.QtGui import QColor, QPainter, QPaintEvent
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout, QWidget
 
 from keen_trellis.data import Table
-from keen_trellis.desktop.bench.grid import Grid
+from keen_trellis.desktop.bench.grid import Grid, Marks
 from keen_trellis.desktop.bench.look_line import LookLine
 from keen_trellis.desktop.bench.table_model import Origins
 from keen_trellis.desktop.controls import OneLine, label
@@ -63,12 +63,14 @@ class RowsCard(QFrame):
         self._head.set_colours(fill, colours.tint if kept else theme.surface_soft)
         self._name.setStyleSheet(f"color: {colours.ink if kept else theme.ink_soft};")
 
-    def show_rows(self, table: Table, origins: Origins, links: set[str]) -> None:
-        """Show the rows, or that there are none."""
+    def show_rows(
+        self, table: Table, origins: Origins, links: set[str], marks: Marks | None = None
+    ) -> None:
+        """Show the rows, or that there are none; `marks` says by column which cells differ."""
         if not len(table):
             self.show_sentence(self._none_words)
             return
-        self.grid.show_table(table, origins, links)
+        self.grid.show_table(table, origins, links, marks or {})
         self.grid.show()
         self._empty.hide()
 

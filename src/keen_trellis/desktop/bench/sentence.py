@@ -104,6 +104,7 @@ class Sentence(FlowRow):
         made = button(text, name, clicked, look)
         made.setToolTip(says)
         made.setAccessibleName(says)
+        made.setProperty("slim", len(text) == 1)
         self.flow.addWidget(made)
         return made
 

@@ -10,6 +10,7 @@ from PySide6.QtCore import QBuffer, QByteArray, QPointF, QRectF, QSize, QSizeF, 
 from PySide6.QtGui import (
     QBrush,
     QColor,
+    QFontMetrics,
     QFontMetricsF,
     QImage,
     QImageWriter,
@@ -215,7 +216,10 @@ class Drawing:
             self._draw_ring(painter, box, box.width() / 2)
         colour = self.trellis.lane(bead.lane).colour
         ink = theme.warn_ink if bead.trouble else theme.lane(colour).ink
-        painter.setPen(QPen(QColor(ink), 2))
+        pen = QPen(QColor(theme.left_out if bead.is_off else ink), 2)
+        if bead.is_off:
+            pen.setStyle(Qt.PenStyle.DashLine)
+        painter.setPen(pen)
         painter.setBrush(QColor(theme.warn_soft if bead.trouble else theme.surface))
         painter.drawEllipse(box)
         painter.setFont(text_font(14, bold=True))
@@ -225,9 +229,12 @@ class Drawing:
         font = text_font(11)
         painter.setFont(font)
         painter.setPen(QColor(theme.warn_ink if bead.trouble else theme.ink_soft))
-        painter.drawText(
-            words, Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignTop, bead.counts
-        )
+        metrics = QFontMetrics(font)
+        counts = f" · {bead.counts}" if bead.brief and bead.counts else bead.counts
+        room = int(words.width()) - metrics.horizontalAdvance(counts)
+        brief = metrics.elidedText(bead.brief, Qt.TextElideMode.ElideRight, max(room, 0))
+        side = Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignTop
+        painter.drawText(words, side, f"{brief}{counts}")
 
     def _draw_plus(self, painter: QPainter, plus: Plus) -> None:
         box = _rect(plus.box)

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Iterator, Sequence
+from dataclasses import replace
 from functools import partial
 from pathlib import Path
 
@@ -32,7 +33,7 @@ from keen_trellis.desktop.map.shapes import (
     Stripe,
     sizes_for,
 )
-from keen_trellis.document.items import DeliveryItem, Item, JoinItem, Taken
+from keen_trellis.document.items import DeliveryItem, Item, JoinItem, StepItem, Taken
 from keen_trellis.document.trellis import Lane, Trellis
 from keen_trellis.plan.bays import Bay
 from keen_trellis.plan.counts import Group
@@ -350,15 +351,28 @@ class _Drawing:
             x - self.sizes.bead / 2, y - self.sizes.bead / 2, self.sizes.bead, self.sizes.bead
         )
         facts, below = self._facts(item), 3 if self.sizes.is_close else 7
+        step = item if isinstance(item, StepItem) else None
+        bead = Bead(
+            item.id,
+            lane.id,
+            box,
+            item.type,
+            brief=step.brief if step else "",
+            counts="working …",
+            is_off=item.is_off,
+            words_below=below,
+        )
+        if item.is_off:
+            return replace(bead, counts="off")
         if facts is None:
-            counts = "working …"
-            return Bead(item.id, lane.id, box, item.type, counts, "", words_below=below)
-        counts = "waits" if facts.waits_for else "working …"
-        if facts.rows is not None and facts.before is not None:
-            counts = f"{facts.rows:,} of {facts.before:,} rows"
-        counts = "needs a look" if facts.trouble else counts
-        trouble = facts.trouble
-        return Bead(item.id, lane.id, box, item.type, counts, trouble, words_below=below)
+            return bead
+        if facts.trouble or facts.waits_for:
+            counts = "needs a look" if facts.trouble else "waits"
+            return replace(bead, brief="", counts=counts, trouble=facts.trouble)
+        if facts.rows is None or facts.before is None:
+            return bead
+        counts = "" if facts.rows == facts.before else f"{facts.rows:,} of {facts.before:,}"
+        return replace(bead, counts=counts)
 
     def _plus(self, lane: Lane) -> Plus:
         if lane.items:

@@ -217,14 +217,16 @@ class Flag:
 
 @dataclass(frozen=True, slots=True)
 class Bead:
-    """A step on a lane: the sort of step, and how many rows went in and came out."""
+    """A step on a lane: its sort, what it does in few words, and what became of the rows."""
 
     item: str
     lane: str
     box: Box
     sort: str
+    brief: str
     counts: str
-    trouble: str
+    trouble: str = ""
+    is_off: bool = False
     words_below: float = 7
 
     @property

@@ -1,12 +1,43 @@
 """How each kind of part shows itself: a new one is a folder here and a line in `VIEWS`."""
 
 from keen_trellis.desktop.bench.page import PartView
-from keen_trellis.desktop.parts import blend, delivery, filter, join, lane, stack
+from keen_trellis.desktop.parts import (
+    blend,
+    columns,
+    delivery,
+    fill,
+    filter,
+    first,
+    formula,
+    join,
+    kinds,
+    lane,
+    order,
+    repeats,
+    replace,
+    split,
+    stack,
+    summarise,
+    tidy,
+    together,
+)
 from keen_trellis.document.items import Item
 
 VIEWS: dict[str, PartView] = {
     "lane": lane.VIEW,
     "filter": filter.VIEW,
+    "tidy": tidy.VIEW,
+    "replace": replace.VIEW,
+    "formula": formula.VIEW,
+    "fill": fill.VIEW,
+    "columns": columns.VIEW,
+    "kinds": kinds.VIEW,
+    "split": split.VIEW,
+    "together": together.VIEW,
+    "repeats": repeats.VIEW,
+    "summarise": summarise.VIEW,
+    "order": order.VIEW,
+    "first": first.VIEW,
     "join": join.VIEW,
     "blend": blend.VIEW,
     "stack": stack.VIEW,

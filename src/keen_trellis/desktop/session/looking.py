@@ -9,7 +9,7 @@ from PySide6.QtCore import QTimer
 
 from keen_trellis.desktop.jobs import Job
 from keen_trellis.document.edits import SetItem, apply
-from keen_trellis.document.items import FilterItem, Item, JoinItem
+from keen_trellis.document.items import Item, JoinItem, StepItem
 from keen_trellis.errors import KindsDifferError, UserError
 from keen_trellis.plan.text_rules import TEXT_CHOICES, TextRule
 from keen_trellis.progress import Cancelled, Report
@@ -59,7 +59,7 @@ class Looking:
 
     def give_way(self) -> None:
         """Let go of a look that runs the trellis of before, which a run would wait for."""
-        if isinstance(self._session.selected_item, FilterItem):
+        if isinstance(self._session.selected_item, StepItem):
             self.stop()
             if self._job is not None:
                 self._job.stop()
@@ -110,12 +110,10 @@ class Looking:
 
     @property
     def effects(self) -> list[str]:
-        """What the selected filter does at the ties behind it, as far as it is known."""
+        """What the selected step does at the ties behind it, as far as it is known."""
         item = self._session.selected_item
         result, found = self._known.get(item.id, (None, None)) if item else (None, None)
-        return (
-            found or [] if isinstance(item, FilterItem) and result is self._session.results else []
-        )
+        return found or [] if isinstance(item, StepItem) and result is self._session.results else []
 
     @property
     def findings(self) -> list[Finding]:
@@ -145,11 +143,13 @@ class Looking:
         if isinstance(item, JoinItem):
             return self._session.results.ties.get(item.id)
         is_now = self._session.up_to_date and self._session.results.trellis is self._session.trellis
-        return self._session.results if isinstance(item, FilterItem) and is_now else None
+        is_step = isinstance(item, StepItem) and not item.is_off
+        return self._session.results if is_step and is_now else None
 
     def _looking(self, tie: str, result: object) -> Work | None:
         if isinstance(result, Results):
-            without = apply(SetItem(FilterItem(id=tie)), result.trellis)[0]
+            step = cast("StepItem", result.trellis.item(tie))
+            without = apply(SetItem(step.but(off=True)), result.trellis)[0]
 
             def compare(report: Report) -> list[str]:
                 from keen_trellis.run.effects import effects

@@ -34,7 +34,7 @@ from keen_trellis.document.edits import (
     lane_with_bay,
     lane_with_rows,
 )
-from keen_trellis.document.items import FigureItem, FilterItem, Item, JoinItem, LinkedFields
+from keen_trellis.document.items import FigureItem, Item, JoinItem, LinkedFields, StepItem
 from keen_trellis.errors import UserError
 from keen_trellis.plan.bays import Bay
 from keen_trellis.progress import Cancelled, Report, part
@@ -514,14 +514,23 @@ class Session(QObject):
         if self.do(edit):
             self.select(next(lane.id for lane in self.trellis.lanes if lane.id not in before))
 
-    def filter(self) -> None:
-        """Put a filter behind what is selected; behind a lane's last item for the lane itself."""
+    def add_step(self, step: StepItem, after: str = "") -> None:
+        """Put a step on the selected lane, and select it.
+
+        Parameters
+        ----------
+        step : StepItem
+            Its id is made anew.
+        after : str, optional
+            The part that it stands behind: what is selected where not given, or the last item of a
+            lane that is selected itself.
+        """
         lane, item = self.selected_lane, self.selected_item
         if lane is None:
             return
         before = {one.id for one in lane.items}
-        after = item.id if item else (lane.items[-1].id if lane.items else lane.id)
-        if self.do(InsertItem(lane.id, after, FilterItem(id=""), "Add a filter")):
+        after = after or (item.id if item else self.trellis.end_of(lane))
+        if self.do(InsertItem(lane.id, after, step, f"Add a step: {step.title}")):
             items = self.trellis.lane(lane.id).items
             self.fresh = next(one.id for one in items if one.id not in before)
             self.select(self.fresh)

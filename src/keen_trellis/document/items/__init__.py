@@ -4,10 +4,14 @@ from typing import Annotated
 
 from pydantic import Field
 
-from keen_trellis.document.items.base import Item, Part, Taken
+from keen_trellis.document.items.base import Item, Part, StepItem, Taken
 from keen_trellis.document.items.blend import BlendedLane, BlendItem, FigureItem
+from keen_trellis.document.items.columns import ColumnsItem
 from keen_trellis.document.items.delivery import DeliveryItem
+from keen_trellis.document.items.fill import FillItem
 from keen_trellis.document.items.filter import ConditionItem, FilterItem
+from keen_trellis.document.items.first import FirstItem
+from keen_trellis.document.items.formula import FormulaItem, NamedFormula
 from keen_trellis.document.items.join import (
     JoinItem,
     LinkedFields,
@@ -16,33 +20,91 @@ from keen_trellis.document.items.join import (
     SameValues,
     WantedColumns,
 )
+from keen_trellis.document.items.kinds import KindsItem
+from keen_trellis.document.items.order import OrderItem
+from keen_trellis.document.items.repeats import RepeatsItem
+from keen_trellis.document.items.replace import ReplaceItem, Replacement
+from keen_trellis.document.items.split import SplitItem
 from keen_trellis.document.items.stack import StackedLane, StackItem
+from keen_trellis.document.items.summarise import SummariseItem
+from keen_trellis.document.items.tidy import TidyItem
+from keen_trellis.document.items.together import TogetherItem
 
-KINDS: tuple[type[Item], ...] = (FilterItem, JoinItem, BlendItem, StackItem, DeliveryItem)
+STEPS: tuple[type[StepItem], ...] = (
+    FilterItem,
+    TidyItem,
+    ReplaceItem,
+    FormulaItem,
+    FillItem,
+    ColumnsItem,
+    KindsItem,
+    SplitItem,
+    TogetherItem,
+    RepeatsItem,
+    SummariseItem,
+    OrderItem,
+    FirstItem,
+)
+"""Every kind of step, in the order in which they are offered."""
+
+KINDS: tuple[type[Item], ...] = (*STEPS, JoinItem, BlendItem, StackItem, DeliveryItem)
 """Every kind of item that a lane can hold."""
 
 AnyItem = Annotated[
-    FilterItem | JoinItem | BlendItem | StackItem | DeliveryItem, Field(discriminator="type")
+    FilterItem
+    | TidyItem
+    | ReplaceItem
+    | FormulaItem
+    | FillItem
+    | ColumnsItem
+    | KindsItem
+    | SplitItem
+    | TogetherItem
+    | RepeatsItem
+    | SummariseItem
+    | OrderItem
+    | FirstItem
+    | JoinItem
+    | BlendItem
+    | StackItem
+    | DeliveryItem,
+    Field(discriminator="type"),
 ]
 
 __all__ = [
     "KINDS",
+    "STEPS",
     "AnyItem",
     "BlendItem",
     "BlendedLane",
+    "ColumnsItem",
     "ConditionItem",
     "DeliveryItem",
     "FigureItem",
+    "FillItem",
     "FilterItem",
+    "FirstItem",
+    "FormulaItem",
     "Item",
     "JoinItem",
+    "KindsItem",
     "LinkedFields",
+    "NamedFormula",
+    "OrderItem",
     "OrderedBy",
     "Part",
     "Promised",
+    "RepeatsItem",
+    "ReplaceItem",
+    "Replacement",
     "SameValues",
+    "SplitItem",
     "StackItem",
     "StackedLane",
+    "StepItem",
+    "SummariseItem",
     "Taken",
+    "TidyItem",
+    "TogetherItem",
     "WantedColumns",
 ]

@@ -19,6 +19,10 @@ class Part(BaseModel):
 
     model_config = ConfigDict(frozen=True, extra="forbid", defer_build=True)
 
+    def but(self, **changes: object) -> Self:
+        """Return a checked copy with some fields changed; pydantic's own copy checks nothing."""
+        return type(self)(**{**dict(self), **changes})
+
 
 class Taken(Part):
     """Where an item takes rows from another lane.
@@ -60,6 +64,16 @@ class Item(Part):
     """Whether its groups of rows are the three bays of a tie."""
 
     @property
+    def is_off(self) -> bool:
+        """Whether it is switched off, and rows pass it as they are; only steps can be."""
+        return False
+
+    @property
+    def gives_rows(self) -> bool:
+        """Whether it does anything to rows: no delivery does, and no step that is off."""
+        return self.changes_rows and not self.is_off
+
+    @property
     def title(self) -> str:
         """What stands above it on the map."""
         return self.type.capitalize()
@@ -93,3 +107,27 @@ class Item(Part):
     def sentence(self, trellis: Trellis, lane: Lane) -> str:
         """Return what it does, in words."""
         raise NotImplementedError
+
+
+class StepItem(Item):
+    """One change on a lane: a bead on its ribbon.
+
+    Attributes
+    ----------
+    off : bool
+        Whether the rows pass it as they are, for now.
+    """
+
+    off: bool = False
+
+    word: ClassVar[str] = "step"
+
+    @property
+    def is_off(self) -> bool:
+        """Whether the rows pass it as they are."""
+        return self.off
+
+    @property
+    def brief(self) -> str:
+        """What it does in the fewest words, for the map."""
+        return self.title.lower()

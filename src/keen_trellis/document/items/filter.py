@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from typing import TYPE_CHECKING, Any, ClassVar, Literal, Self
+from typing import TYPE_CHECKING, Literal, Self
 
 from pydantic import model_validator
 
-from keen_trellis.data import Kind
-from keen_trellis.document.items.base import Item, Part
-from keen_trellis.errors import LinkError, UserError
+from keen_trellis.document.items.base import Part, StepItem
+from keen_trellis.document.items.values import typed
+from keen_trellis.errors import UserError
 from keen_trellis.plan.expressions import Expression, Of, Tested, joint
 from keen_trellis.plan.link import Side
 from keen_trellis.plan.nodes import Kept, Node
@@ -55,7 +55,9 @@ class ConditionItem(Part):
             A value is none of the column's kind.
         """
         kind = schema.column(self.column, where).kind
-        return Tested(self.column, self.is_, tuple(_typed(v, kind, self) for v in self.values))
+        return Tested(
+            self.column, self.is_, tuple(typed(v, kind, self.column) for v in self.values)
+        )
 
     def __str__(self) -> str:
         """Say the condition in words."""
@@ -63,7 +65,7 @@ class ConditionItem(Part):
         return f"{self.column} {TEST_WORDS[self.is_]} {values}".strip()
 
 
-class FilterItem(Item):
+class FilterItem(StepItem):
     """Keep the rows for which all, or any, of some conditions are true.
 
     Attributes
@@ -77,8 +79,6 @@ class FilterItem(Item):
     conditions: tuple[ConditionItem, ...] = ()
     of: Of = "all"
 
-    word: ClassVar[str] = "step"
-
     def expression(self, schema: Schema, where: str = "the lane") -> Expression:
         """Return what must be true of a row."""
         return joint(self.of, [c.expression(schema, where) for c in self.conditions])
@@ -87,12 +87,15 @@ class FilterItem(Item):
         """Return the rows for which the conditions are true."""
         return Kept(rows, self.expression(rows.schema, names[0]))
 
+    @property
+    def brief(self) -> str:
+        """What it does in the fewest words, for the map."""
+        return self.words() or "every row"
+
     def renamed(self, change: Callable[[str], str], side: Side | int) -> Self:
         """Return the step with its columns renamed."""
-        conditions = tuple(
-            ConditionItem(**{**dict(c), "column": change(c.column)}) for c in self.conditions
-        )
-        return type(self)(**{**dict(self), "conditions": conditions})
+        conditions = tuple(c.but(column=change(c.column)) for c in self.conditions)
+        return self.but(conditions=conditions)
 
     def sentence(self, trellis: Trellis, lane: Lane) -> str:
         """Return which rows go on."""
@@ -102,22 +105,3 @@ class FilterItem(Item):
         """Return the conditions, joined as they are meant."""
         joiner = " and " if self.of == "all" else " or "
         return joiner.join(str(condition) for condition in self.conditions)
-
-
-_INFINITE = ("inf", "-inf")  # as a column of numbers shows them
-
-
-def _typed(text: str, kind: Kind, condition: ConditionItem) -> Any:
-    if kind is Kind.TEXT:
-        return text
-    if kind is Kind.NUMBER and text in _INFINITE:  # no text of a source is taken for it
-        return float(text)
-    from keen_trellis.data import Column
-    from keen_trellis.data.conversion import converted
-
-    made = converted(Column.of([text], Kind.TEXT), kind)
-    if len(made.lost):
-        raise LinkError(
-            f"“{text}” is no {kind}, as “{condition.column}” is.", "Mend the condition."
-        )
-    return made.column.to_list()[0]

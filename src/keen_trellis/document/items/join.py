@@ -64,6 +64,10 @@ class OrderedBy(Part):
     field: str
     descending: bool = False
 
+    def as_order(self) -> OrderField:
+        """Return the field as the plan takes it."""
+        return OrderField(self.field, self.descending)
+
 
 class SameValues(Part):
     """Two values of a link field that mean the same in this tie; the field is its place."""

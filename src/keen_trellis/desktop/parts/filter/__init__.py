@@ -1,15 +1,12 @@
 """A filter in the desktop: its conditions, and the rows on either side of them."""
 
-from keen_trellis.desktop.bench.page import NOTES, PageSpec, PartView, later
+from keen_trellis.desktop.bench.page import step_view
 
-VIEW = PartView(
-    pages=(
-        PageSpec("filter", "Filter", later("parts.filter.filter_page.FilterPage")),
-        PageSpec(
-            "step_rows", "Rows", later("parts.filter.rows_page.StepRowsPage"), counts_rows=True
-        ),
-        NOTES,
-    ),
-    title=lambda trellis, lane, item: f"{lane.name}, filtered",
+VIEW = step_view(
+    "filter",
+    "Filter",
     glyph="⊂",
+    offer="Keep only some rows",
+    tip="Only rows for which its conditions hold go on.",
+    page="parts.filter.filter_page.FilterPage",
 )

@@ -1,0 +1,158 @@
+"""What a step gave: its rows before and after, the cells that differ, what could not be done."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from keen_trellis.compute.formula.logic import keys_of
+from keen_trellis.data import PRESENT, Column, Rows, Table
+from keen_trellis.plan.counts import Group
+from keen_trellis.words import counted, listed
+
+Flags = NDArray[np.bool_]
+
+_TOLD = 3
+
+
+@dataclass(frozen=True, eq=False)  # no slots: what is counted is kept once known
+class Stepped:
+    """The rows of a lane on either side of a step.
+
+    Attributes
+    ----------
+    before, outcome : Table
+    changed : mapping of column to ndarray of bool
+        Where a step keeps the rows as they are: the cells that differ, by the name after it.
+    added : tuple of str
+        The columns that are new.
+    faults : mapping of sentence to ndarray of bool
+        The rows for which a value could not be worked out, by the reason.
+    rows : ndarray of row numbers, or None
+        Where rows are only chosen: those that go on.
+    """
+
+    before: Table
+    outcome: Table
+    changed: Mapping[str, Flags] = field(default_factory=dict)
+    added: tuple[str, ...] = ()
+    faults: Mapping[str, Flags] = field(default_factory=dict)
+    rows: Rows | None = None
+
+    @cached_property
+    def changed_rows(self) -> NDArray[np.intp]:
+        """The rows in which any cell differs, or could not be worked out."""
+        found = np.zeros(len(self.before), np.bool_)
+        if len(self.before) == len(self.outcome):
+            for flags in (*self.changed.values(), *self.faults.values()):
+                found = found | flags
+        return np.flatnonzero(found)
+
+    @cached_property
+    def left_out(self) -> Table | None:
+        """The rows that do not go on; None where a step does more than choose rows."""
+        if self.rows is None:
+            return None
+        stays = np.ones(len(self.before), np.bool_)
+        stays[self.rows] = False
+        return self.before.take(np.flatnonzero(stays))
+
+    @property
+    def groups(self) -> tuple[Group, ...]:
+        """The rows that it was given, by what became of them."""
+        if self.left_out is not None:
+            left_out = Group("left out", len(self.left_out), False)
+            return Group("kept", len(self.outcome)), left_out
+        return (Group("kept", len(self.outcome)),)
+
+    @property
+    def numbers(self) -> dict[str, int]:
+        """What became of its rows."""
+        found = {"rows": len(self.outcome), "before": len(self.before)}
+        if self.changed or self.faults:
+            found["changed"] = len(self.changed_rows)
+        if self.left_out is not None:
+            found["left_out"] = len(self.left_out)
+        if self.faults:
+            found["faults"] = sum(int(np.count_nonzero(rows)) for rows in self.faults.values())
+        return found
+
+    def sentence(self) -> str:
+        """Return what became of the rows, in plain words."""
+        said = [self._rows_said, *self.became, *self.faults_said]
+        return " ".join(f"{one}." for one in said if one)
+
+    @property
+    def faults_said(self) -> list[str]:
+        """How many rows have a blank because a value could not be worked out, by the reason."""
+        return [
+            f"{counted(int(np.count_nonzero(rows)), 'row')} left blank by {why}"
+            for why, rows in self.faults.items()
+        ]
+
+    @cached_property
+    def _rows_said(self) -> str:
+        before, after = len(self.before), len(self.outcome)
+        if self.left_out is not None:
+            kept = f"{after:,} of {counted(before, 'row')} go on, {before - after:,} are left out"
+            return kept if before != after else f"All {counted(before, 'row')} go on"
+        if before != after:
+            return f"{counted(before, 'row')} become {after:,}"
+        if self.changed:
+            verb = "changes" if len(self.changed_rows) == 1 else "change"
+            return f"{len(self.changed_rows):,} of {counted(before, 'row')} {verb}"
+        if self.added:
+            return f"{listed(self.added)} for {counted(before, 'row')}"
+        gone = [name for name in self.before.columns if name not in self.outcome.columns]
+        if len(self.outcome.columns) < len(self.before.columns):
+            kept = f"{len(self.outcome.columns):,} of {len(self.before.columns):,} columns go on"
+            return f"{kept}, without {listed(gone)}" if len(gone) <= _TOLD else kept
+        return f"{counted(before, 'row')} go on"
+
+    @cached_property
+    def became(self) -> list[str]:
+        """How many distinct values of the changed columns become how many others."""
+        found = []
+        for name, flags in self.changed.items():
+            rows = np.flatnonzero(flags)
+            if len(rows) and name in self.before.columns:
+                old = _distinct(self.before.column(name).take(rows))
+                new = _distinct(self.outcome.column(name).take(rows))
+                words = counted(old, "distinct value")
+                found.append(f"{words} of {name} become {counted(new, 'other')}")
+        more = len(found) - _TOLD
+        return [*found[:_TOLD], f"and {more:,} columns more"] if more > 0 else found
+
+
+def differs(old: Column, new: Column) -> Flags:
+    """Return the cells that differ; where the kinds do, those that lost their value or got one."""
+    had, has = ~_absent(old), ~_absent(new)
+    if old.kind is not new.kind:
+        found: Flags = had != has
+        return found
+    a, b = keys_of(old, new)
+    states = np.zeros(len(old), np.bool_)
+    if old.state is not None or new.state is not None:
+        states = _state(old) != _state(new)
+    found = states | (had & has & (a != b))
+    return found
+
+
+def _absent(column: Column) -> Flags:
+    return np.zeros(len(column), np.bool_) if column.absent is None else column.absent
+
+
+def _state(column: Column) -> NDArray[np.uint8]:
+    return np.zeros(len(column), np.uint8) if column.state is None else column.state
+
+
+def _distinct(column: Column) -> int:
+    """Return how many different values a column has."""
+    from keen_trellis.compute.join.keys import own_codes
+
+    present = column.take(np.flatnonzero(~_absent(column)))
+    return len(np.unique(own_codes(present).left)) if len(present) else column.count(PRESENT)

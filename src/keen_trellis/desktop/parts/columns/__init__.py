@@ -1,0 +1,12 @@
+"""The step that chooses columns, in the desktop."""
+
+from keen_trellis.desktop.bench.page import step_view
+
+VIEW = step_view(
+    "columns",
+    "Columns",
+    glyph="|||",
+    offer="Choose, order and rename columns",
+    tip="Let only some columns go on, in another order, under other names.",
+    page="parts.columns.columns_page.ColumnsPage",
+)

@@ -1,0 +1,56 @@
+"""The page of the step that chooses columns."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from keen_trellis.data import Table
+from keen_trellis.desktop.bench.sentence import Sentence
+from keen_trellis.desktop.bench.step_page import StepPage, tell_columns
+
+
+class ColumnsPage(StepPage):
+    """Which columns go on, in what order, under what names."""
+
+    kind = "columns"
+
+    def tell(self, say: Sentence, item: Any, before: Table | None, lane: str) -> None:
+        """Say which columns go on."""
+        say.word("Put")
+        tell_columns(say, "columns.first", item.first, before, lambda cs: self.change(first=cs))
+        say.word("first,")
+        say.choice(
+            "columns.only",
+            "Whether the others go on",
+            {"no": "then the others", "yes": "and leave out all others"},
+            current="yes" if item.only_first else "no",
+            chosen=lambda value: self.change(only_first=value == "yes"),
+        )
+        if not item.only_first:
+            say.word("without")
+            tell_columns(
+                say, "columns.without", item.without, before, lambda cs: self.change(without=cs)
+            )
+        for place, (old, new) in enumerate(item.names.items()):
+            self._tell_name(say, item, place, old, new)
+        fields = before.fields if before is not None else ()
+        add = say.choice(
+            "columns.name.add",
+            "A column to call otherwise",
+            [(f.name, f.name, str(f.kind)) for f in fields if f.name not in item.names],
+            current="",
+            chosen=lambda column: self._call(item, column, column),
+        )
+        add.setText("+ name")
+
+    def _tell_name(self, say: Sentence, item: Any, place: int, old: str, new: str) -> None:
+        say.word(f"call {old}" if not place else f", {old}")
+        says = f"What {old} is called"
+        say.field(f"columns.name.{place}", says, new, 130, lambda t: self._call(item, old, t))
+        rest = {name: one for name, one in item.names.items() if name != old}
+        says = f"Let {old} keep its name"
+        say.button("×", f"columns.name.{place}.remove", says, lambda: self.change(names=rest))
+
+    def _call(self, item: Any, old: str, new: str) -> None:
+        if new.strip():
+            self.change(names={**item.names, old: new.strip()})

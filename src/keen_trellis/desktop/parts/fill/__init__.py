@@ -1,0 +1,12 @@
+"""The step that fills blanks and gaps, in the desktop."""
+
+from keen_trellis.desktop.bench.page import step_view
+
+VIEW = step_view(
+    "fill",
+    "Fill",
+    glyph="▪",
+    offer="Fill blanks and gaps",
+    tip="Put a value, another column or what stands above where nothing is.",
+    page="parts.fill.fill_page.FillPage",
+)

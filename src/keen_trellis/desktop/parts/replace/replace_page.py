@@ -1,0 +1,109 @@
+"""The page of the step that replaces values: in which columns, what by what."""
+
+from __future__ import annotations
+
+from functools import partial
+from typing import Any
+
+from PySide6.QtWidgets import QDialog, QDialogButtonBox, QPlainTextEdit, QVBoxLayout
+
+from keen_trellis.data import Table
+from keen_trellis.desktop.bench.sentence import Sentence
+from keen_trellis.desktop.bench.step_page import StepPage, tell_columns
+from keen_trellis.desktop.controls import label
+from keen_trellis.desktop.theme import value_font
+from keen_trellis.document.items import Replacement
+from keen_trellis.words import counted
+
+MATCHED = {
+    "whole values": "whole values",
+    "parts": "parts of texts",
+    "patterns": "patterns (regular expressions)",
+}
+_TOLD = 6
+
+
+class ReplacePage(StepPage):
+    """What is replaced by what, in which columns."""
+
+    kind = "replace"
+
+    def tell(self, say: Sentence, item: Any, before: Table | None, lane: str) -> None:
+        """Say what is replaced."""
+        say.word("In")
+        tell_columns(say, "replace.column", item.columns, before, lambda c: self.change(columns=c))
+        say.word("replace")
+        say.choice(
+            "replace.matched",
+            "What is compared",
+            MATCHED,
+            current=item.matched,
+            chosen=lambda value: self.change(matched=value),
+        )
+        for place, one in enumerate(item.replacements[:_TOLD]):
+            self._tell_one(say, item, place, one)
+        more = len(item.replacements) - _TOLD
+        if more > 0:
+            say.word(f"and {counted(more, 'other')}")
+        say.button("+ value", "replace.add", "Replace one more", lambda: self._add(item, before))
+        says = "Type or paste a list: one a line, a tab between what and by what"
+        say.button("as a list …", "replace.list", says, partial(self._as_list, item))
+
+    def _tell_one(self, say: Sentence, item: Any, place: int, one: Replacement) -> None:
+        name = f"replace.{place}"
+
+        def put(**changes: str) -> None:
+            made = (*item.replacements[:place], one.but(**changes), *item.replacements[place + 1 :])
+            self.change(replacements=made)
+
+        says = "What is replaced; empty for a blank"
+        say.field(f"{name}.old", says, one.old, 120, lambda text: put(old=text))
+        say.word("by")
+        says = "What stands in its place; empty for a blank"
+        say.field(f"{name}.new", says, one.new, 120, lambda text: put(new=text))
+        rest = (*item.replacements[:place], *item.replacements[place + 1 :])
+        says = f"Do not replace {one.old}"
+        say.button("×", f"{name}.remove", says, lambda: self.change(replacements=rest))
+
+    def _add(self, item: Any, before: Table | None) -> None:
+        """Begin with a value that the first column has, and that is not replaced yet."""
+        old = ""
+        if before is not None and item.columns and item.columns[0] in before.columns:
+            taken = {one.old for one in item.replacements}
+            shown = before.window(0, 500).column(item.columns[0]).texts().to_pylist()
+            old = next((text for text in shown if text and text not in taken), "")
+        self.change(replacements=(*item.replacements, Replacement(old=old, new=old)))
+
+    def _as_list(self, item: Any) -> None:
+        dialog = QDialog(self)
+        dialog.setObjectName("replace.dialog")
+        dialog.setWindowTitle("Replace by a list")
+        dialog.resize(480, 420)
+        text = QPlainTextEdit("\n".join(f"{one.old}\t{one.new}" for one in item.replacements))
+        text.setObjectName("replace.dialog.text")
+        text.setAccessibleName("One a line: what, a tab, by what")
+        text.setFont(value_font())
+        text.setTabStopDistance(180)
+        buttons = QDialogButtonBox(
+            QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel
+        )
+        buttons.accepted.connect(dialog.accept)
+        buttons.rejected.connect(dialog.reject)
+        column = QVBoxLayout(dialog)
+        column.addWidget(
+            label("One a line: what, a tab, by what. Two columns of a sheet paste so.")
+        )
+        column.addWidget(text, 1)
+        column.addWidget(buttons)
+        dialog.accepted.connect(lambda: self.change(replacements=_listed(text.toPlainText())))
+        dialog.open()
+
+
+def _listed(text: str) -> tuple[Replacement, ...]:
+    """Return the replacements of a list; the last of one value counts."""
+    found: dict[str, str] = {}
+    for line in text.splitlines():
+        old, tab, new = line.partition("\t")
+        if old or tab:
+            found[old] = new
+    return tuple(Replacement(old=old, new=new) for old, new in found.items())

@@ -1,0 +1,66 @@
+"""The page of the step that makes one row per group."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from keen_trellis.data import Table
+from keen_trellis.desktop.bench.sentence import Sentence
+from keen_trellis.desktop.bench.step_page import StepPage, tell_columns
+from keen_trellis.document.items import FigureItem
+from keen_trellis.plan.figures import FIGURES
+
+
+class SummarisePage(StepPage):
+    """What makes a group, and the figures of each."""
+
+    kind = "summarise"
+
+    def tell(self, say: Sentence, item: Any, before: Table | None, lane: str) -> None:
+        """Say the groups and figures."""
+        say.word("One row for each" if item.by else "One row for all; or for each")
+        tell_columns(say, "summarise.by", item.by, before, lambda by: self.change(by=by))
+        say.word("with")
+        for place, figure in enumerate(item.figures):
+            self._tell_figure(say, item, place, figure, before)
+        fields = before.fields if before is not None else ()
+        add = say.choice(
+            "summarise.add",
+            "One more figure",
+            [("", "rows", "how many")] + [(f.name, f.name, str(f.kind)) for f in fields],
+            current="-",
+            chosen=lambda column: self._add(item, column, before),
+        )
+        add.setText("+ figure")
+
+    def _tell_figure(
+        self, say: Sentence, item: Any, place: int, figure: FigureItem, before: Table | None
+    ) -> None:
+        name = f"summarise.{place}"
+        if figure.column is None:
+            say.word("the number of rows")
+        else:
+            say.choice(
+                f"{name}.how",
+                f"What is made of {figure.column}",
+                self._possible(figure.column, before),
+                current=figure.how,
+                chosen=lambda how: self._put(item, place, figure.but(how=how)),
+            )
+            say.word(f"of {figure.column}")
+        rest = (*item.figures[:place], *item.figures[place + 1 :])
+        says = f"Take {figure.as_figure().title} out"
+        say.button("×", f"{name}.remove", says, lambda: self.change(figures=rest))
+
+    def _possible(self, column: str, before: Table | None) -> dict[str, str]:
+        kinds = {f.name: f.kind for f in before.fields} if before is not None else {}
+        is_number = column in kinds and kinds[column].is_numeric
+        return {how: how for how in FIGURES if is_number or how not in ("sum", "average")}
+
+    def _put(self, item: Any, place: int, figure: FigureItem) -> None:
+        self.change(figures=(*item.figures[:place], figure, *item.figures[place + 1 :]))
+
+    def _add(self, item: Any, column: str, before: Table | None) -> None:
+        how = next(iter(self._possible(column, before))) if column else "count"
+        figure = FigureItem(column=column or None).but(how=how)
+        self.change(figures=(*item.figures, figure))

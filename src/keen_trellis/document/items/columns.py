@@ -1,0 +1,73 @@
+"""The step that chooses columns: which go on, in what order, under what names."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import TYPE_CHECKING, Literal, Self
+
+from pydantic import Field
+
+from keen_trellis.document.items.base import StepItem
+from keen_trellis.plan.link import Side
+from keen_trellis.plan.nodes import Node
+from keen_trellis.plan.steps import Picked
+from keen_trellis.words import listed
+
+if TYPE_CHECKING:
+    from keen_trellis.document.trellis import Lane, Trellis
+
+
+class ColumnsItem(StepItem):
+    """Let some columns go on, in an order and under names of their own.
+
+    Attributes
+    ----------
+    first : tuple of str
+        The columns that stand first, in this order.
+    without : tuple of str
+        Those that do not go on.
+    names : dict of column to its other name
+    only_first : bool
+        Whether none but those of `first` go on; else columns that come later go on as well.
+    """
+
+    type: Literal["columns"] = "columns"
+    first: tuple[str, ...] = ()
+    without: tuple[str, ...] = ()
+    names: dict[str, str] = Field(default={})
+    only_first: bool = False
+
+    def chosen(self, available: Sequence[str]) -> list[tuple[str, str]]:
+        """Return which of the columns go on, in their order, each with its name."""
+        order = [*self.first]
+        if not self.only_first:
+            order += [name for name in available if name not in self.first]
+        return [(name, self.names.get(name, name)) for name in order if name not in self.without]
+
+    def node(self, rows: Node, taken: Sequence[Node], names: Sequence[str]) -> Node:
+        """Return the rows with the columns chosen."""
+        for name in (*self.first, *self.without, *self.names):
+            rows.schema.column(name, names[0])
+        return Picked(rows, names[0], tuple(self.chosen(rows.schema.names)))
+
+    def renamed(self, change: Callable[[str], str], side: Side | int) -> Self:
+        """Return the step with the columns that come renamed."""
+        return self.but(
+            first=tuple(map(change, self.first)),
+            without=tuple(map(change, self.without)),
+            names={change(old): new for old, new in self.names.items()},
+        )
+
+    def sentence(self, trellis: Trellis, lane: Lane) -> str:
+        """Return what goes on, and what it is called."""
+        said = []
+        if self.only_first:
+            said.append(f"lets {listed(self.first) or 'no column'} go on")
+        elif self.first:
+            said.append(f"puts {listed(self.first)} first")
+        if self.without:
+            said.append(f"leaves out {listed(self.without)}")
+        if self.names:
+            said.append(f"calls {listed([f'{old} {new}' for old, new in self.names.items()])}")
+        words = ", ".join(said) or "lets every column go on"
+        return f"{words[0].upper()}{words[1:]}."

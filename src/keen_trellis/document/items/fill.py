@@ -1,0 +1,116 @@
+"""The step that fills blanks and gaps: with a value, zero, another column, or what stands near."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import TYPE_CHECKING, Literal, Self
+
+from keen_trellis.data import Kind
+from keen_trellis.document.items.base import StepItem
+from keen_trellis.document.items.values import typed
+from keen_trellis.errors import LinkError
+from keen_trellis.plan.formulas import Applied, Cell, Constant, Valued
+from keen_trellis.plan.functions import widest
+from keen_trellis.plan.link import Side
+from keen_trellis.plan.nodes import Node
+from keen_trellis.plan.steps import Carried, Computed
+from keen_trellis.words import listed
+
+if TYPE_CHECKING:
+    from keen_trellis.document.trellis import Lane, Trellis
+
+Empty = Literal["blanks and gaps", "blanks", "gaps"]
+With = Literal["a value", "zero", "another column", "the value above", "the value below"]
+
+
+class FillItem(StepItem):
+    """Fill what is empty in some columns.
+
+    Attributes
+    ----------
+    columns : tuple of str
+    empty : Empty
+        Whether blanks of the source are filled, gaps of a tie, or both.
+    with_ : With
+    value : str
+        The value, or the name of the other column.
+    """
+
+    type: Literal["fill"] = "fill"
+    columns: tuple[str, ...] = ()
+    empty: Empty = "blanks and gaps"
+    with_: With = "a value"
+    value: str = ""
+
+    def node(self, rows: Node, taken: Sequence[Node], names: Sequence[str]) -> Node:
+        """Return the rows with what was empty filled."""
+        where = names[0]
+        if self.with_ in ("the value above", "the value below"):
+            return Carried(
+                rows,
+                where,
+                self.columns,
+                from_above=self.with_ == "the value above",
+                blanks=self.empty != "gaps",
+                gaps=self.empty != "blanks",
+            )
+        made = tuple((name, self._filled(rows, name, where)) for name in self.columns)
+        return Computed(rows, where, made)
+
+    def _filled(self, rows: Node, name: str, where: str) -> Valued:
+        kind = rows.schema.column(name, where).kind
+        cell = Cell(name, kind)
+        if self.with_ == "a value" and not self.value:
+            return cell  # nothing is typed yet
+        instead = self._instead(rows, cell, where)
+        kind = widest([kind, instead.kind])
+        if self.empty == "blanks and gaps":
+            return Applied("COALESCE", (cell, instead), kind)
+        is_gap = Applied("IS GAP", (cell,), Kind.BOOLEAN)
+        if self.empty == "gaps":
+            return Applied("CASE", (is_gap, instead, cell), kind)
+        is_null = Applied("IS NULL", (cell,), Kind.BOOLEAN)
+        is_blank = Applied("AND", (is_null, Applied("NOT", (is_gap,), Kind.BOOLEAN)), Kind.BOOLEAN)
+        return Applied("CASE", (is_blank, instead, cell), kind)
+
+    def _instead(self, rows: Node, cell: Cell, where: str) -> Valued:
+        if self.with_ == "another column":
+            other = Cell(self.value, rows.schema.column(self.value, where).kind)
+            try:
+                widest([cell.kind, other.kind])
+            except ValueError as error:
+                raise LinkError(
+                    f"“{cell.column}” is {cell.kind} and “{other.column}” {other.kind}: one cannot "
+                    "stand for the other.",
+                    "Choose a column of its kind.",
+                ) from error
+            return other
+        if self.with_ == "zero":
+            if not cell.kind.is_numeric:
+                raise LinkError(
+                    f"“{cell.column}” of {where} is {cell.kind}, which has no zero.",
+                    "Choose columns of numbers, or fill with a value.",
+                )
+            return Constant(0, Kind.INTEGER)
+        return Constant(typed(self.value, cell.kind, cell.column), cell.kind)
+
+    @property
+    def brief(self) -> str:
+        """What it does in the fewest words, for the map."""
+        return f"fill {', '.join(self.columns)}"
+
+    def renamed(self, change: Callable[[str], str], side: Side | int) -> Self:
+        """Return the step with its columns renamed."""
+        fields: dict[str, object] = {"columns": tuple(map(change, self.columns))}
+        if self.with_ == "another column":
+            fields["value"] = change(self.value)
+        return self.but(**fields)
+
+    def sentence(self, trellis: Trellis, lane: Lane) -> str:
+        """Return what is filled, and with what."""
+        if not self.columns:
+            return "Fills no column yet."
+        with_ = {"a value": f"“{self.value}”", "another column": self.value}.get(
+            self.with_, self.with_
+        )
+        return f"Fills {self.empty} of {listed(self.columns)} with {with_}."

@@ -1,0 +1,52 @@
+"""The step that lets the first or last rows go on, of all or of each group."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import TYPE_CHECKING, Literal, Self
+
+from pydantic import Field
+
+from keen_trellis.document.items.base import StepItem
+from keen_trellis.plan.link import Side
+from keen_trellis.plan.nodes import Node
+from keen_trellis.plan.steps import Counted
+from keen_trellis.words import counted, listed
+
+if TYPE_CHECKING:
+    from keen_trellis.document.trellis import Lane, Trellis
+
+
+class FirstItem(StepItem):
+    """Let some rows go on, counted from the beginning or the end.
+
+    Attributes
+    ----------
+    n : int
+    end : "first" or "last"
+    by : tuple of str
+        The columns whose equal values make a group; none for all rows together.
+    """
+
+    type: Literal["first"] = "first"
+    n: int = Field(default=10, ge=0)
+    end: Literal["first", "last"] = "first"
+    by: tuple[str, ...] = ()
+
+    @property
+    def title(self) -> str:
+        """What stands above it on the map."""
+        return f"{self.end.capitalize()} {self.n:,}"
+
+    def node(self, rows: Node, taken: Sequence[Node], names: Sequence[str]) -> Node:
+        """Return the rows chosen."""
+        return Counted(rows, names[0], self.n, last=self.end == "last", by=self.by)
+
+    def renamed(self, change: Callable[[str], str], side: Side | int) -> Self:
+        """Return the step with its columns renamed."""
+        return self.but(by=tuple(map(change, self.by)))
+
+    def sentence(self, trellis: Trellis, lane: Lane) -> str:
+        """Return which rows go on."""
+        each = f" of each {listed(self.by)}" if self.by else ""
+        return f"Keeps the {self.end} {counted(self.n, 'row')}{each}."

@@ -1,0 +1,62 @@
+"""The step that works out columns by formulas: new ones, or in place of those of their name."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import TYPE_CHECKING, Literal, Self
+
+from keen_trellis.document.items.base import Part, StepItem
+from keen_trellis.plan.link import Side
+from keen_trellis.plan.nodes import Node
+from keen_trellis.plan.steps import Computed
+
+if TYPE_CHECKING:
+    from keen_trellis.document.trellis import Lane, Trellis
+
+
+class NamedFormula(Part):
+    """A column and the formula that it is worked out by."""
+
+    name: str
+    formula: str
+
+
+class FormulaItem(StepItem):
+    """Work out columns, all of them from the rows as they come.
+
+    Attributes
+    ----------
+    columns : tuple of NamedFormula
+    """
+
+    type: Literal["formula"] = "formula"
+    columns: tuple[NamedFormula, ...] = ()
+
+    def node(self, rows: Node, taken: Sequence[Node], names: Sequence[str]) -> Node:
+        """Return the rows with the columns worked out."""
+        from keen_trellis.formula.reading import formula  # loads what others need not wait for
+
+        schema = rows.schema
+        made = tuple((one.name, formula(one.formula, schema, names[0])) for one in self.columns)
+        return Computed(rows, names[0], made)
+
+    @property
+    def brief(self) -> str:
+        """What it does in the fewest words, for the map."""
+        return ", ".join(one.name for one in self.columns) or "formula"
+
+    def renamed(self, change: Callable[[str], str], side: Side | int) -> Self:
+        """Return the step with the columns that it works with renamed."""
+        from keen_trellis.formula.reading import renamed
+
+        columns = tuple(
+            NamedFormula(name=change(one.name), formula=renamed(one.formula, change))
+            for one in self.columns
+        )
+        return self.but(columns=columns)
+
+    def sentence(self, trellis: Trellis, lane: Lane) -> str:
+        """Return the formulas."""
+        if not self.columns:
+            return "Works out no column yet."
+        return f"Works out {', '.join(f'{one.name} = {one.formula}' for one in self.columns)}."

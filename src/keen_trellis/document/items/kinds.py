@@ -1,0 +1,69 @@
+"""The step that changes the kinds of columns; what does not fit is a blank, and counted."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import TYPE_CHECKING, Literal, Self
+
+from pydantic import Field
+
+from keen_trellis.data import Kind
+from keen_trellis.document.items.base import StepItem
+from keen_trellis.errors import LinkError
+from keen_trellis.plan.formulas import Applied, Cell, Valued
+from keen_trellis.plan.functions import castable
+from keen_trellis.plan.link import Side
+from keen_trellis.plan.nodes import Node
+from keen_trellis.plan.steps import Computed
+from keen_trellis.words import listed
+
+if TYPE_CHECKING:
+    from keen_trellis.document.trellis import Lane, Trellis
+
+
+class KindsItem(StepItem):
+    """Read columns as another kind.
+
+    Attributes
+    ----------
+    kinds : dict of column to Kind
+    """
+
+    type: Literal["kinds"] = "kinds"
+    kinds: dict[str, Kind] = Field(default={})
+
+    @property
+    def title(self) -> str:
+        """What stands above it on the map."""
+        return "Change kinds"
+
+    def node(self, rows: Node, taken: Sequence[Node], names: Sequence[str]) -> Node:
+        """Return the rows with the columns in their new kinds."""
+        return Computed(
+            rows, names[0], tuple((c, self._cast(rows, c, names[0])) for c in self.kinds)
+        )
+
+    def _cast(self, rows: Node, column: str, where: str) -> Valued:
+        kind, to = rows.schema.column(column, where).kind, self.kinds[column]
+        if not castable(kind, to):
+            raise LinkError(
+                f"“{column}” of {where} is {kind}, which cannot become {to}.",
+                "Choose another kind.",
+            )
+        return Applied("CAST", (Cell(column, kind),), to)
+
+    @property
+    def brief(self) -> str:
+        """What it does in the fewest words, for the map."""
+        return ", ".join(f"{name} {kind}" for name, kind in self.kinds.items()) or "kinds"
+
+    def renamed(self, change: Callable[[str], str], side: Side | int) -> Self:
+        """Return the step with its columns renamed."""
+        kinds = {change(name): kind for name, kind in self.kinds.items()}
+        return self.but(kinds=kinds)
+
+    def sentence(self, trellis: Trellis, lane: Lane) -> str:
+        """Return which columns become what."""
+        if not self.kinds:
+            return "Changes no kind yet."
+        return f"Makes {listed([f'{name} {kind}' for name, kind in self.kinds.items()])}."

@@ -1,0 +1,59 @@
+"""The step for repeated rows: keep one of them, show only them, or only what stands alone."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import TYPE_CHECKING, Literal, Self
+
+from keen_trellis.document.items.base import StepItem
+from keen_trellis.document.items.join import OrderedBy
+from keen_trellis.plan.link import Side
+from keen_trellis.plan.nodes import Node
+from keen_trellis.plan.steps import Repeated, Sort
+from keen_trellis.words import listed
+
+if TYPE_CHECKING:
+    from keen_trellis.document.trellis import Lane, Trellis
+
+
+class RepeatsItem(StepItem):
+    """Of rows that are equal in some columns let one go on, or only such, or none of them.
+
+    Attributes
+    ----------
+    by : tuple of str
+        The columns that are compared; all of them where none is given.
+    keep : Sort
+    order : tuple of OrderedBy
+        By which first and last are meant; as the rows stand where none is given.
+    """
+
+    type: Literal["repeats"] = "repeats"
+    by: tuple[str, ...] = ()
+    keep: Sort = "first"
+    order: tuple[OrderedBy, ...] = ()
+
+    def node(self, rows: Node, taken: Sequence[Node], names: Sequence[str]) -> Node:
+        """Return the rows chosen."""
+        order = tuple(one.as_order() for one in self.order)
+        return Repeated(rows, names[0], self.by, self.keep, order)
+
+    @property
+    def brief(self) -> str:
+        """What it does in the fewest words, for the map."""
+        return f"{self.keep} of each {', '.join(self.by) or 'row'}"
+
+    def renamed(self, change: Callable[[str], str], side: Side | int) -> Self:
+        """Return the step with its columns renamed."""
+        order = tuple(one.but(field=change(one.field)) for one in self.order)
+        return self.but(by=tuple(map(change, self.by)), order=order)
+
+    def sentence(self, trellis: Trellis, lane: Lane) -> str:
+        """Return which of equal rows go on."""
+        equal = f"equal in {listed(self.by)}" if self.by else "equal in every column"
+        if self.keep == "repeated":
+            return f"Keeps only rows that have others {equal}."
+        if self.keep == "alone":
+            return f"Keeps only rows that have no other {equal}."
+        by = f" by {listed([one.field for one in self.order])}" if self.order else ""
+        return f"Of rows {equal} keeps the {self.keep}{by}."

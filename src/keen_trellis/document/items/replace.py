@@ -1,0 +1,105 @@
+"""The step that replaces values: whole ones, parts of them, or what is like a pattern."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import TYPE_CHECKING, Literal, Self
+
+from keen_trellis.data import Kind
+from keen_trellis.document.items.base import Part, StepItem
+from keen_trellis.document.items.values import typed
+from keen_trellis.errors import LinkError
+from keen_trellis.plan.formulas import Applied, Cell, Constant, Valued
+from keen_trellis.plan.link import Side
+from keen_trellis.plan.nodes import Node
+from keen_trellis.plan.steps import Computed
+from keen_trellis.words import counted, listed
+
+if TYPE_CHECKING:
+    from keen_trellis.document.trellis import Lane, Trellis
+
+Matched = Literal["whole values", "parts", "patterns"]
+
+
+class Replacement(Part):
+    """One value, part or pattern, and what stands in its place; an empty value is a blank."""
+
+    old: str
+    new: str = ""
+
+
+class ReplaceItem(StepItem):
+    """Replace values by a list.
+
+    Attributes
+    ----------
+    columns : tuple of str
+    matched : Matched
+        Whether whole values are compared, or parts of texts, or regular expressions.
+    replacements : tuple of Replacement
+        Of whole values the first that fits counts; parts and patterns are replaced one after the
+        other.
+    """
+
+    type: Literal["replace"] = "replace"
+    columns: tuple[str, ...] = ()
+    matched: Matched = "whole values"
+    replacements: tuple[Replacement, ...] = ()
+
+    def node(self, rows: Node, taken: Sequence[Node], names: Sequence[str]) -> Node:
+        """Return the rows with the values replaced."""
+        made = tuple((c, self._replaced(rows, c, names[0])) for c in self.columns)
+        return Computed(rows, names[0], made)
+
+    def _replaced(self, rows: Node, column: str, where: str) -> Valued:
+        kind = rows.schema.column(column, where).kind
+        cell = Cell(column, kind)
+        if self.matched == "whole values":
+            return self._cases(cell, column)
+        if kind is not Kind.TEXT:
+            raise LinkError(
+                f"“{column}” of {where} is {kind}; only texts have parts.",
+                "Replace whole values, or take the column out.",
+            )
+        name = "REPLACE" if self.matched == "parts" else "REGEXP_REPLACE"
+        made: Valued = cell
+        for one in self.replacements:
+            if one.old:
+                given = (made, Constant(one.old, kind), Constant(one.new, kind))
+                made = Applied(name, given, kind)
+        return made
+
+    def _cases(self, cell: Cell, column: str) -> Valued:
+        """Return CASE cell WHEN old THEN new ... ELSE cell END."""
+        kind = cell.kind
+        arguments: list[Valued] = []
+        for one in self.replacements:
+            new = Constant(typed(one.new, kind, column) if one.new else None, kind)
+            arguments += [self._is(cell, one.old, column), new]
+        return Applied("CASE", (*arguments, cell), kind) if arguments else cell
+
+    def _is(self, cell: Cell, old: str, column: str) -> Valued:
+        if not old:
+            return Applied("IS NULL", (cell,), Kind.BOOLEAN)
+        given = Constant(typed(old, cell.kind, column), cell.kind)
+        return Applied("=", (cell, given), Kind.BOOLEAN)
+
+    @property
+    def brief(self) -> str:
+        """What it does in the fewest words, for the map."""
+        return f"replace in {', '.join(self.columns)}"
+
+    def renamed(self, change: Callable[[str], str], side: Side | int) -> Self:
+        """Return the step with its columns renamed."""
+        return self.but(columns=tuple(map(change, self.columns)))
+
+    def sentence(self, trellis: Trellis, lane: Lane) -> str:
+        """Return what is replaced."""
+        if not self.columns or not self.replacements:
+            return "Replaces nothing yet."
+        first = self.replacements[0]
+        more = len(self.replacements) - 1
+        words = f"“{first.old}” by “{first.new}”" if first.new else f"“{first.old}” by a blank"
+        others = f" and {counted(more, 'other')}" if more else ""
+        sort = "" if self.matched == "whole values" else f"{self.matched} such as "
+        return f"In {listed(self.columns)} replaces {sort}{words}{others}."

@@ -1,0 +1,92 @@
+"""The step that splits a text: into columns or rows, at a mark or at positions."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import TYPE_CHECKING, Literal, Self
+
+from keen_trellis.data import Kind
+from keen_trellis.document.items.base import StepItem
+from keen_trellis.errors import LinkError
+from keen_trellis.plan.formulas import Applied, Cell, Constant, Valued
+from keen_trellis.plan.link import Side
+from keen_trellis.plan.nodes import Node
+from keen_trellis.plan.steps import Computed, Parted
+from keen_trellis.words import listed
+
+if TYPE_CHECKING:
+    from keen_trellis.document.trellis import Lane, Trellis
+
+At = Literal["a mark", "positions"]
+
+
+class SplitItem(StepItem):
+    """Take a text apart.
+
+    Attributes
+    ----------
+    column : str
+    at : At
+    mark : str
+    positions : tuple of int
+        Behind how many letters it is cut.
+    into : tuple of str
+        The names of the columns for its parts; the last takes the rest only at positions.
+    into_rows : bool
+        Whether each part is a row of its own instead.
+    """
+
+    type: Literal["split"] = "split"
+    column: str = ""
+    at: At = "a mark"
+    mark: str = "-"
+    positions: tuple[int, ...] = ()
+    into: tuple[str, ...] = ()
+    into_rows: bool = False
+
+    def node(self, rows: Node, taken: Sequence[Node], names: Sequence[str]) -> Node:
+        """Return the rows with the text taken apart."""
+        if not self.column:
+            return Computed(rows, names[0], ())
+        if self.into_rows:
+            return Parted(rows, names[0], self.column, self.mark)
+        kind = rows.schema.column(self.column, names[0]).kind
+        if kind is not Kind.TEXT:
+            raise LinkError(
+                f"“{self.column}” of {names[0]} is {kind}, and only a text has parts.",
+                "Choose a column of texts, or change its kind first.",
+            )
+        made = tuple((name, self._part(place)) for place, name in enumerate(self.into))
+        return Computed(rows, names[0], made)
+
+    def _part(self, place: int) -> Valued:
+        text = Cell(self.column, Kind.TEXT)
+        if self.at == "a mark":
+            given = (text, Constant(self.mark, Kind.TEXT), Constant(place + 1, Kind.INTEGER))
+            part: Valued = Applied("SPLIT_PART", given, Kind.TEXT)
+        else:
+            ends = [0, *sorted(self.positions)]
+            start = ends[min(place, len(ends) - 1)]
+            given_at: list[Valued] = [text, Constant(start + 1, Kind.INTEGER)]
+            if place + 1 < len(ends):
+                given_at.append(Constant(ends[place + 1] - start, Kind.INTEGER))
+            part = Applied("SUBSTRING", tuple(given_at), Kind.TEXT)
+        return Applied("NULLIF", (part, Constant("", Kind.TEXT)), Kind.TEXT)
+
+    @property
+    def brief(self) -> str:
+        """What it does in the fewest words, for the map."""
+        return f"split {self.column}"
+
+    def renamed(self, change: Callable[[str], str], side: Side | int) -> Self:
+        """Return the step with its column renamed."""
+        return self.but(column=change(self.column))
+
+    def sentence(self, trellis: Trellis, lane: Lane) -> str:
+        """Return what is split, where, and into what."""
+        if not self.column:
+            return "Splits no column yet."
+        places = listed([str(one) for one in self.positions])
+        at = f"“{self.mark}”" if self.at == "a mark" or self.into_rows else f"positions {places}"
+        into = "rows" if self.into_rows else listed(self.into) or "no column yet"
+        return f"Splits {self.column} at {at} into {into}."

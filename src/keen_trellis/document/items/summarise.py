@@ -1,0 +1,54 @@
+"""The step that makes one row of each group, with figures."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import TYPE_CHECKING, Literal, Self
+
+from keen_trellis.document.items.base import StepItem
+from keen_trellis.document.items.blend import FigureItem
+from keen_trellis.plan.link import Side
+from keen_trellis.plan.nodes import Node
+from keen_trellis.plan.steps import Grouped
+from keen_trellis.words import listed
+
+if TYPE_CHECKING:
+    from keen_trellis.document.trellis import Lane, Trellis
+
+
+class SummariseItem(StepItem):
+    """One row for each group of equal values; blanks are a group, gaps another.
+
+    Attributes
+    ----------
+    by : tuple of str
+        One row for all where none is given.
+    figures : tuple of FigureItem
+    """
+
+    type: Literal["summarise"] = "summarise"
+    by: tuple[str, ...] = ()
+    figures: tuple[FigureItem, ...] = (FigureItem(column=None, how="count"),)
+
+    def node(self, rows: Node, taken: Sequence[Node], names: Sequence[str]) -> Node:
+        """Return the summary."""
+        figures = tuple(one.as_figure() for one in self.figures)
+        return Grouped(rows, names[0], self.by, figures)
+
+    @property
+    def brief(self) -> str:
+        """What it does in the fewest words, for the map."""
+        return f"1 row per {', '.join(self.by)}" if self.by else "1 row"
+
+    def renamed(self, change: Callable[[str], str], side: Side | int) -> Self:
+        """Return the step with its columns renamed."""
+        figures = tuple(
+            one.but(column=change(one.column) if one.column else None) for one in self.figures
+        )
+        return self.but(by=tuple(map(change, self.by)), figures=figures)
+
+    def sentence(self, trellis: Trellis, lane: Lane) -> str:
+        """Return what makes a group, and the figures."""
+        groups = f"One row for each {listed(self.by)}" if self.by else "One row for all"
+        figures = listed([one.as_figure().title for one in self.figures]) or "no figures"
+        return f"{groups}, with {figures}."

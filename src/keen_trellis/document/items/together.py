@@ -1,0 +1,68 @@
+"""The step that puts columns together as one text."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import TYPE_CHECKING, Literal, Self
+
+from keen_trellis.data import Kind
+from keen_trellis.document.items.base import StepItem
+from keen_trellis.plan.formulas import Applied, Cell, Constant, Valued
+from keen_trellis.plan.link import Side
+from keen_trellis.plan.nodes import Node
+from keen_trellis.plan.steps import Computed
+from keen_trellis.words import listed
+
+if TYPE_CHECKING:
+    from keen_trellis.document.trellis import Lane, Trellis
+
+
+class TogetherItem(StepItem):
+    """Write the values of columns one behind the other; a blank is passed over with its mark.
+
+    Attributes
+    ----------
+    columns : tuple of str
+    mark : str
+        What stands between them.
+    name : str
+        Of the new column.
+    """
+
+    type: Literal["together"] = "together"
+    columns: tuple[str, ...] = ()
+    mark: str = " "
+    name: str = "together"
+
+    @property
+    def title(self) -> str:
+        """What stands above it on the map."""
+        return "Put together"
+
+    def node(self, rows: Node, taken: Sequence[Node], names: Sequence[str]) -> Node:
+        """Return the rows with the new column; blank where all columns are."""
+        if not self.columns:
+            return Computed(rows, names[0], ())
+        parts: list[Valued] = [Constant(self.mark, Kind.TEXT)]
+        for name in self.columns:
+            kind = rows.schema.column(name, names[0]).kind
+            cell: Valued = Cell(name, kind)
+            parts.append(cell if kind is Kind.TEXT else Applied("CAST", (cell,), Kind.TEXT))
+        made = Applied("CONCAT_WS", tuple(parts), Kind.TEXT)
+        blank = Applied("NULLIF", (made, Constant("", Kind.TEXT)), Kind.TEXT)
+        return Computed(rows, names[0], ((self.name, blank),))
+
+    @property
+    def brief(self) -> str:
+        """What it does in the fewest words, for the map."""
+        return self.name
+
+    def renamed(self, change: Callable[[str], str], side: Side | int) -> Self:
+        """Return the step with its columns renamed."""
+        return self.but(columns=tuple(map(change, self.columns)))
+
+    def sentence(self, trellis: Trellis, lane: Lane) -> str:
+        """Return what is put together, and what it is called."""
+        if not self.columns:
+            return "Puts no columns together yet."
+        return f"Puts {listed(self.columns)} together as {self.name}, with “{self.mark}” between."

@@ -1,0 +1,31 @@
+"""Values that are typed into a step, as the kind of the column that they are meant for."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from keen_trellis.data import Kind
+from keen_trellis.errors import LinkError
+
+_INFINITE = ("inf", "-inf")  # as a column of numbers shows them
+
+
+def typed(text: str, kind: Kind, column: str) -> Any:
+    """Return a text as a value of a kind.
+
+    Raises
+    ------
+    LinkError
+        It is none.
+    """
+    if kind is Kind.TEXT:
+        return text
+    if kind is Kind.NUMBER and text in _INFINITE:  # no text of a source is taken for it
+        return float(text)
+    from keen_trellis.data import Column
+    from keen_trellis.data.conversion import converted
+
+    made = converted(Column.of([text], Kind.TEXT), kind)
+    if len(made.lost):
+        raise LinkError(f"“{text}” is no {kind}, as “{column}” is.", "Type another value.")
+    return made.column.to_list()[0]

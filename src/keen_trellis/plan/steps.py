@@ -1,0 +1,250 @@
+"""The nodes that steps lower to beside `Kept` and `Summarised`: columns worked out, rows chosen."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from functools import cached_property
+from typing import Literal, get_args
+
+from keen_trellis.data import Kind
+from keen_trellis.errors import LinkError, known
+from keen_trellis.plan.blends import Summarised
+from keen_trellis.plan.figures import Figure, require_names
+from keen_trellis.plan.formulas import Valued
+from keen_trellis.plan.link import OrderField
+from keen_trellis.plan.nodes import Node
+from keen_trellis.plan.schema import Schema, SchemaColumn
+
+Sort = Literal["first", "last", "repeated", "alone"]
+"""Which rows of equal ones go on: the first, the last, all that have others, those alone."""
+
+SORTS: tuple[Sort, ...] = get_args(Sort)
+
+
+@dataclass(frozen=True, eq=False)  # no slots: schema and digest are kept once worked out
+class OnRows(Node):
+    """A node over the rows of one other.
+
+    Attributes
+    ----------
+    rows : Node
+    where : str
+        What the rows are called in sentences; it changes nothing that comes out.
+    """
+
+    rows: Node
+    where: str
+
+    def inputs(self) -> tuple[Node, ...]:
+        """Return the one input."""
+        return (self.rows,)
+
+    @cached_property
+    def schema(self) -> Schema:
+        """The columns of its input."""
+        return self.rows.schema
+
+    def settings(self) -> tuple[str, ...]:
+        """Return all settings but what the rows are called."""
+        return tuple(one for one in super().settings() if not one.startswith("where="))
+
+    def columns_known(self, names: tuple[str, ...]) -> None:
+        """Refuse names of columns that are not there; `UnknownColumnError`."""
+        for name in names:
+            self.rows.schema.column(name, self.where)
+
+
+@dataclass(frozen=True, eq=False)
+class Computed(OnRows):
+    """Columns worked out from the others, all at once: in place of one of that name, or behind.
+
+    Attributes
+    ----------
+    columns : tuple of (name, Valued)
+    """
+
+    columns: tuple[tuple[str, Valued], ...]
+
+    @cached_property
+    def schema(self) -> Schema:
+        """The columns before, those worked out in their new kind, and the new ones."""
+        before = self.rows.schema
+        require_names([name for name, _ in self.columns])
+        made = dict(self.columns)
+        for formula in made.values():
+            formula.check(before, self.where)
+        found = [
+            SchemaColumn(c.name, made[c.name].kind, c.origin, c.gaps) if c.name in made else c
+            for c in before
+        ]
+        first = next(iter(before), None)
+        origin = first.origin if first else ""
+        known_names = set(before.names)
+        found += [
+            SchemaColumn(name, formula.kind, origin)
+            for name, formula in self.columns
+            if name not in known_names
+        ]
+        return Schema(tuple(found))
+
+
+@dataclass(frozen=True, eq=False)
+class Picked(OnRows):
+    """Some of the columns, in an order and under names of their own (SELECT in SQL).
+
+    Attributes
+    ----------
+    columns : tuple of (name before, name after)
+    """
+
+    columns: tuple[tuple[str, str], ...]
+
+    @cached_property
+    def schema(self) -> Schema:
+        """The columns chosen."""
+        for _, name in self.columns:
+            if [new for _, new in self.columns].count(name) > 1:
+                raise LinkError(
+                    f"Two columns of {self.where} would be called “{name}”.",
+                    "Give one of them another name.",
+                )
+        before = self.rows.schema
+        return Schema(
+            tuple(replace(before.column(old, self.where), name=new) for old, new in self.columns)
+        )
+
+
+@dataclass(frozen=True, eq=False)
+class Grouped(OnRows):
+    """One row for each group of equal values, as `Summarised` makes them, by a step.
+
+    Attributes
+    ----------
+    by : tuple of str
+    figures : tuple of Figure
+    """
+
+    by: tuple[str, ...]
+    figures: tuple[Figure, ...]
+
+    @cached_property
+    def summary(self) -> Summarised:
+        """The node that gives the rows."""
+        return Summarised(self.rows, self.by, self.figures, self.where)
+
+    @cached_property
+    def schema(self) -> Schema:
+        """The columns of the groups and the figures."""
+        return self.summary.schema
+
+
+@dataclass(frozen=True, eq=False)
+class Ordered(OnRows):
+    """The rows in another order; equal ones as they stood, blanks last."""
+
+    by: tuple[OrderField, ...]
+
+    @cached_property
+    def schema(self) -> Schema:
+        """The columns of its input, which must have those that it orders by."""
+        self.columns_known(tuple(one.field for one in self.by))
+        return self.rows.schema
+
+
+@dataclass(frozen=True, eq=False)
+class Counted(OnRows):
+    """The first or last rows, of all or of each group of equal values.
+
+    Attributes
+    ----------
+    n : int
+    last : bool
+    by : tuple of str
+    """
+
+    n: int
+    last: bool = False
+    by: tuple[str, ...] = ()
+
+    @cached_property
+    def schema(self) -> Schema:
+        """The columns of its input, which must have those that make the groups."""
+        self.columns_known(self.by)
+        return self.rows.schema
+
+
+@dataclass(frozen=True, eq=False)
+class Repeated(OnRows):
+    """Of rows that are equal in some columns the first, the last, all of them, or none.
+
+    Attributes
+    ----------
+    by : tuple of str
+        All columns where none is given.
+    keep : Sort
+    order : tuple of OrderField
+        By which first and last are meant; as the rows stand where none is given.
+    """
+
+    by: tuple[str, ...]
+    keep: Sort = "first"
+    order: tuple[OrderField, ...] = ()
+
+    def __post_init__(self) -> None:
+        known("Which of equal rows go on", self.keep, SORTS)
+
+    @cached_property
+    def schema(self) -> Schema:
+        """The columns of its input, which must have those that are looked at."""
+        self.columns_known((*self.by, *(one.field for one in self.order)))
+        return self.rows.schema
+
+
+@dataclass(frozen=True, eq=False)
+class Carried(OnRows):
+    """Blanks or gaps of some columns filled with the value above them, or below.
+
+    Attributes
+    ----------
+    columns : tuple of str
+    from_above : bool
+    blanks, gaps : bool
+        Which of them are filled.
+    """
+
+    columns: tuple[str, ...]
+    from_above: bool = True
+    blanks: bool = True
+    gaps: bool = True
+
+    @cached_property
+    def schema(self) -> Schema:
+        """The columns of its input."""
+        self.columns_known(self.columns)
+        return self.rows.schema
+
+
+@dataclass(frozen=True, eq=False)
+class Parted(OnRows):
+    """A row for each part of a text between marks; one without any stays as it is.
+
+    Attributes
+    ----------
+    column : str
+    mark : str
+    """
+
+    column: str
+    mark: str
+
+    @cached_property
+    def schema(self) -> Schema:
+        """The columns of its input; the parted one must be text."""
+        if self.rows.schema.column(self.column, self.where).kind is not Kind.TEXT:
+            raise LinkError(
+                f"“{self.column}” of {self.where} is no text, and only a text has parts.",
+                "Choose a column of texts, or change its kind first.",
+            )
+        if not self.mark:
+            raise LinkError("There is no mark to split at.", "Type one, such as a comma.")
+        return self.rows.schema

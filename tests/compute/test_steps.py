@@ -1,0 +1,370 @@
+"""Every step against plain Python on rows, whatever the rows are."""
+
+import re
+import unittest
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+import keen_trellis as kt
+from keen_trellis.compute.execute import execute
+from keen_trellis.compute.filtered import Filtered
+from keen_trellis.compute.schemas import schema_of
+from keen_trellis.compute.stepped import Stepped
+from keen_trellis.data import Kind
+from keen_trellis.document.items import (
+    STEPS,
+    ColumnsItem,
+    FigureItem,
+    FillItem,
+    FirstItem,
+    FormulaItem,
+    KindsItem,
+    NamedFormula,
+    OrderedBy,
+    OrderItem,
+    RepeatsItem,
+    ReplaceItem,
+    Replacement,
+    SplitItem,
+    StepItem,
+    SummariseItem,
+    TidyItem,
+    TogetherItem,
+)
+from keen_trellis.errors import UserError
+from keen_trellis.plan.nodes import Node
+from keen_trellis.plan.schema import Schema
+
+Row = dict[str, Any]
+
+TEXTS = st.none() | st.text(st.sampled_from("aAé -,1\u00a0"), max_size=5)
+NUMBERS = st.none() | st.integers(-3, 3)
+ROWS = st.lists(st.fixed_dictionaries({"t": TEXTS, "u": TEXTS, "n": NUMBERS}), max_size=12)
+KINDS = {"t": Kind.TEXT, "u": Kind.TEXT, "n": Kind.INTEGER}
+
+
+@dataclass(frozen=True, eq=False)
+class Given(Node):
+    """The rows of a table, as a step takes them."""
+
+    table: kt.Table
+
+    @cached_property
+    def schema(self) -> Schema:
+        return schema_of(self.table)
+
+
+def table_of(rows: Sequence[Row]) -> kt.Table:
+    return kt.Table.of(
+        {name: kt.Column.of([r[name] for r in rows], k) for name, k in KINDS.items()}
+    )
+
+
+def done(step: StepItem, table: kt.Table) -> Stepped:
+    node = step.node(Given(table), (), ("Rows",))
+    node.check()
+    found = execute(node, [table])
+    assert isinstance(found, Stepped)
+    assert [(f.name, f.kind) for f in found.outcome.fields] == [
+        (c.name, c.kind) for c in node.schema
+    ]
+    return found
+
+
+def rows_of(table: kt.Table) -> list[Row]:
+    return [dict(zip(table.columns, row, strict=True)) for row in table.rows()]
+
+
+def with_text(change: Callable[[str], str]) -> Callable[[list[Row]], list[Row]]:
+    """Return what changes the texts of “t” and leaves blanks."""
+    return lambda rows: [{**r, "t": None if r["t"] is None else change(r["t"])} for r in rows]
+
+
+def tidied(text: str) -> str:
+    text = re.sub("[ \u00a0]{2,}", " ", text)
+    return text.strip(" \u00a0").upper()
+
+
+def filled_above(rows: list[Row]) -> list[Row]:
+    last, found = None, []
+    for row in rows:
+        last = row["n"] if row["n"] is not None else last
+        found.append({**row, "n": last})
+    return found
+
+
+def in_order(rows: list[Row]) -> list[Row]:
+    by_text = sorted(rows, key=lambda r: (r["t"] is None, r["t"] or ""))
+    return sorted(by_text, key=lambda r: (r["n"] is None, -(r["n"] or 0)))
+
+
+def first_of_each(rows: list[Row]) -> list[Row]:
+    seen: set[Any] = set()
+    return [r for r in rows if not (r["t"] in seen or seen.add(r["t"]))]  # type: ignore[func-returns-value]
+
+
+def one_or_several(several: bool) -> Callable[[list[Row]], list[Row]]:
+    def chosen(rows: list[Row]) -> list[Row]:
+        keys = [(r["t"], r["n"]) for r in rows]
+        return [r for r, key in zip(rows, keys, strict=True) if (keys.count(key) > 1) == several]
+
+    return chosen
+
+
+def last_two_of_each(rows: list[Row]) -> list[Row]:
+    places: dict[Any, list[int]] = {}
+    for place, row in enumerate(rows):
+        places.setdefault(row["n"], []).append(place)
+    return [rows[at] for at in sorted(at for found in places.values() for at in found[-2:])]
+
+
+def parted(rows: list[Row]) -> list[Row]:
+    return [
+        {**row, "t": part}
+        for row in rows
+        for part in ([None] if row["t"] is None else row["t"].split(","))
+    ]
+
+
+def split(rows: list[Row]) -> list[Row]:
+    def part(text: str | None, place: int) -> str | None:
+        parts = [] if text is None else text.split("-")
+        return (parts[place] or None) if place < len(parts) else None
+
+    return [{**row, "from": part(row["t"], 0), "to": part(row["t"], 1)} for row in rows]
+
+
+def put_together(rows: list[Row]) -> list[Row]:
+    shown = [[r["t"], None if r["n"] is None else str(r["n"])] for r in rows]
+    joined = ["/".join(x for x in one if x is not None) or None for one in shown]
+    return [{**row, "both": text} for row, text in zip(rows, joined, strict=True)]
+
+
+def summed(rows: list[Row]) -> list[Row]:
+    groups: dict[Any, list[Row]] = {}
+    for row in rows:
+        groups.setdefault(row["t"], []).append(row)
+    made = []
+    for text, group in groups.items():
+        held = [r["n"] for r in group if r["n"] is not None]
+        made.append({"t": text, "rows": len(group), "sum of n": sum(held) if held else None})
+    return made
+
+
+def as_integers(rows: list[Row]) -> list[Row]:
+    def read(text: str | None) -> int | None:
+        stripped = (text or "").strip(" \u00a0")
+        sign, digits = stripped[:1] == "-", stripped.lstrip("-")
+        is_one = digits.isdecimal() and len(stripped) - len(digits) <= 1
+        return (-int(digits) if sign else int(digits)) if is_one else None
+
+    return [{**row, "t": read(row["t"])} for row in rows]
+
+
+def replaced(rows: list[Row]) -> list[Row]:
+    changes = {"a": "x", None: "empty", "A": None}
+    return [{**r, "t": changes.get(r["t"], r["t"]), "u": changes.get(r["u"], r["u"])} for r in rows]
+
+
+ORACLES: list[tuple[StepItem, Callable[[list[Row]], list[Row]]]] = [
+    (TidyItem(id="", columns=("t",), letters="capitals"), with_text(tidied)),
+    (
+        ReplaceItem(
+            id="",
+            columns=("t", "u"),
+            replacements=tuple(
+                Replacement(old=a, new=b) for a, b in (("a", "x"), ("", "empty"), ("A", ""))
+            ),
+        ),
+        replaced,
+    ),
+    (
+        ReplaceItem(
+            id="",
+            columns=("t",),
+            matched="parts",
+            replacements=(Replacement(old="a", new="b,"), Replacement(old=",", new="")),
+        ),
+        with_text(lambda text: text.replace("a", "b,").replace(",", "")),
+    ),
+    (
+        FormulaItem(id="", columns=(NamedFormula(name="n", formula="n + 1"),)),
+        lambda rows: [{**r, "n": None if r["n"] is None else r["n"] + 1} for r in rows],
+    ),
+    (
+        FillItem(id="", columns=("n",), value="7"),
+        lambda rows: [{**r, "n": 7 if r["n"] is None else r["n"]} for r in rows],
+    ),
+    (
+        FillItem(id="", columns=("t",), with_="another column", value="u"),
+        lambda rows: [{**r, "t": r["u"] if r["t"] is None else r["t"]} for r in rows],
+    ),
+    (FillItem(id="", columns=("n",), with_="the value above"), filled_above),
+    (
+        FillItem(id="", columns=("n",), with_="the value below"),
+        lambda rows: filled_above(rows[::-1])[::-1],
+    ),
+    (
+        ColumnsItem(id="", first=("n",), without=("u",), names={"t": "text"}),
+        lambda rows: [{"n": r["n"], "text": r["t"]} for r in rows],
+    ),
+    (KindsItem(id="", kinds={"t": Kind.INTEGER}), as_integers),
+    (SplitItem(id="", column="t", into=("from", "to")), split),
+    (SplitItem(id="", column="t", mark=",", into_rows=True), parted),
+    (TogetherItem(id="", columns=("t", "n"), mark="/", name="both"), put_together),
+    (RepeatsItem(id="", by=("t",)), first_of_each),
+    (
+        RepeatsItem(id="", by=("t",), keep="last"),
+        lambda rows: first_of_each(rows[::-1])[::-1],
+    ),
+    (RepeatsItem(id="", by=("t", "n"), keep="repeated"), one_or_several(True)),
+    (RepeatsItem(id="", by=("t", "n"), keep="alone"), one_or_several(False)),
+    (
+        SummariseItem(id="", by=("t",), figures=(FigureItem(how="count"), FigureItem(column="n"))),
+        summed,
+    ),
+    (
+        OrderItem(id="", by=(OrderedBy(field="n", descending=True), OrderedBy(field="t"))),
+        in_order,
+    ),
+    (FirstItem(id="", n=3), lambda rows: rows[:3]),
+    (FirstItem(id="", n=2, end="last", by=("n",)), last_two_of_each),
+]
+SETTLED = ("tidy", "fill", "repeats", "order", "first")
+"""The kinds of which a second one right behind the first changes nothing."""
+
+
+class OracleTest(unittest.TestCase):
+    @settings(max_examples=150, deadline=None)
+    @given(ROWS, st.sampled_from(ORACLES))
+    def test_a_step_gives_what_going_through_the_rows_gives(
+        self, rows: list[Row], one: tuple[StepItem, Callable[[list[Row]], list[Row]]]
+    ) -> None:
+        step, oracle = one
+        found = done(step, table_of(rows))
+        self.assertEqual(rows_of(found.outcome), oracle(rows), step)
+        self.assert_counted(found, rows)
+        if step.type in SETTLED:
+            again = done(step, found.outcome)
+            self.assertEqual(rows_of(again.outcome), rows_of(found.outcome), step)
+            self.assertEqual(len(again.changed_rows), 0)
+
+    def assert_counted(self, found: Stepped, rows: list[Row]) -> None:
+        """The rows that are said to change are those that differ; nobody is lost uncounted."""
+        after = rows_of(found.outcome)
+        if found.left_out is not None:
+            self.assertEqual(len(found.left_out) + len(after), len(rows))
+        elif found.changed:
+            both = [n for n in found.changed if n in found.before.columns]
+            differ = [
+                place
+                for place, (a, b) in enumerate(zip(rows, after, strict=True))
+                if any(a[n] != b[n] and not _same_value(a[n], b[n]) for n in both)
+            ]
+            self.assertEqual(found.changed_rows.tolist(), differ)
+
+    def test_no_rows_all_blank_and_a_thousand_columns(self) -> None:
+        blank: Row = {"t": None, "u": None, "n": None}
+        for step, oracle in ORACLES:
+            with self.subTest(step.type):
+                self.assertEqual(rows_of(done(step, table_of([])).outcome), oracle([]))
+                self.assertEqual(
+                    rows_of(done(step, table_of([blank] * 3)).outcome), oracle([blank] * 3)
+                )
+                wide = {f"c{n}": kt.Column.of([n, None]) for n in range(1_000)}
+                own = table_of([{"t": "a", "u": "b", "n": 1}, blank])
+                whole = kt.Table.of({**{n: own.column(n) for n in own.columns}, **wide})
+                found = done(step, whole).outcome
+                if step.type not in ("summarise", "repeats"):
+                    self.assertEqual(found.column("c999").to_list()[:1], [999])
+
+    def test_a_step_that_is_not_set_up_yet_lets_all_rows_pass(self) -> None:
+        table = table_of([{"t": "a", "u": None, "n": 1}])
+        for kind in STEPS:
+            if kind is not SummariseItem:
+                node = kind(id="", type=kind.model_fields["type"].default).node(
+                    Given(table), (), ("Rows",)
+                )
+                found = execute(node, [table])
+                assert isinstance(found, Stepped | Filtered)
+                self.assertEqual(rows_of(found.outcome), rows_of(table), kind)
+
+
+def _same_value(a: Any, b: Any) -> bool:
+    """Whether a value was only read as another kind: what is no loss is no change."""
+    return (a is None) == (b is None) and type(a) is not type(b)
+
+
+class GapsTest(unittest.TestCase):
+    def tied(self) -> kt.Table:
+        left = kt.Table.from_columns({"code": ["a", "b", "c"], "n": [1, 2, 3]})
+        right = kt.Table.from_columns({"code": ["a", "b"], "name": ["x", None]})
+        return kt.tie(left, right, on="code").outcome
+
+    def test_gaps_are_filled_apart_from_blanks(self) -> None:
+        for empty, wanted in (
+            ("gaps", ["x", None, "new"]),
+            ("blanks", ["x", "new", None]),
+            ("blanks and gaps", ["x", "new", "new"]),
+        ):
+            step = FillItem(id="", columns=("name",), empty=empty, value="new")
+            self.assertEqual(done(step, self.tied()).outcome.column("name").to_list(), wanted)
+        above = FillItem(id="", columns=("name",), empty="gaps", with_="the value above")
+        column = done(above, self.tied()).outcome.column("name")
+        self.assertEqual(column.to_list(), ["x", None, "x"])
+
+    def test_steps_on_other_columns_leave_gaps_gaps(self) -> None:
+        for step in (
+            TidyItem(id="", columns=("code",), letters="capitals"),
+            OrderItem(id="", by=(OrderedBy(field="n", descending=True),)),
+            ColumnsItem(id="", first=("name",)),
+        ):
+            column = done(step, self.tied()).outcome.column("name")
+            self.assertEqual((column.count(kt.data.GAP), column.count(kt.data.BLANK)), (1, 1))
+
+
+class RefusedTest(unittest.TestCase):
+    def test_what_a_column_does_not_allow_is_said(self) -> None:
+        table = table_of([{"t": "a", "u": "b", "n": 1}])
+        for step, said in (
+            (TidyItem(id="", columns=("n",)), "“n” of Rows is integer; only texts can be tidied."),
+            (TidyItem(id="", columns=("tt",)), "There is no column “tt” in Rows."),
+            (FillItem(id="", columns=("t",), with_="zero"), "has no zero"),
+            (FillItem(id="", columns=("n",), value="many"), "“many” is no integer"),
+            (
+                FillItem(id="", columns=("n",), with_="another column", value="t"),
+                "one cannot stand",
+            ),
+            (SplitItem(id="", column="n", into=("a",)), "only a text has parts"),
+            (SplitItem(id="", column="t", mark="", into_rows=True), "There is no mark"),
+            (KindsItem(id="", kinds={"n": Kind.DATE}), "cannot become date"),
+            (ColumnsItem(id="", names={"t": "u"}), "would be called “u”"),
+            (SummariseItem(id="", figures=(FigureItem(column="t"),)), "There is no sum of “t”"),
+            (
+                FormulaItem(id="", columns=(NamedFormula(name="x", formula="TRIM(n)"),)),
+                "TRIM takes",
+            ),
+        ):
+            with self.subTest(said), self.assertRaises(UserError) as caught:
+                done(step, table)
+            self.assertIn(said, str(caught.exception))
+
+    def test_a_failure_of_kinds_is_counted_and_shown(self) -> None:
+        found = done(
+            KindsItem(id="", kinds={"t": Kind.INTEGER}),
+            table_of([{"t": text, "u": None, "n": None} for text in ("1", "x", None, "2.5")]),
+        )
+        self.assertEqual(found.numbers["faults"], 2)
+        self.assertEqual(found.changed_rows.tolist(), [1, 3])
+        self.assertIn("2 rows left blank by a value that is not an integer", found.sentence())
+        self.assertIsInstance(found.changed["t"], np.ndarray)
+
+
+if __name__ == "__main__":
+    unittest.main()
