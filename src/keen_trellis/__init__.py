@@ -29,7 +29,7 @@ if TYPE_CHECKING:
     from keen_trellis.compute.summary import summarise
     from keen_trellis.data import BLANK, GAP, PRESENT, Column, Kind, Table
     from keen_trellis.errors import UserError
-    from keen_trellis.notebook import Filter, Tie, tie
+    from keen_trellis.notebook import Filter, Formula, Tie, formula, step, tie
     from keen_trellis.plan.figures import FIGURES, Figure
     from keen_trellis.plan.link import Link, LinkField, OrderField, Pair
     from keen_trellis.plan.operators import OPERATORS
@@ -46,6 +46,7 @@ _PLACES = {
     "Figure": "keen_trellis.plan.figures",
     "Filter": "keen_trellis.notebook",
     "Finding": "keen_trellis.advice.findings",
+    "Formula": "keen_trellis.notebook",
     "GAP": "keen_trellis.data",
     "Kind": "keen_trellis.data",
     "Link": "keen_trellis.plan.link",
@@ -62,9 +63,11 @@ _PLACES = {
     "blend": "keen_trellis.compute.blend",
     "conversions": "keen_trellis.advice.findings",
     "filtered": "keen_trellis.compute.expressions",
+    "formula": "keen_trellis.notebook",
     "propose_links": "keen_trellis.advice.proposals",
     "propose_pairs": "keen_trellis.advice.pairs",
     "stack": "keen_trellis.compute.stack",
+    "step": "keen_trellis.notebook",
     "summarise": "keen_trellis.compute.summary",
     "text_rule_gains": "keen_trellis.advice.findings",
     "tie": "keen_trellis.notebook",
@@ -87,6 +90,7 @@ __all__ = [
     "Figure",
     "Filter",
     "Finding",
+    "Formula",
     "Kind",
     "Link",
     "LinkField",
@@ -101,10 +105,12 @@ __all__ = [
     "deliver",
     "errors",
     "filtered",
+    "formula",
     "propose_links",
     "propose_pairs",
     "read",
     "stack",
+    "step",
     "summarise",
     "text_rule_gains",
     "tie",

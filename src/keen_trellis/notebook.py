@@ -2,18 +2,32 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
-from typing import TYPE_CHECKING
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from functools import cached_property
+from typing import TYPE_CHECKING, Any
 
+from pydantic import ValidationError
+
+from keen_trellis.compute.execute import execute
+from keen_trellis.compute.filtered import Filtered
+from keen_trellis.compute.formula.evaluate import Evaluated, evaluated
 from keen_trellis.compute.join.pairing import paired
+from keen_trellis.compute.schemas import schema_of
+from keen_trellis.compute.stepped import Stepped
 from keen_trellis.compute.tied import Tied
-from keen_trellis.data import Table
-from keen_trellis.errors import LinkError
+from keen_trellis.data import Column, Table
+from keen_trellis.document.edits.base import first_fault
+from keen_trellis.document.items import STEPS
+from keen_trellis.errors import DocumentError, LinkError, known
+from keen_trellis.formulas.reading import formula as read_formula
 from keen_trellis.plan.bays import keep_of
 from keen_trellis.plan.expressions import Tested
 from keen_trellis.plan.link import Blanks, Link, LinkField, OrderField, Pair, Partner, Side
+from keen_trellis.plan.nodes import Node
 from keen_trellis.plan.operators import Operator
 from keen_trellis.plan.outcome import ALL_COLUMNS, Columns
+from keen_trellis.plan.schema import Schema
 from keen_trellis.plan.text_rules import TextRule
 from keen_trellis.progress import Report, quiet
 
@@ -117,6 +131,112 @@ def tie(
     return Tie(
         left, right, link, keep_of(keep), match=found, names=names, columns=columns, limit=limit
     )
+
+
+@dataclass(frozen=True, slots=True)
+class Formula:
+    """A formula, to be worked out on the rows of tables.
+
+    Attributes
+    ----------
+    text : str
+        An expression of SQL over the columns of a table.
+
+    Examples
+    --------
+    >>> crew = Table.from_columns({"given": ["Ailsa", "Bram"], "family": ["Udal", None]})
+    >>> formula("family || ', ' || UPPER(given)").values(crew).to_list()
+    ['Udal, AILSA', None]
+    """
+
+    text: str
+
+    def values(self, table: Table) -> Column:
+        """Return the value for each row; `FormulaError` where it cannot be worked out."""
+        return self.evaluated(table).column
+
+    def evaluated(self, table: Table) -> Evaluated:
+        """Return the values, and the rows without one by what went wrong."""
+        return evaluated(read_formula(self.text, schema_of(table), "the table"), table)
+
+
+def formula(text: str) -> Formula:
+    """Return a formula."""
+    return Formula(text)
+
+
+def step(table: Table, kind: str, **settings: Any) -> Stepped | Filtered:
+    """Return what a step gives for the rows of a table, as it would on a lane.
+
+    Parameters
+    ----------
+    table : Table
+    kind : str
+        “tidy”, “replace”, “formula”, “fill”, “columns”, “kinds”, “split”, “together”, “repeats”,
+        “summarise”, “order”, “first” or “filter”.
+    **settings
+        As the step has them in a document. Formulas, replacements and figures may be given as a
+        mapping: of names to formulas, old values to new ones, columns to what is made of them;
+        an order as names.
+
+    Examples
+    --------
+    >>> takings = Table.from_columns({"route": ["kp-ms ", "KP-MS"], "amount": [41, 48]})
+    >>> tidy = step(takings, "tidy", columns=["route"], letters="capitals")
+    >>> print(tidy.sentence())
+    1 of 2 rows changes. 1 distinct value of route become 1 other.
+    >>> summary = step(tidy.outcome, "summarise", by=["route"], figures={"amount": "sum"})
+    >>> list(summary.outcome.rows())
+    [('KP-MS', Decimal('89'))]
+
+    Raises
+    ------
+    WordError
+        There is no such kind of step.
+    DocumentError
+        A setting is none that the step has, or has another form.
+    UserError
+        The columns do not allow it.
+    """
+    kinds = {str(one.model_fields["type"].default): one for one in STEPS}
+    known("The kind of a step", kind, list(kinds))
+    for name, form in _AS_MAPPING.items():
+        if isinstance(settings.get(name), Mapping) and (kind, name) != ("kinds", "kinds"):
+            settings[name] = [form(key, value) for key, value in settings[name].items()]
+    if "order" in settings or (kind == "order" and "by" in settings):
+        name = "by" if kind == "order" else "order"
+        given = [settings[name]] if isinstance(settings[name], str) else settings[name]
+        settings[name] = [{"field": one} if isinstance(one, str) else one for one in given]
+    try:
+        item = kinds[kind](id=kind, type=kind, **settings)
+    except ValidationError as error:
+        raise DocumentError(
+            f"The step “{kind}” cannot be so: {first_fault(error)}", "Mend the setting."
+        ) from error
+    node = item.node(_Given(table), (), ("the table",))
+    node.check()
+    found: Stepped | Filtered = execute(node, [table])
+    return found
+
+
+@dataclass(frozen=True, eq=False)
+class _Given(Node):
+    """The rows of a table that is there."""
+
+    table: Table
+
+    @cached_property
+    def schema(self) -> Schema:
+        """The columns of the table."""
+        return schema_of(self.table)
+
+
+_AS_MAPPING: dict[str, Callable[[Any, Any], dict[str, Any]]] = {
+    "columns": lambda name, text: {"name": name, "formula": getattr(text, "text", text)},
+    "replacements": lambda old, new: {"old": old or "", "new": new or ""},
+    "figures": lambda column, how: {"column": column, "how": how},
+}
+"""What may be given as a mapping, and how each pair of it stands in a document."""
 
 
 def natural_fields(

@@ -16,7 +16,7 @@ from keen_trellis.compute.formula.evaluate import Evaluated, evaluated
 from keen_trellis.compute.schemas import schema_of
 from keen_trellis.data import GAP
 from keen_trellis.errors import FormulaError
-from keen_trellis.formula.reading import formula, renamed
+from keen_trellis.formulas.reading import formula, renamed
 from keen_trellis.plan.functions import FUNCTIONS
 from keen_trellis.plan.schema import Schema
 

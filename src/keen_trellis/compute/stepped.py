@@ -122,8 +122,13 @@ class Stepped:
             if len(rows) and name in self.before.columns:
                 old = _distinct(self.before.column(name).take(rows))
                 new = _distinct(self.outcome.column(name).take(rows))
-                words = counted(old, "distinct value")
-                found.append(f"{words} of {name} become {counted(new, 'other')}")
+                if not old:
+                    found.append(f"{counted(len(rows), 'cell')} of {name} without a value get one")
+                elif not new:
+                    found.append(f"{counted(len(rows), 'value')} of {name} become blanks")
+                else:
+                    words = counted(old, "distinct value")
+                    found.append(f"{words} of {name} become {counted(new, 'other')}")
         more = len(found) - _TOLD
         return [*found[:_TOLD], f"and {more:,} columns more"] if more > 0 else found
 

@@ -1,7 +1,7 @@
 """Expressions with a value of any kind for every row: cells, constants, functions of these.
 
 Each knows its kind before there are rows. What it gives is worked out in `compute/formula`; text
-becomes such an expression, and is checked against the columns, in `formula/`.
+becomes such an expression, and is checked against the columns, in `formulas/`.
 """
 
 from __future__ import annotations

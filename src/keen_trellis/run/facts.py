@@ -11,7 +11,7 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, cast
 
-from keen_trellis.document.items import Item
+from keen_trellis.document.items import Item, StepItem
 from keen_trellis.document.trellis import Lane
 from keen_trellis.errors import UserError, WaitingError
 from keen_trellis.plan.bays import Bay
@@ -147,7 +147,7 @@ def facts_of(results: Results) -> Facts:
         names = (lane.name, *(trellis.lane(taken.lane).name for taken in item.takes()))
         facts = ItemFacts(
             id=item.id,
-            name=" + ".join(names),
+            name=f"{lane.name}, {item.brief}" if isinstance(item, StepItem) else " + ".join(names),
             type=item.type,
             lane=lane.name,
             before=None if before is None or isinstance(before, UserError) else len(before),

@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 from keen_trellis.document.sources import InTrellis
 from keen_trellis.document.trellis import Lane, Trellis
 from keen_trellis.errors import UserError, WaitingError
+from keen_trellis.formulas.reading import one_day
 from keen_trellis.plan.nodes import Node
 
 
@@ -36,6 +37,11 @@ def planned(trellis: Trellis, reads: Mapping[str, Node | UserError]) -> Plan:
     reads : mapping of lane id to Node or UserError
         The rows of every lane that is read from outside, or why they cannot be read.
     """
+    with one_day():
+        return _planned(trellis, reads)
+
+
+def _planned(trellis: Trellis, reads: Mapping[str, Node | UserError]) -> Plan:
     plan = Plan(trellis)
 
     def settle(lane: Lane, place: int) -> Node | UserError:

@@ -33,6 +33,7 @@ if TYPE_CHECKING:
     from keen_trellis.advice.findings import Shows
     from keen_trellis.compute.looked import Look
     from keen_trellis.data import Rows, Table
+    from keen_trellis.document.items import StepItem
     from keen_trellis.progress import Report
 
 _WELCOME = (
@@ -193,6 +194,7 @@ class Bench(QWidget):
                 grid.look_asked.connect(partial(self._look, grid))
                 grid.sources_of = self._sources_of
                 grid.source_asked.connect(self._go_to_row)
+                grid.step_asked = self._add_step if grid.offers_steps else None
             self._stack.addWidget(made)
             self._pages[key] = made
         return self._pages[key]
@@ -211,6 +213,12 @@ class Bench(QWidget):
             if beneath and there >= 0:
                 told.add(lane.id)
                 yield lane.id, lane.name, there
+
+    def _add_step(self, step: StepItem) -> None:
+        """Put a step behind the rows one looks at: of a lane those as they are read."""
+        lane, item = self._session.selected_lane, self._session.selected_item
+        if lane is not None:
+            self._session.add_step(step, item.id if item is not None else lane.id)
 
     def _go_to_row(self, lane: str, row: int) -> None:
         """Show a row in the lane that it comes from."""

@@ -109,7 +109,7 @@ class FormulaField(QWidget):
             return
         from keen_trellis.compute.formula.evaluate import evaluated
         from keen_trellis.compute.schemas import schema_of
-        from keen_trellis.formula.reading import formula
+        from keen_trellis.formulas.reading import formula
 
         sample = self._table.window(0, _LOOKED_AT)
         try:

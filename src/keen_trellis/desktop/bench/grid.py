@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Iterable, Mapping
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from dataclasses import replace
 from functools import partial
 from typing import TYPE_CHECKING
@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QMenu, QTableView,
 
 from keen_trellis.data import BLANK, GAP
 from keen_trellis.desktop.bench.cells import LONGEST_DRAWN, BandHeader, CellDelegate
+from keen_trellis.desktop.bench.column_steps import Offer, steps_of_columns, steps_of_value
 from keen_trellis.desktop.bench.kept import KeptColumns
 from keen_trellis.desktop.bench.table_model import Index, Origins, TableModel
 from keen_trellis.desktop.theme import Theme, text_font, value_font
@@ -21,7 +22,8 @@ from keen_trellis.words import counted
 if TYPE_CHECKING:
     from keen_trellis.compute.formula.cells import Flags
     from keen_trellis.compute.looked import Look, Only
-    from keen_trellis.data import Rows, Table
+    from keen_trellis.data import Kind, Rows, Table
+    from keen_trellis.document.items import StepItem
 
 Marks = Mapping[str, "Flags"]
 """Which cells of a table are marked, by column."""
@@ -73,6 +75,9 @@ class Grid(QTableView):
         self.whole = self.table_model.table
         self.look = Look()
         self.offers: list[tuple[str, str, Callable[[int], object]]] = []
+        self.step_asked: Callable[[StepItem], object] | None = None
+        """Puts a step behind the rows that are shown, where they are what a part gives."""
+        self.offers_steps = False
         self.sources_of: Callable[[Table, int], Iterable[tuple[str, str, int]]] | None = None
         """Gives the lane, its name and the row there, for each lane that a row comes from."""
         self._rows: Rows | None = None
@@ -94,6 +99,8 @@ class Grid(QTableView):
         self._kept_to = ""
         self._kept_columns: KeptColumns | None = None
         self._band.sectionClicked.connect(partial(self._section_clicked, self._band))
+        self._band.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self._band.customContextMenuRequested.connect(self._head_menu)
 
     def show_kinds(self) -> None:
         """Show the kind of every column below its name, and let it be changed there."""
@@ -300,6 +307,8 @@ class Grid(QTableView):
             menu.addAction(words, do).setObjectName(f"grid.{name}")
 
         column, row = self.table_model.table.columns[index.column()], index.row()
+        if self.step_asked is not None:
+            self._offer_steps(menu, index)
         for name, words, do in self.offers:
             offer(name, words, partial(do, self.row_of(row)))
         for lane, name, there in self._sources(row):
@@ -320,6 +329,42 @@ class Grid(QTableView):
         offer("copy", "Copy what is selected", self.ask_copy)
         place = self.visualRect(index).bottomLeft()
         menu.popup(event.globalPos() if by_mouse else self.viewport().mapToGlobal(place))
+
+    def _head_menu(self, at: QPoint) -> None:
+        """Offer the steps that fit the column below its head."""
+        section = self._band.logicalIndexAt(at)
+        if section < 0 or self.step_asked is None:
+            return
+        menu = QMenu(self)
+        menu.setObjectName(f"{self.objectName()}.head_menu")
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        self._add_offers(menu, steps_of_columns(*self._named([section])))
+        menu.popup(self._band.viewport().mapToGlobal(at))
+
+    def _offer_steps(self, menu: QMenu, index: Index) -> None:
+        """Offer what can be done with a value, and in a menu of their own what with its column."""
+        cell, at = self.table_model.cell(index.row(), index.column())
+        name = self.table_model.table.columns[index.column()]
+        state = self.table_model.state(index.row(), index.column())
+        self._add_offers(menu, steps_of_value(name, cell.text(at), state))
+        chosen = sorted({one.column() for one in self.selectionModel().selectedIndexes()})
+        sections = chosen if index.column() in chosen else [index.column()]
+        words = f"Steps for {name}" if len(sections) == 1 else f"Steps for {len(sections)} columns"
+        more = menu.addMenu(words.replace("&", "&&"))
+        more.setObjectName("grid.steps")
+        self._add_offers(more, steps_of_columns(*self._named(sections)))
+        menu.addSeparator()
+
+    def _named(self, sections: Sequence[int]) -> tuple[tuple[str, ...], tuple[Kind, ...]]:
+        fields = [self.table_model.table.fields[section] for section in sections]
+        return tuple(f.name for f in fields), tuple(f.kind for f in fields)
+
+    def _add_offers(self, menu: QMenu, offers: Iterable[Offer]) -> None:
+        ask = self.step_asked
+        assert ask is not None
+        for offer in offers:
+            action = menu.addAction(offer.words.replace("&", "&&"), partial(ask, offer.step))
+            action.setObjectName(f"grid.step.{offer.id}")
 
     def _sources(self, row: int) -> Iterable[tuple[str, str, int]]:
         return self.sources_of(self.table_model.table, row) if self.sources_of else ()

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import (
     QFrame,
     QHBoxLayout,
     QPushButton,
+    QScrollBar,
     QSizePolicy,
     QVBoxLayout,
     QWidget,
@@ -59,6 +60,7 @@ class StepPage(Page):
             RowsCard(f"{name}.{end}", theme, words or "No rows here.")
             for end, words in zip(ends, nothing, strict=True)
         )
+        self._cards[0 if self.chooses_rows else 1].grid.offers_steps = True
         self._middle = QWidget()
         cards = QHBoxLayout(self._middle)
         cards.setContentsMargins(0, 0, 0, 0)
@@ -123,10 +125,21 @@ class StepPage(Page):
     def _scroll_together(self) -> None:
         """Let before and after show the same rows and columns."""
         first, second = (card.grid for card in self._cards)
-        for bar in ("verticalScrollBar", "horizontalScrollBar"):
-            a, b = getattr(first, bar)(), getattr(second, bar)()
-            a.valueChanged.connect(b.setValue)
-            b.valueChanged.connect(a.setValue)
+
+        def follow(one: QScrollBar, other: QScrollBar, sideways: bool) -> None:
+            def moved(value: int) -> None:
+                columns = [grid.table_model.table.columns for grid in (first, second)]
+                if not sideways or columns[0] == columns[1]:
+                    other.setValue(value)
+
+            one.valueChanged.connect(moved)
+
+        for a, b, sideways in (
+            (first.verticalScrollBar(), second.verticalScrollBar(), False),
+            (first.horizontalScrollBar(), second.horizontalScrollBar(), True),
+        ):
+            follow(a, b, sideways)
+            follow(b, a, sideways)
 
     def set_theme(self, theme: Theme) -> None:
         """Take the colours of a theme."""

@@ -35,6 +35,7 @@ class TablePage(Page):
         self._mend = button("Read it again", f"{name}.mend", self._ask_mending, "main")
         self._mend.hide()
         self.grid = Grid(theme, f"{name}.grid")
+        self.grid.offers_steps = True
         column = QVBoxLayout(self)
         column.setContentsMargins(20, 8, 20, 10)
         column.setSpacing(8)

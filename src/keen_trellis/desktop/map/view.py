@@ -39,6 +39,9 @@ from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme, text_font
 from keen_trellis.document.edits import MoveItem, MoveLane
 
+_BEHIND = 84
+"""How much behind what is selected is brought into view with it: its words, and the end."""
+
 _DRAG_STARTS_AT = 6
 
 
@@ -65,7 +68,7 @@ class MapView(QAbstractScrollArea):
         self._zoom = 1.0
         self._hovered: object = None
         self._press: QPointF | None = None
-        self._dragged: Plus | Head | None = None
+        self._dragged: Plus | Head | Joint | Flag | Bead | None = None
         self._pointer = QPointF()
         self._proposed: dict[tuple[str, str], str] = {}
         small = QFontMetricsF(text_font(11))
@@ -138,7 +141,7 @@ class MapView(QAbstractScrollArea):
         self._press = self._pointer = event.position()
         x, y = self._in_layout(event.position())
         thing = self._layout.at(x, y)
-        self._dragged = thing if isinstance(thing, Plus | Head) else None
+        self._dragged = thing if isinstance(thing, Plus | Head | Joint | Flag | Bead) else None
         if isinstance(thing, Head):
             self._session.select(thing.lane)
         elif isinstance(thing, Joint | Flag | Spill | Bead):
@@ -194,11 +197,21 @@ class MapView(QAbstractScrollArea):
         elif was_drag and isinstance(dragged, Head):
             place = sum(head.box.y <= y for head in self._layout.heads) - 1
             self._session.do(MoveLane(dragged.lane, max(place, 0)))
+        elif was_drag and isinstance(dragged, Joint | Flag | Bead):
+            self._drop_item(dragged.item, x)
         elif isinstance(dragged, Plus):
             self.add_item_asked.emit(dragged.lane, event.globalPosition().toPoint())
         elif self._layout.add_lane.holds(x, y):
             self.add_lane_asked.emit()
         self.viewport().update()
+
+    def _drop_item(self, item: str, x: float) -> None:
+        """Move an item along its lane to where it is dropped."""
+        lane, place = self._session.trellis.place_of(item)
+        boxes = (self._layout.box_of(one.id) for one in lane.items if one.id != item)
+        target = sum(box is not None and box.x + box.width / 2 < x for box in boxes)
+        if target != place:
+            self._session.do(MoveItem(item, target - place))
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
         x, y = self._in_layout(QPointF(event.pos()))
@@ -274,7 +287,8 @@ class MapView(QAbstractScrollArea):
                 if low < 0 and not (bar is self.horizontalScrollBar() and box.x < HEADS_WIDTH):
                     bar.setValue(int(bar.value() + low - 20))
                 elif high > room:
-                    bar.setValue(int(bar.value() + high - room + 20))
+                    more = _BEHIND if bar is self.horizontalScrollBar() else 20
+                    bar.setValue(int(bar.value() + high - room + more))
         self.setAccessibleDescription(self._told())
         self.viewport().update()
 
@@ -384,6 +398,9 @@ class MapView(QAbstractScrollArea):
             return
         colour = QColor(self._theme.accent_ink)
         painter.setPen(QPen(colour, 2, Qt.PenStyle.DashLine))
+        if isinstance(self._dragged, Joint | Flag | Bead):
+            self._draw_place(painter, self._dragged.item)
+            return
         if isinstance(self._dragged, Head):
             y = self._pointer.y()
             painter.drawLine(QPointF(8, y), QPointF(HEADS_WIDTH * self._zoom - 8, y))
@@ -393,6 +410,15 @@ class MapView(QAbstractScrollArea):
         if text:
             seen = QRectF(self.viewport().rect()).adjusted(6, 6, -6, -6)
             drawing.draw_label(painter, text, self._pointer, seen)
+
+    def _draw_place(self, painter: QPainter, item: str) -> None:
+        """Draw where an item goes when it is dropped: across its lane, below the pointer."""
+        box = self._layout.box_of(item)
+        if box is not None:
+            seen = self.to_screen(box)
+            painter.setPen(QPen(QColor(self._theme.accent), 2, Qt.PenStyle.DashLine))
+            x = self._pointer.x()
+            painter.drawLine(QPointF(x, seen.top() - 8), QPointF(x, seen.bottom() + 8))
 
     def said_while_dragging(self) -> str:
         """Return what a drop here would tie, and by what; empty where it would tie nothing."""

@@ -177,15 +177,15 @@ def _deliveries_before(lane: Lane, place: int) -> tuple[DeliveryItem, ...]:
 
 @dataclass(frozen=True, slots=True)
 class MoveItem:
-    """Move an item one place along its lane.
+    """Move an item along its lane.
 
-    Who takes the rows after both goes on taking those.
+    Who takes the rows after both it and what it changes places with goes on taking those.
 
     Attributes
     ----------
     item : str
-    by : 1 or -1
-        Towards the end of the lane, or towards its beginning.
+    by : int
+        Over how many others: towards the end of the lane, below zero towards its beginning.
     """
 
     item: str
@@ -197,8 +197,13 @@ class MoveItem:
 
         `EditError` where it stands at the end already, or somebody takes the rows between.
         """
+        for _ in range(abs(self.by)):
+            trellis = self._over_one(trellis, 1 if self.by > 0 else -1)
+        return trellis
+
+    def _over_one(self, trellis: Trellis, by: int) -> Trellis:
         lane, place = trellis.place_of(self.item)
-        at = min(place, place + self.by)
+        at = min(place, place + by)
         if at < 0 or at + 1 >= len(lane.items):
             raise EditError("There is nothing on this lane to change places with.", "Leave it.")
         first, second = lane.items[at], lane.items[at + 1]

@@ -27,18 +27,24 @@ class FormulaItem(StepItem):
     Attributes
     ----------
     columns : tuple of NamedFormula
+        One without a formula yet is passed over.
     """
 
     type: Literal["formula"] = "formula"
-    columns: tuple[NamedFormula, ...] = ()
+    columns: tuple[NamedFormula, ...] = (NamedFormula(name="new", formula=""),)
 
     def node(self, rows: Node, taken: Sequence[Node], names: Sequence[str]) -> Node:
         """Return the rows with the columns worked out."""
-        from keen_trellis.formula.reading import formula  # loads what others need not wait for
+        from keen_trellis.formulas.reading import formula  # loads what others need not wait for
 
         schema = rows.schema
-        made = tuple((one.name, formula(one.formula, schema, names[0])) for one in self.columns)
+        made = tuple((one.name, formula(one.formula, schema, names[0])) for one in self.written)
         return Computed(rows, names[0], made)
+
+    @property
+    def written(self) -> tuple[NamedFormula, ...]:
+        """The columns that have a formula."""
+        return tuple(one for one in self.columns if one.formula.strip())
 
     @property
     def brief(self) -> str:
@@ -47,7 +53,7 @@ class FormulaItem(StepItem):
 
     def renamed(self, change: Callable[[str], str], side: Side | int) -> Self:
         """Return the step with the columns that it works with renamed."""
-        from keen_trellis.formula.reading import renamed
+        from keen_trellis.formulas.reading import renamed
 
         columns = tuple(
             NamedFormula(name=change(one.name), formula=renamed(one.formula, change))
@@ -57,6 +63,6 @@ class FormulaItem(StepItem):
 
     def sentence(self, trellis: Trellis, lane: Lane) -> str:
         """Return the formulas."""
-        if not self.columns:
+        if not self.written:
             return "Works out no column yet."
-        return f"Works out {', '.join(f'{one.name} = {one.formula}' for one in self.columns)}."
+        return f"Works out {', '.join(f'{one.name} = {one.formula}' for one in self.written)}."

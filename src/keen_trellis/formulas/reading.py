@@ -69,7 +69,7 @@ def renamed(text: str, change: Callable[[str], str]) -> str:
     """Return a formula with its columns called otherwise; one that cannot be read as it is."""
     from sqlglot import exp
 
-    from keen_trellis.formula.grammar import parsed
+    from keen_trellis.formulas.grammar import parsed
 
     try:
         tree = parsed(text)
@@ -88,7 +88,7 @@ def names_in(text: str) -> tuple[str, ...]:
     """Return the columns that a formula names; none where it cannot be read."""
     from sqlglot import exp
 
-    from keen_trellis.formula.grammar import parsed
+    from keen_trellis.formulas.grammar import parsed
 
     try:
         tree = parsed(text)
@@ -99,7 +99,7 @@ def names_in(text: str) -> tuple[str, ...]:
 
 @lru_cache(512)
 def _formula(text: str, schema: Schema, where: str, today: dt.date) -> Valued:
-    from keen_trellis.formula.grammar import parsed
+    from keen_trellis.formulas.grammar import parsed
 
     if len(text) > LETTERS_AT_MOST:
         raise FormulaError(

@@ -1,0 +1,96 @@
+"""The steps that a column of rows offers, and those that a value in it does."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from keen_trellis.data import BLANK, Kind
+from keen_trellis.document.items import (
+    ColumnsItem,
+    ConditionItem,
+    FigureItem,
+    FillItem,
+    FilterItem,
+    KindsItem,
+    OrderedBy,
+    OrderItem,
+    RepeatsItem,
+    ReplaceItem,
+    Replacement,
+    SplitItem,
+    StepItem,
+    SummariseItem,
+    TidyItem,
+)
+
+
+@dataclass(frozen=True, slots=True)
+class Offer:
+    """A step that can be put behind the rows one looks at, and how it is offered."""
+
+    id: str
+    words: str
+    step: StepItem
+
+
+def steps_of_columns(columns: tuple[str, ...], kinds: tuple[Kind, ...]) -> Iterator[Offer]:
+    """Yield the steps that fit the kinds of one or several columns.
+
+    Parameters
+    ----------
+    columns : tuple of str
+    kinds : tuple of Kind
+        Of each column.
+    """
+    first = columns[0]
+    are_texts = all(kind is Kind.TEXT for kind in kinds)
+    if are_texts:
+        yield Offer("tidy", "Tidy text", TidyItem(id="", columns=columns))
+    yield Offer("replace", "Replace values", ReplaceItem(id="", columns=columns))
+    yield Offer("fill", "Fill blanks and gaps", FillItem(id="", columns=columns))
+    if len(columns) == 1:
+        to = Kind.INTEGER if are_texts else Kind.TEXT
+        yield Offer("kinds", "Change its kind", KindsItem(id="", kinds={first: to}))
+    if len(columns) == 1 and are_texts:
+        into = (f"{first} 1", f"{first} 2")
+        yield Offer("split", "Split it", SplitItem(id="", column=first, into=into))
+    by = tuple(OrderedBy(field=name) for name in columns)
+    yield Offer("order", "Order the rows by it", OrderItem(id="", by=by))
+    yield Offer("repeats", "Keep one row of equal ones", RepeatsItem(id="", by=columns))
+    yield Offer("summarise", "One row for each value", SummariseItem(id="", by=columns))
+    if all(kind.is_numeric for kind in kinds):
+        figures = tuple(FigureItem(column=name) for name in columns)
+        yield Offer("sum", "Its sum", SummariseItem(id="", figures=figures))
+    no_blanks = tuple(ConditionItem(column=name, is_="is not blank") for name in columns)
+    yield Offer(
+        "no_blanks", "Leave out rows where it is blank", FilterItem(id="", conditions=no_blanks)
+    )
+    yield Offer("columns", "Leave the column out", ColumnsItem(id="", without=columns))
+    if len(columns) == 1:
+        yield Offer("rename", "Call it otherwise", ColumnsItem(id="", names={first: first}))
+
+
+def steps_of_value(column: str, text: str, state: int) -> Iterator[Offer]:
+    """Yield the steps that a value offers; leaving it out leaves blanks where they are."""
+    if state == BLANK:
+        is_blank = (ConditionItem(column=column, is_="is blank"),)
+        words = f"Keep only rows where {column} is blank"
+        yield Offer("value.keep", words, FilterItem(id="", conditions=is_blank))
+        return
+    if state:
+        return
+    shown = text if len(text) <= 40 else f"{text[:39]}…"
+    is_it = ConditionItem(column=column, is_="=", values=(text,))
+    words = f"Keep only rows where {column} is “{shown}”"
+    yield Offer("value.keep", words, FilterItem(id="", conditions=(is_it,)))
+    others = (
+        ConditionItem(column=column, is_="<>", values=(text,)),
+        ConditionItem(column=column, is_="is blank"),
+    )
+    words = f"Leave out rows where {column} is “{shown}”"
+    yield Offer("value.leave", words, FilterItem(id="", conditions=others, of="any"))
+    replaced = ReplaceItem(
+        id="", columns=(column,), replacements=(Replacement(old=text, new=text),)
+    )
+    yield Offer("value.replace", f"Replace “{shown}” in {column}", replaced)
