@@ -29,7 +29,7 @@ bench: $(READY) ## measure against SQLite and csv, as ratios
 	$(PYTHON) -m benchmarks
 
 docs: $(READY) ## write what the docs take from the code
-	$(PYTHON) tools/write_schema.py
+	$(PYTHON) tools/write_docs.py
 
 shots: $(READY) ## take the pictures in docs/screenshots
 	$(PYTHON) tools/screenshots.py

@@ -9,6 +9,7 @@ import unittest
 from pathlib import Path
 
 import keen_trellis
+from keen_trellis.plan.functions import FUNCTIONS
 
 ROOT = Path(__file__).parents[2]
 
@@ -19,6 +20,11 @@ class GuideTest(unittest.TestCase):
             failed, tried = doctest.testfile(str(ROOT / "docs" / "guide.md"), module_relative=False)
         self.assertGreater(tried, 20)
         self.assertEqual(failed, 0)
+
+    def test_the_table_of_functions_is_that_of_the_registry(self) -> None:
+        guide = (ROOT / "docs" / "guide.md").read_text()
+        for one in FUNCTIONS.values():
+            self.assertIn(one.means.replace("|", "\\|"), guide, "run `make docs`")
 
     def test_the_examples_in_the_code(self) -> None:
         tried = 0

@@ -34,6 +34,8 @@ class Stepped:
         The rows for which a value could not be worked out, by the reason.
     rows : ndarray of row numbers, or None
         Where rows are only chosen: those that go on.
+    says : str
+        What became of the rows, where it is none of what is counted.
     """
 
     before: Table
@@ -42,6 +44,7 @@ class Stepped:
     added: tuple[str, ...] = ()
     faults: Mapping[str, Flags] = field(default_factory=dict)
     rows: Rows | None = None
+    says: str = ""
 
     @cached_property
     def changed_rows(self) -> NDArray[np.intp]:
@@ -97,6 +100,8 @@ class Stepped:
     @cached_property
     def _rows_said(self) -> str:
         before, after = len(self.before), len(self.outcome)
+        if self.says:
+            return self.says
         if self.left_out is not None:
             kept = f"{after:,} of {counted(before, 'row')} go on, {before - after:,} are left out"
             return kept if before != after else f"All {counted(before, 'row')} go on"

@@ -30,6 +30,7 @@ from keen_trellis.plan.steps import (
     Picked,
     Repeated,
 )
+from keen_trellis.words import counted
 
 
 def stepped(node: OnRows, table: Table) -> Stepped:
@@ -53,7 +54,8 @@ def stepped(node: OnRows, table: Table) -> Stepped:
             summary = summarise(table, node.by, node.figures)
             return Stepped(table, summary.with_origins({c.name: c.origin for c in node.schema}))
         case Ordered():
-            return Stepped(table, table.take(_in_order(table, node.by)))
+            says = f"{counted(len(table), 'row')} in order" if node.by else ""
+            return Stepped(table, table.take(_in_order(table, node.by)), says=says)
         case Counted():
             rows = _first_rows(table, node)
         case Repeated():

@@ -1,0 +1,268 @@
+"""An analyst makes a lane ready, and sees what each step does to its rows."""
+
+import unittest
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QAction, QContextMenuEvent, QKeySequence
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QLineEdit, QMenu, QPlainTextEdit, QPushButton
+
+from keen_trellis.compute.stepped import Stepped
+from keen_trellis.data import Table
+from keen_trellis.desktop.bench.grid import Grid
+from keen_trellis.document.items import FilterItem, FormulaItem, ReplaceItem, StepItem, TidyItem
+from tests.desktop.window_case import WindowTestCase
+
+
+class StepCase(WindowTestCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.open_demo()
+        self.session.select("takings")
+        self.settle()
+
+    def step(self) -> StepItem:
+        item = self.session.selected_item
+        assert isinstance(item, StepItem), item
+        return item
+
+    def given(self) -> Stepped:
+        given = self.session.results.given[self.step().id]
+        assert isinstance(given, Stepped), given
+        return given
+
+    def rows(self) -> Table:
+        rows = self.session.results.rows[self.step().id]
+        assert isinstance(rows, Table), rows
+        return rows
+
+    def add_step(self, typed: str) -> None:
+        """Find a step by typing a part of its name, as Ctrl+Shift+A offers it."""
+        QTest.keySequence(self.window, QKeySequence("Ctrl+Shift+A"))
+        self.settle()
+        self.key(Qt.Key.Key_Return, self.find(QLineEdit, "steps.field"), typed)
+
+    def write(self, name: str, text: str) -> None:
+        field = self.find(QLineEdit, name)
+        field.setFocus()
+        field.selectAll()
+        self.key(Qt.Key.Key_Return, field, text)
+
+    def menu_on(self, grid: Grid, row: int, name: str, *actions: str) -> None:
+        """Open the menu of a cell by its key, and choose from it."""
+        place = grid.table_model.table.columns.index(name)
+        grid.setCurrentIndex(grid.model().index(row, place))
+        at = grid.visualRect(grid.currentIndex()).center()
+        reason = QContextMenuEvent.Reason.Keyboard
+        QApplication.sendEvent(grid.viewport(), QContextMenuEvent(reason, at, grid.mapToGlobal(at)))
+        menu = grid.findChild(QMenu, f"{grid.objectName()}.menu")
+        found = menu.findChild(QAction, actions[-1])
+        self.assertIsNotNone(found, [a.objectName() for a in menu.actions()])
+        found.trigger()
+        menu.close()
+        self.settle()
+
+
+class StepsOnTheBenchTest(StepCase):
+    def test_text_is_tidied_and_what_changes_is_seen_before_and_after(self) -> None:
+        self.add_step("tidy")
+        self.assertEqual(self.text("bench.title"), "Takings · step 1 of 1")
+        self.choose("tidy.column.add", "route")
+        self.choose("tidy.letters", "capitals")
+        self.assertEqual(self.text("tidy.changed"), f"Changed {len(self.given().changed_rows):,}")
+        self.choose("tidy.letters", "stay")
+        changed = len(self.given().changed_rows)
+        self.assertTrue(0 < changed < 1577)
+        self.assertEqual(self.text("tidy.changed"), f"Changed {changed}")
+        before, after = (self.find(Grid, f"tidy.{end}.grid") for end in ("before", "after"))
+        self.assertEqual(len(before.table_model.table), changed)
+        first = [grid.table_model.table.column("route").text(0) for grid in (before, after)]
+        self.assertEqual(" ".join(first[0].split()), first[1])
+        self.click("tidy.all")
+        self.assertEqual(len(after.table_model.table), 1577)
+        marked = [n for n, one in enumerate(after.marks["route"]) if one]
+        self.assertEqual(marked, self.given().changed_rows.tolist())
+        self.click("tidy.without.outer spaces")
+        self.assertEqual(
+            self.step(),
+            TidyItem(id=self.step().id, columns=("route",), without=("doubled spaces",)),
+        )
+
+    def test_what_a_step_wins_at_the_next_tie_is_said(self) -> None:
+        self.session.select("sailings-routes")
+        found = self.session.results.facts.items["sailings-routes"].says
+        self.session.select("sailings")
+        self.trigger("page.rows")
+        grid = self.find(Grid, "rows.grid")
+        self.menu_on(grid, 0, "route", "grid.steps", "grid.step.tidy")
+        self.choose("tidy.letters", "capitals")
+        self.assertEqual(self.session.trellis.lane("sailings").items[0], self.step())
+        said = self.text("tidy.effects")
+        self.assertRegex(said, r"1,\d{3} of 1,209 → 1,\d{3} of 1,209 found at Sailings \+ Routes")
+        self.click("tidy.off")
+        self.assertEqual(self.text("tidy.off"), "Switch on")
+        self.assertEqual(self.session.results.facts.items["sailings-routes"].says, found)
+        bead = self.window.map.shown.beads[0]
+        self.assertEqual((bead.brief, bead.counts), ("tidy route", "off"))
+        self.trigger("edit.undo")
+        self.assertEqual(self.text("tidy.effects"), said)
+
+    def test_every_sentence_is_set_up_by_choices_and_typing(self) -> None:
+        self.add_step("replace")
+        self.choose("replace.column.add", "office")
+        self.click("replace.add")
+        old = self.text("replace.0.old")
+        self.write("replace.0.new", "Head office")
+        self.assertIn(("Head office"), self.rows().column("office").to_list())
+        self.assertNotIn(old, self.rows().column("office").to_list())
+
+        self.add_step("split")
+        self.choose("split.column", "route")
+        self.write("split.mark", " - ")
+        self.write("split.names", "from, to")
+        self.assertEqual(self.rows().columns[-2:], ("from", "to"))
+        self.assertEqual(self.rows().column("from").text(0), "Kelp Point")
+
+        self.add_step("one row per")
+        self.choose("summarise.by.add", "from")
+        self.choose("summarise.add", "amount")
+        self.assertEqual(self.rows().columns, ("from", "rows", "sum of amount"))
+        self.assertEqual(sum(self.rows().column("rows").to_list()), 1577)
+
+        self.add_step("order")
+        self.choose("order.by.add", "rows")
+        self.choose("order.by.0.way", "down")
+        counts = self.rows().column("rows").to_list()
+        self.assertEqual(counts, sorted(counts, reverse=True))
+
+        self.add_step("first or last")
+        self.write("first.n", "2")
+        self.assertEqual(self.text("first.kept.rows"), "2 rows")
+        self.assertEqual(self.rows().column("rows").to_list(), counts[:2])
+        self.assertEqual(self.text("bench.title"), "Takings · step 5 of 5")
+
+        self.add_step("choose, order")
+        self.choose("columns.without.add", "rows")
+        self.choose("columns.name.add", "from")
+        self.write("columns.name.0", "port")
+        self.assertEqual(self.rows().columns, ("port", "sum of amount"))
+
+    def test_a_list_to_replace_is_pasted(self) -> None:
+        self.add_step("replace")
+        self.choose("replace.column.add", "office")
+        self.click("replace.list")
+        dialog = self.dialog("replace.dialog")
+        text = dialog.findChild(QPlainTextEdit, "replace.dialog.text")
+        text.setPlainText("Brae\tB\nTolland\tT\n")
+        dialog.accept()
+        self.settle()
+        step = self.step()
+        assert isinstance(step, ReplaceItem)
+        listed = [(one.old, one.new) for one in step.replacements]
+        self.assertEqual(listed, [("Brae", "B"), ("Tolland", "T")])
+
+    def test_a_step_is_copied_to_another_lane_and_moved_along_its_own(self) -> None:
+        self.add_step("fill")
+        self.add_step("repeated")
+        first, second = self.window.map.shown.beads
+        self.assertEqual([first.sort, second.sort], ["fill", "repeats"])
+        self.drag_map(second.box, first.box.__class__(first.box.x - 60, first.box.y, 10, 10))
+        self.assertEqual([b.sort for b in self.window.map.shown.beads], ["repeats", "fill"])
+        self.trigger("edit.undo")
+        self.assertEqual([b.sort for b in self.window.map.shown.beads], ["fill", "repeats"])
+        self.click("repeats.copy")
+        menu = QApplication.activePopupWidget()
+        assert isinstance(menu, QMenu)
+        (to,) = (a for a in menu.actions() if a.objectName() == "copy.with.routes")
+        to.trigger()
+        menu.close()
+        self.settle()
+        self.assertEqual(self.session.trellis.lane("routes").items[-1].type, "repeats")
+
+
+class FormulaOnTheBenchTest(StepCase):
+    def type_in(self, text: str) -> QPlainTextEdit:
+        field = self.find(QPlainTextEdit, "formula.0.text")
+        field.setFocus()
+        field.selectAll()
+        QTest.keyClicks(field, text)
+        self.settle()
+        return field
+
+    def test_a_formula_is_completed_told_and_taken(self) -> None:
+        self.add_step("formula")
+        field = self.type_in("upp")
+        popup = QApplication.activePopupWidget()
+        assert popup is not None
+        QTest.keyClick(popup, Qt.Key.Key_Return)
+        self.assertEqual(field.toPlainText(), "UPPER()")
+        QTest.keyClicks(field, '"route"')
+        offered = QApplication.activePopupWidget()
+        if offered is not None:
+            QTest.keyClick(offered, Qt.Key.Key_Escape)
+        said = self.text("formula.0.text.says")
+        self.assertTrue(said.startswith("text:  KELP POINT - MARROW SOUND"), said)
+        QTest.keyClick(field, Qt.Key.Key_Return)
+        self.settle()
+        self.assertEqual(self.rows().columns[-1], "new")
+        self.assertEqual(self.rows().column("new").text(0), "KELP POINT - MARROW SOUND")
+        self.write("formula.0.name", "route in capitals")
+        self.assertEqual(self.rows().columns[-1], "route in capitals")
+        self.assertEqual(self.window.map.shown.beads[0].brief, "route in capitals")
+
+    def test_what_is_wrong_is_said_as_one_types_and_marked_at_its_place(self) -> None:
+        self.add_step("formula")
+        field = self.type_in("TRIM(amount)")
+        self.assertEqual(
+            self.text("formula.0.text.says"),
+            "“amount” is an exact decimal; TRIM takes text. Write CAST(amount AS VARCHAR).",
+        )
+        (mark,) = field.extraSelections()
+        self.assertEqual(mark.cursor.selectedText(), "amount")  # type: ignore[attr-defined]
+        QTest.keyClick(field, Qt.Key.Key_Return)
+        self.settle()
+        self.assertIn("TRIM takes text", self.text("formula.trouble.text"))
+        step = self.step()
+        assert isinstance(step, FormulaItem)
+        self.assertEqual(step.columns[0].formula, "TRIM(amount)")  # nothing typed is lost
+        self.choose("formula.0.text.functions", "ABS")
+
+
+class FromTheRowsTest(StepCase):
+    def test_a_value_is_kept_left_out_or_replaced(self) -> None:
+        self.trigger("page.rows")
+        grid = self.find(Grid, "rows.grid")
+        value = grid.table_model.table.column("office").text(0)
+        column = grid.table_model.table.column("office").to_list()
+        self.menu_on(grid, 0, "office", "grid.step.value.leave")
+        self.assertIsInstance(self.step(), FilterItem)
+        self.assertEqual(len(self.rows()), 1577 - column.count(value))  # blanks stay
+        self.trigger("edit.undo")
+        self.session.select("takings")
+        self.settle()
+        self.menu_on(grid, 0, "office", "grid.step.value.replace")
+        self.assertEqual(self.text("replace.0.old"), value)
+
+    def test_the_head_of_a_column_offers_the_steps_that_fit(self) -> None:
+        self.trigger("page.rows")
+        grid = self.find(Grid, "rows.grid")
+        band = grid.horizontalHeader()
+        for name, fits, not_offered in (("amount", "sum", "tidy"), ("route", "split", "sum")):
+            section = grid.table_model.table.columns.index(name)
+            at = band.viewport().rect().topLeft()
+            at.setX(band.sectionViewportPosition(section) + 5)
+            band.customContextMenuRequested.emit(at)
+            menu = grid.findChild(QMenu, "rows.grid.head_menu")
+            offered = {a.objectName() for a in menu.actions()}
+            self.assertIn(f"grid.step.{fits}", offered)
+            self.assertNotIn(f"grid.step.{not_offered}", offered)
+            menu.close()
+            self.settle()
+
+    def test_a_button_of_a_step_can_be_reached_by_the_finder(self) -> None:
+        self.trigger("step.tidy")
+        self.assertTrue(self.find(QPushButton, "page.tidy").isChecked())
+
+
+if __name__ == "__main__":
+    unittest.main()
