@@ -5,7 +5,7 @@ import sys
 
 from benchmarks.measure import HEAD
 
-BENCHMARKS = ("window", "pauses", "reading", "lookup", "links", "looked", "growth")
+BENCHMARKS = ("window", "pauses", "reading", "lookup", "links", "looked", "steps", "growth")
 
 if __name__ == "__main__":
     print(HEAD)

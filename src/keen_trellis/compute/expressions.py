@@ -12,6 +12,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from numpy.typing import NDArray
 
+from keen_trellis.compute.formula.logic import COMPARED_AS_THEY_ARE
 from keen_trellis.compute.join.comparing import in_one_kind, met, order_keys
 from keen_trellis.compute.join.keys import codes_of
 from keen_trellis.data import Column, Kind, Table
@@ -85,7 +86,8 @@ def filtered(table: Table, condition: Expression, column: str | None = None) -> 
 
 def truth_of(column: Column, asked: Tested) -> Truth:
     """Return for each cell whether a test of it is true, false or unknown."""
-    blank = np.zeros(len(column), bool) if column.absent is None else column.absent
+    absent = column.absent
+    blank = np.zeros(len(column), bool) if absent is None else absent
     if asked.test in ("is blank", "is not blank"):
         return Truth(blank, ~blank) if asked.test == "is blank" else Truth(~blank, blank)
     if asked.test == "between":
@@ -98,9 +100,27 @@ def truth_of(column: Column, asked: Tested) -> Truth:
         nothing = np.zeros(len(column), bool)
         return Truth(nothing, nothing)
     column, values = _comparable(column, known_values, asked)
-    found = _TESTS[asked.test](column, values)
+    found = _at_once(column, values, asked.test)
+    if found is None:
+        found = _TESTS[asked.test](column, values)
+    if absent is None and not is_open:
+        return Truth(found, ~found)
     no_more = ~found & ~blank
     return Truth(found & ~blank, no_more & (not is_open))
+
+
+def _at_once(column: Column, values: Column, test: str) -> Flags | None:
+    """Return the answer where nothing has to be turned into keys first, else None."""
+    found: Flags
+    if column.kind is Kind.TEXT and test in ("=", "in", "<>"):
+        held = pc.is_in(column.dictionary, value_set=values.dictionary)
+        flags = np.append(held.to_numpy(zero_copy_only=False), False)
+        found = flags[column.values]  # -1 finds the last
+        return ~found if test == "<>" else found
+    if column.kind is values.kind and column.kind in COMPARED_AS_THEY_ARE and test in _DIRECT:
+        found = _DIRECT[test](column.values, values.values[0])
+        return found
+    return None
 
 
 def _both(a: Truth, b: Truth) -> Truth:
@@ -162,6 +182,14 @@ def _of_texts(
     return tested
 
 
+_DIRECT: dict[str, Callable[[Any, Any], Any]] = {
+    "=": np.equal,
+    "<>": np.not_equal,
+    "<": np.less,
+    "<=": np.less_equal,
+    ">": np.greater,
+    ">=": np.greater_equal,
+}
 _TESTS: dict[str, Callable[[Column, Column], Flags]] = {
     "=": _is_in,
     "in": _is_in,

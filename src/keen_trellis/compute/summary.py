@@ -2,24 +2,30 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import reduce
 from typing import Any
 
 import numpy as np
+import pyarrow.compute as pc
 from numpy.typing import NDArray
 
+from keen_trellis.compute.join.comparing import sortable
 from keen_trellis.compute.join.keys import LinkCodes, combine, own_codes
 from keen_trellis.compute.join.match import grouped, tally
-from keen_trellis.compute.join.partners import row_ranks
 from keen_trellis.compute.schemas import schema_of
 from keen_trellis.data import BLANK, Column, Kind, Rows, Table
-from keen_trellis.data.column import DIGITS_AT_MOST, halves, narrow_exact, widened_exact
+from keen_trellis.data.column import (
+    ABSENT_CODE,
+    DIGITS_AT_MOST,
+    halves,
+    narrow_exact,
+    widened_exact,
+)
 from keen_trellis.data.dtypes import EXACT_DTYPE
 from keen_trellis.errors import LinkError
 from keen_trellis.plan.figures import Figure, require_names
-from keen_trellis.plan.link import OrderField
 
 _FITS = 2.0**62
 """Sums estimated in doubles stay below, so that those in 64 bits never overflow: the estimate of
@@ -85,15 +91,15 @@ class _Groups:
         if not by:
             heads = np.zeros(1 if len(table) else 0, np.intp)
             return cls(np.zeros(len(table), np.intp), 1, heads)
-        keys = [own_codes(table.column(name)) for name in by]
-        codes = reduce(combine, keys)
-        order, starts = grouped(codes.left, codes.size)
-        held = np.flatnonzero(np.diff(starts))
-        first_rows = order[starts[held]]
-        appearance = np.argsort(first_rows, kind="stable")
+        codes = reduce(combine, [own_codes(table.column(name)) for name in by])
+        rows = np.arange(len(table))
+        first = np.full(codes.size, len(table), np.intp)
+        first[codes.left[::-1]] = rows[::-1]  # written backwards: the first row of each stays
+        held = np.flatnonzero(first < len(table))
+        appearance = np.argsort(first[held])
         number = np.zeros(codes.size, np.intp)
         number[held[appearance]] = np.arange(len(held))
-        return cls(number[codes.left], len(held), first_rows[appearance])
+        return cls(number[codes.left], len(held), first[held[appearance]])
 
 
 def _figure(table: Table, figure: Figure, groups: _Groups) -> Column:
@@ -107,33 +113,67 @@ def _figure(table: Table, figure: Figure, groups: _Groups) -> Column:
     if figure.how == "count":
         return Column(Kind.INTEGER, times.astype(np.int64))
     if figure.how == "distinct count":
-        both = combine(LinkCodes(codes, codes[:0], groups.n), own_codes(column.take(rows)))
-        pairs = np.unique(both.left, return_index=True)[1]
-        return Column(Kind.INTEGER, tally(codes[pairs], groups.n).astype(np.int64))
-    if figure.how in ("first", "last", "min", "max"):
-        return _picked(table, figure, column, rows, codes, groups.n)
+        return Column(Kind.INTEGER, _distinct(codes, own_codes(column.take(rows)), groups.n))
+    if figure.how in ("first", "last"):
+        best = np.full(groups.n, -1 if figure.how == "last" else len(column), np.intp)
+        (np.maximum if figure.how == "last" else np.minimum).at(best, codes, rows)
+        at = np.where(times == 0, -1, best)
+        return _gaps_as_blanks(column.take(at))
+    if figure.how in ("min", "max"):
+        return _furthest(column, rows, codes, times, largest=figure.how == "max")
     return _added_up(column.take(rows), codes, times, figure.how)
 
 
-def _picked(
-    table: Table, figure: Figure, column: Column, rows: Rows, codes: NDArray[np.intp], n: int
+def _distinct(codes: NDArray[np.intp], own: LinkCodes, n: int) -> NDArray[np.int64]:
+    """Return how many different values each group has: pairs of group and value, sorted once."""
+    if n * max(own.size, 1) < 2**62:
+        pairs = codes * own.size + own.left
+        pairs.sort()
+        is_new = np.ones(len(pairs), np.bool_)
+        is_new[1:] = pairs[1:] != pairs[:-1]
+        return tally(pairs[is_new] // max(own.size, 1), n).astype(np.int64)
+    both = combine(LinkCodes(codes, codes[:0], n), own)
+    first = np.unique(both.left, return_index=True)[1]
+    return tally(codes[first], n).astype(np.int64)
+
+
+def _furthest(
+    column: Column, rows: Rows, codes: NDArray[np.intp], times: NDArray[Any], largest: bool
 ) -> Column:
-    """Return the value of one row of each group; a blank where a group has none."""
-    ranks = rows
-    if figure.how in ("min", "max"):
-        assert figure.column is not None
-        ranks = row_ranks(table, (OrderField(figure.column),))[rows]
-    order, starts = grouped(codes, n)
-    held = np.flatnonzero(np.diff(starts))
-    pick = np.maximum if figure.how in ("max", "last") else np.minimum
-    best = pick.reduceat(ranks[order], starts[held]) if len(held) else ranks[:0]
-    at = np.full(n, -1, np.intp)
-    if figure.how in ("min", "max"):
-        row_of = np.empty(len(table), np.intp)
-        row_of[ranks] = rows
-        best = row_of[best]
-    at[held] = best
-    return _gaps_as_blanks(column.take(at))
+    """Return the least or the largest value of each group; a blank where a group has none."""
+    keys, values = _keys(column)
+    pick = np.maximum if largest else np.minimum
+    info = np.iinfo(np.int64)
+    best = np.full(len(times), info.min if largest else info.max, np.int64)
+    pick.at(best, codes, keys[rows])
+    best = np.where(times == 0, 0, best)
+    state = np.where(times == 0, BLANK, 0).astype(np.uint8) if (times == 0).any() else None
+    made = values(best)
+    if column.kind is Kind.TEXT and state is not None:
+        made = np.where(times == 0, ABSENT_CODE, made)
+    return Column(column.kind, made, state, dictionary=column.dictionary, scale=column.scale)
+
+
+def _keys(column: Column) -> tuple[NDArray[np.int64], Callable[[NDArray[np.int64]], Any]]:
+    """Return integers in the order of a column's values, and what turns them back into values."""
+    if column.kind is Kind.TEXT:
+        assert column.dictionary is not None
+        order = np.append(pc.sort_indices(column.dictionary).to_numpy(), 0).astype(np.int32)
+        rank = np.zeros(len(order), np.int64)
+        rank[order[:-1]] = np.arange(len(order) - 1)
+        return rank[column.values], lambda best: order[best]
+    if column.kind is Kind.NUMBER:
+        distinct, places = np.unique(column.values, return_inverse=True)
+        held = distinct if len(distinct) else np.zeros(1)
+        return places.astype(np.int64), lambda best: held[best]
+    if column.kind is Kind.EXACT:
+        narrow = narrow_exact(column.values)
+        if narrow is not None:
+            return narrow, widened_exact
+        wide = sortable(column)
+        distinct, first, places = np.unique(wide, return_index=True, return_inverse=True)
+        return places.astype(np.int64), lambda best: column.values[first[best]]
+    return column.values.astype(np.int64), lambda best: best.astype(column.values.dtype)
 
 
 def _added_up(column: Column, codes: NDArray[np.intp], times: NDArray[Any], how: str) -> Column:
@@ -156,6 +196,8 @@ def _added_up(column: Column, codes: NDArray[np.intp], times: NDArray[Any], how:
 def _totals(column: Column, codes: NDArray[np.intp], n: int) -> NDArray[np.int64] | list[int]:
     """Return the sum of each group as integers of the column's scale, every digit kept."""
     whole = narrow_exact(column.values) if column.kind is Kind.EXACT else column.values
+    if whole is not None and _sums_are_doubles(codes, whole, n):
+        return np.bincount(codes, whole, n).astype(np.int64)
     if whole is not None and _sums_fit(codes, whole, n):
         order, starts = grouped(codes, n)
         sums = np.zeros(n, np.int64)
@@ -195,6 +237,14 @@ def _divided(
     exact = totals if isinstance(totals, list) else totals.tolist()
     parts = zip(exact, counted.tolist(), strict=True)
     return np.array([total / (10**scale * n) for total, n in parts], np.float64)  # rounds once
+
+
+def _sums_are_doubles(codes: NDArray[np.intp], whole: NDArray[np.int64], n: int) -> bool:
+    """Whether every sum on the way is an integer below 2**53, so that adding doubles is exact."""
+    if not len(whole):
+        return True
+    largest = max(int(whole.max()), -int(whole.min()))
+    return largest * int(tally(codes, n).max(initial=0)) <= 2**53
 
 
 def _sums_fit(codes: NDArray[np.intp], whole: NDArray[np.int64], n: int) -> bool:

@@ -6,12 +6,12 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from keen_trellis.compute.formula.cells import Cells, Working, by_distinct, joined_state
+from keen_trellis.compute.formula.cells import Cells, Working, by_distinct, joined_state, once
 from keen_trellis.compute.formula.numbers import TOO_LARGE, rounded
 from keen_trellis.data import Column, Kind
 from keen_trellis.data.column import MICROSECONDS_A_DAY
 from keen_trellis.data.conversion import converted
-from keen_trellis.data.stacking import extent
+from keen_trellis.data.stacking import extent, rescaled
 from keen_trellis.data.written import Written
 from keen_trellis.errors import with_article
 from keen_trellis.plan.formulas import Constant
@@ -24,7 +24,7 @@ def cast(arguments: Sequence[Cells], kind: Kind, working: Working, sizes: Sequen
     """Return values in a kind: numbers rounded to integers, texts read as SQL writes values."""
     cells = arguments[0]
     if kind is Kind.TEXT:
-        made = Cells(converted(cells.column, kind).column, cells.is_one)
+        made = once((cells,), working, lambda column: converted(column, kind).column)
         return by_distinct((made,), kind, working, lambda t: t[: sizes[0]]) if sizes else made
     if cells.kind in (Kind.EXACT, Kind.NUMBER) and kind is Kind.INTEGER:
         cells = rounded((cells,), Kind.EXACT, working)
@@ -57,14 +57,14 @@ def _sized(cells: Cells, sizes: Sequence[int], working: Working) -> Cells:
     digits, behind = sizes[0], sizes[1] if len(sizes) > 1 else 0
     places = Cells(Column(Kind.INTEGER, np.array([behind])), True)
     made = rounded((cells, places), Kind.EXACT, working)
-    limit = 10 ** (digits - behind + made.column.scale)
-    if extent(made.column) < limit:
-        return made
-    over = np.array([abs(one or 0) >= 10 ** (digits - behind) for one in made.column.to_list()])
-    working.fault(TOO_LARGE, over)
     column = made.column
-    state = joined_state(column.state, over)
-    return Cells(Column(column.kind, column.values, state, scale=column.scale), made.is_one)
+    if extent(column) >= 10 ** (digits - behind + column.scale):
+        over = np.array([abs(one or 0) >= 10 ** (digits - behind) for one in column.to_list()])
+        working.fault(TOO_LARGE, over)
+        values = np.where(over, np.zeros(1, column.values.dtype), column.values)
+        column = Column(column.kind, values, joined_state(column.state, over), scale=column.scale)
+    # below 10**(digits - behind), so that with all digits behind the mark they are 38 at most
+    return Cells(rescaled(column, behind), made.is_one)
 
 
 def constant(value: Constant) -> Cells:

@@ -124,6 +124,62 @@ class Unfit:
     why: str
 
 
+@dataclass(frozen=True, slots=True, eq=False)
+class Distinct:
+    """The combinations of values that some arguments have, each once.
+
+    Attributes
+    ----------
+    columns : tuple of Column
+        For each argument its value in each combination.
+    places : ndarray
+        For each row the place of its combination; -1 where a value is absent.
+    is_one : bool
+        Whether all arguments are one value for all rows.
+    state : ndarray of uint8 or None
+        Of a value that is there only where all arguments are.
+    """
+
+    columns: tuple[Column, ...]
+    places: NDArray[np.intp]
+    is_one: bool
+    state: NDArray[np.uint8] | None
+
+    @classmethod
+    def of(cls, arguments: Sequence[Cells], working: Working, strict: bool = True) -> Distinct:
+        """Find the combinations; absent values belong to them only where it is not `strict`."""
+        is_one = all(one.is_one for one in arguments)
+        n = 1 if is_one else working.n
+        codes = _combined(arguments, n, strict)
+        seen = np.full(codes.size + 1, -1, np.intp)  # the last one is where code -1 points
+        seen[codes.left] = np.arange(n)  # of several rows the last one stays: any of them will do
+        seen[-1] = -1
+        used = np.flatnonzero(seen >= 0)
+        at = seen[used]
+        nothing = np.zeros(len(at), np.intp)
+        columns = tuple(one.column.take(nothing if one.is_one else at) for one in arguments)
+        seen[used] = np.arange(len(used))
+        return cls(columns, seen[codes.left], is_one, state_of(arguments, n))
+
+    def spread(self, made: Column) -> Cells:
+        """Return what was made of the combinations for each row."""
+        found = made.take(self.places)
+        state = found.state
+        if state is not None:  # a gap was made where no combination is
+            own = np.full(len(state), BLANK, np.uint8) if self.state is None else self.state
+            state = np.where(self.places < 0, own, state).astype(np.uint8)
+        column = Column(
+            found.kind, found.values, state, dictionary=found.dictionary, scale=found.scale
+        )
+        return Cells(column, self.is_one)
+
+
+def once(arguments: Sequence[Cells], working: Working, make: Callable[..., Column]) -> Cells:
+    """Return what is made of columns that hold each combination of values once."""
+    distinct = Distinct.of(arguments, working)
+    return distinct.spread(make(*distinct.columns))
+
+
 def by_distinct(
     arguments: Sequence[Cells], kind: Kind, working: Working, work: Worked, strict: bool = True
 ) -> Cells:
@@ -132,39 +188,15 @@ def by_distinct(
     Where an argument is absent, so is what is given, unless it is not `strict`: then `work` takes
     None. What it gives as None is a blank; as `Unfit`, a blank with a fault.
     """
-    is_one = all(one.is_one for one in arguments)
-    n = 1 if is_one else working.n
-    codes = _combined(arguments, n, strict)
-    seen = np.full(codes.size, -1, np.intp)
-    rows = np.flatnonzero(codes.left >= 0)
-    seen[codes.left[rows]] = rows
-    used = np.flatnonzero(seen >= 0)
-    at = seen[used]
-    values = [
-        one.column.to_list() * len(at) if one.is_one else one.column.take(at).to_list()
-        for one in arguments
-    ]
+    distinct = Distinct.of(arguments, working, strict)
+    values = [column.to_list() for column in distinct.columns]
     results = [_shortened(work(*given)) for given in zip(*values, strict=True)]
     unfit = {one.why for one in results if isinstance(one, Unfit)}
-    column = Column.of([None if isinstance(one, Unfit) else one for one in results], kind)
-    number = np.full(codes.size + 1, -1, np.intp)  # the last one is where code -1 points
-    number[used] = np.arange(len(used))
-    places = number[codes.left]
-    spread = column.take(places)
     for why in sorted(unfit):
         is_so = np.array([isinstance(one, Unfit) and one.why == why for one in results] + [False])
-        working.fault(why, is_so[places])
-    state = spread.state
-    if state is not None:
-        missing = places < 0
-        state = np.where(missing, _absent_state(arguments, n), state).astype(np.uint8)
-    made = Column(kind, spread.values, state, dictionary=spread.dictionary, scale=spread.scale)
-    return Cells(made, is_one)
-
-
-def _absent_state(arguments: Sequence[Cells], n: int) -> NDArray[np.uint8]:
-    state = state_of(arguments, n)
-    return np.full(n, BLANK, np.uint8) if state is None else state
+        working.fault(why, is_so[distinct.places])
+    known = [None if isinstance(one, Unfit) else one for one in results]
+    return distinct.spread(Column.of(known, kind))
 
 
 def _combined(arguments: Sequence[Cells], n: int, strict: bool) -> LinkCodes:
@@ -187,7 +219,9 @@ def _shortened(value: Any) -> Any:
     return value
 
 
-def picked(columns: Sequence[Column], which: NDArray[np.intp], rows: NDArray[np.intp]) -> Column:
+def picked(
+    columns: Sequence[Column], which: NDArray[np.integer[Any]], rows: NDArray[np.intp]
+) -> Column:
     """Return for each row the cell of one of some columns, all of one kind; -1 makes a blank.
 
     Parameters
@@ -201,7 +235,9 @@ def picked(columns: Sequence[Column], which: NDArray[np.intp], rows: NDArray[np.
     from keen_trellis.data.stacking import stack_columns
 
     starts = np.cumsum([0, *(len(column) for column in columns)])[:-1]
-    at = np.where(which >= 0, starts[which] + rows, -1)
+    at = starts[which] + rows
+    if len(which) and which.min() < 0:
+        at = np.where(which >= 0, at, -1)
     found = stack_columns(columns).take(at)
     if found.state is None:
         return found

@@ -76,7 +76,7 @@ def _worked_out(formula: Valued, table: Table, working: Working) -> Cells:
 def _case(formula: Applied, table: Table, working: Working) -> Cells:
     """Return the value behind the first condition that holds; faults of other values are none."""
     n = working.n
-    which = np.full(n, -1, np.intp)
+    which = np.full(n, -1, np.int16)  # a formula has room for some hundred arms
     still = np.ones(n, np.bool_)
     values: list[Cells] = []
     arguments = list(formula.arguments)
@@ -88,10 +88,10 @@ def _case(formula: Applied, table: Table, working: Working) -> Cells:
             condition = _worked_out(arguments.pop(0), table, working)
             working.within(still, since)
             since = dict(working.faults)
-            holds = still & logic.both_ways(condition, n)[0]
+            holds = still & logic.where_true(condition, n)
         values.append(_worked_out(arguments.pop(0), table, working))
         working.within(holds, since)
-        which[holds] = len(values) - 1
+        np.putmask(which, holds, len(values) - 1)
         still = still & ~holds
     return logic.chosen(values, which, formula.kind, working)
 

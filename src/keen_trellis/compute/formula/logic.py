@@ -14,6 +14,11 @@ from keen_trellis.data import BLANK, GAP, PRESENT, Column, Kind
 from keen_trellis.data.conversion import converted
 from keen_trellis.data.stacking import common_scale, rescaled
 
+COMPARED_AS_THEY_ARE = (
+    *(Kind.INTEGER, Kind.NUMBER, Kind.BOOLEAN, Kind.DATE, Kind.DATE_TIME, Kind.TIME),
+)
+"""The kinds whose values in memory stand in the order of what they mean; no number is NaN."""
+
 
 def keys_of(left: Column, right: Column) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
     """Return integers in the order of the values of two columns; a date counts as its midnight."""
@@ -29,7 +34,10 @@ def compared(arguments: Sequence[Cells], kind: Kind, working: Working, sign: str
 
 
 def _stand(arguments: Sequence[Cells], sign: str) -> Flags:
-    a, b = keys_of(arguments[0].column, arguments[1].column)
+    left, right = arguments[0].column, arguments[1].column
+    if left.kind is right.kind and left.kind in COMPARED_AS_THEY_ARE:
+        return np.asarray(_SIGNS[sign](left.values, right.values), np.bool_)
+    a, b = keys_of(left, right)
     return np.asarray(_SIGNS[sign](a, b), np.bool_)
 
 
@@ -66,6 +74,14 @@ def both_ways(cells: Cells, n: int) -> tuple[Flags, Flags]:
     return values & ~absent, ~values & ~absent
 
 
+def where_true(cells: Cells, n: int) -> Flags:
+    """Return where a boolean is true, which unknown is not."""
+    values: Flags = cells.column.values
+    if cells.column.state is not None:
+        values = values & (cells.column.state == PRESENT)
+    return np.broadcast_to(values, n)
+
+
 def all_hold(arguments: Sequence[Cells], working: Working) -> Cells:
     """Return whether all are true (ISO/IEC 9075-2, 6.39: AND)."""
     return _of_truths(arguments, working, is_all=True)
@@ -99,7 +115,7 @@ def is_true(arguments: Sequence[Cells], working: Working) -> Cells:
     """Return whether each is true, which unknown is not."""
     cells = arguments[0]
     n = 1 if cells.is_one else working.n
-    return _truths(both_ways(cells, n)[0], cells.is_one)
+    return _truths(where_true(cells, n), cells.is_one)
 
 
 def is_absent(arguments: Sequence[Cells], working: Working, gaps_alone: bool) -> Cells:
@@ -113,10 +129,14 @@ def is_absent(arguments: Sequence[Cells], working: Working, gaps_alone: bool) ->
     return _truths(np.broadcast_to(found, n), cells.is_one)
 
 
-def chosen(values: Sequence[Cells], which: NDArray[np.intp], kind: Kind, working: Working) -> Cells:
+def chosen(
+    values: Sequence[Cells], which: NDArray[np.integer[Any]], kind: Kind, working: Working
+) -> Cells:
     """Return for each row the value of the given number; a blank for -1."""
     n = working.n
     columns = in_kind([one.column for one in values], kind)
+    if all(one.is_one for one in values):
+        return Cells(picked(columns, which, np.zeros(1, np.intp)))
     rows = np.arange(n)
     for place, one in enumerate(values):
         if one.is_one:

@@ -11,9 +11,16 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from keen_trellis.compute.formula.cells import LETTERS_AT_MOST, Cells, Unfit, Working, by_distinct
+from keen_trellis.compute.formula.cells import (
+    LETTERS_AT_MOST,
+    Cells,
+    Unfit,
+    Working,
+    by_distinct,
+    once,
+)
 from keen_trellis.compute.join.tidying import tidied
-from keen_trellis.data import Column, Kind
+from keen_trellis.data import Column, Kind, from_arrow
 from keen_trellis.plan.text_rules import TextRule
 
 _WORD = re.compile(r"[^\W_]+")
@@ -21,7 +28,20 @@ _WORD = re.compile(r"[^\W_]+")
 
 def joined(arguments: Sequence[Cells], kind: Kind, working: Working) -> Cells:
     """Return one text behind the other."""
-    return by_distinct(arguments, kind, working, lambda a, b: a + b)
+    longest = sum(_longest(one.column) for one in arguments)
+    if longest > LETTERS_AT_MOST:
+        return by_distinct(arguments, kind, working, lambda a, b: a + b)
+
+    def together(*columns: Column) -> Column:
+        return from_arrow(pc.binary_join_element_wise(*(one.to_arrow() for one in columns), ""))
+
+    return once(arguments, working, together)
+
+
+def _longest(column: Column) -> int:
+    """Return the most bytes that a text of a column has."""
+    assert column.dictionary is not None
+    return int(pc.max(pc.binary_length(column.dictionary)).as_py() or 0)
 
 
 def put_together(arguments: Sequence[Cells], kind: Kind, working: Working) -> Cells:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 
 import numpy as np
@@ -55,22 +56,54 @@ def row_ranks(table: Table, order: tuple[OrderField, ...], backwards: bool = Fal
     UnknownColumnError
         A field is not a column of the table.
     """
-    # the last field is sorted first and every sort is stable, so that earlier fields prevail and
-    # equal rows stay as they stood; what is backwards begins backwards, that equal rows are so too
+    # what is backwards begins backwards, that equal rows are so too; every sort below is stable
     rows: Rows = np.arange(len(table))[::-1] if backwards else np.arange(len(table))
-    for field in reversed(order):
-        column = table.column(field.field, "the table that partners are taken from")
-        keys = _order_values(column)  # places from 0 on: highest - keys turns them without overflow
-        highest = keys.max(initial=0)
-        if field.descending != backwards:
-            keys = highest - keys
-        absent = column.absent
-        if absent is not None:
-            keys = np.where(absent, highest + 1, keys)
-        rows = rows[np.argsort(keys[rows], kind="stable")]
+    fields = [_field_keys(table, field, backwards) for field in order]
+    packed = _packed(fields, len(rows))
+    if packed is not None:
+        # each row takes the lower bits and its keys those above: all numbers differ, and one sort
+        # of 64 bits puts them in the order of keys, then of where rows stood
+        bits = max(len(rows) - 1, 1).bit_length()
+        both = (packed[rows] << bits) | np.arange(len(rows))
+        both.sort()
+        rows = rows[both & ((1 << bits) - 1)]
+    else:
+        for keys, _ in reversed(fields):  # the last field first, so that earlier ones prevail
+            rows = rows[np.argsort(keys[rows], kind="stable")]
     ranks = np.empty(len(rows), np.intp)
     ranks[rows] = np.arange(len(rows))
     return ranks
+
+
+def _field_keys(table: Table, field: OrderField, backwards: bool) -> tuple[Rows, int]:
+    """Return keys from 0 on in the order of a field, and the largest that there can be."""
+    column = table.column(field.field, "the table that partners are taken from")
+    keys = _order_values(column)
+    absent = column.absent
+    if absent is not None:
+        keys = np.where(absent, 0, keys)
+    highest = int(keys.max(initial=0))
+    if field.descending != backwards:
+        keys = highest - keys  # from 0 on: turned without overflow
+    if absent is not None:
+        keys = np.where(absent, highest + 1, keys)
+    return keys, highest + 1
+
+
+def _packed(fields: Sequence[tuple[Rows, int]], n: int) -> Rows | None:
+    """Return one key for each row made of all fields; None where it has no room beside a row."""
+    size = 1
+    for _, largest in fields:
+        size *= largest + 1
+    if not fields or size.bit_length() + max(n - 1, 1).bit_length() >= 63:
+        return None
+    packed: Rows = np.zeros(n, np.int64)
+    for keys, largest in fields:
+        packed = packed * (largest + 1) + keys
+    return packed
+
+
+_SPAN_AT_MOST = 2**40
 
 
 def _order_values(column: Column) -> Rows:
@@ -81,7 +114,14 @@ def _order_values(column: Column) -> Rows:
         rank[order] = np.arange(len(order))
         ranks: Rows = rank[column.values]
         return ranks
-    places: Rows = np.unique(sortable(column), return_inverse=True)[1]
+    values = sortable(column)
+    held = values if column.absent is None else values[~column.absent]
+    if not values.dtype.names and len(held):
+        low, high = int(held.min()), int(held.max())
+        if high - low < _SPAN_AT_MOST:
+            near: Rows = values - low  # beneath what is absent anything may lie; it is not read
+            return near
+    places: Rows = np.unique(values, return_inverse=True)[1]
     return places.astype(np.int64)
 
 
