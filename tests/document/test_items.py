@@ -42,17 +42,25 @@ from keen_trellis.document.edits import (
 from keen_trellis.document.items import (
     KINDS,
     STEPS,
+    ColumnsItem,
     ConditionItem,
+    FigureItem,
     FilterItem,
+    FormulaItem,
     LinkedFields,
+    NamedFormula,
+    OrderedBy,
+    OrderItem,
     Promised,
     StackedLane,
     StackItem,
+    SummariseItem,
 )
 from keen_trellis.document.sources import BaySource, LaneSource
 from keen_trellis.errors import EditError, UserError, WaitingError
 from keen_trellis.plan.bays import Bay
 from keen_trellis.run import Results, Runner
+from keen_trellis.run.carrying import Carrying
 from tests.compute.test_wide_values import AMOUNTS, CALENDAR, TIME, columns
 from tests.random_edits import any_edit
 
@@ -351,6 +359,51 @@ class PromiseTest(ItemsTest):
         self.do(RenameLane("tuesday", "Second"))
         (found,) = self.results().promises[tie]
         self.assertEqual((found.promise.column, found.is_kept), ("riders (Second)", True))
+
+
+class NamesSurviveTest(ItemsTest):
+    def test_a_column_called_otherwise_is_followed_by_all_that_stands_behind(self) -> None:
+        """Through steps, formulas, a tie of another lane, and what is summed behind it."""
+        self.do(
+            InsertItem("monday", "monday", ColumnsItem(id="", first=("route",))),
+            InsertItem(
+                "monday",
+                "monday-columns",
+                FormulaItem(id="", columns=(NamedFormula(name="twice", formula="riders * 2"),)),
+            ),
+            InsertItem(
+                "monday",
+                "monday-formula",
+                SummariseItem(id="", by=("route",), figures=(FigureItem(column="riders"),)),
+            ),
+            InsertItem(
+                "monday",
+                "monday-summarise",
+                OrderItem(id="", by=(OrderedBy(field="sum of riders"),)),
+            ),
+            AddTie("routes", "monday", (LinkedFields(left="code", right="route"),)),
+        )
+        before = self.results()
+        schemas = {lane: schema_of(before.rows[lane]) for lane in ("monday", "tuesday", "routes")}
+
+        def call(old: str, new: str) -> None:
+            item = self.trellis.item("monday-columns")
+            named = item.but(names={**item.names, old: new})  # type: ignore[attr-defined]
+            self.do(Carrying(SetItem(named), item.id, schemas))
+
+        call("riders", "people")
+        call("route", 'the "way"')
+        after = self.results()
+        self.assertEqual(list(after.errors()), [])
+        self.assertEqual(self.trellis.item("monday-formula").columns[0].formula, '"people" * 2')  # type: ignore[attr-defined]
+        self.assertEqual(self.trellis.item("monday-order").by[0].field, "sum of people")  # type: ignore[attr-defined]
+        self.assertEqual(self.trellis.join("routes-monday").link[0].right, 'the "way"')
+        rows = [list(found.rows["routes-monday"].rows()) for found in (before, after)]
+        self.assertEqual(rows[0], rows[1])
+        item = self.trellis.item("monday-columns")
+        turned = item.but(first=("riders", "route"))  # another order is no other name
+        self.do(Carrying(SetItem(turned), item.id, schemas))
+        self.assertEqual(self.trellis.join("routes-monday").link[0].right, 'the "way"')
 
 
 class EveryKindTest(ItemsTest):

@@ -6,6 +6,7 @@ from collections.abc import Callable, Mapping, Sequence
 from functools import partial
 from typing import Any
 
+from pydantic import ValidationError
 from PySide6.QtWidgets import (
     QButtonGroup,
     QFrame,
@@ -27,7 +28,7 @@ from keen_trellis.desktop.controls import Notice, OneLine, button, label
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import LaneColours, Theme, value_font
 from keen_trellis.document import Lane
-from keen_trellis.document.edits import SetItem
+from keen_trellis.document.edits import SetItem, first_fault
 from keen_trellis.document.items import Item, StepItem
 from keen_trellis.errors import UserError
 
@@ -256,7 +257,12 @@ class StepPage(Page):
 
     def change(self, **changes: object) -> None:
         """Change the step; where it cannot be so, it is said."""
-        self.session.do(SetItem(self._item.but(**changes), f"Change a step: {self._item.title}"))
+        try:
+            edit = SetItem(self._item.but(**changes), f"Change a step: {self._item.title}")
+        except ValidationError as error:
+            self.session.said.emit(first_fault(error), True)
+            return
+        self.session.change_columns(edit, self._item.id)
 
 
 def tell_columns(

@@ -37,6 +37,7 @@ from keen_trellis.document.edits import (
 from keen_trellis.document.items import FigureItem, Item, JoinItem, LinkedFields, StepItem
 from keen_trellis.errors import UserError
 from keen_trellis.plan.bays import Bay
+from keen_trellis.plan.schema import Schema, SchemaColumn
 from keen_trellis.progress import Cancelled, Report, part
 from keen_trellis.read import Secrets
 from keen_trellis.run.results import Results
@@ -224,6 +225,18 @@ class Session(QObject):
             return True
         self.undo.push(_EditCommand(self, trellis, back))
         return True
+
+    def change_columns(self, edit: Edit, part: str) -> bool:
+        """Change an item; where columns are called otherwise then, all behind it follows."""
+        from keen_trellis.run.carrying import Carrying
+
+        schemas = {}
+        for lane in self.trellis.lanes:
+            table = self.results.table(lane.id)
+            if table is not None:
+                columns = (SchemaColumn(f.name, f.kind, f.origin) for f in table.fields)
+                schemas[lane.id] = Schema(tuple(columns))
+        return self.do(Carrying(edit, part, schemas))
 
     def take(self, trellis: Trellis) -> None:
         """Make a changed trellis the one that is shown; for the undo stack."""

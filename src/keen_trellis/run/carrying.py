@@ -1,0 +1,122 @@
+"""Names that survive: a column that an item calls otherwise is followed by all that stands behind.
+
+What is known before any run is enough: the columns of every part, before the change and after it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from functools import partial
+
+from keen_trellis.document.edits import Edit, SetItem
+from keen_trellis.document.items import Item
+from keen_trellis.document.trellis import Trellis
+from keen_trellis.errors import UserError
+from keen_trellis.plan.link import Side
+from keen_trellis.plan.nodes import Node, Read
+from keen_trellis.plan.schema import Schema
+from keen_trellis.run.planning import planned
+
+Planned = Mapping[str, Node | UserError]
+
+
+@dataclass(frozen=True, slots=True)
+class Carrying:
+    """A change of one item, with the names that it gives to columns carried to all behind it.
+
+    Attributes
+    ----------
+    edit : Edit
+    part : str
+        The id of the item.
+    schemas : mapping of lane id to Schema
+        The columns of the lanes that are read from outside, as far as they are known.
+    """
+
+    edit: Edit
+    part: str
+    schemas: Mapping[str, Schema]
+
+    @property
+    def label(self) -> str:
+        """What the change does."""
+        return self.edit.label
+
+    def changed(self, trellis: Trellis) -> Trellis:
+        """Return the trellis with the change made, and what follows from it.
+
+        Each item is put right once all that it takes is: the plan has them in that order.
+        """
+        made = self.edit.changed(trellis)
+        before = self._planned(trellis)
+        done = {self.part}
+        while True:
+            after = self._planned(made)
+            item = next(
+                (i for p in after if (i := self._followed(made, p, before, after, done))), None
+            )
+            if item is None:
+                return made
+            done.add(item.id)
+            made = SetItem(item).changed(made)
+
+    def _followed(
+        self, trellis: Trellis, part: str, before: Planned, after: Planned, done: set[str]
+    ) -> Item | None:
+        """Return an item with the names of columns followed; None where it names none of them."""
+        if part in done or any(lane.id == part for lane in trellis.lanes):
+            return None
+        item = trellis.item(part)
+        followed = item
+        inputs = [trellis.before(part), *map(trellis.taken_after, item.takes())]
+        for number, one in enumerate(inputs):
+            found = _one_other if self._is_of_part(trellis, one) else _by_place
+            names = found(before.get(one), after.get(one))
+            if names:
+                side: Side | int = "left" if not number else number - 1
+                followed = followed.renamed(partial(_called, names), side)
+        return followed if followed != item else None
+
+    def _is_of_part(self, trellis: Trellis, part: str) -> bool:
+        """Whether rows are those of the changed item, or pass by what does nothing to them."""
+        while part != self.part and not any(lane.id == part for lane in trellis.lanes):
+            if trellis.item(part).gives_rows:
+                return False
+            part = trellis.before(part)
+        return part == self.part
+
+    def _planned(self, trellis: Trellis) -> Planned:
+        reads: dict[str, Node | UserError] = {
+            lane.id: Read("", lane.id, self.schemas[lane.id])
+            if lane.id in self.schemas
+            else UserError("It is not read.")
+            for lane in trellis.lanes
+        }
+        return planned(trellis, reads).nodes
+
+
+def _called(names: Mapping[str, str], name: str) -> str:
+    return names.get(name, name)
+
+
+def _one_other(before: Node | UserError | None, after: Node | UserError | None) -> dict[str, str]:
+    """Return what the one column is called now that is gone, where one has come instead.
+
+    The item that was changed may have put columns in another order, so their places say nothing.
+    """
+    if not isinstance(before, Node) or not isinstance(after, Node):
+        return {}
+    gone = [name for name in before.schema.names if name not in after.schema.names]
+    come = [name for name in after.schema.names if name not in before.schema.names]
+    return {gone[0]: come[0]} if len(gone) == len(come) == 1 else {}
+
+
+def _by_place(before: Node | UserError | None, after: Node | UserError | None) -> dict[str, str]:
+    """Return what columns are called now; behind an item that only follows, places stay."""
+    if not isinstance(before, Node) or not isinstance(after, Node):
+        return {}
+    was, now = before.schema.names, after.schema.names
+    if len(was) != len(now):
+        return {}
+    return {old: new for old, new in zip(was, now, strict=True) if old != new}
