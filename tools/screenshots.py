@@ -13,8 +13,9 @@ from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
-from PySide6.QtCore import QEvent, QSettings, QStandardPaths
-from PySide6.QtWidgets import QListWidget, QPushButton, QWidget
+from PySide6.QtCore import QEvent, QPoint, QSettings, QStandardPaths
+from PySide6.QtGui import QContextMenuEvent, QPainter
+from PySide6.QtWidgets import QListWidget, QMenu, QPushButton, QWidget
 
 from keen_trellis.data import GAP
 from keen_trellis.desktop import theme as themes
@@ -23,8 +24,16 @@ from keen_trellis.desktop.application import make_application, make_window
 from keen_trellis.desktop.bench.grid import Grid
 from keen_trellis.desktop.reread_summary import RereadSummary
 from keen_trellis.desktop.window import Window
-from keen_trellis.document.edits import SetColumns, SetItem, SetPromises
-from keen_trellis.document.items import ConditionItem, FilterItem, Promised, WantedColumns
+from keen_trellis.document.edits import SetColumns, SetPromises
+from keen_trellis.document.items import (
+    FigureItem,
+    FormulaItem,
+    NamedFormula,
+    Promised,
+    SummariseItem,
+    TidyItem,
+    WantedColumns,
+)
 from keen_trellis.plan.bays import Bay
 from keen_trellis.read import SqliteFile
 
@@ -110,18 +119,9 @@ def change_sources(folder: Path) -> None:
 
 
 def shoot_steps(window: Window) -> None:
-    """Show a filter before a tie, and two lanes stacked; both are taken back."""
+    """Show two lanes stacked, and promises; both are taken back."""
     session = window.session
-    session.select("sailings-routes")
-    session.add_step(FilterItem(id=""))
-    item = session.selected_item
-    conditions = (
-        ConditionItem(column="passengers", is_=">=", values=("50",)),
-        ConditionItem(column="zone", is_="=", values=("Inner",)),
-    )
-    session.do(SetItem(FilterItem(id=item.id, conditions=conditions)))
-    settled(window)
-    shoot(window, "filter")
+    session.select("routes")
     session.stack("routes", "vessels")
     settled(window)
     shoot(window, "stack")
@@ -141,6 +141,63 @@ def shoot_steps(window: Window) -> None:
     while session.undo.canUndo():
         session.undo.undo()
     settled(window)
+
+
+def shoot_lane_ready(window: Window) -> None:
+    """Show text tidied, a formula, the steps that a column offers, and a summary in the dark."""
+    session = window.session
+    session.select("sailings")
+    session.add_step(TidyItem(id="", columns=("route",), letters="capitals"), "sailings")
+    settled(window)
+    wait(lambda: bool(session.looking.effects))
+    shoot(window, "tidy")
+    columns = (
+        NamedFormula(name="name", formula="INITCAP(skipper) || ', ' || UPPER(vessel)"),
+        NamedFormula(name="share", formula="passengers / NULLIF(vehicles, 0)"),
+    )
+    session.add_step(FormulaItem(id="", columns=columns))
+    settled(window)
+    shoot(window, "formula")
+    window.bench.open_page("step_rows")
+    settled(window)
+    grid = window.findChild(Grid, "step.rows.grid")
+    grid.setCurrentIndex(grid.model().index(2, 3))
+    at = grid.visualRect(grid.currentIndex()).center()
+    event = QContextMenuEvent(QContextMenuEvent.Reason.Mouse, at, grid.mapToGlobal(at))
+    APPLICATION.sendEvent(grid.viewport(), event)
+    menu = grid.findChild(QMenu, "step.rows.grid.menu")
+    steps = menu.findChild(QMenu, "grid.steps")
+    steps.popup(menu.mapToGlobal(menu.rect().topRight()))
+    shoot_with(window, "column-menu", menu, steps)
+    steps.close()
+    menu.close()
+    window.bench.open_page("formula")
+    window.set_theme(themes.DARK)
+    session.select("takings")
+    session.add_step(
+        SummariseItem(
+            id="",
+            by=("route", "month"),
+            figures=(FigureItem(column="amount"), FigureItem(how="count")),
+        )
+    )
+    settled(window)
+    shoot(window, "summarise-dark")
+    window.set_theme(themes.LIGHT)
+    while session.undo.canUndo():
+        session.undo.undo()
+    settled(window)
+
+
+def shoot_with(window: Window, name: str, *popups: QWidget) -> None:
+    """Take a picture of the window with what stands open above it."""
+    settled(window)
+    picture = window.grab()
+    painter = QPainter(picture)
+    for popup in popups:
+        painter.drawPixmap(window.mapFromGlobal(popup.mapToGlobal(QPoint(0, 0))), popup.grab())
+    painter.end()
+    picture.save(str(SHOTS / f"{name}.png"))
 
 
 def shoot_ties(window: Window) -> None:
@@ -211,18 +268,12 @@ def main(folder: Path) -> None:
     window.bench.open_one.select("passengers")
     settled(window)
     shoot(window, "profile")
+    shoot_lane_ready(window)
     shoot_steps(window)
     shoot_ties(window)
     shoot_chooser(window, folder / "operations.ods", "chooser-workbook", row=1)
     shoot_chooser(window, odd_text(folder), "chooser-text")
-    shoot_chooser(window, SqliteFile(str(folder / "harbour.sqlite")), "chooser-database")
     shoot_season(window, folder)
-    window.session.select("sailings-vessels")
-    window.bench.open_page("match")
-    window.set_theme(themes.DARK)
-    settled(window)
-    shoot(window, "match-dark")
-    window.set_theme(themes.LIGHT)
     change_sources(folder)
     window.session.watching.look()
     wait(lambda: bool(window.session.watching.stale))

@@ -228,6 +228,40 @@ class FormulaOnTheBenchTest(StepCase):
         self.choose("formula.0.text.functions", "ABS")
 
 
+class LinkByFormulaTest(StepCase):
+    def test_one_name_meets_a_first_and_a_last_name(self) -> None:
+        """The text of two columns of one lane against one column of the other."""
+        self.session.select("sailings-routes")
+        self.settle()
+        before = self.session.results.facts.items["sailings-routes"].numbers
+        self.click("link.formula")
+        dialog = self.dialog("link_formula")
+        field = dialog.findChild(QPlainTextEdit, "link_formula.text")
+        side = dialog.findChild(QPushButton, "link_formula.side")
+        side.menu().aboutToShow.emit()
+        side.menu().actions()[1].trigger()
+        QTest.keyClicks(field, "UPPER(TRIM(code))")
+        offered = QApplication.activePopupWidget()
+        if offered is not None:
+            offered.hide()
+        ok = dialog.findChild(QPushButton, "link_formula.link")
+        self.assertFalse(ok.isEnabled())
+        other = dialog.findChild(QPushButton, "link_formula.other")
+        other.menu().aboutToShow.emit()
+        next(a for a in other.menu().actions() if a.objectName().endswith("route")).trigger()
+        ok.click()
+        self.settle()
+        step = self.session.trellis.lane("routes").items[-1]
+        assert isinstance(step, FormulaItem)
+        self.assertEqual(step.columns[0].name, "key")
+        tie = self.session.trellis.join("sailings-routes")
+        self.assertEqual(tie.after, step.id)
+        self.assertEqual((tie.link[-1].left, tie.link[-1].right), ("route", "key"))
+        self.assertEqual(self.session.results.facts.items[tie.id].numbers, before)
+        self.trigger("edit.undo")
+        self.assertEqual(self.session.trellis.lane("routes").items, ())
+
+
 class FromTheRowsTest(StepCase):
     def test_a_value_is_kept_left_out_or_replaced(self) -> None:
         self.trigger("page.rows")

@@ -424,6 +424,14 @@ ACTIONS = (
         _join_selected,
     ),
     ActionSpec(
+        "tie.formula",
+        "Link by a formula …",
+        "Link the selected join by a column that a formula works out right before it.",
+        lambda d: d.link_by_formula(),
+        "",
+        _join_selected,
+    ),
+    ActionSpec(
         "tie.swap",
         "Swap the sides",
         "Let the other lane of the selected join go on; every setting is turned round with it.",

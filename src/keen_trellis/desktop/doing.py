@@ -28,6 +28,9 @@ class Doing(Protocol):
     def show_join_types(self) -> None:
         """Open the table of what every join type would give."""
 
+    def link_by_formula(self) -> None:
+        """Ask for a formula that links the selected join."""
+
     def find_action(self) -> None:
         """Open the action finder."""
 

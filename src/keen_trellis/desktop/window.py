@@ -44,6 +44,7 @@ from keen_trellis.desktop.theme import Theme
 from keen_trellis.document.edits import (
     RenameTrellis,
 )
+from keen_trellis.document.items import JoinItem
 from keen_trellis.document.storage import ENDING
 
 _MAP_HEIGHT, _BENCH_HEIGHT, _MAP_SHARE = 300, 325, 0.55
@@ -239,6 +240,14 @@ class Window(QMainWindow):
         asked = self.bench.findChild(QPushButton, "match.join_types")
         if asked is not None:
             asked.click()
+
+    def link_by_formula(self) -> None:
+        """Ask for a formula that links the selected join."""
+        from keen_trellis.desktop.parts.join.formula_dialog import FormulaDialog
+
+        item = self.session.selected_item
+        if isinstance(item, JoinItem):
+            FormulaDialog(self.session, item, self.theme, self).open()
 
     def find_action(self) -> None:
         """Open the action finder below the top bar."""

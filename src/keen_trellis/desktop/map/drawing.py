@@ -41,6 +41,8 @@ from keen_trellis.whole_files import whole_file
 
 EVERYTHING = (float("-inf"), float("inf"))
 
+_SMALL_BEAD = 22
+
 
 class Drawing:
     """Draws a map in the colours of a theme.
@@ -222,7 +224,7 @@ class Drawing:
         painter.setPen(pen)
         painter.setBrush(QColor(theme.warn_soft if bead.trouble else theme.surface))
         painter.drawEllipse(box)
-        painter.setFont(text_font(14, bold=True))
+        painter.setFont(text_font(14 if box.width() > _SMALL_BEAD else 10, bold=True))
         glyph = "!" if bead.trouble else VIEWS[bead.sort].glyph
         painter.drawText(box, Qt.AlignmentFlag.AlignCenter, glyph)
         words = _rect(bead.words_box)
@@ -234,7 +236,12 @@ class Drawing:
         room = int(words.width()) - metrics.horizontalAdvance(counts)
         brief = metrics.elidedText(bead.brief, Qt.TextElideMode.ElideRight, max(room, 0))
         side = Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignTop
-        painter.drawText(words, side, f"{brief}{counts}")
+        said = f"{brief}{counts}"
+        wide = metrics.horizontalAdvance(said) + 6
+        ground = QColor(theme.ground)
+        ground.setAlphaF(0.82)  # a ribbon that turns off here would strike the words through
+        painter.fillRect(QRectF(words.center().x() - wide / 2, words.y(), wide, 14), ground)
+        painter.drawText(words, side, said)
 
     def _draw_plus(self, painter: QPainter, plus: Plus) -> None:
         box = _rect(plus.box)

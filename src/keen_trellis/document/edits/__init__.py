@@ -43,7 +43,7 @@ from keen_trellis.document.edits.lanes import (
     lane_with_bay,
     lane_with_rows,
 )
-from keen_trellis.document.edits.ties import AddBlend, ChangeTie, SwapSides
+from keen_trellis.document.edits.ties import AddBlend, ChangeTie, LinkByFormula, SwapSides
 
 __all__ = [
     "AddBlend",
@@ -56,6 +56,7 @@ __all__ = [
     "Edit",
     "FindSources",
     "InsertItem",
+    "LinkByFormula",
     "MoveBehind",
     "MoveItem",
     "MoveLane",

@@ -8,17 +8,21 @@ from typing import Any, TypeVar
 
 from keen_trellis.document.edits.base import (
     with_changes,
+    with_item,
     with_item_behind,
     with_lane,
     with_places_kept,
 )
+from keen_trellis.document.edits.items import InsertItem
 from keen_trellis.document.items import (
     BlendedLane,
     BlendItem,
     FigureItem,
+    FormulaItem,
     Item,
     JoinItem,
     LinkedFields,
+    NamedFormula,
     SameValues,
     StackedLane,
     StackItem,
@@ -146,6 +150,51 @@ def _link_of(tie: Item) -> tuple[LinkedFields, ...]:
         pairs = zip(tie.fields, tie.lanes[0].fields, strict=True)
         return tuple(LinkedFields(left=left, right=right) for left, right in pairs)
     return ()
+
+
+@dataclass(frozen=True, slots=True)
+class LinkByFormula:
+    """Link a join by a column that a formula works out, as a step right before the tie.
+
+    Attributes
+    ----------
+    tie : str
+    side : "left" or "right"
+        The side that the formula is worked out on.
+    name, formula : str
+        Of the new column.
+    other : str
+        The column of the other side that it is compared with.
+    """
+
+    tie: str
+    side: Side
+    name: str
+    formula: str
+    other: str
+    label: str = "Link by a formula"
+
+    def changed(self, trellis: Trellis) -> Trellis:
+        """Return the trellis with the step and the link field.
+
+        On the right side the tie takes the rows after the step; whoever else takes rows there keeps
+        those before it.
+        """
+        tie = trellis.join(self.tie)
+        lane, _ = trellis.place_of(self.tie)
+        after = trellis.before(self.tie)
+        if self.side == "right":
+            lane, after = trellis.lane(tie.lane), trellis.taken_after(tie.takes()[0])
+        known = {item.id for item in lane.items}
+        step = FormulaItem(id="", columns=(NamedFormula(name=self.name, formula=self.formula),))
+        made = InsertItem(lane.id, after, step).changed(trellis)
+        (added,) = (item.id for item in made.lane(lane.id).items if item.id not in known)
+        left, right = (self.name, self.other) if self.side == "left" else (self.other, self.name)
+        link = (*tie.link, LinkedFields(left=left, right=right))
+        changes: dict[str, object] = {"link": link, "cross": False}
+        if self.side == "right":
+            changes["after"] = added
+        return with_item(made, self.tie, lambda item: with_changes(item, **changes))
 
 
 @dataclass(frozen=True, slots=True)

@@ -253,6 +253,11 @@ class _Told:
             missing = self._names[1] if self.left_fields else self._names[0]
             add.setEnabled(False)
             add.setToolTip(f"The columns of {missing} are not known: see to what is before.")
+        says = "Link by a column that a formula works out, such as two names put together"
+        self._sentence.button("+ formula", "link.formula", says, self._ask_formula, "soft")
+
+    def _ask_formula(self) -> None:
+        self._session.asked.emit("tie.formula")
 
     def _tell_rest(self) -> None:
         """How text compares, what blanks do, and which values were declared the same."""
