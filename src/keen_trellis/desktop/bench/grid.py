@@ -316,7 +316,7 @@ class Grid(QTableView):
             offer(f"go.{lane}", f"Go to this row of {name}", go)
         only = self._only(row, index.column())
         look = replace(self.look, only=(*self.look.only, only))
-        offer("only", f"Only rows where {only}", partial(self.look_by, look))
+        offer("only", f"Look only at rows where {only}", partial(self.look_by, look))
         offer("sort_up", f"Sort by {column}", partial(self.sort_by, column))
         offer("sort_down", f"Sort by {column}, backwards", partial(self.sort_by, column, True))
         if self.look:

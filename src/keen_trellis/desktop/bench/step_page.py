@@ -120,7 +120,8 @@ class StepPage(Page):
         wins.addWidget(label("What this wins", strong=True))
         self._effects = OneLine()
         self._effects.setObjectName(f"{self.kind}.effects")
-        wins.addWidget(self._effects, 1)
+        wins.addWidget(self._effects)
+        wins.addStretch(1)
         return self._wins
 
     def _scroll_together(self) -> None:

@@ -99,7 +99,9 @@ class _FormulaRow(QWidget):
         line = QHBoxLayout(self)
         line.setContentsMargins(0, 0, 0, 0)
         line.setSpacing(8)
-        for widget in (self._name, label("=")):
+        sign = label("=")
+        sign.setFixedHeight(self._name.sizeHint().height())
+        for widget in (self._name, sign):
             line.addWidget(widget, 0, _TOP)
         line.addWidget(self.field, 1)
         line.addWidget(out, 0, _TOP)
