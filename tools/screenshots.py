@@ -122,11 +122,11 @@ def shoot_steps(window: Window) -> None:
     """Show two lanes stacked, and promises; both are taken back."""
     session = window.session
     session.select("routes")
-    session.stack("routes", "vessels")
+    session.building.stack("routes", "vessels")
     settled(window)
     shoot(window, "stack")
     session.select("sailings-routes")
-    session.begin_with_bay(Bay.LEFT)
+    session.building.begin_with_bay(Bay.LEFT)
     promises = (
         Promised(what="found"),
         Promised(what="few without", side="right", rows=5),
@@ -147,7 +147,7 @@ def shoot_lane_ready(window: Window) -> None:
     """Show text tidied, a formula, the steps that a column offers, and a summary in the dark."""
     session = window.session
     session.select("sailings")
-    session.add_step(TidyItem(id="", columns=("route",), letters="capitals"), "sailings")
+    session.building.add_step(TidyItem(id="", columns=("route",), letters="capitals"), "sailings")
     settled(window)
     wait(lambda: bool(session.looking.effects))
     shoot(window, "tidy")
@@ -155,7 +155,7 @@ def shoot_lane_ready(window: Window) -> None:
         NamedFormula(name="name", formula="INITCAP(skipper) || ', ' || UPPER(vessel)"),
         NamedFormula(name="share", formula="passengers / NULLIF(vehicles, 0)"),
     )
-    session.add_step(FormulaItem(id="", columns=columns))
+    session.building.add_step(FormulaItem(id="", columns=columns))
     settled(window)
     shoot(window, "formula")
     window.bench.open_page("step_rows")
@@ -174,7 +174,7 @@ def shoot_lane_ready(window: Window) -> None:
     window.bench.open_page("formula")
     window.set_theme(themes.DARK)
     session.select("takings")
-    session.add_step(
+    session.building.add_step(
         SummariseItem(
             id="",
             by=("route", "month"),

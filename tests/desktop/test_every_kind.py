@@ -27,9 +27,9 @@ class EveryKindTest(WindowTestCase):
         self.open_demo()
         self.session.select("takings")
         for kind in STEPS:
-            self.session.add_step(kind(id=""))
-        self.session.stack("routes", "vessels")
-        self.session.blend("vessels", "takings")
+            self.session.building.add_step(kind(id=""))
+        self.session.building.stack("routes", "vessels")
+        self.session.building.blend("vessels", "takings")
         self.settle()
         trellis = self.session.trellis
         found = {item.type: item.id for lane in trellis.lanes for item in lane.items}

@@ -169,7 +169,7 @@ class PlacesTest(WindowTestCase):
         self.assertTrue(any(said in text for text in words), words)
 
     def test_a_delivery_before_a_new_tie_is_said_and_moved_by_one_click(self) -> None:
-        self.session.tie("sailings", "calendar")
+        self.session.building.tie("sailings", "calendar")
         self.settle()
         item = self.session.selected_item
         assert item is not None

@@ -68,12 +68,12 @@ class Menus:
 
     def offer_stacks(self) -> None:
         """Offer the lanes whose rows can be put below those of the selected one."""
-        stack = self._session.stack
+        stack = self._session.building.stack
         self._lanes_menu("stack", "Stack {} below", stack).popup(self._end_on_screen())
 
     def offer_blends(self) -> None:
         """Offer the lanes that the selected one can be blended with."""
-        blend = self._session.blend
+        blend = self._session.building.blend
         self._lanes_menu("blend", "Blend with {}", blend).popup(self._end_on_screen())
 
     def offer_steps(self) -> None:
@@ -99,12 +99,12 @@ class Menus:
         def copy(_: str, other: str) -> None:
             if isinstance(step, StepItem):
                 self._session.select(other)
-                self._session.add_step(step)
+                self._session.building.add_step(step)
 
         self._lanes_menu("copy", "Copy to {}", copy).popup(self._end_on_screen())
 
     def _tie_menu(self) -> QMenu:
-        return self._lanes_menu("tie", "Tie with {}", self._session.tie)
+        return self._lanes_menu("tie", "Tie with {}", self._session.building.tie)
 
     def _lanes_menu(self, name: str, words: str, bring: Callable[[str, str], object]) -> QMenu:
         """Return a menu of the other lanes; the one chosen is brought to the selected lane."""

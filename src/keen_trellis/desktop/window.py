@@ -150,7 +150,7 @@ class Window(QMainWindow):
         self.map.add_lane_asked.connect(self.adding.offer_places)
         self.map.add_item_asked.connect(self.menus.offer_items)
         self.map.menu_asked.connect(self.menus.offer_actions)
-        self.map.tie_asked.connect(session.tie)
+        self.map.tie_asked.connect(session.building.tie)
 
     def _action(self, spec: ActionSpec) -> QAction:
         action = QAction(spec.text, self)

@@ -218,7 +218,7 @@ class Bench(QWidget):
         """Put a step behind the rows one looks at: of a lane those as they are read."""
         lane, item = self._session.selected_lane, self._session.selected_item
         if lane is not None:
-            self._session.add_step(step, item.id if item is not None else lane.id)
+            self._session.building.add_step(step, item.id if item is not None else lane.id)
 
     def _go_to_row(self, lane: str, row: int) -> None:
         """Show a row in the lane that it comes from."""

@@ -16,5 +16,9 @@ def say_kind(sentence: Sentence, session: Session, current: str) -> None:
     current : "join", "blend" or "stack"
     """
     sentence.choice(
-        "tie.kind", "What kind of tie it is", _KINDS, current=current, chosen=session.change_tie
+        "tie.kind",
+        "What kind of tie it is",
+        _KINDS,
+        current=current,
+        chosen=session.building.change_tie,
     )

@@ -182,7 +182,7 @@ class MapView(QAbstractScrollArea):
                 self._proposed[pair] = words
                 self.viewport().update()
 
-            self._session.propose(*pair, done)
+            self._session.building.propose(*pair, done)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         dragged, was_drag = self._dragged, self._dragging()

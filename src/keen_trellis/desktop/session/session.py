@@ -12,31 +12,16 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from PySide6.QtGui import QUndoCommand, QUndoStack
 
 from keen_trellis.desktop.jobs import Jobs
+from keen_trellis.desktop.session.building import Building
 from keen_trellis.desktop.session.looking import Looking
-from keen_trellis.desktop.session.proposing import (
-    proposed_blend,
-    proposed_link,
-    proposed_words,
-    usual_figures_of,
-)
 from keen_trellis.desktop.session.watching import Watching
 from keen_trellis.document import Lane, Trellis, load, save
 from keen_trellis.document.edits import (
-    AddBlend,
-    AddLane,
-    AddStack,
-    AddTie,
-    ChangeTie,
     Edit,
-    InsertItem,
-    SetLink,
     apply,
-    lane_with_bay,
-    lane_with_rows,
 )
-from keen_trellis.document.items import FigureItem, Item, JoinItem, LinkedFields, StepItem
+from keen_trellis.document.items import Item
 from keen_trellis.errors import UserError
-from keen_trellis.plan.bays import Bay
 from keen_trellis.plan.schema import Schema, SchemaColumn
 from keen_trellis.progress import Cancelled, Report, part
 from keen_trellis.read import Secrets
@@ -104,6 +89,8 @@ class Session(QObject):
     jobs, looks, writes : Jobs
         The three lanes of work: running, looking (findings, profiles, proposals, copies), and
         delivering. An edit stops a run that is overtaken, and nothing else.
+    building
+        Puts ties, steps and lanes into the trellis.
     looking, watching
         What stands out where something is selected; which files have changed outside.
     fresh : str
@@ -145,6 +132,7 @@ class Session(QObject):
         self._due = QTimer(self, singleShot=True, interval=_AFTER_MS)
         self._due.timeout.connect(self._begin_run)
         self._next: tuple[Callable[[], object], Callable[[Exception], None]] | None = None
+        self.building = Building(self)
         self.looking = Looking(self)
         self.watching = Watching(self)
         self.ran.connect(self.looking.renew)
@@ -431,122 +419,6 @@ class Session(QObject):
         self._next = None
         for jobs in (self.jobs, self.looks, self.writes):
             jobs.finish()
-
-    def tie(self, lane: str, other: str) -> None:
-        """Tie a lane's end to another lane, on the fields that most likely belong together."""
-        left = self.end_table(self.trellis.lane(lane))
-        right = self.end_table(self.trellis.lane(other))
-        if lane == other or left is None or right is None:
-            self._tie(lane, other, ())
-            return
-        names = (self.trellis.lane(lane).name, self.trellis.lane(other).name)
-
-        def propose(report: Report) -> tuple[LinkedFields, ...]:
-            return proposed_link(left, right, names, report)
-
-        stopped = "Stopped: nothing has been tied."
-        self.find_out(propose, lambda link: self._tie(lane, other, link), stopped)
-
-    def propose(self, lane: str, other: str, done: Callable[[str], object]) -> None:
-        """Find out what would link two lanes' ends; `done` gets it in words."""
-        left, right = (self.end_table(self.trellis.lane(one)) for one in (lane, other))
-        names = (self.trellis.lane(lane).name, self.trellis.lane(other).name)
-        if left is not None and right is not None:
-            self.find_out(lambda report: proposed_words(left, right, names, report), done, "")
-
-    def _tie(self, lane: str, other: str, link: tuple[LinkedFields, ...]) -> None:
-        if self.do(AddTie(lane, other, link)):
-            self.fresh = self.trellis.lane(lane).items[-1].id
-            self.select(self.fresh)
-
-    def blend(self, lane: str, other: str) -> None:
-        """Blend a lane's end with another, by the fields that most likely belong together."""
-        sides = [self.end_table(self.trellis.lane(one)) for one in (lane, other)]
-        names = (self.trellis.lane(lane).name, self.trellis.lane(other).name)
-
-        def propose(report: Report) -> AddBlend:
-            return proposed_blend(lane, other, sides, names, report)
-
-        self.find_out(propose, self._add_blend, "Stopped: nothing has been blended.")
-
-    def _add_blend(self, edit: AddBlend) -> None:
-        if self.do(edit):
-            self.fresh = self.trellis.lane(edit.lane).items[-1].id
-            self.select(self.fresh)
-
-    def change_tie(self, kind: str) -> None:
-        """Make the selected tie another kind of tie, keeping what still makes sense."""
-        item = self.selected_item
-        if item is None or not item.takes() or item.type == kind:
-            return
-        figures: tuple[tuple[FigureItem, ...], ...] = ()
-        if kind == "blend":
-            sides = self.results.sides(item.id)
-            figures = usual_figures_of([None if isinstance(s, UserError) else s for s in sides])
-        self.do(ChangeTie(item.id, kind, figures))
-
-    def link_naturally(self) -> None:
-        """Link the selected join by all columns that have one name on both sides."""
-        item = self.selected_item
-        if not isinstance(item, JoinItem):
-            return
-        sides = [getattr(side, "columns", ()) for side in self.results.sides(item.id)]
-        names = [name for name in sides[0] if name in sides[1]] if len(sides) > 1 else []
-        if not names:
-            lane, other = self.trellis.place_of(item.id)[0], self.trellis.lane(item.lane)
-            self.said.emit(
-                f"{lane.name} and {other.name} have no column of one name, so there is no natural "
-                "join of them. Choose the fields that belong together.",
-                True,
-            )
-            return
-        link = tuple(LinkedFields(left=name, right=name) for name in names)
-        self.do(SetLink(item.id, link, "Link all columns of one name"))
-
-    def stack(self, lane: str, other: str) -> None:
-        """Put the rows at a lane's end below those at the end of another."""
-        if self.do(AddStack(lane, (other,))):
-            self.fresh = self.trellis.lane(lane).items[-1].id
-            self.select(self.fresh)
-
-    def begin_with_bay(self, bay: Bay) -> None:
-        """Begin a lane with the rows of a bay of the selected join or blend."""
-        item = self.selected_item
-        if item is not None and item.has_bays:
-            self._begin(lane_with_bay(self.trellis, item.id, bay))
-
-    def begin_with_rows(self) -> None:
-        """Begin a lane with the rows after what is selected; at its end for a lane itself."""
-        lane, item = self.selected_lane, self.selected_item
-        if lane is not None:
-            after = item.id if item else self.trellis.end_of(lane)
-            self._begin(lane_with_rows(self.trellis, lane.id, after))
-
-    def _begin(self, edit: AddLane) -> None:
-        before = {lane.id for lane in self.trellis.lanes}
-        if self.do(edit):
-            self.select(next(lane.id for lane in self.trellis.lanes if lane.id not in before))
-
-    def add_step(self, step: StepItem, after: str = "") -> None:
-        """Put a step on the selected lane, and select it.
-
-        Parameters
-        ----------
-        step : StepItem
-            Its id is made anew.
-        after : str, optional
-            The part that it stands behind: what is selected where not given, or the last item of a
-            lane that is selected itself.
-        """
-        lane, item = self.selected_lane, self.selected_item
-        if lane is None:
-            return
-        before = {one.id for one in lane.items}
-        after = after or (item.id if item else self.trellis.end_of(lane))
-        if self.do(InsertItem(lane.id, after, step, f"Add a step: {step.title}")):
-            items = self.trellis.lane(lane.id).items
-            self.fresh = next(one.id for one in items if one.id not in before)
-            self.select(self.fresh)
 
     def deliver(self, only: list[str] | None = None, despite: bool = False) -> None:
         """Write the deliveries of the trellis as it is now, or some of them.

@@ -49,7 +49,7 @@ class BlendPage(Page):
         self._notice = Notice("blend.trouble")
         self._bays = Bays(session, theme, takes_pairs=False)
         self._bays.switched.connect(self._switch_bay)
-        self._bays.lane_asked.connect(session.begin_with_bay)
+        self._bays.lane_asked.connect(session.building.begin_with_bay)
         self._said = QFrame()
         self._said.setProperty("said", True)
         self._words = label()

@@ -42,7 +42,7 @@ class MatchPage(Page):
         self._said = _SaidBar(self._choose_join_type, theme)
         self._lay_out()
         self._bays.switched.connect(self._switch_bay)
-        self._bays.lane_asked.connect(self.session.begin_with_bay)
+        self._bays.lane_asked.connect(self.session.building.begin_with_bay)
         self._bays.same.connect(self._take_pairs)
 
     def _lay_out(self) -> None:

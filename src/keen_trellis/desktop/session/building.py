@@ -1,0 +1,166 @@
+"""What is put on lanes: ties by the fields that likely belong together, steps, lanes begun."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING
+
+from keen_trellis.desktop.session.proposing import (
+    proposed_blend,
+    proposed_link,
+    proposed_words,
+    usual_figures_of,
+)
+from keen_trellis.document import Trellis
+from keen_trellis.document.edits import (
+    AddBlend,
+    AddLane,
+    AddStack,
+    AddTie,
+    ChangeTie,
+    InsertItem,
+    SetLink,
+    lane_with_bay,
+    lane_with_rows,
+)
+from keen_trellis.document.items import FigureItem, JoinItem, LinkedFields, StepItem
+from keen_trellis.errors import UserError
+from keen_trellis.plan.bays import Bay
+from keen_trellis.progress import Report
+
+if TYPE_CHECKING:
+    from keen_trellis.desktop.session.session import Session
+
+
+class Building:
+    """Puts ties, steps and lanes into the trellis of a session, and selects what is new."""
+
+    def __init__(self, session: Session) -> None:
+        self._session = session
+
+    @property
+    def _trellis(self) -> Trellis:
+        return self._session.trellis
+
+    def tie(self, lane: str, other: str) -> None:
+        """Tie a lane's end to another lane, on the fields that most likely belong together."""
+        left = self._session.end_table(self._trellis.lane(lane))
+        right = self._session.end_table(self._trellis.lane(other))
+        if lane == other or left is None or right is None:
+            self._tie(lane, other, ())
+            return
+        names = (self._trellis.lane(lane).name, self._trellis.lane(other).name)
+
+        def propose(report: Report) -> tuple[LinkedFields, ...]:
+            return proposed_link(left, right, names, report)
+
+        stopped = "Stopped: nothing has been tied."
+        self._session.find_out(propose, lambda link: self._tie(lane, other, link), stopped)
+
+    def propose(self, lane: str, other: str, done: Callable[[str], object]) -> None:
+        """Find out what would link two lanes' ends; `done` gets it in words."""
+        left, right = (self._session.end_table(self._trellis.lane(one)) for one in (lane, other))
+        names = (self._trellis.lane(lane).name, self._trellis.lane(other).name)
+        if left is not None and right is not None:
+            self._session.find_out(
+                lambda report: proposed_words(left, right, names, report), done, ""
+            )
+
+    def _tie(self, lane: str, other: str, link: tuple[LinkedFields, ...]) -> None:
+        if self._session.do(AddTie(lane, other, link)):
+            self._session.fresh = self._trellis.lane(lane).items[-1].id
+            self._session.select(self._session.fresh)
+
+    def blend(self, lane: str, other: str) -> None:
+        """Blend a lane's end with another, by the fields that most likely belong together."""
+        sides = [self._session.end_table(self._trellis.lane(one)) for one in (lane, other)]
+        names = (self._trellis.lane(lane).name, self._trellis.lane(other).name)
+
+        def propose(report: Report) -> AddBlend:
+            return proposed_blend(lane, other, sides, names, report)
+
+        self._session.find_out(propose, self._add_blend, "Stopped: nothing has been blended.")
+
+    def _add_blend(self, edit: AddBlend) -> None:
+        if self._session.do(edit):
+            self._session.fresh = self._trellis.lane(edit.lane).items[-1].id
+            self._session.select(self._session.fresh)
+
+    def change_tie(self, kind: str) -> None:
+        """Make the selected tie another kind of tie, keeping what still makes sense."""
+        item = self._session.selected_item
+        if item is None or not item.takes() or item.type == kind:
+            return
+        figures: tuple[tuple[FigureItem, ...], ...] = ()
+        if kind == "blend":
+            sides = self._session.results.sides(item.id)
+            figures = usual_figures_of([None if isinstance(s, UserError) else s for s in sides])
+        self._session.do(ChangeTie(item.id, kind, figures))
+
+    def link_naturally(self) -> None:
+        """Link the selected join by all columns that have one name on both sides."""
+        item = self._session.selected_item
+        if not isinstance(item, JoinItem):
+            return
+        sides = [getattr(side, "columns", ()) for side in self._session.results.sides(item.id)]
+        names = [name for name in sides[0] if name in sides[1]] if len(sides) > 1 else []
+        if not names:
+            lane, other = (
+                self._trellis.place_of(item.id)[0],
+                self._trellis.lane(item.lane),
+            )
+            self._session.said.emit(
+                f"{lane.name} and {other.name} have no column of one name, so there is no natural "
+                "join of them. Choose the fields that belong together.",
+                True,
+            )
+            return
+        link = tuple(LinkedFields(left=name, right=name) for name in names)
+        self._session.do(SetLink(item.id, link, "Link all columns of one name"))
+
+    def stack(self, lane: str, other: str) -> None:
+        """Put the rows at a lane's end below those at the end of another."""
+        if self._session.do(AddStack(lane, (other,))):
+            self._session.fresh = self._trellis.lane(lane).items[-1].id
+            self._session.select(self._session.fresh)
+
+    def begin_with_bay(self, bay: Bay) -> None:
+        """Begin a lane with the rows of a bay of the selected join or blend."""
+        item = self._session.selected_item
+        if item is not None and item.has_bays:
+            self._begin(lane_with_bay(self._trellis, item.id, bay))
+
+    def begin_with_rows(self) -> None:
+        """Begin a lane with the rows after what is selected; at its end for a lane itself."""
+        lane, item = self._session.selected_lane, self._session.selected_item
+        if lane is not None:
+            after = item.id if item else self._trellis.end_of(lane)
+            self._begin(lane_with_rows(self._trellis, lane.id, after))
+
+    def _begin(self, edit: AddLane) -> None:
+        before = {lane.id for lane in self._trellis.lanes}
+        if self._session.do(edit):
+            self._session.select(
+                next(lane.id for lane in self._trellis.lanes if lane.id not in before)
+            )
+
+    def add_step(self, step: StepItem, after: str = "") -> None:
+        """Put a step on the selected lane, and select it.
+
+        Parameters
+        ----------
+        step : StepItem
+            Its id is made anew.
+        after : str, optional
+            The part that it stands behind: what is selected where not given, or the last item of a
+            lane that is selected itself.
+        """
+        lane, item = self._session.selected_lane, self._session.selected_item
+        if lane is None:
+            return
+        before = {one.id for one in lane.items}
+        after = after or (item.id if item else self._trellis.end_of(lane))
+        if self._session.do(InsertItem(lane.id, after, step, f"Add a step: {step.title}")):
+            items = self._trellis.lane(lane.id).items
+            self._session.fresh = next(one.id for one in items if one.id not in before)
+            self._session.select(self._session.fresh)
