@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Collection, Sequence
 from enum import StrEnum
 from typing import Literal
 
@@ -57,3 +57,39 @@ def comparable(left: Kind, right: Kind) -> bool:
     if left is right:
         return True
     return any(left in group and right in group for group in (NUMERIC, BY_DAY))
+
+
+def widest(kinds: Sequence[Kind]) -> Kind:
+    """Return the kind that holds the values of all: of numbers, or of dates and date-times.
+
+    Raises
+    ------
+    ValueError
+        None does without turning them into text.
+    """
+    found = dict.fromkeys(kinds)
+    if len(found) == 1:
+        return kinds[0]
+    if all(kind in NUMERIC for kind in found):
+        return Kind.NUMBER if Kind.NUMBER in found else Kind.EXACT
+    if all(kind in BY_DAY for kind in found):
+        return Kind.DATE_TIME
+    raise ValueError
+
+
+def castable(kind: Kind, to: Kind) -> bool:
+    """Whether values of one kind can be cast to another, as far as they fit."""
+    if kind is to or Kind.TEXT in (kind, to):
+        return True
+    if kind.is_numeric and to.is_numeric:
+        return True
+    return (kind, to) in _ACROSS
+
+
+_ACROSS = {
+    (Kind.DATE, Kind.DATE_TIME),
+    (Kind.DATE_TIME, Kind.DATE),
+    (Kind.DATE_TIME, Kind.TIME),
+    (Kind.BOOLEAN, Kind.INTEGER),
+    (Kind.INTEGER, Kind.BOOLEAN),
+}

@@ -4,18 +4,18 @@ from __future__ import annotations
 
 import datetime as dt
 import difflib
-from collections.abc import Callable, Iterator, Mapping, Sequence
-from contextlib import contextmanager
-from contextvars import ContextVar
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from decimal import Decimal
 from functools import lru_cache
 from typing import TYPE_CHECKING
 
 from keen_trellis.data import Kind
+from keen_trellis.data.kinds import castable, widest
 from keen_trellis.errors import FormulaError, with_article
+from keen_trellis.formulas.today import today
 from keen_trellis.plan.formulas import Applied, Cell, Constant, Valued
-from keen_trellis.plan.functions import FUNCTIONS, Function, Takes, castable, widest
+from keen_trellis.plan.functions import FUNCTIONS, Function, Takes
 from keen_trellis.plan.schema import Schema
 from keen_trellis.plan.text_rules import TEXT_RULES
 from keen_trellis.words import counted, listed
@@ -27,19 +27,6 @@ LETTERS_AT_MOST = 4_000
 DEPTH_AT_MOST = 60
 
 Place = tuple[int, int]
-
-_today: ContextVar[dt.date | None] = ContextVar("today", default=None)
-
-
-@contextmanager
-def one_day() -> Iterator[dt.date]:
-    """Let CURRENT_DATE be one day for all that is read within, however long it takes."""
-    day = dt.date.today()
-    token = _today.set(day)
-    try:
-        yield day
-    finally:
-        _today.reset(token)
 
 
 def formula(text: str, schema: Schema, where: str = "these rows") -> Valued:
@@ -62,7 +49,7 @@ def formula(text: str, schema: Schema, where: str = "these rows") -> Valued:
     UnknownColumnError
         Never: a column that is not there is a `FormulaError` as well, with its place.
     """
-    return _formula(text, schema, where, _today.get() or dt.date.today())
+    return _formula(text, schema, where, today())
 
 
 def renamed(text: str, change: Callable[[str], str]) -> str:

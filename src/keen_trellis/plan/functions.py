@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from keen_trellis.data import Kind
-from keen_trellis.data.kinds import BY_DAY, NUMERIC
+from keen_trellis.data.kinds import BY_DAY, NUMERIC, widest
 
 Kinds = tuple[Kind, ...]
 Group = Literal["text", "numbers", "dates and times", "comparisons", "choices", "kinds"]
@@ -88,42 +88,6 @@ def fixed(kind: Kind) -> Callable[[Sequence[Kind]], Kind]:
 def first(kinds: Sequence[Kind]) -> Kind:
     """Return the kind of the first argument."""
     return kinds[0]
-
-
-def widest(kinds: Sequence[Kind]) -> Kind:
-    """Return the kind that holds the values of all: of numbers, or of dates and date-times.
-
-    Raises
-    ------
-    ValueError
-        None does without turning them into text.
-    """
-    found = dict.fromkeys(kinds)
-    if len(found) == 1:
-        return kinds[0]
-    if all(kind in NUMERIC for kind in found):
-        return Kind.NUMBER if Kind.NUMBER in found else Kind.EXACT
-    if all(kind in BY_DAY for kind in found):
-        return Kind.DATE_TIME
-    raise ValueError
-
-
-def castable(kind: Kind, to: Kind) -> bool:
-    """Whether values of one kind can be cast to another, as far as they fit."""
-    if kind is to or Kind.TEXT in (kind, to):
-        return True
-    if kind.is_numeric and to.is_numeric:
-        return True
-    return (kind, to) in _ACROSS
-
-
-_ACROSS = {
-    (Kind.DATE, Kind.DATE_TIME),
-    (Kind.DATE_TIME, Kind.DATE),
-    (Kind.DATE_TIME, Kind.TIME),
-    (Kind.BOOLEAN, Kind.INTEGER),
-    (Kind.INTEGER, Kind.BOOLEAN),
-}
 
 
 _text, _truth, _whole = fixed(Kind.TEXT), fixed(Kind.BOOLEAN), fixed(Kind.INTEGER)

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from keen_trellis.document.sources import InTrellis
 from keen_trellis.document.trellis import Lane, Trellis
 from keen_trellis.errors import UserError, WaitingError
-from keen_trellis.formulas.reading import one_day
+from keen_trellis.formulas.today import one_day
 from keen_trellis.plan.nodes import Node
 
 

@@ -114,7 +114,7 @@ class Session(QObject):
 
     def __init__(self) -> None:
         super().__init__()
-        self.trellis = Trellis()
+        self.trellis = Trellis.model_construct()  # empty: checking it would build every model first
         self.results = Results()
         self.path: Path | None = None
         self.selection = ""

@@ -6,11 +6,11 @@ from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING, Literal, Self
 
 from keen_trellis.data import Kind
+from keen_trellis.data.kinds import widest
 from keen_trellis.document.items.base import StepItem
 from keen_trellis.document.items.values import typed
 from keen_trellis.errors import LinkError
 from keen_trellis.plan.formulas import Applied, Cell, Constant, Valued
-from keen_trellis.plan.functions import widest
 from keen_trellis.plan.link import Side
 from keen_trellis.plan.nodes import Node
 from keen_trellis.plan.steps import Carried, Computed

@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING, Literal, Self
 
+from pydantic import Field
+
 from keen_trellis.document.items.base import Part, StepItem
 from keen_trellis.plan.link import Side
 from keen_trellis.plan.nodes import Node
@@ -31,7 +33,9 @@ class FormulaItem(StepItem):
     """
 
     type: Literal["formula"] = "formula"
-    columns: tuple[NamedFormula, ...] = (NamedFormula(name="new", formula=""),)
+    columns: tuple[NamedFormula, ...] = Field(
+        default_factory=lambda: (NamedFormula(name="new", formula=""),)
+    )
 
     def node(self, rows: Node, taken: Sequence[Node], names: Sequence[str]) -> Node:
         """Return the rows with the columns worked out."""

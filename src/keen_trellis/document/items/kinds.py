@@ -8,10 +8,10 @@ from typing import TYPE_CHECKING, Literal, Self
 from pydantic import Field
 
 from keen_trellis.data import Kind
+from keen_trellis.data.kinds import castable
 from keen_trellis.document.items.base import StepItem
 from keen_trellis.errors import LinkError
 from keen_trellis.plan.formulas import Applied, Cell, Valued
-from keen_trellis.plan.functions import castable
 from keen_trellis.plan.link import Side
 from keen_trellis.plan.nodes import Node
 from keen_trellis.plan.steps import Computed

@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING, Literal, Self
 
+from pydantic import Field
+
 from keen_trellis.document.items.base import StepItem
 from keen_trellis.document.items.blend import FigureItem
 from keen_trellis.plan.link import Side
@@ -28,7 +30,7 @@ class SummariseItem(StepItem):
 
     type: Literal["summarise"] = "summarise"
     by: tuple[str, ...] = ()
-    figures: tuple[FigureItem, ...] = (FigureItem(column=None, how="count"),)
+    figures: tuple[FigureItem, ...] = Field(default_factory=lambda: (FigureItem(how="count"),))
 
     def node(self, rows: Node, taken: Sequence[Node], names: Sequence[str]) -> Node:
         """Return the summary."""
