@@ -2,7 +2,7 @@
 PYTHON := .venv/bin/python
 READY := .venv/.ready
 
-.PHONY: demo example test mutants check bench docs shots clean
+.PHONY: demo example test mutants fuzz check bench docs shots clean
 
 demo: $(READY) ## open the window with the demo trellis
 	@if [ -n "$$DISPLAY$$WAYLAND_DISPLAY" ]; then \
@@ -18,6 +18,10 @@ test: $(READY) ## run all tests, the packages side by side
 
 mutants: $(READY) ## put small faults into the matching, and see how many its tests notice
 	$(PYTHON) tools/mutants.py 50
+
+fuzz: $(READY) ## feed formulas by chance to their reader, for five minutes
+	.venv/bin/pip install --quiet --disable-pip-version-check atheris==3.0.0
+	$(PYTHON) tools/fuzz_formulas.py
 
 check: $(READY) ## lint, format, types and layering
 	.venv/bin/ruff check .

@@ -161,4 +161,32 @@ def _large(folder: Path) -> Iterator[Result]:
     orders = iter(["code", "left", ""] * 10)
     sort = lambda: grid.sort_by(next(orders))  # noqa: E731
     yield Result("… its outcome sorted: longest pause", shown.longest_pause(sort), None, 50, "ms")
+    yield from _steps(shown)
     shown.close()
+
+
+def _steps(shown: _Window) -> Iterator[Result]:
+    """Change a step that changes every row, and type into a formula; the tie stands behind both."""
+    from PySide6.QtWidgets import QPlainTextEdit
+
+    from keen_trellis.document.edits import SetItem
+    from keen_trellis.document.items import FormulaItem, NamedFormula, TidyItem
+
+    session = shown.session
+    session.select("left")
+    shown.window.bench.open_page("rows")
+    session.building.add_step(TidyItem(id="", columns=("code",), letters="small letters"), "left")
+    shown.until_quiet()
+    letters = iter(["stay", "small letters"] * 10)
+    tidy = lambda: session.do(SetItem(session.selected_item.but(letters=next(letters))))  # noqa: E731
+    what = "… a step changed before the tie, all rows: longest pause"
+    yield Result(what, shown.longest_pause(tidy), None, 50, "ms")
+    columns = (NamedFormula(name="new", formula="code || 'x'"),)
+    session.building.add_step(FormulaItem(id="", columns=columns))
+    shown.until_quiet()
+    field = shown.window.findChild(QPlainTextEdit, "formula.0.text")
+    keys = iter("abcdefghij")
+    typed = lambda: field.insertPlainText(next(keys))  # noqa: E731
+    yield Result(
+        "… a key typed into a formula: longest pause", shown.longest_pause(typed), None, 50, "ms"
+    )

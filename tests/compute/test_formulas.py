@@ -335,6 +335,7 @@ class ReadingTest(unittest.TestCase):
             ("COALESCE(route, passengers)", "passengers", "“passengers” is an integer"),
             ("CASE WHEN route THEN 1 END", "route", "“route” is text; WHEN takes a boolean."),
             ("route route", "route route", "is nothing that a formula can say"),
+            (".5.5", ".5.5", "is no number"),
             ("SELECT 1", "SELECT 1", "is nothing that a formula can say"),
             ("route IN (SELECT 1)", "route IN (SELECT 1)", "IN takes values between brackets."),
         ):

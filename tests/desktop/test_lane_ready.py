@@ -5,7 +5,14 @@ import unittest
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QAction, QContextMenuEvent, QKeySequence
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QLineEdit, QMenu, QPlainTextEdit, QPushButton
+from PySide6.QtWidgets import (
+    QApplication,
+    QLineEdit,
+    QListWidget,
+    QMenu,
+    QPlainTextEdit,
+    QPushButton,
+)
 
 from keen_trellis.compute.stepped import Stepped
 from keen_trellis.data import Table
@@ -226,6 +233,64 @@ class FormulaOnTheBenchTest(StepCase):
         assert isinstance(step, FormulaItem)
         self.assertEqual(step.columns[0].formula, "TRIM(amount)")  # nothing typed is lost
         self.choose("formula.0.text.functions", "ABS")
+
+
+class FilterFurtherTest(StepCase):
+    def test_a_value_is_picked_from_a_list_with_counts(self) -> None:
+        self.trigger("step.filter")
+        self.choose("filter.add", "office")
+        self.choose("filter.0.test", "=")
+        self.click("filter.0.value.0.pick")
+        rows = self.session.results.table("takings")
+        assert rows is not None
+        wanted = rows.column("office").to_list().count("Tolland")
+        found = self.find(QListWidget, "filter.0.value.0.picker.found")
+        shown = [found.item(row).text() for row in range(found.count())]
+        self.assertIn(f"Tolland    {wanted:,} rows", shown)
+        field = self.find(QLineEdit, "filter.0.value.0.picker.field")
+        self.key(Qt.Key.Key_Return, field, "toll")
+        self.assertEqual(self.text("filter.0.value.0"), "Tolland")
+        self.assertEqual(len(self.rows()), wanted)
+
+    def test_conditions_within_conditions_are_asked_by_a_formula(self) -> None:
+        self.trigger("step.filter")
+        self.click("filter.ask_formula")
+        field = self.find(QPlainTextEdit, "filter.formula")
+        text = "(office = 'Tolland' AND amount > 500) OR office IS NULL"
+        QTest.keyClicks(field, text)
+        offered = QApplication.activePopupWidget()
+        if offered is not None:
+            offered.hide()
+        QTest.keyClick(field, Qt.Key.Key_Return)
+        self.settle()
+        kept = [
+            (office, amount)
+            for office, amount in zip(
+                self.rows().column("office").to_list(),
+                self.rows().column("amount").to_list(),
+                strict=True,
+            )
+        ]
+        self.assertTrue(kept)
+        self.assertTrue(all(o is None or (o == "Tolland" and a > 500) for o, a in kept))
+        self.choose("filter.add", "amount")
+        self.assertIn("and", self.session.trellis.item(self.step().id).brief)  # type: ignore[attr-defined]
+        field.setFocus()
+        field.selectAll()
+        QTest.keyClicks(field, "amount + 1")
+        said = "This gives exact decimal; boolean is wanted here. Compare it with something."
+        self.assertEqual(self.text("filter.formula.says"), said)
+
+    def test_what_is_still_empty_is_said_after_a_fill(self) -> None:
+        self.session.select("sailings-vessels")
+        self.settle()
+        self.add_step("fill")
+        still = self.text("fill.still")
+        self.assertRegex(still, r"Still without a value: .*zone 11")
+        self.choose("fill.column.add", "zone")
+        self.write("fill.value", "no route")
+        self.assertNotIn("zone", self.text("fill.still"))
+        self.assertIn("distance 11", self.text("fill.still"))
 
 
 class LinkByFormulaTest(StepCase):

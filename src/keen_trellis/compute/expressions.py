@@ -19,6 +19,7 @@ from keen_trellis.data import Column, Kind, Table
 from keen_trellis.data.kinds import comparable
 from keen_trellis.errors import LinkError
 from keen_trellis.plan.expressions import Expression, Joint, Tested
+from keen_trellis.plan.formulas import Valued
 
 Flags = NDArray[np.bool_]
 
@@ -55,7 +56,19 @@ def truth(expression: Expression, table: Table) -> Truth:
             if not parts:  # nothing is asked
                 return Truth(np.ones(len(table), bool), np.zeros(len(table), bool))
             return reduce(_both if expression.of == "all" else _either, parts)
+        case Valued():
+            return _of_formula(expression, table)
     raise TypeError(f"{type(expression).__name__} has no value for rows.")
+
+
+def _of_formula(formula: Valued, table: Table) -> Truth:
+    """Return the truth of a formula; where it cannot be worked out, it is unknown."""
+    from keen_trellis.compute.formula.evaluate import evaluated
+
+    column = evaluated(formula, table).column
+    if column.absent is None:
+        return Truth(column.values, ~column.values)
+    return Truth(column.values & ~column.absent, ~column.values & ~column.absent)
 
 
 def filtered(table: Table, condition: Expression, column: str | None = None) -> Table:

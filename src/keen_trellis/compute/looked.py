@@ -16,6 +16,7 @@ import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from keen_trellis.compute.join.comparing import sortable
+from keen_trellis.compute.join.keys import own_codes
 from keen_trellis.data import BLANK, GAP, Column, Field, Kind, Rows, Table
 from keen_trellis.progress import Report, quiet
 
@@ -206,3 +207,29 @@ def _keys(column: Column) -> NDArray[Any]:
         rank[order] = np.arange(len(order))
         keys = rank[column.values]
     return keys
+
+
+def empty_cells(table: Table, report: Report = quiet) -> list[tuple[str, int]]:
+    """Return the columns with cells that have no value, and how many, the most first."""
+    found = []
+    for place, field in enumerate(table.fields):
+        report(place / len(table.fields), "Counting what is empty")
+        absent = table.fetch(field).absent
+        if absent is not None and absent.any():
+            found.append((field.name, int(np.count_nonzero(absent))))
+    return sorted(found, key=lambda one: -one[1])
+
+
+def values_of(
+    table: Table, column: str, at_most: int, report: Report = quiet
+) -> list[tuple[str, int]]:
+    """Return the values of a column as they are shown, each with its rows, the most first."""
+    report(0.0, f"Counting the values of {column}")
+    values = table.column(column)
+    rows = np.arange(len(values)) if values.absent is None else np.flatnonzero(~values.absent)
+    codes = own_codes(values.take(rows))
+    times = np.bincount(codes.left, minlength=codes.size)
+    first = np.zeros(codes.size, np.intp)
+    first[codes.left] = rows
+    order = np.argsort(-times, kind="stable")[:at_most]
+    return [(values.text(int(first[c])), int(times[c])) for c in order if times[c]]

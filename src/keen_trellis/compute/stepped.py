@@ -56,6 +56,13 @@ class Stepped:
         return np.flatnonzero(found)
 
     @cached_property
+    def only_changed(self) -> tuple[Table, Table, dict[str, Flags]]:
+        """The changed rows before and after, and which of their cells differ."""
+        rows = self.changed_rows
+        marks = {name: flags[rows] for name, flags in self.changed.items()}
+        return self.before.take(rows), self.outcome.take(rows), marks
+
+    @cached_property
     def left_out(self) -> Table | None:
         """The rows that do not go on; None where a step does more than choose rows."""
         if self.rows is None:
@@ -112,10 +119,6 @@ class Stepped:
             return f"{len(self.changed_rows):,} of {counted(before, 'row')} {verb}"
         if self.added:
             return f"{listed(self.added)} for {counted(before, 'row')}"
-        gone = [name for name in self.before.columns if name not in self.outcome.columns]
-        if len(self.outcome.columns) < len(self.before.columns):
-            kept = f"{len(self.outcome.columns):,} of {len(self.before.columns):,} columns go on"
-            return f"{kept}, without {listed(gone)}" if len(gone) <= _TOLD else kept
         return f"{counted(before, 'row')} go on"
 
     @cached_property

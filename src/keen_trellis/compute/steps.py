@@ -30,7 +30,7 @@ from keen_trellis.plan.steps import (
     Picked,
     Repeated,
 )
-from keen_trellis.words import counted
+from keen_trellis.words import counted, listed
 
 
 def stepped(node: OnRows, table: Table) -> Stepped:
@@ -49,7 +49,8 @@ def stepped(node: OnRows, table: Table) -> Stepped:
             chosen = Table(
                 tuple(fields[old] for old, _ in node.columns), table.strands, table.n_rows
             )
-            return Stepped(table, chosen.renamed([new for _, new in node.columns]))
+            outcome = chosen.renamed([new for _, new in node.columns])
+            return Stepped(table, outcome, says=_picked_said(table, node))
         case Grouped():
             summary = summarise(table, node.by, node.figures)
             return Stepped(table, summary.with_origins({c.name: c.origin for c in node.schema}))
@@ -68,6 +69,20 @@ def stepped(node: OnRows, table: Table) -> Stepped:
         case _:
             raise TypeError(f"{type(node).__name__} cannot be run.")
     return Stepped(table, table.take(rows), rows=rows)
+
+
+def _picked_said(table: Table, node: Picked) -> str:
+    """Return how many columns go on, which do not, and how many are called otherwise."""
+    kept = {old for old, _ in node.columns}
+    gone = [name for name in table.columns if name not in kept]
+    said = f"{len(kept):,} of {counted(len(table.columns), 'column')} go on"
+    if gone:
+        said += f", without {listed(gone)}" if len(gone) <= _TOLD else ""
+    other = sum(old != new for old, new in node.columns)
+    return f"{said}, {other:,} under another name" if other else said
+
+
+_TOLD = 4
 
 
 def _computed(node: Computed, table: Table) -> Stepped:

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import datetime as dt
 import difflib
+import math
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
-from decimal import Decimal
+from decimal import Decimal, InvalidOperation
 from functools import lru_cache
 from typing import TYPE_CHECKING
 
@@ -305,12 +306,20 @@ class _Reading:
         if tree.is_string:
             return Constant(str(tree.this), Kind.TEXT)
         digits = str(tree.this)
+        try:
+            value = Decimal(digits)
+        except InvalidOperation as error:
+            raise self.error(
+                tree, f"“{digits[:40]}” is no number.", "Write one such as 1.5."
+            ) from error
         if "e" in digits.lower():
-            return Constant(float(digits), Kind.NUMBER)
+            number = float(value)
+            if math.isinf(number):
+                raise self.error(tree, "A number has 308 digits at most.", "Write fewer.")
+            return Constant(number, Kind.NUMBER)
         if digits.isdecimal() and int(digits) < 2**63:
             return Constant(int(digits), Kind.INTEGER)
-        value = Decimal(digits)
-        if len(value.as_tuple().digits) > 38:
+        if len(value.as_tuple().digits) > 38 or -int(value.as_tuple().exponent) > 38:
             raise self.error(tree, "A number has 38 digits at most.", "Write fewer.")
         return Constant(value, Kind.EXACT)
 

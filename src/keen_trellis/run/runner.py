@@ -17,6 +17,7 @@ from keen_trellis.compute.filtered import Filtered
 from keen_trellis.compute.promised import Checked, checked
 from keen_trellis.compute.schemas import schema_of
 from keen_trellis.compute.sizes import size_of
+from keen_trellis.compute.stepped import Stepped
 from keen_trellis.compute.tied import Tied
 from keen_trellis.document.items import JoinItem
 from keen_trellis.document.sources import BaySource, InTrellis, Source
@@ -333,6 +334,8 @@ def _look_ahead(value: Any) -> None:
     """Work out what somebody will look at, so that nobody has to wait then."""
     if isinstance(value, Filtered):
         _ = value.left_out
+    if isinstance(value, Stepped):
+        _ = value.only_changed if value.changed or value.faults else value.left_out
     if isinstance(value, Tied):
         _look_at_bays(value)
 

@@ -6,15 +6,22 @@ from collections.abc import Callable, Sequence
 from functools import partial
 from typing import cast
 
+from PySide6.QtWidgets import QLineEdit
+
 from keen_trellis.data import Table
 from keen_trellis.desktop.bench.sentence import Sentence
 from keen_trellis.desktop.controls import Choice
+from keen_trellis.desktop.picker import Pick, Picker
 from keen_trellis.desktop.theme import value_font
 from keen_trellis.document.items import ConditionItem
 from keen_trellis.plan.operators import TEST_WORDS, VALUES_OF, Test
+from keen_trellis.progress import Report
+from keen_trellis.words import counted
 
 _VALUE_WIDTH = 130
 _LOOKED_AT = 1_000
+_OFFERED = 1_000
+_OF_VALUES = ("=", "<>", "in")
 
 
 class Conditions:
@@ -30,6 +37,8 @@ class Conditions:
     conditions : tuple of ConditionItem
     changed : callable
         Takes the conditions as they are to be.
+    find_out : callable, optional
+        Looks into something aside, as `Session.find_out`; without it values are only typed.
     """
 
     def __init__(
@@ -39,7 +48,9 @@ class Conditions:
         tables: Table | Sequence[Table] | None,
         conditions: tuple[ConditionItem, ...],
         changed: Callable[[tuple[ConditionItem, ...]], object],
+        find_out: Callable[..., object] | None = None,
     ) -> None:
+        self._find_out = find_out
         self._say, self._name = say, name
         self._tables = [tables] if isinstance(tables, Table) else list(tables or ())
         self._conditions, self._changed = conditions, changed
@@ -67,7 +78,11 @@ class Conditions:
                 say.word("and" if condition.is_ == "between" else "or")
             says = f"Value {number + 1} for {condition.column}"
             taken = partial(self._take_value, place, number)
-            say.field(f"{name}.value.{number}", says, value, _VALUE_WIDTH, taken)
+            field = say.field(f"{name}.value.{number}", says, value, _VALUE_WIDTH, taken)
+            if self._find_out is not None and condition.is_ in _OF_VALUES:
+                says = f"Choose from the values of {condition.column}, with their rows"
+                pick = partial(self._offer_values, place, number, field)
+                say.button("▾", f"{name}.value.{number}.pick", says, pick)
         if condition.is_ == "in":
             say.button("+ value", f"{name}.more", "Add a value", partial(self._add_value, place))
         says = "Take this condition out"
@@ -114,6 +129,29 @@ class Conditions:
         values = list(self._conditions[place].values)
         values[number] = text
         self._put(place, values=tuple(values))
+
+    def _offer_values(self, place: int, number: int, field: QLineEdit) -> None:
+        """Offer the values that the column has, each with its rows; counted aside."""
+        column = self._conditions[place].column
+        table = next((one for one in self._tables if column in one.columns), None)
+        if table is None or self._find_out is None:
+            return
+
+        def count(report: Report) -> list[tuple[str, int]]:
+            from keen_trellis.compute.looked import values_of
+
+            return values_of(table, column, _OFFERED, report)
+
+        def offer(found: list[tuple[str, int]]) -> None:
+            picks = [Pick(text, text, counted(rows, "row")) for text, rows in found]
+            name = f"{self._name}.{place}.value.{number}.picker"
+            picker = Picker(name, f"A value of {column}", picks, field)
+            picker.resize(360, 340)
+            picker.chosen.connect(lambda text: self._take_value(place, number, text))
+            picker.move(field.mapToGlobal(field.rect().bottomLeft()))
+            picker.show()
+
+        self._find_out(count, offer, "")
 
     def _add_value(self, place: int) -> None:
         condition = self._conditions[place]

@@ -113,6 +113,7 @@ class Sentence(FlowRow):
     ) -> QLineEdit:
         """Add a place to type in; `taken` gets what stands there once it is left."""
         made = QLineEdit(text)
+        made.setCursorPosition(0)  # of a long text the beginning is seen
         made.setObjectName(name)
         made.setAccessibleName(says)
         made.setFixedWidth(width)

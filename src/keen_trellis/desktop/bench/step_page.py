@@ -216,8 +216,7 @@ class StepPage(Page):
         (self._changed if only else self._all).setChecked(True)
         marks: Mapping[str, Flags] = given.changed
         if only:
-            before, after = self._changed_of(given)
-            marks = {name: flags[rows] for name, flags in given.changed.items()}
+            before, after, marks = given.only_changed
         first, second = self._cards
         first.show_head("Before", len(before), False, colours)
         first.show_rows(before, origins, set(), marks)
@@ -227,15 +226,6 @@ class StepPage(Page):
             self._looked_at = given
             for name in (*given.added, *given.changed)[:1]:
                 second.grid.bring_into_view(name)
-
-    def _changed_of(self, given: Stepped) -> tuple[Table, Table]:
-        """Return the changed rows before and after, the same objects while the result is."""
-        kept = getattr(self, "_kept_changed", None)
-        if kept is None or kept[0] is not given:
-            rows = given.changed_rows
-            kept = (given, given.before.take(rows), given.outcome.take(rows))
-            self._kept_changed = kept
-        return kept[1], kept[2]
 
     def _show_all(self, all_rows: bool) -> None:
         self._all_rows = all_rows

@@ -7,9 +7,10 @@ from typing import TYPE_CHECKING, Literal, Self
 
 from pydantic import model_validator
 
+from keen_trellis.data import Kind
 from keen_trellis.document.items.base import Part, StepItem
 from keen_trellis.document.items.values import typed
-from keen_trellis.errors import UserError
+from keen_trellis.errors import FormulaError, UserError
 from keen_trellis.plan.expressions import Expression, Of, Tested, joint
 from keen_trellis.plan.link import Side
 from keen_trellis.plan.nodes import Kept, Node
@@ -73,15 +74,33 @@ class FilterItem(StepItem):
     conditions : tuple of ConditionItem
         None keep every row.
     of : "all" or "any"
+    formula : str
+        One more condition, as a formula that gives true or false; none where it is empty.
     """
 
     type: Literal["filter"] = "filter"
     conditions: tuple[ConditionItem, ...] = ()
     of: Of = "all"
+    formula: str = ""
 
     def expression(self, schema: Schema, where: str = "the lane") -> Expression:
         """Return what must be true of a row."""
-        return joint(self.of, [c.expression(schema, where) for c in self.conditions])
+        parts: list[Expression] = [c.expression(schema, where) for c in self.conditions]
+        if self.formula.strip():
+            parts.append(self._formula(schema, where))
+        return joint(self.of, parts)
+
+    def _formula(self, schema: Schema, where: str) -> Expression:
+        from keen_trellis.formulas.reading import formula  # loads what others need not wait for
+
+        made = formula(self.formula, schema, where)
+        if made.kind is not Kind.BOOLEAN:
+            raise FormulaError(
+                f"The formula gives {made.kind}, and a filter wants true or false.",
+                "Compare it with something.",
+                (0, len(self.formula)),
+            )
+        return made
 
     def node(self, rows: Node, taken: Sequence[Node], names: Sequence[str]) -> Node:
         """Return the rows for which the conditions are true."""
@@ -95,13 +114,18 @@ class FilterItem(StepItem):
     def renamed(self, change: Callable[[str], str], side: Side | int) -> Self:
         """Return the step with its columns renamed."""
         conditions = tuple(c.but(column=change(c.column)) for c in self.conditions)
-        return self.but(conditions=conditions)
+        if not self.formula:
+            return self.but(conditions=conditions)
+        from keen_trellis.formulas.reading import renamed
+
+        return self.but(conditions=conditions, formula=renamed(self.formula, change))
 
     def sentence(self, trellis: Trellis, lane: Lane) -> str:
         """Return which rows go on."""
-        return f"Keeps the rows where {self.words()}." if self.conditions else "Keeps every row."
+        return f"Keeps the rows where {self.words()}." if self.words() else "Keeps every row."
 
     def words(self) -> str:
         """Return the conditions, joined as they are meant."""
         joiner = " and " if self.of == "all" else " or "
-        return joiner.join(str(condition) for condition in self.conditions)
+        said = [str(condition) for condition in self.conditions]
+        return joiner.join([*said, self.formula.strip()] if self.formula.strip() else said)

@@ -2,19 +2,56 @@
 
 from __future__ import annotations
 
+from functools import partial
 from typing import Any, get_args
 
 from keen_trellis.data import Table
 from keen_trellis.desktop.bench.sentence import Sentence
 from keen_trellis.desktop.bench.step_page import StepPage, tell_columns
-from keen_trellis.desktop.theme import value_font
+from keen_trellis.desktop.controls import OneLine
+from keen_trellis.desktop.session import Session
+from keen_trellis.desktop.theme import Theme, value_font
 from keen_trellis.document.items.fill import Empty, With
+from keen_trellis.progress import Report
+
+_TOLD = 8
 
 
 class FillPage(StepPage):
     """What is filled, in which columns, and with what."""
 
     kind = "fill"
+
+    def __init__(self, session: Session, theme: Theme) -> None:
+        super().__init__(session, theme)
+        self._still = OneLine()
+        self._still.setObjectName("fill.still")
+        self._still.setProperty("soft", True)
+        self._counted: object = None
+        self.below_sentence.addWidget(self._still)
+
+    def show_below(self, item: Any, before: Table | None) -> None:
+        """Say which columns still have cells without a value, once that has been counted."""
+        rows = self.session.results.rows.get(item.id)
+        if not isinstance(rows, Table):
+            self._still.setText("")
+        elif rows is not self._counted:
+            self._counted = rows
+            self._still.setText("")
+
+            def count(report: Report) -> list[tuple[str, int]]:
+                from keen_trellis.compute.looked import empty_cells
+
+                return empty_cells(rows, report)
+
+            self.session.find_out(count, partial(self._say_still, rows), "")
+
+    def _say_still(self, rows: object, found: list[tuple[str, int]]) -> None:
+        if rows is self._counted:
+            told = [f"{name} {count:,}" for name, count in found[:_TOLD]]
+            more = f" and {len(found) - _TOLD:,} more" if len(found) > _TOLD else ""
+            words = f"Still without a value: {', '.join(told)}{more}" if told else ""
+            self._still.setText(words or "No column has a cell without a value any more.")
 
     def tell(self, say: Sentence, item: Any, before: Table | None, lane: str) -> None:
         """Say what is filled."""

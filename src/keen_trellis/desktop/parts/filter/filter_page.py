@@ -4,10 +4,13 @@ from __future__ import annotations
 
 from typing import Any
 
-from keen_trellis.data import Table
+from keen_trellis.data import Kind, Table
 from keen_trellis.desktop.bench.conditions import Conditions
+from keen_trellis.desktop.bench.formula_field import FormulaField
 from keen_trellis.desktop.bench.sentence import Sentence
 from keen_trellis.desktop.bench.step_page import StepPage
+from keen_trellis.desktop.session import Session
+from keen_trellis.desktop.theme import Theme
 from keen_trellis.document.items import ConditionItem
 
 _OF = {"all": "all of these hold", "any": "any of these holds"}
@@ -19,26 +22,72 @@ class FilterPage(StepPage):
     kind = "filter"
     chooses_rows = True
 
+    def __init__(self, session: Session, theme: Theme) -> None:
+        super().__init__(session, theme)
+        self._formula = FormulaField("filter.formula", theme)
+        self._formula.taken.connect(self._take_formula)
+        self._formula.hide()
+        self._asked = ""
+        self.below_sentence.addWidget(self._formula)
+
+    def set_theme(self, theme: Theme) -> None:
+        """Take the colours of a theme."""
+        super().set_theme(theme)
+        self._formula.theme = theme
+
+    def show_below(self, item: Any, before: Table | None) -> None:
+        """Show the formula, where there is one or one is asked for."""
+        lane = self.session.selected_lane
+        where = lane.name if lane is not None else "these rows"
+        self._formula.setVisible(bool(item.formula) or self._asked == item.id)
+        if self._formula.isVisibleTo(self):
+            self._formula.show_formula(item.formula, before, where, wanted=Kind.BOOLEAN)
+
+    def _ask_formula(self) -> None:
+        self._asked = self._item.id
+        self.session.changed.emit()
+        self._formula.text.setFocus()
+
+    def _take_formula(self, text: str) -> None:
+        if text != self._item.formula:
+            self.change(formula=text)
+
     def looked_at(self, item: Any) -> set[str]:
         """Return the columns that conditions are about."""
-        return {condition.column for condition in item.conditions}
+        from keen_trellis.formulas.reading import names_in
+
+        named = names_in(item.formula) if item.formula else ()
+        return {*(condition.column for condition in item.conditions), *named}
 
     def tell(self, say: Sentence, item: Any, before: Table | None, lane: str) -> None:
         """Say the conditions."""
-        say.word(f"Keep the rows of {lane} where" if item.conditions else f"Every row of {lane}")
-        if len(item.conditions) > 1:
+        is_asked = item.conditions or item.formula
+        say.word(f"Keep the rows of {lane} where" if is_asked else f"Every row of {lane}")
+        if len(item.conditions) + bool(item.formula) > 1:
             says = "Whether all must hold"
             say.choice(
                 "filter.of", says, _OF, current=item.of, chosen=lambda value: self.change(of=value)
             )
-        told = Conditions(say, "filter", before, item.conditions, self._take)
+        told = Conditions(
+            say,
+            "filter",
+            before,
+            item.conditions,
+            changed=self._take,
+            find_out=self.session.find_out,
+        )
         for place in range(len(item.conditions)):
             if place:
                 say.word("and" if item.of == "all" else "or")
             told.tell(place)
-        if not item.conditions:
+        if not is_asked:
             say.word("goes on, until something is asked of it:")
         told.offer("+ condition" if item.conditions else "choose a column")
+        if not item.formula:
+            says = "Keep rows by a formula, also conditions within conditions"
+            say.button("+ formula", "filter.ask_formula", says, self._ask_formula)
+        elif item.conditions:
+            say.word("and" if item.of == "all" else "or")
 
     def _take(self, conditions: tuple[ConditionItem, ...]) -> None:
         self.change(conditions=conditions)
