@@ -293,6 +293,25 @@ class FilterFurtherTest(StepCase):
         self.assertIn("distance 11", self.text("fill.still"))
 
 
+class NamesOnTheBenchTest(StepCase):
+    def test_who_needs_a_column_that_is_taken_out_is_said(self) -> None:
+        self.add_step("choose, order")
+        columns = self.step().id
+        self.add_step("order")
+        self.choose("order.by.add", "amount")
+        self.session.select(columns)
+        self.settle()
+        self.choose("columns.name.add", "amount")
+        self.write("columns.name.0", "paid")
+        self.assertEqual(self.session.trellis.item("takings-order").brief, "by paid")  # type: ignore[attr-defined]
+        self.choose("columns.without.add", "amount")
+        said = "Takings, by paid: needs what is gone now. Undo (Ctrl+Z), or see to it."
+        self.assertEqual(self.text("bench.notice.text"), said)
+        self.assertEqual(self.window.map.shown.beads[1].counts, "needs a look")
+        self.trigger("edit.undo")
+        self.assertEqual(self.window.map.shown.beads[1].trouble, "")
+
+
 class LinkByFormulaTest(StepCase):
     def test_one_name_meets_a_first_and_a_last_name(self) -> None:
         """The text of two columns of one lane against one column of the other."""

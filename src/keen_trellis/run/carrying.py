@@ -5,14 +5,14 @@ What is known before any run is enough: the columns of every part, before the ch
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from functools import partial
 
 from keen_trellis.document.edits import Edit, SetItem
 from keen_trellis.document.items import Item
-from keen_trellis.document.trellis import Trellis
-from keen_trellis.errors import UserError
+from keen_trellis.document.trellis import Lane, Trellis
+from keen_trellis.errors import UserError, WaitingError
 from keen_trellis.plan.link import Side
 from keen_trellis.plan.nodes import Node, Read
 from keen_trellis.plan.schema import Schema
@@ -87,13 +87,32 @@ class Carrying:
         return part == self.part
 
     def _planned(self, trellis: Trellis) -> Planned:
-        reads: dict[str, Node | UserError] = {
-            lane.id: Read("", lane.id, self.schemas[lane.id])
-            if lane.id in self.schemas
-            else UserError("It is not read.")
-            for lane in trellis.lanes
-        }
-        return planned(trellis, reads).nodes
+        return _planned(trellis, self.schemas)
+
+
+def left_without(
+    before: Trellis, after: Trellis, schemas: Mapping[str, Schema]
+) -> Iterator[tuple[Lane, Item]]:
+    """Yield the items that a change leaves without a column, or of another kind, that they name.
+
+    Those that only wait for one of these are none of them.
+    """
+    was, now = (_planned(one, schemas) for one in (before, after))
+    for lane, item in after.items(Item):
+        fault = now.get(item.id)
+        broke = isinstance(fault, UserError) and not isinstance(fault, WaitingError)
+        if broke and not isinstance(was.get(item.id), UserError):
+            yield lane, item
+
+
+def _planned(trellis: Trellis, schemas: Mapping[str, Schema]) -> Planned:
+    reads: dict[str, Node | UserError] = {
+        lane.id: Read("", lane.id, schemas[lane.id])
+        if lane.id in schemas
+        else UserError("It is not read.")
+        for lane in trellis.lanes
+    }
+    return planned(trellis, reads).nodes
 
 
 def _called(names: Mapping[str, str], name: str) -> str:

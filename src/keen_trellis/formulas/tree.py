@@ -1,0 +1,470 @@
+"""From the tree that sqlglot makes of a formula to an expression whose kind is known."""
+
+from __future__ import annotations
+
+import datetime as dt
+import difflib
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass
+from decimal import Decimal, InvalidOperation
+from typing import TYPE_CHECKING
+
+from keen_trellis.data import Kind
+from keen_trellis.data.kinds import castable
+from keen_trellis.errors import FormulaError, with_article
+from keen_trellis.formulas.checking import SUCH_AS, WRITTEN, Checking, Nothing, known_as, place_of
+from keen_trellis.plan.formulas import Applied, Cell, Constant, Valued
+from keen_trellis.plan.functions import FUNCTIONS
+from keen_trellis.plan.schema import Schema
+from keen_trellis.plan.text_rules import TEXT_RULES
+
+if TYPE_CHECKING:
+    from sqlglot import exp
+
+DEPTH_AT_MOST = 60
+
+
+@dataclass(frozen=True, slots=True)
+class Interval:
+    """A span of time: so many of a unit, which is the name of a function and a factor."""
+
+    function: str
+    amount: Valued
+
+
+_UNITS: Mapping[str, tuple[str, int]] = {
+    "YEAR": ("later by months", 12),
+    "QUARTER": ("later by months", 3),
+    "MONTH": ("later by months", 1),
+    "WEEK": ("later by days", 7),
+    "DAY": ("later by days", 1),
+    "HOUR": ("later by seconds", 3600),
+    "MINUTE": ("later by seconds", 60),
+    "SECOND": ("later by seconds", 1),
+}
+EXTRACTED = (
+    *("YEAR", "QUARTER", "MONTH", "WEEK", "DAY", "DOY", "DOW", "ISODOW"),
+    *("HOUR", "MINUTE", "SECOND"),
+)
+_OF_DAY = ("HOUR", "MINUTE", "SECOND")
+TRUNCATED = ("year", "quarter", "month", "week", "day", "hour", "minute", "second")
+_FLAT = {"Add": "+", "Sub": "-", "Mul": "*", "Div": "/", "Mod": "MOD", "DPipe": "||"}
+_COMPARES = {
+    **{"EQ": "=", "NEQ": "<>", "LT": "<", "LTE": "<=", "GT": ">", "GTE": ">="},
+    **{"NullSafeEQ": "IS DISTINCT FROM", "NullSafeNEQ": "IS DISTINCT FROM"},
+}
+_PLAIN: Mapping[str, tuple[str, tuple[str, ...]]] = {
+    "Upper": ("UPPER", ("this",)),
+    "Lower": ("LOWER", ("this",)),
+    "Trim": ("TRIM", ("this", "expression")),
+    "Substring": ("SUBSTRING", ("this", "start", "length")),
+    "StrPosition": ("POSITION", ("substr", "this")),
+    "Length": ("CHAR_LENGTH", ("this",)),
+    "Overlay": ("OVERLAY", ("this", "expression", "from_", "for_")),
+    "Left": ("LEFT", ("this", "expression")),
+    "Right": ("RIGHT", ("this", "expression")),
+    "Replace": ("REPLACE", ("this", "expression", "replacement")),
+    "SplitPart": ("SPLIT_PART", ("this", "delimiter", "part_index")),
+    "Round": ("ROUND", ("this", "decimals")),
+    "Abs": ("ABS", ("this",)),
+    "Ceil": ("CEILING", ("this",)),
+    "Floor": ("FLOOR", ("this",)),
+    "Pow": ("POWER", ("this", "expression")),
+    "Sqrt": ("SQRT", ("this",)),
+    "Sign": ("SIGN", ("this",)),
+    "Initcap": ("INITCAP", ("this",)),
+    "ConcatWs": ("CONCAT_WS", ("expressions",)),
+    "RegexpReplace": ("REGEXP_REPLACE", ("this", "expression", "replacement")),
+    "Nullif": ("NULLIF", ("this", "expression")),
+    "Coalesce": ("COALESCE", ("this", "expressions")),
+    "Greatest": ("GREATEST", ("this", "expressions")),
+    "Least": ("LEAST", ("this", "expressions")),
+    "Like": ("LIKE", ("this", "expression")),
+    "Neg": ("-", ("this",)),
+    "Not": ("NOT", ("this",)),
+}
+"""sqlglot's names of what needs nothing but its arguments, and where it keeps them."""
+_TYPES: Mapping[str, Kind] = {
+    **dict.fromkeys(("VARCHAR", "TEXT", "NVARCHAR"), Kind.TEXT),
+    **dict.fromkeys(("INT", "BIGINT", "SMALLINT"), Kind.INTEGER),
+    **dict.fromkeys(("DOUBLE", "FLOAT"), Kind.NUMBER),
+    "DECIMAL": Kind.EXACT,
+    "BOOLEAN": Kind.BOOLEAN,
+    "DATE": Kind.DATE,
+    "TIMESTAMP": Kind.DATE_TIME,
+    "TIME": Kind.TIME,
+}
+
+
+class Reading(Checking):
+    """One formula being read: from sqlglot's tree to ours, with the kind of every part."""
+
+    def __init__(self, text: str, schema: Schema, where: str, today: dt.date) -> None:
+        super().__init__(text)
+        self.schema, self.where, self.today = schema, where, today
+        self.depth = 0
+
+    def read(self, tree: exp.Expr | None) -> Valued | Interval:
+        """Return the expression of a part of the tree; what is missing in it is said."""
+        if tree is None:
+            end = len(self.text)
+            raise FormulaError(
+                "The formula is not finished.", "Write what is missing.", (end - 1, end)
+            )
+        self.depth += 1
+        if self.depth > DEPTH_AT_MOST:
+            raise too_deep(self.text)
+        try:
+            return self._read(tree)
+        finally:
+            self.depth -= 1
+
+    def _read(self, tree: exp.Expr) -> Valued | Interval:
+        name = type(tree).__name__
+        special = getattr(self, f"_{name.lower()}", None)
+        if special is not None:
+            made: Valued | Interval = special(tree)
+            return made
+        if name in _FLAT:
+            return self._calculated(tree, _FLAT[name])
+        if name in _COMPARES:
+            return self._compared(tree, _COMPARES[name])
+        if name in _PLAIN:
+            return self._plain(tree, *_PLAIN[name])
+        raise self._unknown(tree)
+
+    def value(self, tree: exp.Expr | None) -> Valued:
+        """Return a part that is a value, which an interval is not."""
+        made = self.read(tree)
+        if isinstance(made, Interval):
+            assert tree is not None
+            raise self.error(
+                tree, "An INTERVAL can only be added to a date or time.", "Write date + INTERVAL."
+            )
+        return made
+
+    def _unknown(self, tree: exp.Expr) -> FormulaError:
+        from sqlglot import exp
+
+        if isinstance(tree, exp.Func):
+            return self.no_function(tree, tree.sql_name())
+        place = (0, len(self.text)) if self.depth == 1 else place_of(tree, self.text)
+        word = self.text[slice(*place)].strip()
+        return FormulaError(
+            f"“{word[:40]}” is nothing that a formula can say.", "Take it out.", place
+        )
+
+    def _column(self, tree: exp.Column) -> Valued:
+        wanted, names = tree.name, self.schema.names
+        if tree.args.get("table") is not None:
+            raise self.error(
+                tree, "A column is named without its lane here.", f'Write "{wanted}" alone.'
+            )
+        if wanted not in names:
+            alike = [name for name in names if name.casefold() == wanted.casefold()]
+            near = alike or difflib.get_close_matches(wanted, names, n=1)
+            remedy = f'Did you mean "{near[0]}"?' if near else "Choose one of its columns."
+            raise self.error(tree, f"There is no column “{wanted}” in {self.where}.", remedy)
+        return Cell(wanted, self.schema.column(wanted).kind)
+
+    def _paren(self, tree: exp.Paren) -> Valued | Interval:
+        return self.read(tree.this)
+
+    def _null(self, tree: exp.Null) -> Valued:
+        return Nothing(None, Kind.TEXT)
+
+    def _boolean(self, tree: exp.Boolean) -> Valued:
+        return Constant(bool(tree.this), Kind.BOOLEAN)
+
+    def _literal(self, tree: exp.Literal) -> Valued:
+        if tree.is_string:
+            return Constant(str(tree.this), Kind.TEXT)
+        digits = str(tree.this)
+        try:
+            value = Decimal(digits)
+        except InvalidOperation as error:
+            raise self.error(
+                tree, f"“{digits[:40]}” is no number.", "Write one such as 1.5."
+            ) from error
+        if "e" in digits.lower():
+            number = float(value)
+            if math.isinf(number):
+                raise self.error(tree, "A number has 308 digits at most.", "Write fewer.")
+            return Constant(number, Kind.NUMBER)
+        if digits.isdecimal() and int(digits) < 2**63:
+            return Constant(int(digits), Kind.INTEGER)
+        if len(value.as_tuple().digits) > 38 or -int(value.as_tuple().exponent) > 38:
+            raise self.error(tree, "A number has 38 digits at most.", "Write fewer.")
+        return Constant(value, Kind.EXACT)
+
+    def _currentdate(self, tree: exp.CurrentDate) -> Valued:
+        return Constant(self.today, Kind.DATE)
+
+    def _calculated(self, tree: exp.Expr, sign: str) -> Valued | Interval:
+        left, right = self.read(tree.this), self.read(tree.expression)
+        if isinstance(left, Interval) or isinstance(right, Interval):
+            return self._with_interval(tree, sign, left, right)
+        if sign == "+" and left.kind is Kind.INTEGER and right.kind is Kind.DATE:
+            left, right = right, left
+        return self.applied(tree, sign, (left, right), (tree.this, tree.expression))
+
+    def _with_interval(
+        self, tree: exp.Expr, sign: str, left: Valued | Interval, right: Valued | Interval
+    ) -> Valued | Interval:
+        if sign in ("+", "*") and isinstance(left, Interval):
+            left, right = right, left
+        if isinstance(left, Interval) or not isinstance(right, Interval):
+            raise self.error(
+                tree, "An INTERVAL can only be added to a date or time.", "Write date + INTERVAL."
+            )
+        whole = left.kind is Kind.INTEGER
+        if sign == "*" and whole:
+            times = Applied("*", (left, right.amount), Kind.INTEGER)
+            return Interval(right.function, times)
+        if sign not in "+-":
+            raise self.error(
+                tree, "An INTERVAL is multiplied by integers alone.", "Write n * INTERVAL."
+            )
+        amount: Valued = right.amount
+        if sign == "-":
+            amount = Applied("-", (amount,), Kind.INTEGER)
+        parts = (tree.this, tree.expression)
+        return self.applied(tree, right.function, (left, amount), parts)
+
+    def _interval(self, tree: exp.Interval) -> Interval:
+        unit = str(getattr(tree.args.get("unit"), "this", "")).upper().rstrip("S")
+        number = str(getattr(tree.this, "this", ""))
+        if unit not in _UNITS or not number.lstrip("-").isdecimal():
+            raise self.error(
+                tree,
+                "An INTERVAL is an integer and a unit.",
+                f"Write INTERVAL '1' and one of {', '.join(_UNITS)}.",
+            )
+        function, factor = _UNITS[unit]
+        amount = int(number) * factor
+        if abs(amount) >= 2**63:
+            raise self.error(tree, "The INTERVAL is too long.", "Write a shorter one.")
+        return Interval(function, Constant(amount, Kind.INTEGER))
+
+    def _compared(self, tree: exp.Expr, sign: str) -> Valued:
+        parts = (tree.this, tree.expression)
+        made: Valued = self.applied(tree, sign, tuple(map(self.value, parts)), parts)
+        return _not(made) if type(tree).__name__ == "NullSafeEQ" else made
+
+    def _and(self, tree: exp.And) -> Valued:
+        return self._joined(tree, "AND")
+
+    def _or(self, tree: exp.Or) -> Valued:
+        return self._joined(tree, "OR")
+
+    def _joined(self, tree: exp.Expr, word: str) -> Valued:
+        parts = list(tree.flatten())  # a long row of them is not deep
+        return self.applied(tree, word, tuple(map(self.value, parts)), parts)
+
+    def _between(self, tree: exp.Between) -> Valued:
+        looked, low, high = tree.this, tree.args["low"], tree.args["high"]
+        value = self.value(looked)
+        above = self.applied(tree, ">=", (value, self.value(low)), (looked, low))
+        below = self.applied(tree, "<=", (value, self.value(high)), (looked, high))
+        return Applied("AND", (above, below), Kind.BOOLEAN)
+
+    def _in(self, tree: exp.In) -> Valued:
+        choices = tree.expressions
+        if not choices or tree.args.get("query") is not None:
+            raise self.error(tree, "IN takes values between brackets.", "Write a IN (1, 2).")
+        value = self.value(tree.this)
+        equal = [
+            self.applied(tree, "=", (value, self.value(one)), (tree.this, one)) for one in choices
+        ]
+        return equal[0] if len(equal) == 1 else Applied("OR", tuple(equal), Kind.BOOLEAN)
+
+    def _like(self, tree: exp.Like) -> Valued:
+        made: Valued = self._plain(tree, "LIKE", ("this", "expression"))
+        return _not(made) if tree.args.get("negate") else made
+
+    def _escape(self, tree: exp.Escape) -> Valued:
+        like = tree.this
+        if type(like).__name__ != "Like":
+            raise self._unknown(tree)
+        parts = (like.this, like.expression, tree.expression)
+        made: Valued = self.applied(tree, "LIKE", tuple(map(self.value, parts)), parts)
+        return _not(made) if like.args.get("negate") else made
+
+    def _is(self, tree: exp.Is) -> Valued:
+        asked, value = tree.expression, self.value(tree.this)
+        kind = type(asked).__name__
+        if kind == "Null":
+            return Applied("IS NULL", (known_as(value, Kind.TEXT, self.text),), Kind.BOOLEAN)
+        if kind == "Var":
+            return Applied("IS GAP", (known_as(value, Kind.TEXT, self.text),), Kind.BOOLEAN)
+        if kind != "Boolean":
+            raise self._unknown(tree)
+        if not asked.this:
+            value = self.applied(tree, "NOT", (value,), (tree.this,))
+        return self.applied(tree, "IS TRUE", (value,), (tree.this,))
+
+    def _case(self, tree: exp.Case) -> Valued:
+        conditions, values = [], []
+        for one in tree.args["ifs"]:
+            if tree.this is not None:
+                asked: Valued = self.applied(
+                    one, "=", (self.value(tree.this), self.value(one.this)), (tree.this, one.this)
+                )
+            else:
+                asked = self.value(one.this)
+                if not isinstance(asked, Nothing) and asked.kind is not Kind.BOOLEAN:
+                    raise self.wrong(one.this, asked.kind, "WHEN", (Kind.BOOLEAN,))
+            conditions.append(known_as(asked, Kind.BOOLEAN, self.text))
+            values.append((one.args["true"], self.value(one.args["true"])))
+        default = tree.args.get("default")
+        if default is not None:
+            values.append((default, self.value(default)))
+        kind = self.common(tree, [value for _, value in values], "CASE", values)
+        arguments: list[Valued] = []
+        for place, (_, value) in enumerate(values):
+            if place < len(conditions):
+                arguments.append(conditions[place])
+            arguments.append(known_as(value, kind, self.text))
+        return Applied("CASE", tuple(arguments), kind)
+
+    def _if(self, tree: exp.If) -> Valued:
+        raise self._unknown(tree)
+
+    def _trim(self, tree: exp.Trim) -> Valued:
+        made = self._plain(tree, "TRIM", ("this", "expression"))
+        side = str(tree.args.get("position") or "BOTH").upper()
+        return Applied(made.function, made.arguments, made.kind, (side,))
+
+    def _pad(self, tree: exp.Pad) -> Valued:
+        name = "LPAD" if tree.args.get("is_left") else "RPAD"
+        return self._plain(tree, name, ("this", "expression", "fill_pattern"))
+
+    def _extract(self, tree: exp.Extract) -> Valued:
+        part = str(tree.this.this).upper()
+        if part not in EXTRACTED:
+            raise self.error(
+                tree, f"“{part}” is no part of a date.", f"Choose one of: {', '.join(EXTRACTED)}."
+            )
+        made = self._plain(tree, "EXTRACT", ("expression",))
+        kind = made.arguments[0].kind
+        if (part in _OF_DAY) == (kind is Kind.DATE) and kind is not Kind.DATE_TIME:
+            raise self.error(
+                tree, f"{with_article(kind).capitalize()} has no {part}.", "Choose another part."
+            )
+        gives = Kind.EXACT if part == "SECOND" else Kind.INTEGER
+        return Applied(made.function, made.arguments, gives, (part,))
+
+    def _trunc(self, tree: exp.Expr) -> Valued:
+        second = tree.args.get("decimals") or tree.args.get("unit")
+        if second is not None and (unit := self._unit(second)):
+            return self._truncated(tree, tree.this, unit)
+        made = self._plain(tree, "TRUNC", ("this", "decimals"))
+        if made.arguments[0].kind not in (Kind.INTEGER, Kind.EXACT, Kind.NUMBER):
+            raise self.error(tree, "TRUNC of a date takes a unit.", "Write TRUNC(date, 'month').")
+        return made
+
+    def _unit(self, tree: exp.Expr) -> str:
+        word = str(tree.this) if type(tree).__name__ in ("Literal", "Var", "WeekStart") else ""
+        if type(tree).__name__ == "Literal" and not tree.is_string:
+            return ""
+        return word.lower()
+
+    def _datetrunc(self, tree: exp.Expr) -> Valued:
+        return self._truncated(tree, tree.this, self._unit(tree.args["unit"]))
+
+    def _truncated(self, tree: exp.Expr, looked: exp.Expr, unit: str) -> Valued:
+        value = self.value(looked)
+        if unit not in TRUNCATED:
+            raise self.error(
+                tree, f"“{unit}” is no part of a date.", f"Choose one of: {', '.join(TRUNCATED)}."
+            )
+        if not isinstance(value, Nothing) and value.kind not in (Kind.DATE, Kind.DATE_TIME):
+            raise self.wrong(looked, value.kind, "TRUNC", (Kind.DATE, Kind.DATE_TIME))
+        value = known_as(value, Kind.DATE, self.text)
+        return Applied("TRUNC", (value,), value.kind, (unit,))
+
+    def _cast(self, tree: exp.Cast) -> Valued:
+        to = tree.args["to"]
+        word = getattr(to.this, "value", str(to.this)).upper()
+        if word not in _TYPES:
+            raise self.error(
+                tree,
+                f"There is no kind “{word}” here.",
+                "Choose one of: VARCHAR, INTEGER, DECIMAL(digits, behind), DOUBLE PRECISION, "
+                "BOOLEAN, DATE, TIMESTAMP, TIME.",
+            )
+        sizes = tuple(
+            int(one.this.this) for one in to.expressions if str(one.this.this).isdecimal()
+        )
+        if (word == "DECIMAL" and sizes and not 0 < sizes[0] <= 38) or sizes[1:] > sizes[:1]:
+            raise self.error(tree, "A DECIMAL has 38 digits at most.", "Write DECIMAL(38, 2).")
+        value = self.value(tree.this)
+        kind = _TYPES[word]
+        if isinstance(value, Nothing):
+            return Constant(None, kind)
+        if not castable(value.kind, kind):
+            raise self.error(
+                tree,
+                f"“{self.shown(tree.this)}” is {with_article(value.kind)}, which cannot become "
+                f"{with_article(kind)}.",
+                "Choose another kind.",
+            )
+        made = Applied("CAST", (value,), kind, sizes)
+        if isinstance(value, Constant) and value.kind is Kind.TEXT and kind in WRITTEN:
+            return self._written(tree, str(value.value), kind)
+        return made
+
+    def _written(self, tree: exp.Expr, text: str, kind: Kind) -> Valued:
+        """Return a constant such as DATE '2026-01-31', refused where there is no such day."""
+        try:
+            return Constant(WRITTEN[kind](text.strip()), kind)
+        except ValueError as error:
+            raise self.error(
+                tree, f"“{text}” is no {kind}.", f"Write one such as {SUCH_AS[kind]}."
+            ) from error
+
+    def _anonymous(self, tree: exp.Anonymous) -> Valued:
+        name = str(tree.this).upper()
+        if name == "TIDY":
+            return self._tidy(tree)
+        if name not in FUNCTIONS or not FUNCTIONS[name].form.startswith(f"{name}("):
+            raise self.no_function(tree, name)
+        parts = tree.expressions
+        return self.applied(tree, name, tuple(map(self.value, parts)), parts)
+
+    def _tidy(self, tree: exp.Anonymous) -> Valued:
+        first, *rules = tree.expressions or [None]
+        if first is None:
+            raise self.error(tree, "TIDY takes a text.", "Write TIDY(text, 'outer spaces').")
+        words = [str(one.this) for one in rules]
+        for one, word in zip(rules, words, strict=True):
+            if word not in TEXT_RULES:
+                raise self.error(
+                    one, f"“{word}” is nothing to tidy.", f"Choose of: {', '.join(TEXT_RULES)}."
+                )
+        made = self.applied(tree, "TIDY", (self.value(first),), (first,))
+        return Applied(made.function, made.arguments, made.kind, tuple(words))
+
+    def _plain(self, tree: exp.Expr, name: str, keys: tuple[str, ...]) -> Applied:
+        parts: list[exp.Expr] = []
+        if (count := tree.meta.get("too_many")) is not None:
+            raise self.takes_others(tree, FUNCTIONS[name], count)
+        for key in keys:
+            given = tree.args.get(key)
+            if isinstance(given, list):
+                parts += given
+            elif given is not None:
+                parts.append(given)
+        return self.applied(tree, name, tuple(map(self.value, parts)), parts)
+
+
+def too_deep(text: str) -> FormulaError:
+    """Return that a formula is nested too deeply."""
+    return FormulaError(
+        f"The formula is nested more than {DEPTH_AT_MOST} deep.", "Take it apart.", (0, len(text))
+    )
+
+
+def _not(made: Valued) -> Applied:
+    return Applied("NOT", (made,), Kind.BOOLEAN)
