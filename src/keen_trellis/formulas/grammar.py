@@ -40,7 +40,7 @@ class _Formulas(Dialect):
             token = self._curr
             made = super()._parse_primary()
             if made is not None and token is not None and not made.meta.get("end"):
-                made.meta.update(start=token.start, end=token.end)
+                made.meta.update(start=token.start, end=self._prev.end)
             return made
 
         def _parse_is_rhs(self, *args: Any, **kwargs: Any) -> Any:
