@@ -2,6 +2,7 @@
 
 from random import Random
 
+from keen_trellis.data import Kind
 from keen_trellis.document import Trellis
 from keen_trellis.document.edits import (
     AddBlend,
@@ -27,13 +28,29 @@ from keen_trellis.document.edits import (
     lane_with_rows,
 )
 from keen_trellis.document.items import (
+    ColumnsItem,
     ConditionItem,
     FigureItem,
+    FillItem,
     FilterItem,
+    FirstItem,
+    FormulaItem,
     JoinItem,
+    KindsItem,
     LinkedFields,
+    NamedFormula,
+    OrderedBy,
+    OrderItem,
     Promised,
+    RepeatsItem,
+    ReplaceItem,
+    Replacement,
     SameValues,
+    SplitItem,
+    StepItem,
+    SummariseItem,
+    TidyItem,
+    TogetherItem,
 )
 from keen_trellis.plan.bays import Bay
 from keen_trellis.plan.promises import PROMISES
@@ -54,6 +71,8 @@ def any_edit(trellis: Trellis, chance: Random) -> Edit:
         adding.append(AddBlend(a.id, (b.id,), link, figures))
         adding += [AddDelivery(a.id, f"Rows {len(items)}", f"/nowhere/rows {len(items)}.csv")]
         adding += [InsertItem(a.id, a.id, FilterItem(id="", conditions=(_condition(chance),)))]
+        places = [a.id, *(item.id for item in a.items)]
+        adding += [InsertItem(a.id, chance.choice(places), any_step(chance)) for _ in range(2)]
     if len(lanes) < LANES_AT_MOST:
         adding.append(lane_with_rows(trellis, a.id, chance.choice((a, *a.items)).id))
     changing: list[Edit] = [
@@ -70,6 +89,8 @@ def any_edit(trellis: Trellis, chance: Random) -> Edit:
         if isinstance(item, FilterItem):
             conditions = (_condition(chance), _condition(chance))
             changing.append(SetItem(FilterItem(id=item.id, conditions=conditions, of="any")))
+        if isinstance(item, StepItem):
+            changing.append(SetItem(item.but(off=not item.off)))
         if item.takes():
             changing.append(ChangeTie(item.id, chance.choice(["join", "blend", "stack"])))
         if isinstance(item, JoinItem):
@@ -81,6 +102,28 @@ def any_edit(trellis: Trellis, chance: Random) -> Edit:
             if len(lanes) < LANES_AT_MOST:
                 adding.append(lane_with_bay(trellis, item.id, chance.choice(list(Bay))))
     return chance.choice([*adding, *changing])
+
+
+def any_step(chance: Random) -> StepItem:
+    """Return a step of any kind but the filter, on columns that may or may not be there."""
+    column = chance.choice(["route", "riders", "code"])
+    steps: tuple[StepItem, ...] = (
+        TidyItem(id="", columns=("route",), letters=chance.choice(["capitals", "stay"])),
+        ReplaceItem(
+            id="", columns=(column,), replacements=(Replacement(old="KP-MS", new="KP-BR"),)
+        ),
+        FormulaItem(id="", columns=(NamedFormula(name="more", formula="riders * 2"),)),
+        FillItem(id="", columns=(column,), with_="the value above"),
+        ColumnsItem(id="", first=(column,), names={"riders": chance.choice(["riders", "people"])}),
+        KindsItem(id="", kinds={column: chance.choice([Kind.TEXT, Kind.EXACT])}),
+        SplitItem(id="", column="route", into=("from", "to"), into_rows=chance.random() < 0.3),
+        TogetherItem(id="", columns=("route", column)),
+        RepeatsItem(id="", by=(column,), keep=chance.choice(["first", "alone"])),
+        SummariseItem(id="", by=("route",), figures=(FigureItem(column="riders"),)),
+        OrderItem(id="", by=(OrderedBy(field=column),)),
+        FirstItem(id="", n=2, end=chance.choice(["first", "last"])),
+    )
+    return chance.choice(steps)
 
 
 def _condition(chance: Random) -> ConditionItem:

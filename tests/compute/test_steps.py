@@ -134,7 +134,7 @@ def parted(rows: list[Row]) -> list[Row]:
 
 def split(rows: list[Row]) -> list[Row]:
     def part(text: str | None, place: int) -> str | None:
-        parts = [] if text is None else text.split("-")
+        parts = [] if text is None else text.split("-", 1)  # the last takes the rest
         return (parts[place] or None) if place < len(parts) else None
 
     return [{**row, "from": part(row["t"], 0), "to": part(row["t"], 1)} for row in rows]
@@ -354,6 +354,13 @@ class RefusedTest(unittest.TestCase):
             with self.subTest(said), self.assertRaises(UserError) as caught:
                 done(step, table)
             self.assertIn(said, str(caught.exception))
+
+    def test_texts_are_read_as_their_column_is_written(self) -> None:
+        rows = [{"t": text, "u": day, "n": None} for text, day in (("1.204,50", "31/12/2026"),)]
+        step = KindsItem(id="", kinds={"t": Kind.EXACT, "u": Kind.DATE})
+        found = done(step, table_of(rows)).outcome
+        self.assertEqual(found.column("t").text(0), "1204.50")
+        self.assertEqual(found.column("u").text(0), "2026-12-31")
 
     def test_a_failure_of_kinds_is_counted_and_shown(self) -> None:
         found = done(

@@ -427,3 +427,21 @@ class ColumnsTest(LookedAtTestCase):
         found = self.dialog(dialog).findChild(QPushButton, button)
         QTest.mouseClick(found, Qt.MouseButton.LeftButton)
         self.settle()
+
+
+class FieldListTest(WindowTestCase):
+    def test_each_field_says_how_much_it_would_find(self) -> None:
+        """Counted row by row: the share of the sailings that find their route in the column."""
+        self.open_demo()
+        choice = self.find(QPushButton, "link.0.right")
+        choice.setFocus()
+        self.settle()
+        choice.menu().aboutToShow.emit()
+        said = {a.objectName().rpartition(".")[2]: a.text() for a in choice.menu().actions()}
+        sailings, routes = (self.session.results.table(one) for one in ("sailings", "routes"))
+        assert sailings is not None and routes is not None
+        asked = [text for text in sailings.column("route").to_list() if text is not None]
+        for name in ("code", "zone"):
+            there = set(routes.column(name).to_list())
+            share = sum(text in there for text in asked) / len(asked)
+            self.assertIn(f"{share:.0%} found · text · ", said[name])

@@ -8,6 +8,8 @@ from PySide6.QtCore import QPoint, QPointF, QRect, QRectF, QSize, Qt, QTimer, Si
 from PySide6.QtGui import (
     QAction,
     QColor,
+    QEnterEvent,
+    QFocusEvent,
     QFont,
     QFontMetrics,
     QKeyEvent,
@@ -63,6 +65,8 @@ class Choice(QPushButton):
     """A word of a sentence that can be exchanged: a button that opens its alternatives."""
 
     chosen = Signal(str)
+    near = Signal()
+    """Somebody is about to choose: what is said of the values may be found out now."""
 
     def __init__(self, name: str, says: str, font: QFont | None = None, ink: str = "") -> None:
         super().__init__()
@@ -93,6 +97,7 @@ class Choice(QPushButton):
 
     def _fill(self) -> None:
         """Make the menu when it is opened: there may be a thousand columns to choose from."""
+        self.near.emit()
         menu = self._menu
         menu.clear()
         for value, text, remark in self._options:
@@ -103,6 +108,22 @@ class Choice(QPushButton):
             action.setCheckable(True)
             action.setChecked(value == self._current)
             action.triggered.connect(lambda _=False, v=value: self.chosen.emit(v))
+
+    def enterEvent(self, event: QEnterEvent) -> None:
+        super().enterEvent(event)
+        self.near.emit()
+
+    def focusInEvent(self, event: QFocusEvent) -> None:
+        super().focusInEvent(event)
+        self.near.emit()
+
+    def renew(self) -> None:
+        """Say again what is known of each value, where the menu is open."""
+        if self._menu.isVisible() and self.remark is not None:
+            for action, (value, text, _) in zip(self._menu.actions(), self._options, strict=False):
+                remark = self.remark(value)
+                words = text.replace("&", "&&")
+                action.setText(f"{words}\t{remark}" if remark else words)
 
     def _pick(self) -> None:
         """Offer a list to search, where a menu would run off the screen."""

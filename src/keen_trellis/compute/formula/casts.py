@@ -20,9 +20,20 @@ _AS_SQL = Written()
 """Point and ISO dates: what a formula gives must not depend on other rows of the column."""
 
 
-def cast(arguments: Sequence[Cells], kind: Kind, working: Working, sizes: Sequence[int]) -> Cells:
-    """Return values in a kind: numbers rounded to integers, texts read as SQL writes values."""
+AS_WRITTEN = "as written"
+
+
+def cast(
+    arguments: Sequence[Cells], kind: Kind, working: Working, settings: Sequence[str | int]
+) -> Cells:
+    """Return values in a kind: numbers rounded to integers, texts read as SQL writes values.
+
+    With the setting “as written” texts are read as all of the column show that numbers and dates
+    are written, such as 1.204,50 and 31/12/2026; where nothing shows it for certain, as in SQL.
+    """
     cells = arguments[0]
+    sizes = [one for one in settings if isinstance(one, int)]
+    written = None if AS_WRITTEN in settings else _AS_SQL
     if kind is Kind.TEXT:
         made = once((cells,), working, lambda column: converted(column, kind).column)
         return by_distinct((made,), kind, working, lambda t: t[: sizes[0]]) if sizes else made
@@ -36,15 +47,12 @@ def cast(arguments: Sequence[Cells], kind: Kind, working: Working, sizes: Sequen
     if cells.kind is Kind.DATE_TIME and kind is Kind.TIME:
         clock = cells.column.values % MICROSECONDS_A_DAY
         return Cells(Column(kind, clock, cells.column.state), cells.is_one)
-    if cells.kind is Kind.TEXT and kind is Kind.INTEGER:
-        found = _converted(cells, Kind.INTEGER, working)
-    else:
-        found = _converted(cells, kind, working)
+    found = _converted(cells, kind, working, written)
     return _sized(found, sizes, working) if kind is Kind.EXACT and sizes else found
 
 
-def _converted(cells: Cells, kind: Kind, working: Working) -> Cells:
-    made = converted(cells.column, kind, _AS_SQL)
+def _converted(cells: Cells, kind: Kind, working: Working, written: Written | None) -> Cells:
+    made = converted(cells.column, kind, written)
     if len(made.lost):
         lost = np.zeros(len(cells.column), np.bool_)
         lost[made.lost] = True

@@ -123,6 +123,11 @@ def _trim(values: list[Cells], kind: Kind, working: Working, settings: Settings)
     return by_distinct(values, kind, working, trimmed)
 
 
+def _split_part(values: list[Cells], kind: Kind, working: Working, settings: Settings) -> Cells:
+    work = texts.split_rest if settings else texts.split_part
+    return by_distinct(values, kind, working, work)
+
+
 def _trunc(values: list[Cells], kind: Kind, working: Working, settings: Settings) -> Cells:
     if settings:
         return moments.beginnings(values, kind, working, str(settings[0]))
@@ -164,7 +169,7 @@ _WAYS: dict[str, _Way] = {
     "REPLACE": _each(texts.replaced),
     "LPAD": _each(texts.left_filled),
     "RPAD": _each(texts.right_filled),
-    "SPLIT_PART": _each(texts.split_part),
+    "SPLIT_PART": _split_part,
     "INITCAP": _each(texts.with_capitals),
     "CONCAT_WS": _plain(texts.put_together),
     "REGEXP_REPLACE": _each(texts.pattern_replaced),
@@ -191,8 +196,6 @@ _WAYS: dict[str, _Way] = {
     "NULLIF": _plain(logic.blank_where_equal),
     "GREATEST": _plain(partial(logic.furthest, largest=True)),
     "LEAST": _plain(partial(logic.furthest, largest=False)),
-    "CAST": lambda values, kind, working, sizes: casts.cast(
-        values, kind, working, [int(size) for size in sizes]
-    ),
+    "CAST": casts.cast,
 }
 """How each function of the registry is worked out; CASE looks at its conditions first."""

@@ -159,6 +159,12 @@ def split_part(text: str, mark: str, n: int) -> Any:
     return parts[n - 1 if n > 0 else n]
 
 
+def split_rest(text: str, mark: str, n: int) -> str:
+    """Return all of a text from its n-th part on."""
+    parts = text.split(mark, n - 1) if mark else [text]
+    return parts[n - 1] if n <= len(parts) else ""
+
+
 def is_like(text: str, pattern: str, escape: str = "\\") -> Any:
     """Return whether a text is like a pattern: % any letters, _ one."""
     if len(escape) > 1:

@@ -16,6 +16,7 @@ from keen_trellis.progress import Cancelled, Report
 from keen_trellis.run import Results
 
 if TYPE_CHECKING:
+    from keen_trellis.advice.field_shares import Shares
     from keen_trellis.advice.findings import Finding
     from keen_trellis.compute.tied import Tied
     from keen_trellis.desktop.session.session import Session
@@ -35,6 +36,7 @@ class Looking:
         self._session = session
         self._known: dict[str, tuple[object, list[Any] | None]] = {}
         self._gains: dict[str, tuple[object, Gains]] = {}
+        self._shares: tuple[object, Shares] = (None, {})
         self._job: Job | None = None
         self._due = QTimer(session, singleShot=True, interval=_AFTER_MS)
         self._due.timeout.connect(self._begin)
@@ -55,7 +57,7 @@ class Looking:
 
     def forget(self) -> None:
         """Forget all that is known; another trellis is taken up."""
-        self._known, self._gains = {}, {}
+        self._known, self._gains, self._shares = {}, {}, (None, {})
 
     def give_way(self) -> None:
         """Let go of a look that runs the trellis of before, which a run would wait for."""
@@ -129,6 +131,34 @@ class Looking:
         refused = {(pair.left, pair.right, pair.field) for pair in item.not_same}
         told = (one for one in found or [] if one.topic not in item.ignored)
         return [one for one in told if not _declares(one, item) & refused]
+
+    def find_shares(self) -> None:
+        """Find out how much each other field of the selected join would find."""
+        item = self._session.selected_item
+        tied = self._session.results.ties.get(item.id) if item else None
+        match = getattr(tied, "match", None)
+        if item is None or match is None or self._shares[0] is match:
+            return
+        self._shares = (match, {})
+
+        def work(report: Report) -> Shares:
+            from keen_trellis.advice.field_shares import field_shares
+
+            return field_shares(cast("Tied", tied), report)
+
+        def done(found: Shares) -> None:
+            if self._shares[0] is match:
+                self._shares = (match, found)
+                self._session.noticed.emit()
+
+        self._session.find_out(work, done, "", given_up=self._forget_shares)
+
+    def _forget_shares(self) -> None:
+        self._shares = (None, {})
+
+    def share(self, place: int, side: str, column: str) -> float | None:
+        """Return the share of left rows that a link field would find with another column."""
+        return self._shares[1].get((place, side, column))
 
     @property
     def text_gains(self) -> Gains:

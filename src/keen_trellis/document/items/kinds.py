@@ -50,7 +50,7 @@ class KindsItem(StepItem):
                 f"“{column}” of {where} is {kind}, which cannot become {to}.",
                 "Choose another kind.",
             )
-        return Applied("CAST", (Cell(column, kind),), to)
+        return Applied("CAST", (Cell(column, kind),), to, ("as written",))
 
     @property
     def brief(self) -> str:

@@ -31,7 +31,7 @@ class SplitItem(StepItem):
     positions : tuple of int
         Behind how many letters it is cut.
     into : tuple of str
-        The names of the columns for its parts; the last takes the rest only at positions.
+        The names of the columns for its parts; the last takes all the rest: nothing is lost.
     into_rows : bool
         Whether each part is a row of its own instead.
     """
@@ -61,14 +61,16 @@ class SplitItem(StepItem):
 
     def _part(self, place: int) -> Valued:
         text = Cell(self.column, Kind.TEXT)
+        is_last = place + 1 == len(self.into)
         if self.at == "a mark":
             given = (text, Constant(self.mark, Kind.TEXT), Constant(place + 1, Kind.INTEGER))
-            part: Valued = Applied("SPLIT_PART", given, Kind.TEXT)
+            rest = ("and the rest",) if is_last else ()
+            part: Valued = Applied("SPLIT_PART", given, Kind.TEXT, rest)
         else:
             ends = [0, *sorted(self.positions)]
             start = ends[min(place, len(ends) - 1)]
             given_at: list[Valued] = [text, Constant(start + 1, Kind.INTEGER)]
-            if place + 1 < len(ends):
+            if place + 1 < len(ends) and not is_last:
                 given_at.append(Constant(ends[place + 1] - start, Kind.INTEGER))
             part = Applied("SUBSTRING", tuple(given_at), Kind.TEXT)
         return Applied("NULLIF", (part, Constant("", Kind.TEXT)), Kind.TEXT)

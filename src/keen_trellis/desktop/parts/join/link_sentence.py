@@ -193,10 +193,17 @@ class _Told:
             font=value_font(),
             ink=colours.ink,
         )
-        made.remark = partial(self._field_remark, 0 if side == "left" else 1, dict(fields))
+        made.remark = partial(self._field_remark, place, side, dict(fields))
+        made.near.connect(self._session.looking.find_shares)
+        self._session.noticed.connect(made.renew)
 
-    def _field_remark(self, side: int, kinds: dict[str, Kind], name: str) -> str:
-        """Return the kind of a column and the first value that it has."""
+    def _field_remark(self, place: int, side: str, kinds: dict[str, Kind], name: str) -> str:
+        """Return what a column would find, its kind, and the first value that it has."""
+        share = self._session.looking.share(place, side, name)
+        found = f"{share:.0%} found · " if share is not None else ""
+        return f"{found}{self._kind_and_example(0 if side == 'left' else 1, kinds, name)}"
+
+    def _kind_and_example(self, side: int, kinds: dict[str, Kind], name: str) -> str:
         kind = kinds.get(name)
         tables = self._session.results.sides(self._item.id)
         table = tables[side] if side < len(tables) else None
