@@ -6,7 +6,7 @@ import csv
 from pathlib import Path
 from unittest import mock
 
-from PySide6.QtCore import QItemSelectionModel, Qt
+from PySide6.QtCore import QItemSelectionModel, QLocale, Qt
 from PySide6.QtGui import QAction, QContextMenuEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import (
@@ -22,7 +22,9 @@ from PySide6.QtWidgets import (
 )
 
 from keen_trellis.compute.tied import Tied
+from keen_trellis.data import Kind
 from keen_trellis.desktop.bench.grid import Grid
+from keen_trellis.desktop.bench.local import as_read, read_locally
 from keen_trellis.document.items import SameValues
 from tests.desktop.window_case import WindowTestCase
 
@@ -445,3 +447,34 @@ class FieldListTest(WindowTestCase):
             there = set(routes.column(name).to_list())
             share = sum(text in there for text in asked) / len(asked)
             self.assertIn(f"{share:.0%} found · text · ", said[name])
+
+
+class LocalReadingTest(WindowTestCase):
+    def test_numbers_and_dates_are_read_as_here_and_copied_as_they_are(self) -> None:
+        before = QLocale()
+        self.addCleanup(QLocale.setDefault, before)
+        self.addCleanup(read_locally, False)
+        QLocale.setDefault(QLocale(QLocale.Language.German, QLocale.Country.Germany))
+        self.open_demo()
+        self.session.select("sailings")
+        self.trigger("page.rows")
+        grid = self.find(Grid, "rows.grid")
+        column = grid.table_model.table.columns.index("date")
+        index = grid.model().index(0, column)
+        self.assertEqual(grid.model().data(index), "2026-01-01")
+        self.trigger("view.local")
+        self.assertEqual(grid.model().data(index), "01.01.2026")
+        grid.setCurrentIndex(index)
+        grid.ask_copy()
+        self.settle()
+        self.assertIn("2026-01-01", QApplication.clipboard().text())
+        for text, kind, shown in (
+            ("-1234567.50", Kind.EXACT, "-1.234.567,50"),
+            ("9223372036854775807", Kind.INTEGER, "9.223.372.036.854.775.807"),
+            ("1e+300", Kind.NUMBER, "1e+300"),
+            ("0001-12-31 23:59:59.5", Kind.DATE_TIME, "31.12.0001 23:59:59.5"),
+            ("1234", Kind.TEXT, "1234"),
+        ):
+            self.assertEqual(as_read(text, kind), shown)
+        self.trigger("view.local")
+        self.assertEqual(grid.model().data(index), "2026-01-01")

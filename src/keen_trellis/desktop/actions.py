@@ -572,6 +572,13 @@ ACTIONS = (
         "Ctrl+-",
     ),
     ActionSpec(
+        "view.local",
+        "Read numbers and dates as they are written here, or not",
+        "Group digits and show dates as the system does; values, copies and files stay.",
+        lambda d: d.switch_local_reading(),
+        "",
+    ),
+    ActionSpec(
         "view.theme",
         "Switch between light and dark",
         "Show the window in the other set of colours.",

@@ -34,6 +34,9 @@ class Doing(Protocol):
     def find_action(self) -> None:
         """Open the action finder."""
 
+    def switch_local_reading(self) -> None:
+        """Show numbers and dates as they are written here, or as values are everywhere."""
+
     def switch_theme(self) -> None:
         """Show the window in the other set of colours."""
 

@@ -35,6 +35,8 @@ from keen_trellis.desktop.adding.recent import (
 )
 from keen_trellis.desktop.bars import MESSAGE_MS, StatusLine, TopBar
 from keen_trellis.desktop.bench.bench import Bench
+from keen_trellis.desktop.bench.grid import Grid
+from keen_trellis.desktop.bench.local import is_local, read_locally
 from keen_trellis.desktop.documents import Documents
 from keen_trellis.desktop.map.view import MapView
 from keen_trellis.desktop.menus import Menus
@@ -69,6 +71,7 @@ class Window(QMainWindow):
     def __init__(self, session: Session, theme: Theme) -> None:
         super().__init__()
         self.setObjectName("window")
+        read_locally(QSettings().value("local_reading") in (True, "true"))
         self.session, self.theme = session, theme
         self.map = MapView(session, theme)
         self.bench = Bench(session, theme)
@@ -257,6 +260,14 @@ class Window(QMainWindow):
         finder = self._finder = Finder(list(self._actions.values()), self)
         finder.move(self.mapToGlobal(QPoint((self.width() - finder.width()) // 2, 52)))
         finder.show()
+
+    def switch_local_reading(self) -> None:
+        """Show numbers and dates as they are written here, or not, and remember it."""
+        read_locally(not is_local())
+        QSettings().setValue("local_reading", is_local())
+        for grid in self.findChildren(Grid):
+            grid.fit_columns()
+            grid.viewport().update()
 
     def switch_theme(self) -> None:
         """Show the window in the other set of colours, and remember it."""

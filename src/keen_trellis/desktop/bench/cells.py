@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
 )
 
 from keen_trellis.data import BLANK, GAP, PRESENT
+from keen_trellis.desktop.bench.local import as_read
 from keen_trellis.desktop.bench.table_model import Index, Origins, TableModel
 from keen_trellis.desktop.theme import Theme, text_font, value_font
 from keen_trellis.words import SPACES
@@ -191,7 +192,8 @@ class CellDelegate(QStyledItemDelegate):
     def _draw_value(
         self, painter: QPainter, room: QRect, column: Column, row: int, linked: bool
     ) -> None:
-        theme, text = self._grid.theme, column.text(row)[:LONGEST_DRAWN].replace("\n", "⏎")
+        theme, text = self._grid.theme, as_read(column.text(row), column.kind)
+        text = text[:LONGEST_DRAWN].replace("\n", "⏎")
         font = value_font(13, bold=linked)
         metrics = QFontMetrics(font)
         painter.setFont(font)

@@ -15,6 +15,7 @@ from keen_trellis.data import BLANK, GAP
 from keen_trellis.desktop.bench.cells import LONGEST_DRAWN, BandHeader, CellDelegate
 from keen_trellis.desktop.bench.column_steps import Offer, steps_of_columns, steps_of_value
 from keen_trellis.desktop.bench.kept import KeptColumns
+from keen_trellis.desktop.bench.local import as_read
 from keen_trellis.desktop.bench.table_model import Index, Origins, TableModel
 from keen_trellis.desktop.theme import Theme, text_font, value_font
 from keen_trellis.words import counted
@@ -265,7 +266,8 @@ class Grid(QTableView):
         sample = self.table_model.table.window(0, 60)
         for place, field in enumerate(sample.fields):
             texts = sample.fetch(field).texts().to_pylist() if place < _LOOKED_AT else [_USUAL]
-            longest = max((t or "· blank" for t in texts), key=len, default="")
+            shown = (as_read(t, field.kind) if t else "· blank" for t in texts)
+            longest = max(shown, key=len, default="")
             needed = max(
                 names.horizontalAdvance(field.name),
                 values.horizontalAdvance(longest[:LONGEST_DRAWN]),

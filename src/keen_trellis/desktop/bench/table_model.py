@@ -9,6 +9,7 @@ from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelInd
 from PySide6.QtWidgets import QWidget
 
 from keen_trellis.data import BLANK, GAP, PRESENT
+from keen_trellis.desktop.bench.local import as_read
 from keen_trellis.desktop.theme import LaneColours
 
 if TYPE_CHECKING:
@@ -71,13 +72,13 @@ class TableModel(QAbstractTableModel):
             return None
         column, row = self.cell(index.row(), index.column())
         if role == Role.DisplayRole:
-            return column.text(row)
+            return as_read(column.text(row), column.kind)
         if role == Role.ToolTipRole:  # all of it, where a cell shows only its beginning
             text = column.text(row)
             return text if len(text) > _SHORT else None
         state = PRESENT if column.state is None else int(column.state[row])
         if role == Role.AccessibleTextRole:
-            return {BLANK: "blank", GAP: "gap"}.get(state, column.text(row))
+            return {BLANK: "blank", GAP: "gap"}.get(state, as_read(column.text(row), column.kind))
         if role == Role.TextAlignmentRole and column.kind.is_numeric:
             return int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         return None
