@@ -17,6 +17,7 @@ from keen_trellis.document import Trellis, describe, load
 from keen_trellis.document.edits import SetSource, apply
 from keen_trellis.errors import EditError, PasswordError, UserError
 from keen_trellis.read import Server
+from keen_trellis.read.secrets import LockedFile
 from keen_trellis.run import Delivered, Results, Runner, make_deliveries
 from keen_trellis.run.facts import JoinFacts
 
@@ -134,8 +135,9 @@ def _ask_passwords(trellis: Trellis, results: Results, runner: Runner) -> bool:
     for lane in trellis.lanes:
         error = results.readings.get(lane.id)
         server = getattr(lane.source, "database", None)
-        if isinstance(error, PasswordError) and isinstance(server, Server):
-            runner.secrets.give(server, getpass.getpass(f"Password of {server.account}: "))
+        if isinstance(error, PasswordError):
+            locked = server if isinstance(server, Server) else LockedFile(error.server)
+            runner.secrets.give(locked, getpass.getpass(f"Password of {locked.account}: "))
             given = True
     return given
 

@@ -8,11 +8,14 @@ from unittest import mock
 
 import keyring
 import keyring.backends.fail
+import openpyxl
+from msoffcrypto.format.ooxml import OOXMLFile
 from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QTimer, QUrl
 from PySide6.QtGui import QAction, QDropEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import (
     QApplication,
+    QCheckBox,
     QFileDialog,
     QLineEdit,
     QListWidget,
@@ -28,7 +31,7 @@ from keen_trellis.desktop.adding.chooser import Chooser
 from keen_trellis.desktop.adding.recent import recent_places
 from keen_trellis.desktop.adding.typed_grid import TypedGrid
 from keen_trellis.desktop.bench.grid import Grid
-from keen_trellis.document import FolderSource, QuerySource, TableSource, TypedSource
+from keen_trellis.document import FolderSource, QuerySource, SheetSource, TableSource, TypedSource
 from keen_trellis.document.edits import AddLane, RenameTrellis
 from keen_trellis.read import Server, SqliteFile
 from tests.desktop.window_case import WindowTestCase
@@ -471,6 +474,35 @@ class PasswordTest(WindowTestCase):
         self.assertIn("127.0.0.1:1 does not answer", self.text("rows.trouble.text"))
         self.assertEqual(self.text("rows.mend"), "Read it again")
         self.assertNotIn("open-harbour", self.text("rows.trouble.text"))
+
+    def test_the_password_of_a_workbook_is_entered_for_its_lane(self) -> None:
+        plain, path = self.folder / "operations.xlsx", self.folder / "locked.xlsx"
+        book = openpyxl.Workbook()
+        assert book.active is not None
+        book.active.append(["id", "name"])
+        book.active.append([101, "Ailsa Orme"])
+        book.save(plain)
+        with plain.open("rb") as file, path.open("wb") as target:
+            OOXMLFile(file).encrypt("open-harbour", target)
+        self.session.do(AddLane("Crew", SheetSource(path=str(path), sheet="Sheet")))
+        self.session.select("crew")
+        self.settle()
+        self.assertIn("locked.xlsx wants a password", self.text("rows.trouble.text"))
+
+        def enter() -> None:
+            asking = self.application.activeModalWidget()
+            self.assertFalse(asking.findChild(QCheckBox, "password.keep").isVisible())
+            QTest.keyClicks(asking.findChild(QLineEdit, "password.field"), "open-harbour")
+            give = asking.findChild(QPushButton, "password.give")
+            QTest.mouseClick(give, Qt.MouseButton.LeftButton)
+
+        QTimer.singleShot(50, enter)
+        self.click("rows.mend")
+        rows = self.session.results.table("crew")
+        assert rows is not None
+        self.assertEqual(rows.column("name").to_list(), ["Ailsa Orme"])
+        self.session.save(self.folder / "crew.trellis")
+        self.assertNotIn(b"open-harbour", (self.folder / "crew.trellis").read_bytes())
 
     def test_a_delivery_into_a_folder_that_is_read_is_refused(self) -> None:
         self.open_demo()

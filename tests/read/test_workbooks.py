@@ -14,8 +14,18 @@ from openpyxl.workbook.defined_name import DefinedName
 from openpyxl.worksheet.table import Table as SheetTable
 from openpyxl.worksheet.worksheet import Worksheet
 
+import keen_trellis as kt
 from keen_trellis.data import Kind
-from keen_trellis.read import SheetLayout, read_sheet, sheet_names, unpacking, workbook_parts
+from keen_trellis.errors import PasswordError
+from keen_trellis.read import (
+    Secrets,
+    SheetLayout,
+    read_sheet,
+    sheet_names,
+    unpacking,
+    workbook_parts,
+)
+from keen_trellis.read.secrets import LockedFile
 from tests.read.source_case import SourceTestCase
 
 CALC = "urn:org:documentfoundation:names:experimental:calc:xmlns:calcext:1.0"
@@ -231,3 +241,39 @@ class WorkbookTest(SourceTestCase):
                 self.refused(*words),
             ):
                 read_sheet(file, name)
+
+
+class LockedTest(SourceTestCase):
+    """A workbook with a password is opened in memory; nothing of it is written anywhere."""
+
+    def locked(self) -> Path:
+        book = openpyxl.Workbook()
+        assert book.active is not None
+        book.active.title = "Crew"
+        for row in (["id", "name"], [101, "Ailsa Orme"], [102, "Hamish Udal"]):
+            book.active.append(row)
+        plain = self.folder / "plain.xlsx"
+        book.save(plain)
+        path = self.folder / "locked.xlsx"
+        with plain.open("rb") as file, path.open("wb") as target:
+            OOXMLFile(file).encrypt("open-harbour", target)
+        plain.unlink()
+        return path
+
+    def test_it_is_read_with_its_password_alone(self) -> None:
+        path = self.locked()
+        table = kt.read(path, password="open-harbour")
+        self.assertEqual(table.column("name").to_list(), ["Ailsa Orme", "Hamish Udal"])
+        with self.assertRaises(PasswordError) as caught:
+            kt.read(path, password="open sesame")
+        self.assertEqual(
+            str(caught.exception), "The password does not open locked.xlsx. Enter the right one."
+        )
+        secrets = Secrets()
+        with self.assertRaises(PasswordError):
+            workbook_parts(path, secrets)
+        secrets.give(LockedFile.of(path), "open-harbour")
+        self.assertEqual([part.name for part in workbook_parts(path, secrets)], ["Crew"])
+        with self.refused(f"{path} has no sheet “Crow”"):
+            read_sheet(path, "Crow", secrets=secrets)
+        self.assertEqual([one.name for one in self.folder.iterdir()], ["locked.xlsx"])

@@ -182,6 +182,7 @@ class SheetSource(AnySource):
             report=how.report,
             kinds=self.kinds,
             named=self.range,
+            secrets=how.secrets,
         )
 
 

@@ -11,7 +11,7 @@ from keen_trellis.data import Kind
 from keen_trellis.errors import SourceError, UnknownColumnError
 from keen_trellis.progress import Report, quiet
 from keen_trellis.read.layouts import SheetLayout, TextLayout
-from keen_trellis.read.secrets import Secrets
+from keen_trellis.read.secrets import LockedFile, Secrets
 from keen_trellis.read.server import Database, Server, SqliteFile
 
 if TYPE_CHECKING:
@@ -32,6 +32,7 @@ def read(
     pattern: str = "*.csv",
     kinds: Mapping[str, Kind | str] | None = None,
     report: Report = quiet,
+    password: str | None = None,
 ) -> Table:
     """Return the rows of a text, a sheet, a columnar file, a folder, or a database's table.
 
@@ -52,6 +53,9 @@ def read(
         Which files of a folder.
     kinds : mapping of column name to kind, optional
         The kinds that columns are to have, such as "text" or "exact decimal".
+    report : Report
+    password : str, optional
+        Of a workbook that has one.
 
     Raises
     ------
@@ -75,6 +79,7 @@ def read(
             pattern=pattern,
             report=report,
             kinds=wanted,
+            secrets=_of_file(_path(path_or_url), password),
         )
     for name in wanted:
         if name not in reading.table.columns:
@@ -89,6 +94,15 @@ def read(
     return reading.table
 
 
+def _of_file(path: Path, password: str | None) -> Secrets | None:
+    """Return where the password of a file is; None where none is given."""
+    if password is None:
+        return None
+    secrets = Secrets()
+    secrets.give(LockedFile.of(path), password)
+    return secrets
+
+
 def _of_path(
     path: Path,
     sheet: str | None,
@@ -98,6 +112,7 @@ def _of_path(
     pattern: str,
     report: Report,
     kinds: Mapping[str, Kind],
+    secrets: Secrets | None,
 ) -> Reading:
     from keen_trellis.read import columnar, databases, delimited, folder, workbook
 
@@ -106,9 +121,9 @@ def _of_path(
     if path.is_dir():
         return folder.read_folder(path, pattern, report=report, kinds=kinds)
     if ending in workbook.ENDINGS:
-        name = sheet or workbook.sheet_names(path)[0]
+        name = sheet or workbook.sheet_names(path, secrets)[0]
         layout = SheetLayout(header_row=row)
-        return workbook.read_sheet(path, name, layout, report=report, kinds=kinds)
+        return workbook.read_sheet(path, name, layout, report=report, kinds=kinds, secrets=secrets)
     if ending in databases.ENDINGS:
         return _of_database(
             SqliteFile(str(path)), table, query, secrets=Secrets(), report=report, kinds=kinds

@@ -1,4 +1,4 @@
-"""Passwords of servers: where they come from, and that they go nowhere else.
+"""Passwords of servers and workbooks: where they come from, and that they go nowhere else.
 
 A document says only where a password is to be had: from the desktop's keyring, from a variable of
 the environment, or by asking each time.
@@ -8,6 +8,8 @@ from __future__ import annotations
 
 import os
 import re
+from dataclasses import dataclass
+from pathlib import Path
 
 from keen_trellis.errors import PasswordError
 from keen_trellis.read.server import Server
@@ -15,6 +17,34 @@ from keen_trellis.read.server import Server
 ASKED, KEYRING = "asked", "keyring"
 VARIABLE = re.compile(r"\$\{(\w+)\}")
 _SERVICE = "keen-trellis"
+
+
+@dataclass(frozen=True, slots=True)
+class LockedFile:
+    """A workbook with a password, which is asked for each time.
+
+    Attributes
+    ----------
+    account : str
+        Its path: what the password is known under in this session.
+    """
+
+    account: str
+    password: str = ASKED
+
+    @classmethod
+    def of(cls, path: Path) -> LockedFile:
+        """Return the lock of a file."""
+        return cls(str(path.absolute()))
+
+    @property
+    def label(self) -> str:
+        """Its name, for who asks for the password."""
+        return Path(self.account).name
+
+
+Locked = Server | LockedFile
+"""What wants a password."""
 
 
 class Secrets:
@@ -26,7 +56,7 @@ class Secrets:
     def __repr__(self) -> str:
         return f"Secrets of {len(self._given)} servers"
 
-    def give(self, server: Server, password: str, keep: bool = False) -> None:
+    def give(self, server: Locked, password: str, keep: bool = False) -> None:
         """Take a password for this session, and put it into the keyring where that is asked for.
 
         Raises
@@ -44,11 +74,11 @@ class Secrets:
             except keyring.errors.KeyringError as error:
                 raise _no_keyring(server) from error
 
-    def forget(self, server: Server) -> None:
+    def forget(self, server: Locked) -> None:
         """Forget what was given for a server, so that it is asked for again."""
         self._given.pop(server.account, None)
 
-    def password(self, server: Server) -> str:
+    def password(self, server: Locked) -> str:
         """Return the password of a server.
 
         Raises
@@ -64,11 +94,11 @@ class Secrets:
         if server.password == KEYRING:
             return _from_keyring(server)
         raise PasswordError(
-            f"{server.account} wants a password.", "Enter it; it is not kept.", server.account
+            f"{_called(server)} wants a password.", "Enter it; it is not kept.", server.account
         )
 
 
-def _from_environment(server: Server, name: str) -> str:
+def _from_environment(server: Locked, name: str) -> str:
     try:
         return os.environ[name]
     except KeyError:
@@ -80,7 +110,7 @@ def _from_environment(server: Server, name: str) -> str:
         ) from None
 
 
-def _from_keyring(server: Server) -> str:
+def _from_keyring(server: Locked) -> str:
     import keyring
     import keyring.errors
 
@@ -97,9 +127,13 @@ def _from_keyring(server: Server) -> str:
     return found
 
 
-def _no_keyring(server: Server) -> PasswordError:
+def _no_keyring(server: Locked) -> PasswordError:
     return PasswordError(
         f"This desktop has no keyring that could keep the password of {server.account}.",
         "Enter it each time, or give it in a variable of the environment.",
         server.account,
     )
+
+
+def _called(locked: Locked) -> str:
+    return locked.label if isinstance(locked, LockedFile) else locked.account

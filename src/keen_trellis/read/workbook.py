@@ -17,6 +17,7 @@ from keen_trellis.data import Column, Kind
 from keen_trellis.errors import MissingTableError, SourceError
 from keen_trellis.progress import Report, part, quiet
 from keen_trellis.read.layouts import SheetLayout
+from keen_trellis.read.locked import unlocked
 from keen_trellis.read.noticed import Noticed, Reread
 from keen_trellis.read.python_columns import column_of_values, value_text
 from keen_trellis.read.reading import (
@@ -25,6 +26,7 @@ from keen_trellis.read.reading import (
     existing_file,
     without_rows,
 )
+from keen_trellis.read.secrets import Secrets
 from keen_trellis.read.settling import Unsettled
 from keen_trellis.read.stamps import FileStamp
 from keen_trellis.read.unpacking import looked_into
@@ -63,15 +65,29 @@ class WorkbookPart:
     hidden: bool = False
 
 
-def workbook_parts(path: Path) -> list[WorkbookPart]:
+def workbook_parts(path: Path, secrets: Secrets | None = None) -> list[WorkbookPart]:
     """Return the sheets of a workbook in their order, then its named ranges and tables.
+
+    Parameters
+    ----------
+    path : Path
+    secrets : Secrets, optional
+        Where the password is, if it has one.
 
     Raises
     ------
     SourceError
         The file is missing, empty or no workbook.
+    PasswordError
+        It wants a password.
     """
-    with _opened(path, load_tables=True) as workbook:
+    existing_file(path)
+    with unlocked(path, secrets) as plain:
+        return _parts(plain, path.suffix.lower())
+
+
+def _parts(path: Path, ending: str) -> list[WorkbookPart]:
+    with _opened(path, ending, load_tables=True) as workbook:
         sheets = [
             WorkbookPart(s.name, s.name, hidden=s.visible != calamine.SheetVisibleEnum.Visible)
             for s in workbook.sheets_metadata
@@ -82,7 +98,7 @@ def workbook_parts(path: Path) -> list[WorkbookPart]:
     return sheets + [WorkbookPart(r.name, r.sheet, named=True) for r in ranges]
 
 
-def sheet_names(path: Path) -> list[str]:
+def sheet_names(path: Path, secrets: Secrets | None = None) -> list[str]:
     """Return the names of the sheets in their order.
 
     Raises
@@ -90,7 +106,7 @@ def sheet_names(path: Path) -> list[str]:
     SourceError
         The file is missing, empty or no workbook.
     """
-    return [part.name for part in workbook_parts(path) if not part.named]
+    return [part.name for part in workbook_parts(path, secrets) if not part.named]
 
 
 def read_sheet(
@@ -100,6 +116,7 @@ def read_sheet(
     report: Report = quiet,
     kinds: Mapping[str, Kind] | None = None,
     named: str | None = None,
+    secrets: Secrets | None = None,
 ) -> Reading:
     """Return the rows of one sheet, or of one named range; empty cells are blanks.
 
@@ -115,6 +132,8 @@ def read_sheet(
         The kinds chosen; those of other columns are the kinds of their cells.
     named : str, optional
         A named range or table; its cells are taken instead of the whole sheet.
+    secrets : Secrets, optional
+        Where the password is, if the workbook has one.
 
     Raises
     ------
@@ -123,17 +142,22 @@ def read_sheet(
     Cancelled
         Raised by `report` once the user has asked to stop.
     """
+    existing_file(path)
     stamp = FileStamp.of(path)
     report(0.0, f"Reading {path.name}")
-    with _opened(path, load_tables=named is not None) as workbook:
+    ending = path.suffix.lower()
+    with (
+        unlocked(path, secrets) as plain,
+        _opened(plain, ending, load_tables=named is not None) as workbook,
+    ):
         box = None
         if named is not None:
-            found = _named(workbook, path, named)
+            found = _named(workbook, plain, named)
             sheet, box = found.sheet, found.box
         where = f"{path.name} › {named or sheet}"
         if sheet not in workbook.sheet_names:
             raise MissingTableError(f"{path} has no sheet “{sheet}”.", workbook.sheet_names)
-        facts = sheet_facts(path, sheet)
+        facts = sheet_facts(plain, sheet)
         report(0.15, f"Reading {where}")
         try:
             read = workbook.get_sheet_by_name(sheet)
@@ -213,15 +237,14 @@ def sheet_words(layout: SheetLayout) -> str:
     return ", ".join(words)
 
 
-def _opened(path: Path, load_tables: bool = False) -> calamine.CalamineWorkbook:
-    existing_file(path)
+def _opened(path: Path, ending: str, load_tables: bool = False) -> calamine.CalamineWorkbook:
     archive = looked_into(path)
     if archive is not None:
         archive.close()
     try:
         with path.open("rb") as file:
             is_new_format = file.read(2) == b"PK"
-        load_tables = load_tables and is_new_format and path.suffix.lower() != ".ods"
+        load_tables = load_tables and is_new_format and ending != ".ods"
         return calamine.CalamineWorkbook.from_path(path, load_tables=load_tables)
     except calamine.PasswordError:
         raise SourceError(

@@ -23,6 +23,7 @@ from keen_trellis.document import FolderSource, Lane, TypedSource
 from keen_trellis.document.edits import AddLane, AddLanes, FindSources, SetSource
 from keen_trellis.errors import MissingFileError, MissingTableError, PasswordError
 from keen_trellis.read import Server
+from keen_trellis.read.secrets import LockedFile
 
 if TYPE_CHECKING:
     from keen_trellis.desktop.adding.chooser import Chooser
@@ -170,10 +171,11 @@ class Adding:
             self.move_source()
         elif isinstance(trouble, MissingTableError) and lane is not None:
             self._offer_tables(lane, trouble.available)
-        elif isinstance(trouble, PasswordError) and isinstance(server, Server):
+        elif isinstance(trouble, PasswordError) and lane is not None:
             from keen_trellis.desktop.adding.passwords import ask_password
 
-            if ask_password(self._parent, server, self._session.secrets):
+            locked = server if isinstance(server, Server) else LockedFile(trouble.server)
+            if ask_password(self._parent, locked, self._session.secrets):
                 self._session.run()
         else:
             self.reread_lane()

@@ -36,6 +36,7 @@ from keen_trellis.document.edits import AddLane
 from keen_trellis.errors import PasswordError, UserError
 from keen_trellis.progress import Cancelled
 from keen_trellis.read import Reading, Secrets, Server
+from keen_trellis.read.secrets import Locked, LockedFile
 
 _TYPING_PAUSE_MS = 250
 
@@ -328,7 +329,10 @@ class Chooser(QDialog):
         offer_kinds(self, entry.source, column, current=kind, at=at, chosen=self._changed)
 
     def _ask_password(self) -> None:
-        if isinstance(self._place, Server) and ask_password(self, self._place, self._secrets):
+        locked: Locked | None = self._place if isinstance(self._place, Server) else None
+        if isinstance(self._place, Path):
+            locked = LockedFile.of(self._place)
+        if locked is not None and ask_password(self, locked, self._secrets):
             self._look_into_place()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:

@@ -82,7 +82,7 @@ def entries_of(place: Place, secrets: Secrets, report: Report) -> list[Entry]:
                 SheetSource(path=path, sheet=part.sheet, range=part.name if part.named else None),
                 nice_name(part.name),
             )
-            for part in workbook_parts(place)
+            for part in workbook_parts(place, secrets)
         ]
     if ending in databases.ENDINGS:
         return _of_database(SqliteFile(path), secrets, report)

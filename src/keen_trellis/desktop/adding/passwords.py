@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 from keen_trellis.desktop.controls import Choice, Notice, button, label
 from keen_trellis.errors import UserError
 from keen_trellis.read import Secrets, Server
+from keen_trellis.read.secrets import Locked, LockedFile
 
 _TYPES = (("postgresql", "PostgreSQL"), ("mariadb", "MariaDB or MySQL"))
 _WAYS = (
@@ -31,8 +32,8 @@ _WAYS = (
 _TLS = ("where offered", "always", "always, server verified", "never")
 
 
-def ask_password(parent: QWidget, server: Server, secrets: Secrets) -> bool:
-    """Ask for the password of a server; tell whether one was given."""
+def ask_password(parent: QWidget, server: Locked, secrets: Secrets) -> bool:
+    """Ask for the password of a server or workbook; tell whether one was given."""
     asking = PasswordDialog(server, secrets, parent)
     return asking.exec() == QDialog.DialogCode.Accepted
 
@@ -40,7 +41,7 @@ def ask_password(parent: QWidget, server: Server, secrets: Secrets) -> bool:
 class PasswordDialog(QDialog):
     """One password: for this session, and for the keyring where that is wanted."""
 
-    def __init__(self, server: Server, secrets: Secrets, parent: QWidget | None) -> None:
+    def __init__(self, server: Locked, secrets: Secrets, parent: QWidget | None) -> None:
         super().__init__(parent)
         self.setObjectName("password")
         self.setWindowTitle("Password")
@@ -53,7 +54,10 @@ class PasswordDialog(QDialog):
         column = QVBoxLayout(self)
         column.setContentsMargins(20, 16, 20, 16)
         column.setSpacing(10)
-        column.addWidget(label(f"Password of {server.account}", strong=True))
+        is_file = isinstance(server, LockedFile)
+        self._keep.setVisible(not is_file)
+        called = server.label if is_file else server.account
+        column.addWidget(label(f"Password of {called}", strong=True))
         column.addWidget(self._field)
         column.addWidget(self._keep)
         column.addWidget(self._notice)
