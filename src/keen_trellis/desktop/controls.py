@@ -278,6 +278,7 @@ class Flow(QLayout):
         super().__init__()
         self._items: list[QLayoutItem] = []
         self._heights: dict[int, int] = {}  # asked for again and again while words are added
+        self._measured: list[tuple[QSize, bool]] = []  # of every item, until one is another
         self.setSpacing(spacing)
         self.setContentsMargins(0, 0, 0, 0)
 
@@ -307,7 +308,7 @@ class Flow(QLayout):
         return self._heights[width]
 
     def invalidate(self) -> None:
-        self._heights = {}
+        self._heights, self._measured = {}, []
         super().invalidate()
 
     def sizeHint(self) -> QSize:
@@ -326,10 +327,9 @@ class Flow(QLayout):
     def _arrange(self, rect: QRect, move: bool) -> int:
         lines: list[list[tuple[QLayoutItem, QSize, int]]] = [[]]
         x = rect.x()
-        for item in self._items:
-            widget = item.widget()
-            size = item.sizeHint() if widget is None else _size_of(widget)
-            begins_line = widget is not None and bool(widget.property("begins_line"))
+        if len(self._measured) != len(self._items):
+            self._measured = [_measure(item) for item in self._items]
+        for item, (size, begins_line) in zip(self._items, self._measured, strict=True):
             if lines[-1] and (begins_line or x + size.width() > rect.right() + 1):
                 lines.append([])
                 x = rect.x()
@@ -350,6 +350,14 @@ class Flow(QLayout):
         while item := self.takeAt(0):
             if widget := item.widget():
                 discard(widget)
+
+
+def _measure(item: QLayoutItem) -> tuple[QSize, bool]:
+    """Return the room that an item takes, and whether it begins a line of its own."""
+    widget = item.widget()
+    if widget is None:
+        return item.sizeHint(), False
+    return _size_of(widget), bool(widget.property("begins_line"))
 
 
 def _size_of(widget: QWidget) -> QSize:
