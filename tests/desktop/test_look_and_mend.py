@@ -478,3 +478,26 @@ class LocalReadingTest(WindowTestCase):
             self.assertEqual(as_read(text, kind), shown)
         self.trigger("view.local")
         self.assertEqual(grid.model().data(index), "2026-01-01")
+
+
+class RightToLeftTest(WindowTestCase):
+    def test_heads_are_drawn_where_columns_begin_at_the_right(self) -> None:
+        self.addCleanup(self.application.setLayoutDirection, Qt.LayoutDirection.LeftToRight)
+        self.application.setLayoutDirection(Qt.LayoutDirection.RightToLeft)
+        self.open_demo()
+        self.session.select("sailings")
+        self.trigger("page.rows")
+        head = self.find(Grid, "rows.grid").horizontalHeader()
+        first = head.sectionViewportPosition(0)
+        last = head.sectionViewportPosition(4)
+        self.assertGreater(first, last)
+        picture = head.viewport().grab().toImage()
+        ground = picture.pixelColor(picture.width() - 2, 25).name()
+        for section in (0, 4):
+            x = head.sectionViewportPosition(section)
+            inked = {
+                picture.pixelColor(at, y).name()
+                for at in range(max(x, 0), x + head.sectionSize(section))
+                for y in range(20, 40)
+            }
+            self.assertGreater(len(inked - {ground}), 3, section)

@@ -442,4 +442,8 @@ class OneLine(QLabel):
         shown = self.fontMetrics().elidedText(
             self.text(), Qt.TextElideMode.ElideRight, self.width()
         )
-        painter.drawText(self.rect(), Qt.AlignmentFlag.AlignVCenter, shown)
+        # the words are read one way, and begin where the window's lines begin
+        painter.setLayoutDirection(Qt.LayoutDirection.LeftToRight)
+        flag = Qt.AlignmentFlag
+        side = flag.AlignRight if self.isRightToLeft() else flag.AlignLeft
+        painter.drawText(self.rect(), side | flag.AlignVCenter, shown)

@@ -5,7 +5,7 @@ What is known before any run is enough: the columns of every part, before the ch
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import partial
 
@@ -88,6 +88,19 @@ class Carrying:
 
     def _planned(self, trellis: Trellis) -> Planned:
         return _planned(trellis, self.schemas)
+
+
+def same_names(before: Item, after: Item, inputs: Sequence[Schema], names: Sequence[str]) -> bool:
+    """Whether an item gives columns of the same names as before, whatever else it does.
+
+    Then nothing behind it has to follow, and nobody has to plan the whole trellis to see that.
+    """
+    rows, *taken = (Read("", str(place), schema) for place, schema in enumerate(inputs))
+    try:
+        was, now = (item.node(rows, taken, names).schema.names for item in (before, after))
+    except UserError:
+        return False
+    return was == now
 
 
 def left_without(

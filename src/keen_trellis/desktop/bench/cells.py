@@ -33,6 +33,8 @@ _NAME_HEIGHT = 25
 _KIND_HEIGHT = 16
 _NARROWEST = 56
 LONGEST_DRAWN = 400
+_FORWARD = Qt.LayoutDirection.LeftToRight
+"""How values are drawn wherever columns begin: a code or a number reads one way."""
 
 
 class BandHeader(QHeaderView):
@@ -71,6 +73,7 @@ class BandHeader(QHeaderView):
         if self.theme is None or not isinstance(model, TableModel):
             return
         painter = QPainter(self.viewport())
+        painter.setLayoutDirection(_FORWARD)
         painter.fillRect(self.viewport().rect(), QColor(self.theme.surface))
         for first, last in self._bands(model):
             self._draw_band(painter, model, first, last)
@@ -82,9 +85,10 @@ class BandHeader(QHeaderView):
 
     def _sections_in_view(self) -> range:
         """Return the sections in view: a table may have thousands of them."""
-        first = max(self.visualIndexAt(0), 0)
-        last = self.visualIndexAt(self.viewport().width() - 1)
-        return range(first, (last if last >= 0 else self.count() - 1) + 1)
+        ends = [self.visualIndexAt(x) for x in (0, self.viewport().width() - 1)]
+        if self.isRightToLeft():
+            ends.reverse()
+        return range(max(ends[0], 0), (ends[1] if ends[1] >= 0 else self.count() - 1) + 1)
 
     def _draw_name(self, painter: QPainter, section: int, field: Field) -> None:
         assert self.theme is not None
@@ -131,6 +135,8 @@ class BandHeader(QHeaderView):
         colours = self.origins.colours.get(origin)
         if colours is None:
             return
+        if self.isRightToLeft():
+            first, last = last, first
         left = self.sectionViewportPosition(first)
         right = self.sectionViewportPosition(last) + self.sectionSize(last)
         band = QRect(left + 1, 1, right - left - 2, _BAND_HEIGHT - 2)
@@ -156,6 +162,7 @@ class CellDelegate(QStyledItemDelegate):
         state = PRESENT if column.state is None else int(column.state[row])
         room = option.rect.adjusted(0, 0, 0, -1)
         painter.save()
+        painter.setLayoutDirection(_FORWARD)
         if option.state & QStyle.StateFlag.State_Selected:
             painter.fillRect(room, QColor(theme.selected))
         marks = self._grid.marks.get(field.name)

@@ -253,7 +253,7 @@ class StepPage(Page):
         except ValidationError as error:
             self.session.said.emit(first_fault(error), True)
             return
-        self.session.change_columns(edit, self._item.id)
+        self.session.building.change_columns(edit, self._item.id)
 
 
 def tell_columns(

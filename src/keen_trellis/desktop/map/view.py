@@ -347,6 +347,7 @@ class MapView(QAbstractScrollArea):
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self.viewport())
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setLayoutDirection(Qt.LayoutDirection.LeftToRight)  # time runs so, and its words
         painter.fillRect(self.viewport().rect(), QColor(self._theme.ground))
         zoom, top = self._zoom, -self.verticalScrollBar().value()
         painter.translate(-self.horizontalScrollBar().value(), top)

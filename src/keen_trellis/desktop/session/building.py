@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import TYPE_CHECKING
 
+from pydantic import ValidationError
+
 from keen_trellis.desktop.session.proposing import (
     proposed_blend,
     proposed_link,
@@ -18,6 +20,7 @@ from keen_trellis.document.edits import (
     AddStack,
     AddTie,
     ChangeTie,
+    Edit,
     InsertItem,
     SetLink,
     lane_with_bay,
@@ -26,6 +29,7 @@ from keen_trellis.document.edits import (
 from keen_trellis.document.items import FigureItem, JoinItem, LinkedFields, StepItem
 from keen_trellis.errors import UserError
 from keen_trellis.plan.bays import Bay
+from keen_trellis.plan.schema import Schema, SchemaColumn
 from keen_trellis.progress import Report
 
 if TYPE_CHECKING:
@@ -164,3 +168,43 @@ class Building:
             items = self._trellis.lane(lane.id).items
             self._session.fresh = next(one.id for one in items if one.id not in before)
             self._session.select(self._session.fresh)
+
+    def change_columns(self, edit: Edit, part: str) -> bool:
+        """Change an item; where columns are called otherwise then, all behind it follows.
+
+        What names a column that is gone then is said: undoing brings it back.
+        """
+        from keen_trellis.run.carrying import Carrying, left_without, same_names
+
+        before, item = self._trellis, self._trellis.item(part)
+        parts = (before.before(part), *map(before.taken_after, item.takes()))
+        inputs = [schema for one in parts if (schema := self._schema(one)) is not None]
+        lanes = [before.place_of(part)[0], *(before.lane(one.lane) for one in item.takes())]
+        names = [lane.name for lane in lanes]
+        try:
+            changed = edit.changed(before).item(part)
+        except (UserError, ValidationError, KeyError):
+            return self._session.do(edit)  # which says what is wrong with it
+        if len(inputs) == len(parts) and same_names(item, changed, inputs, names):
+            return self._session.do(edit)
+        schemas = {lane.id: one for lane in before.lanes if (one := self._schema(lane.id))}
+        if not self._session.do(Carrying(edit, part, schemas)):
+            return False
+        lost = [
+            f"{lane.name}, {item.brief if isinstance(item, StepItem) else item.title.lower()}"
+            for lane, item in left_without(before, self._trellis, schemas)
+            if item.id != part
+        ]
+        if lost:
+            verb = "needs" if len(lost) == 1 else "need"
+            self._session.said.emit(
+                f"{'; '.join(lost)}: {verb} what is gone now. Undo (Ctrl+Z), or see to it.", True
+            )
+        return True
+
+    def _schema(self, part: str) -> Schema | None:
+        """Return the columns of a part's rows, as far as they are known."""
+        table = self._session.results.table(part)
+        if table is None:
+            return None
+        return Schema(tuple(SchemaColumn(f.name, f.kind, f.origin) for f in table.fields))

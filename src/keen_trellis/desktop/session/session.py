@@ -20,9 +20,8 @@ from keen_trellis.document.edits import (
     Edit,
     apply,
 )
-from keen_trellis.document.items import Item, StepItem
+from keen_trellis.document.items import Item
 from keen_trellis.errors import UserError
-from keen_trellis.plan.schema import Schema, SchemaColumn
 from keen_trellis.progress import Cancelled, Report, part
 from keen_trellis.read import Secrets
 from keen_trellis.run.results import Results
@@ -212,34 +211,6 @@ class Session(QObject):
         if trellis == self.trellis:
             return True
         self.undo.push(_EditCommand(self, trellis, back))
-        return True
-
-    def change_columns(self, edit: Edit, part: str) -> bool:
-        """Change an item; where columns are called otherwise then, all behind it follows.
-
-        What names a column that is gone then is said: undoing brings it back.
-        """
-        from keen_trellis.run.carrying import Carrying, left_without
-
-        schemas = {}
-        for lane in self.trellis.lanes:
-            table = self.results.table(lane.id)
-            if table is not None:
-                columns = (SchemaColumn(f.name, f.kind, f.origin) for f in table.fields)
-                schemas[lane.id] = Schema(tuple(columns))
-        before = self.trellis
-        if not self.do(Carrying(edit, part, schemas)):
-            return False
-        lost = [
-            f"{lane.name}, {item.brief if isinstance(item, StepItem) else item.title.lower()}"
-            for lane, item in left_without(before, self.trellis, schemas)
-            if item.id != part
-        ]
-        if lost:
-            verb = "needs" if len(lost) == 1 else "need"
-            self.said.emit(
-                f"{'; '.join(lost)}: {verb} what is gone now. Undo (Ctrl+Z), or see to it.", True
-            )
         return True
 
     def take(self, trellis: Trellis) -> None:

@@ -204,7 +204,7 @@ class ColumnsPage(Page):
     def _change(self, **changes: object) -> None:
         if self._item is not None:
             columns = WantedColumns.model_validate({**dict(self._item.columns), **changes})
-            self.session.change_columns(SetColumns(self._item.id, columns), self._item.id)
+            self.session.building.change_columns(SetColumns(self._item.id, columns), self._item.id)
 
 
 class _Side(QFrame):
