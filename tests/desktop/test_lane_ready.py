@@ -55,14 +55,29 @@ class StepCase(WindowTestCase):
         field.selectAll()
         self.key(Qt.Key.Key_Return, field, text)
 
-    def menu_on(self, grid: Grid, row: int, name: str, *actions: str) -> None:
-        """Open the menu of a cell by its key, and choose from it."""
+    def menu_of(self, grid: Grid, row: int, name: str) -> QMenu:
+        """Open the menu of a cell by its key."""
         place = grid.table_model.table.columns.index(name)
         grid.setCurrentIndex(grid.model().index(row, place))
         at = grid.visualRect(grid.currentIndex()).center()
         reason = QContextMenuEvent.Reason.Keyboard
         QApplication.sendEvent(grid.viewport(), QContextMenuEvent(reason, at, grid.mapToGlobal(at)))
         menu = grid.findChild(QMenu, f"{grid.objectName()}.menu")
+        assert menu is not None
+        return menu
+
+    def offered_on(self, grid: Grid, row: int, name: str) -> list[str]:
+        """Return what the menu of a cell offers, once its rows have been counted."""
+        menu = self.menu_of(grid, row, name)
+        self.settle()
+        words = [action.text() for action in menu.actions()]
+        menu.close()
+        self.settle()
+        return words
+
+    def menu_on(self, grid: Grid, row: int, name: str, *actions: str) -> None:
+        """Open the menu of a cell by its key, and choose from it."""
+        menu = self.menu_of(grid, row, name)
         found = menu.findChild(QAction, actions[-1])
         self.assertIsNotNone(found, [a.objectName() for a in menu.actions()])
         found.trigger()
@@ -352,6 +367,10 @@ class FromTheRowsTest(StepCase):
         grid = self.find(Grid, "rows.grid")
         value = grid.table_model.table.column("office").text(0)
         column = grid.table_model.table.column("office").to_list()
+        self.assertIn(
+            f"Keep only rows where office is “{value}”\t{column.count(value):,} rows",
+            self.offered_on(grid, 0, "office"),
+        )
         self.menu_on(grid, 0, "office", "grid.step.value.leave")
         self.assertIsInstance(self.step(), FilterItem)
         self.assertEqual(len(self.rows()), 1577 - column.count(value))  # blanks stay

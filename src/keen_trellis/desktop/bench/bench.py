@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from functools import partial
 from typing import TYPE_CHECKING
 
@@ -31,7 +31,7 @@ from keen_trellis.words import counted
 
 if TYPE_CHECKING:
     from keen_trellis.advice.findings import Shows
-    from keen_trellis.compute.looked import Look
+    from keen_trellis.compute.looked import Look, Only
     from keen_trellis.data import Rows, Table
     from keen_trellis.document.items import StepItem
     from keen_trellis.progress import Report
@@ -195,6 +195,7 @@ class Bench(QWidget):
                 grid.sources_of = self._sources_of
                 grid.source_asked.connect(self._go_to_row)
                 grid.step_asked = self._add_step if grid.offers_steps else None
+                grid.count_asked = self._count
             self._stack.addWidget(made)
             self._pages[key] = made
         return self._pages[key]
@@ -237,6 +238,14 @@ class Bench(QWidget):
 
         stopped = "Stopped: the rows are shown as they were."
         self._session.find_out(find, partial(grid.take_look, table, look), stopped)
+
+    def _count(self, table: Table, only: Only, done: Callable[[int], None]) -> None:
+        def count(report: Report) -> int:
+            from keen_trellis.compute.looked import Look, looked_rows
+
+            return len(looked_rows(table, Look(only=(only,)), report))
+
+        self._session.find_out(count, done, "")
 
     def _show_rows(self, shows: Shows) -> None:
         """Show the rows of a finding in the bay where they are."""

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QMetaMethod, QPoint, Qt, Signal
 from PySide6.QtGui import QContextMenuEvent, QFontMetrics, QGuiApplication, QKeyEvent, QKeySequence
 from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QMenu, QTableView, QWidget
+from shiboken6 import isValid
 
 from keen_trellis.data import BLANK, GAP
 from keen_trellis.desktop.bench.cells import LONGEST_DRAWN, BandHeader, CellDelegate
@@ -79,6 +80,8 @@ class Grid(QTableView):
         self.step_asked: Callable[[StepItem], object] | None = None
         """Puts a step behind the rows that are shown, where they are what a part gives."""
         self.offers_steps = False
+        self.count_asked: Callable[[Table, Only, Callable[[int], None]], object] | None = None
+        """Counts aside how many rows have a value, for those who are offered to keep them."""
         self.sources_of: Callable[[Table, int], Iterable[tuple[str, str, int]]] | None = None
         """Gives the lane, its name and the row there, for each lane that a row comes from."""
         self._rows: Rows | None = None
@@ -349,6 +352,15 @@ class Grid(QTableView):
         name = self.table_model.table.columns[index.column()]
         state = self.table_model.state(index.row(), index.column())
         self._add_offers(menu, steps_of_value(name, cell.text(at), state))
+        if self.count_asked is not None:
+            counted_ones = [one for one in menu.actions() if "value" in one.objectName()]
+
+            def tell(rows: int) -> None:
+                for one in counted_ones:
+                    if isValid(one):  # the menu may have been closed meanwhile
+                        one.setText(f"{one.text()}\t{counted(rows, 'row')}")
+
+            self.count_asked(self.whole, self._only(index.row(), index.column()), tell)
         chosen = sorted({one.column() for one in self.selectionModel().selectedIndexes()})
         sections = chosen if index.column() in chosen else [index.column()]
         words = f"Steps for {name}" if len(sections) == 1 else f"Steps for {len(sections)} columns"
