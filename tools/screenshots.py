@@ -166,6 +166,7 @@ def shoot_lane_ready(window: Window) -> None:
     event = QContextMenuEvent(QContextMenuEvent.Reason.Mouse, at, grid.mapToGlobal(at))
     APPLICATION.sendEvent(grid.viewport(), event)
     menu = grid.findChild(QMenu, "step.rows.grid.menu")
+    settled(window)  # the rows have been counted, and the menu is as wide as that takes
     steps = menu.findChild(QMenu, "grid.steps")
     steps.popup(menu.mapToGlobal(menu.rect().topRight()))
     shoot_with(window, "column-menu", menu, steps)

@@ -2,7 +2,6 @@
 
 import datetime as dt
 import math
-import os
 import unittest
 from decimal import Decimal
 from typing import Any
@@ -19,6 +18,7 @@ from keen_trellis.errors import FormulaError
 from keen_trellis.formulas.reading import formula, renamed
 from keen_trellis.plan.functions import FUNCTIONS
 from keen_trellis.plan.schema import Schema
+from tests.postgres_case import PostgresTestCase
 
 KINDS = {
     **dict.fromkeys("ab", ("text", 'text collate "und-x-icu"')),
@@ -141,19 +141,8 @@ def work_out(text: str, table: kt.Table) -> Evaluated:
     return evaluated(formula(text, schema_of(table)), table)
 
 
-class AgainstPostgresTest(unittest.TestCase):
+class AgainstPostgresTest(PostgresTestCase):
     """Where the server refuses a value (it divides by zero), ours is a blank with a fault."""
-
-    def setUp(self) -> None:
-        try:
-            self.server = psycopg.connect(
-                "host=127.0.0.1 dbname=test user=postgres", autocommit=True, connect_timeout=3
-            )
-        except psycopg.OperationalError as error:
-            if os.environ.get("CI"):
-                raise
-            self.skipTest(f"no PostgreSQL at 127.0.0.1:5432: {error}")
-        self.addCleanup(self.server.close)
 
     def told(self, query: str, row: dict[str, Any]) -> tuple[Any, bool]:
         """Return what the server makes of a row, and whether it refused to."""

@@ -1,15 +1,12 @@
 """Kinds, decimals, dates and Unicode mean what a real server says that they mean."""
 
 import datetime as dt
-import os
-import unittest
 import uuid
 from decimal import Decimal
 from typing import Any
 
-import psycopg
-
 import keen_trellis as kt
+from tests.postgres_case import PostgresTestCase
 
 VALUES: dict[str, tuple[str, list[Any]]] = {
     'text collate "C"': ("text", ["a", "A", "é", "e\u0301", "ß", "", None]),
@@ -27,17 +24,9 @@ VALUES: dict[str, tuple[str, list[Any]]] = {
 MIXED = (("numeric(30,4)", "bigint"), ("double precision", "bigint"), ("date", "date"))
 
 
-class AgainstPostgresTest(unittest.TestCase):
+class AgainstPostgresTest(PostgresTestCase):
     def setUp(self) -> None:
-        try:
-            self.server = psycopg.connect(
-                "host=127.0.0.1 dbname=test user=postgres", autocommit=True, connect_timeout=3
-            )
-        except psycopg.OperationalError as error:
-            if os.environ.get("CI"):
-                raise
-            self.skipTest(f"no PostgreSQL at 127.0.0.1:5432: {error}")
-        self.addCleanup(self.server.close)
+        super().setUp()
         self.schema = f"keen_{uuid.uuid4().hex}"
         self.server.execute(f"create schema {self.schema}")
         self.addCleanup(self.server.execute, f"drop schema {self.schema} cascade")

@@ -12,7 +12,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from numpy.typing import NDArray
 
-from keen_trellis.compute.formula.logic import COMPARED_AS_THEY_ARE
+from keen_trellis.compute.formula.logic import COMPARED_AS_THEY_ARE, SIGNS
 from keen_trellis.compute.join.comparing import in_one_kind, met, order_keys
 from keen_trellis.compute.join.keys import codes_of
 from keen_trellis.data import Column, Kind, Table
@@ -130,8 +130,8 @@ def _at_once(column: Column, values: Column, test: str) -> Flags | None:
         flags = np.append(held.to_numpy(zero_copy_only=False), False)
         found = flags[column.values]  # -1 finds the last
         return ~found if test == "<>" else found
-    if column.kind is values.kind and column.kind in COMPARED_AS_THEY_ARE and test in _DIRECT:
-        found = _DIRECT[test](column.values, values.values[0])
+    if column.kind is values.kind and column.kind in COMPARED_AS_THEY_ARE and test in SIGNS:
+        found = SIGNS[test](column.values, values.values[0])
         return found
     return None
 
@@ -195,14 +195,6 @@ def _of_texts(
     return tested
 
 
-_DIRECT: dict[str, Callable[[Any, Any], Any]] = {
-    "=": np.equal,
-    "<>": np.not_equal,
-    "<": np.less,
-    "<=": np.less_equal,
-    ">": np.greater,
-    ">=": np.greater_equal,
-}
 _TESTS: dict[str, Callable[[Column, Column], Flags]] = {
     "=": _is_in,
     "in": _is_in,

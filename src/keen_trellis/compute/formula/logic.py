@@ -36,12 +36,12 @@ def compared(arguments: Sequence[Cells], kind: Kind, working: Working, sign: str
 def _stand(arguments: Sequence[Cells], sign: str) -> Flags:
     left, right = arguments[0].column, arguments[1].column
     if left.kind is right.kind and left.kind in COMPARED_AS_THEY_ARE:
-        return np.asarray(_SIGNS[sign](left.values, right.values), np.bool_)
+        return np.asarray(SIGNS[sign](left.values, right.values), np.bool_)
     a, b = keys_of(left, right)
-    return np.asarray(_SIGNS[sign](a, b), np.bool_)
+    return np.asarray(SIGNS[sign](a, b), np.bool_)
 
 
-_SIGNS: dict[str, Any] = {
+SIGNS: dict[str, Any] = {
     "=": np.equal,
     "<>": np.not_equal,
     "<": np.less,
@@ -49,6 +49,7 @@ _SIGNS: dict[str, Any] = {
     ">": np.greater,
     ">=": np.greater_equal,
 }
+"""How two arrays are compared by each sign."""
 
 
 def distinct(arguments: Sequence[Cells], working: Working) -> Cells:
