@@ -22,6 +22,7 @@ from keen_trellis.document.items import (
     ColumnsItem,
     FigureItem,
     FillItem,
+    FilterItem,
     FirstItem,
     FormulaItem,
     KindsItem,
@@ -354,6 +355,16 @@ class RefusedTest(unittest.TestCase):
             with self.subTest(said), self.assertRaises(UserError) as caught:
                 done(step, table)
             self.assertIn(said, str(caught.exception))
+
+    def test_rows_that_a_filter_has_no_answer_for_are_told_from_blanks(self) -> None:
+        rows = [{"t": None, "u": None, "n": n} for n in (2, 0, None, -1)]
+        step = FilterItem(id="", formula="10 / n > 1")
+        found = execute(step.node(Given(table_of(rows)), (), ("Rows",)), [table_of(rows)])
+        self.assertEqual(
+            found.sentence(),
+            "1 of 4 rows go on, 3 are left out, 1 of them because a value is blank. "
+            "1 row without an answer by division by zero.",
+        )
 
     def test_texts_are_read_as_their_column_is_written(self) -> None:
         rows = [{"t": text, "u": day, "n": None} for text, day in (("1.204,50", "31/12/2026"),)]

@@ -38,8 +38,14 @@ class Truth:
     false: Flags
 
 
-def truth(expression: Expression, table: Table) -> Truth:
+def truth(expression: Expression, table: Table, faults: dict[str, Flags] | None = None) -> Truth:
     """Return for each row whether an expression is true, false or unknown.
+
+    Parameters
+    ----------
+    expression, table
+    faults : dict, optional
+        Takes the rows for which a formula could not be worked out, by the reason.
 
     Raises
     ------
@@ -52,20 +58,23 @@ def truth(expression: Expression, table: Table) -> Truth:
         case Tested():
             return truth_of(table.column(expression.column), expression)
         case Joint():
-            parts = [truth(part, table) for part in expression.parts]
+            parts = [truth(part, table, faults) for part in expression.parts]
             if not parts:  # nothing is asked
                 return Truth(np.ones(len(table), bool), np.zeros(len(table), bool))
             return reduce(_both if expression.of == "all" else _either, parts)
         case Valued():
-            return _of_formula(expression, table)
+            return _of_formula(expression, table, faults)
     raise TypeError(f"{type(expression).__name__} has no value for rows.")
 
 
-def _of_formula(formula: Valued, table: Table) -> Truth:
+def _of_formula(formula: Valued, table: Table, faults: dict[str, Flags] | None) -> Truth:
     """Return the truth of a formula; where it cannot be worked out, it is unknown."""
     from keen_trellis.compute.formula.evaluate import evaluated
 
-    column = evaluated(formula, table).column
+    found = evaluated(formula, table)
+    column = found.column
+    if faults is not None:
+        faults |= found.faults
     if column.absent is None:
         return Truth(column.values, ~column.values)
     return Truth(column.values & ~column.absent, ~column.values & ~column.absent)

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 from functools import cached_property
 
 import numpy as np
 
-from keen_trellis.compute.expressions import Truth, truth
+from keen_trellis.compute.expressions import Flags, Truth, truth
 from keen_trellis.data import Table
 from keen_trellis.plan.counts import Group
 from keen_trellis.plan.expressions import Expression
@@ -23,15 +24,19 @@ class Filtered:
     table : Table
     held : Truth
         What the condition is for each of its rows.
+    faults : mapping of sentence to ndarray of bool
+        The rows for which a formula could not be worked out, by the reason.
     """
 
     table: Table
     held: Truth
+    faults: Mapping[str, Flags] = field(default_factory=dict)
 
     @classmethod
     def of(cls, table: Table, condition: Expression) -> Filtered:
         """Put the rows of a table to a condition; raises as `compute.expressions.truth`."""
-        return cls(table, truth(condition, table))
+        faults: dict[str, Flags] = {}
+        return cls(table, truth(condition, table, faults), faults)
 
     @cached_property
     def outcome(self) -> Table:
@@ -49,6 +54,14 @@ class Filtered:
         return int(np.count_nonzero(~(self.held.true | self.held.false)))
 
     @property
+    def _without_answer(self) -> int:
+        """The rows left out for which a formula could not be worked out."""
+        is_so = np.zeros(len(self.table), np.bool_)
+        for rows in self.faults.values():
+            is_so = is_so | rows
+        return int(np.count_nonzero(is_so & ~(self.held.true | self.held.false)))
+
+    @property
     def groups(self) -> tuple[Group, ...]:
         """The rows that go on, and those that do not."""
         return Group("kept", len(self.outcome)), Group("left out", len(self.left_out), False)
@@ -63,6 +76,11 @@ class Filtered:
         """Return how many rows go on and how many do not, in plain words."""
         kept, all_rows = len(self.outcome), len(self.table)
         said = f"{kept:,} of {counted(all_rows, 'row')} go on, {all_rows - kept:,} are left out"
-        if self.unknown:
-            said += f", {self.unknown:,} of them because a value is blank"
-        return f"{said}."
+        blank = self.unknown - self._without_answer
+        if blank:
+            said += f", {blank:,} of them because a value is blank"
+        found = [
+            f"{counted(int(np.count_nonzero(rows)), 'row')} without an answer by {why}"
+            for why, rows in self.faults.items()
+        ]
+        return " ".join(f"{one}." for one in (said, *found))
