@@ -1,12 +1,14 @@
 """An analyst makes a lane ready, and sees what each step does to its rows."""
 
 import unittest
+from unittest import mock
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QAction, QContextMenuEvent, QKeySequence
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import (
     QApplication,
+    QFileDialog,
     QLineEdit,
     QListWidget,
     QMenu,
@@ -169,7 +171,7 @@ class StepsOnTheBenchTest(StepCase):
         self.write("columns.name.0", "port")
         self.assertEqual(self.rows().columns, ("port", "sum of amount"))
 
-    def test_a_list_to_replace_is_pasted(self) -> None:
+    def test_a_list_to_replace_is_pasted_or_loaded(self) -> None:
         self.add_step("replace")
         self.choose("replace.column.add", "office")
         self.click("replace.list")
@@ -182,6 +184,19 @@ class StepsOnTheBenchTest(StepCase):
         assert isinstance(step, ReplaceItem)
         listed = [(one.old, one.new) for one in step.replacements]
         self.assertEqual(listed, [("Brae", "B"), ("Tolland", "T")])
+        path = self.folder / "offices.csv"
+        path.write_text("office,code\nBrae,BR\nKelp Point,KP\n")
+        with mock.patch.object(QFileDialog, "getOpenFileName", return_value=(str(path), "")):
+            self.click("replace.load")
+        step = self.step()
+        assert isinstance(step, ReplaceItem)
+        listed = [(one.old, one.new) for one in step.replacements]
+        self.assertEqual(listed, [("Brae", "BR"), ("Tolland", "T"), ("Kelp Point", "KP")])
+        path.write_text("office\nBrae\n")
+        with mock.patch.object(QFileDialog, "getOpenFileName", return_value=(str(path), "")):
+            self.click("replace.load")
+        self.assertIn("offices.csv has one column", self.text("bench.notice.text"))
+        self.assertEqual(self.step(), step)
 
     def test_a_step_is_copied_to_another_lane_and_moved_along_its_own(self) -> None:
         self.add_step("fill")

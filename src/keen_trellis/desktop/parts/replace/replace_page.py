@@ -3,9 +3,16 @@
 from __future__ import annotations
 
 from functools import partial
+from pathlib import Path
 from typing import Any
 
-from PySide6.QtWidgets import QDialog, QDialogButtonBox, QPlainTextEdit, QVBoxLayout
+from PySide6.QtWidgets import (
+    QDialog,
+    QDialogButtonBox,
+    QFileDialog,
+    QPlainTextEdit,
+    QVBoxLayout,
+)
 
 from keen_trellis.data import Table
 from keen_trellis.desktop.bench.sentence import Sentence
@@ -13,6 +20,8 @@ from keen_trellis.desktop.bench.step_page import StepPage, tell_columns
 from keen_trellis.desktop.controls import label
 from keen_trellis.desktop.theme import value_font
 from keen_trellis.document.items import Replacement
+from keen_trellis.errors import SourceError
+from keen_trellis.progress import Report
 from keen_trellis.words import counted
 
 MATCHED = {
@@ -48,6 +57,8 @@ class ReplacePage(StepPage):
         say.button("+ value", "replace.add", "Replace one more", lambda: self._add(item, before))
         says = "Type or paste a list: one a line, a tab between what and by what"
         say.button("as a list …", "replace.list", says, partial(self._as_list, item))
+        says = "Load a list: the first two columns of a sheet or text, what and by what"
+        say.button("from a sheet …", "replace.load", says, partial(self._load, item))
 
     def _tell_one(self, say: Sentence, item: Any, place: int, one: Replacement) -> None:
         name = f"replace.{place}"
@@ -73,6 +84,33 @@ class ReplacePage(StepPage):
             shown = before.window(0, 500).column(item.columns[0]).texts().to_pylist()
             old = next((text for text in shown if text and text not in taken), "")
         self.change(replacements=(*item.replacements, Replacement(old=old, new=old)))
+
+    def _load(self, item: Any) -> None:
+        """Take the first two columns of a file; what it does not have stays in the list."""
+        folder = self.session.path.parent if self.session.path else Path.cwd()
+        path, _ = QFileDialog.getOpenFileName(self, "Load a list from a sheet", str(folder))
+        if not path:
+            return
+
+        def load(report: Report) -> dict[str, str]:
+            from keen_trellis.read import read
+
+            table = read(path, report=report)
+            if len(table.columns) < 2:
+                raise SourceError(
+                    f"{Path(path).name} has one column, and a list has two: what, and by what.",
+                    "Choose another file.",
+                )
+            old, new = (table.fetch(field).texts().to_pylist() for field in table.fields[:2])
+            return {a or "": b or "" for a, b in zip(old, new, strict=True)}
+
+        def take(found: dict[str, str]) -> None:
+            listed = {one.old: one.new for one in item.replacements} | found
+            made = tuple(Replacement(old=old, new=new) for old, new in listed.items())
+            self.change(replacements=made)
+            self.session.said.emit(f"{counted(len(found), 'value')} loaded.", False)
+
+        self.session.find_out(load, take, "Stopped: no list was loaded.")
 
     def _as_list(self, item: Any) -> None:
         dialog = QDialog(self)
