@@ -198,6 +198,22 @@ class StepsOnTheBenchTest(StepCase):
         self.assertIn("offices.csv has one column", self.text("bench.notice.text"))
         self.assertEqual(self.step(), step)
 
+    def test_columns_are_put_in_order_by_dragging_and_as_a_list(self) -> None:
+        self.add_step("choose, order")
+        before = list(self.rows().columns)
+        head = self.find(Grid, "columns.after.grid").horizontalHeader()
+        head.moveSection(len(before) - 1, 0)  # what a drag of the last head to the front does
+        self.settle()
+        self.assertEqual(list(self.rows().columns), [before[-1], *before[:-1]])
+        self.click("columns.as_list")
+        dialog = self.dialog("column_list")
+        text = dialog.findChild(QPlainTextEdit, "column_list.text")
+        self.assertEqual(text.toPlainText().split("\n"), list(self.rows().columns))
+        text.setPlainText("route\namount")
+        dialog.accept()
+        self.settle()
+        self.assertEqual(self.rows().columns, ("route", "amount"))
+
     def test_a_step_is_copied_to_another_lane_and_moved_along_its_own(self) -> None:
         self.add_step("fill")
         self.add_step("repeated")

@@ -7,12 +7,44 @@ from typing import Any
 from keen_trellis.data import Table
 from keen_trellis.desktop.bench.sentence import Sentence
 from keen_trellis.desktop.bench.step_page import StepPage, tell_columns
+from keen_trellis.desktop.column_list import ListDialog
+from keen_trellis.desktop.session import Session
+from keen_trellis.desktop.theme import Theme
 
 
 class ColumnsPage(StepPage):
     """Which columns go on, in what order, under what names."""
 
     kind = "columns"
+
+    def __init__(self, session: Session, theme: Theme) -> None:
+        super().__init__(session, theme)
+        head = self.after_head = self._cards[1].grid.horizontalHeader()
+        head.setSectionsMovable(True)
+        head.setToolTip("Drag a column to where it is to stand")
+        head.sectionMoved.connect(self._dragged)
+
+    def _dragged(self, _: int, start: int, to: int) -> None:
+        """Take the order that the heads have been dragged into; the rows come back in it."""
+        head = self.after_head
+        head.blockSignals(True)
+        head.moveSection(to, start)  # what is seen is laid out by the step itself
+        head.blockSignals(False)
+        names = self._going_on()
+        if start < len(names) and to < len(names):
+            names.insert(to, names.pop(start))
+            self.change(first=tuple(names))
+
+    def _going_on(self) -> list[str]:
+        """Return the columns that go on, in their order, as they are called before the step."""
+        before = self.session.results.table(self.session.trellis.before(self._item.id))
+        chosen = self._item.chosen(before.columns) if before is not None else []
+        return [old for old, _ in chosen]
+
+    def _as_list(self) -> None:
+        dialog = ListDialog(self._going_on(), self.window())
+        dialog.taken.connect(lambda names: self.change(first=tuple(names), only_first=True))
+        dialog.open()
 
     def tell(self, say: Sentence, item: Any, before: Table | None, lane: str) -> None:
         """Say which columns go on."""
@@ -42,6 +74,8 @@ class ColumnsPage(StepPage):
             chosen=lambda column: self._call(item, column, column),
         )
         add.setText("+ name")
+        says = "Type the columns that go on, one a line, in their order"
+        say.button("as a list …", "columns.as_list", says, self._as_list)
 
     def _tell_name(self, say: Sentence, item: Any, place: int, old: str, new: str) -> None:
         say.word(f"call {old}" if not place else f", {old}")

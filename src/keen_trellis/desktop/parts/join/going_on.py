@@ -9,19 +9,16 @@ from PySide6.QtGui import QBrush, QColor, QKeyEvent
 from PySide6.QtWidgets import (
     QAbstractButton,
     QAbstractItemView,
-    QDialog,
-    QDialogButtonBox,
     QFrame,
     QHBoxLayout,
     QHeaderView,
-    QPlainTextEdit,
     QTableWidget,
     QTableWidgetItem,
     QVBoxLayout,
-    QWidget,
 )
 
-from keen_trellis.desktop.controls import OneLine, button, label
+from keen_trellis.desktop.column_list import ListDialog
+from keen_trellis.desktop.controls import OneLine, button
 from keen_trellis.desktop.theme import LaneColours
 from keen_trellis.plan.outcome import OutcomeColumn
 from keen_trellis.words import counted
@@ -186,40 +183,6 @@ class _Rows(QTableWidget):
             self.moved.emit(self.currentRow(), down)
         else:
             super().keyPressEvent(event)
-
-
-class ListDialog(QDialog):
-    """The names of the columns that go on, one a line, to be typed over."""
-
-    taken = Signal(object)
-
-    def __init__(self, names: Sequence[str], parent: QWidget) -> None:
-        super().__init__(parent)
-        self.setObjectName("column_list")
-        self.setWindowTitle("Columns that go on")
-        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        self.resize(380, 460)
-        self._text = QPlainTextEdit("\n".join(names))
-        self._text.setObjectName("column_list.text")
-        self._text.setAccessibleName("Names of columns, one a line")
-        buttons = QDialogButtonBox(
-            QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel
-        )
-        buttons.button(QDialogButtonBox.StandardButton.Ok).setObjectName("column_list.ok")
-        buttons.accepted.connect(self.accept)
-        buttons.rejected.connect(self.reject)
-        column = QVBoxLayout(self)
-        says = label("One name a line, in the order wanted. What is not here does not go on.")
-        says.setWordWrap(True)
-        column.addWidget(says)
-        column.addWidget(self._text, 1)
-        column.addWidget(buttons)
-
-    def accept(self) -> None:
-        """Take the list."""
-        lines = [line.strip() for line in self._text.toPlainText().splitlines()]
-        self.taken.emit(list(dict.fromkeys(line for line in lines if line)))
-        super().accept()
 
 
 def _brush(colour: str) -> QBrush:
