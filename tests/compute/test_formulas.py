@@ -204,6 +204,7 @@ class AgainstPostgresTest(PostgresTestCase):
 
     def test_every_formula_at_the_edges(self) -> None:
         nothing = dict.fromkeys(EDGE)
+        wide = {**EDGE, "d": Decimal("9" * 30), "e": Decimal("-1e-6"), "i": 0, "n": 2**63 - 1}
         swapped = {
             **EDGE,
             "a": EDGE["b"],
@@ -216,7 +217,7 @@ class AgainstPostgresTest(PostgresTestCase):
         }
         for ours, theirs in [*((one, one) for one in AS_THERE), *OTHERWISE.items()]:
             with self.subTest(ours):
-                self.check(ours, theirs, [EDGE, nothing, swapped])
+                self.check(ours, theirs, [EDGE, nothing, swapped, wide])
 
 
 def out_of_room(value: Any) -> bool:

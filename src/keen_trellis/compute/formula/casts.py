@@ -6,8 +6,15 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from keen_trellis.compute.formula.cells import Cells, Working, by_distinct, joined_state, once
-from keen_trellis.compute.formula.numbers import TOO_LARGE, rounded
+from keen_trellis.compute.formula.cells import (
+    TOO_LARGE,
+    Cells,
+    Working,
+    by_distinct,
+    joined_state,
+    once,
+)
+from keen_trellis.compute.formula.numbers import rounded
 from keen_trellis.data import Column, Kind
 from keen_trellis.data.column import MICROSECONDS_A_DAY
 from keen_trellis.data.conversion import converted

@@ -12,9 +12,11 @@ from numpy.typing import NDArray
 
 from keen_trellis.compute.join.keys import LinkCodes, codes_of, combine, own_codes
 from keen_trellis.data import BLANK, GAP, PRESENT, Column, Kind
+from keen_trellis.data.column import exact_values
 
 Flags = NDArray[np.bool_]
 
+TOO_LARGE = "a result with too many digits"
 LETTERS_AT_MOST = 100_000
 """How long a text may become: a mistake in LPAD must not fill the memory."""
 
@@ -196,7 +198,14 @@ def by_distinct(
         is_so = np.array([isinstance(one, Unfit) and one.why == why for one in results] + [False])
         working.fault(why, is_so[distinct.places])
     known = [None if isinstance(one, Unfit) else one for one in results]
-    return distinct.spread(Column.of(known, kind))
+    if kind is not Kind.EXACT:
+        return distinct.spread(Column.of(known, kind))
+    # one scale for all: what has no room in that of most is a blank, and said
+    whole, fits, scale = exact_values(known)
+    lost = np.array([one is not None for one in known] + [False]) & ~np.append(fits, False)
+    working.fault(TOO_LARGE, lost[distinct.places])
+    state = None if bool(fits.all()) else np.where(fits, PRESENT, BLANK).astype(np.uint8)
+    return distinct.spread(Column(kind, whole, state, scale=scale))
 
 
 def _combined(arguments: Sequence[Cells], n: int, strict: bool) -> LinkCodes:

@@ -14,7 +14,15 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from keen_trellis.compute.formula.cells import Cells, Flags, Unfit, Working, by_distinct, made
+from keen_trellis.compute.formula.cells import (
+    TOO_LARGE,
+    Cells,
+    Flags,
+    Unfit,
+    Working,
+    by_distinct,
+    made,
+)
 from keen_trellis.data import Column, Kind
 from keen_trellis.data.column import DIGITS_AT_MOST, halves, narrow_exact, widened_exact
 from keen_trellis.data.conversion import converted, shown_decimal
@@ -23,7 +31,6 @@ from keen_trellis.data.stacking import extent
 
 _FITS = 2**62
 BY_ZERO = "division by zero"
-TOO_LARGE = "a result with too many digits"
 NO_NUMBER = "a result that is no number"
 
 _ROOM = {
@@ -179,9 +186,11 @@ def _quantized(value: Any, digits: int, way: str) -> Any:
 
     if digits < -DIGITS_AT_MOST:
         return Decimal(0)
-    digits = min(digits, DIGITS_AT_MOST)
+    if digits >= -int(Decimal(value).as_tuple().exponent):
+        return value  # it has no more digits than that, and zeros behind it would take room
     wide = Context(prec=200)
-    return Decimal(value).quantize(Decimal(1).scaleb(-digits), way, wide) + 0
+    cut_there = Decimal(value).quantize(Decimal(1).scaleb(-digits), way, wide)
+    return wide.add(cut_there, 0)  # no -0; and not by `+`, which rounds to 28 digits
 
 
 def _at(amounts: Cells, digits: int, kind: Kind, working: Working, half: bool) -> Cells:
