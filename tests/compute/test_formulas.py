@@ -13,9 +13,10 @@ from hypothesis import strategies as st
 import keen_trellis as kt
 from keen_trellis.compute.formula.evaluate import Evaluated, evaluated
 from keen_trellis.compute.schemas import schema_of
-from keen_trellis.data import GAP
+from keen_trellis.data import GAP, Kind
 from keen_trellis.errors import FormulaError
 from keen_trellis.formulas.reading import formula, renamed
+from keen_trellis.plan.formulas import Applied, Cell, Constant
 from keen_trellis.plan.functions import FUNCTIONS
 from keen_trellis.plan.schema import Schema
 from tests.postgres_case import PostgresTestCase
@@ -253,6 +254,16 @@ class GapsAndFaultsTest(unittest.TestCase):
         huge = kt.Table.from_columns({"n": [2**62]})
         self.assertEqual(work_out("n * 4", huge).lost, 1)
 
+    def test_a_time_goes_round_the_clock_however_many_seconds_later(self) -> None:
+        seconds = [0, -1, 86_400, 2**43 + 1, -(2**50), 2**63 - 1]
+        noon = [dt.time(12)] * len(seconds)
+        table = kt.Table.from_columns({"k": noon, "n": seconds})
+        start = dt.datetime(2000, 1, 1, 12)
+        self.assertEqual(
+            work_out("k + n * INTERVAL '1' SECOND", table).column.to_list(),
+            [(start + dt.timedelta(seconds=n % 86_400)).time() for n in seconds],
+        )
+
     def test_no_rows_give_no_values_of_the_same_kind(self) -> None:
         table = table_of([])
         for text in AS_THERE:
@@ -305,6 +316,18 @@ WORDS = (
         ".",
     ),
 )
+
+
+class LongListTest(unittest.TestCase):
+    def test_a_case_has_as_many_arms_as_a_pasted_list(self) -> None:
+        n = Cell("n", Kind.INTEGER)
+        no, yes = (Constant(truth, Kind.BOOLEAN) for truth in (False, True))
+        zero, last = (Constant(value, Kind.INTEGER) for value in (0, 1))
+        table = kt.Table.from_columns({"n": [7, None]})
+        arms = (no, zero) * 2**15
+        for rest, wanted in (((n,), [7, None]), ((yes, last, n), [1, 1])):
+            case = Applied("CASE", (*arms, *rest), Kind.INTEGER)
+            self.assertEqual(evaluated(case, table).column.to_list(), wanted)
 
 
 class ReadingTest(unittest.TestCase):

@@ -335,6 +335,15 @@ class RefusedTest(unittest.TestCase):
         table = table_of([{"t": "a", "u": "b", "n": 1}])
         for step, said in (
             (TidyItem(id="", columns=("n",)), "“n” of Rows is integer; only texts can be tidied."),
+            (
+                ReplaceItem(
+                    id="",
+                    columns=("t",),
+                    matched="parts",
+                    replacements=tuple(Replacement(old=str(n)) for n in range(1_500)),
+                ),
+                "1,500 parts of “t” of Rows are to be replaced; one step replaces 200 at most.",
+            ),
             (TidyItem(id="", columns=("tt",)), "There is no column “tt” in Rows."),
             (FillItem(id="", columns=("t",), with_="zero"), "has no zero"),
             (FillItem(id="", columns=("n",), value="many"), "“many” is no integer"),

@@ -171,6 +171,8 @@ def _carried(column: Column, node: Carried) -> Column:
     for state, is_filled in ((BLANK, node.blanks), (GAP, node.gaps)):
         if is_filled:
             empty |= column.state == state
+    # The nearest filled row above is the largest of their numbers so far; below, the smallest
+    # from the end on. Where none is, `source` lies outside and the cell stays as it is.
     rows = np.arange(len(column))
     has = column.state == 0
     if node.from_above:
@@ -189,6 +191,8 @@ def _parted(node: Parted, table: Table) -> Stepped:
     parts = [text.split(node.mark) for text in column.dictionary.to_pylist()]
     counts = np.array([*(len(one) for one in parts), 1], np.intp)[column.values]  # -1: the last
     rows = np.repeat(np.arange(len(table)), counts)
+    # `flat` holds the parts of all distinct texts one behind the other: those of text `code` from
+    # `starts[code]` on, of which a row of the outcome takes the `nth`.
     starts = np.cumsum([0, *(len(one) for one in parts)])
     flat = from_arrow(pa.array([one for texts in parts for one in texts], pa.string()))
     nth = np.arange(len(rows)) - np.repeat(np.cumsum(counts) - counts, counts)

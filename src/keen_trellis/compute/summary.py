@@ -91,6 +91,8 @@ class _Groups:
         if not by:
             heads = np.zeros(1 if len(table) else 0, np.intp)
             return cls(np.zeros(len(table), np.intp), 1, heads)
+        # Codes say which rows are equal, in no order that means anything; `first` turns them into
+        # the row where each group appears, and the rank of that row is the group's number.
         codes = reduce(combine, [own_codes(table.column(name)) for name in by])
         rows = np.arange(len(table))
         first = np.full(codes.size, len(table), np.intp)
@@ -126,6 +128,8 @@ def _figure(table: Table, figure: Figure, groups: _Groups) -> Column:
 
 def _distinct(codes: NDArray[np.intp], own: LinkCodes, n: int) -> NDArray[np.int64]:
     """Return how many different values each group has: pairs of group and value, sorted once."""
+    # A pair is one integer, group * size + value, while all pairs fit in 64 bits: one sort, and
+    # the group comes back by dividing. Otherwise the pairs get codes of their own first.
     if n * max(own.size, 1) < 2**62:
         pairs = codes * own.size + own.left
         pairs.sort()

@@ -77,6 +77,7 @@ class Working:
 
     def within(self, rows: Flags, since: dict[str, Flags]) -> None:
         """Forget what went wrong since then in other rows: nobody asked for their value."""
+        # Faults only ever grow, so `found` holds `before`: what is cut to `rows` is what is new.
         for why, found in list(self.faults.items()):
             before = since.get(why, np.zeros(self.n, np.bool_))
             self.faults[why] = before | (found & rows)

@@ -76,7 +76,10 @@ def _worked_out(formula: Valued, table: Table, working: Working) -> Cells:
 def _case(formula: Applied, table: Table, working: Working) -> Cells:
     """Return the value behind the first condition that holds; faults of other values are none."""
     n = working.n
-    which = np.full(n, -1, np.int16)  # a formula has room for some hundred arms
+    # Holds at each turn: `still` are the rows that no condition so far has met, `which` the arm
+    # of the others. A list of replacements becomes one CASE, so arms can be many thousands.
+    number: type[np.signedinteger[Any]] = np.int16 if len(formula.arguments) < 2**15 else np.int64
+    which = np.full(n, -1, number)
     still = np.ones(n, np.bool_)
     values: list[Cells] = []
     arguments = list(formula.arguments)

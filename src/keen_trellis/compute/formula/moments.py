@@ -17,6 +17,7 @@ from keen_trellis.data import Kind
 from keen_trellis.data.column import MICROSECONDS_A_DAY, widened_exact
 
 _SECOND = 1_000_000
+_SECONDS_A_DAY = 86_400
 _FIRST_DAY, _LAST_DAY = (
     int(np.datetime64(day, "D").astype(int)) for day in ("0001-01-01", "9999-12-31")
 )
@@ -96,11 +97,11 @@ def days_later(date: Cells, more: Cells, working: Working) -> Cells:
 def seconds_later(arguments: Sequence[Cells], kind: Kind, working: Working) -> Cells:
     """Return times so many seconds later, round the clock; dates and date-times as date-times."""
     days, rest = _apart(arguments[0])
-    more = np.clip(_whole(arguments[1]), -(2**43), 2**43) * _SECOND  # below 2**63, beyond 9999
+    seconds = _whole(arguments[1])
     if kind is Kind.TIME:
-        return made(
-            kind, (rest + more % MICROSECONDS_A_DAY) % MICROSECONDS_A_DAY, arguments, working.n
-        )
+        round_the_clock = rest + seconds % _SECONDS_A_DAY * _SECOND
+        return made(kind, round_the_clock % MICROSECONDS_A_DAY, arguments, working.n)
+    more = np.clip(seconds, -(2**43), 2**43) * _SECOND  # below 2**63, beyond 9999
     rest = rest + more % MICROSECONDS_A_DAY
     days = days + more // MICROSECONDS_A_DAY + rest // MICROSECONDS_A_DAY
     return _put_together(days, rest % MICROSECONDS_A_DAY, kind, arguments, working)

@@ -71,6 +71,7 @@ def multiply(arguments: Sequence[Cells], kind: Kind, working: Working) -> Cells:
         return _doubles(arguments, working, np.multiply)
     (a, a_scale), (b, b_scale) = (integers(one.column) for one in arguments)
     columns = [one.column for one in arguments]
+    # Amounts of a column never pass its extent, so no product passes that of the extents.
     if extent_of(columns[0]) * extent_of(columns[1]) >= _FITS:
         a, b = a.astype(object), b.astype(object)
     return cut(kind, a * b, a_scale + b_scale, arguments, working)
@@ -83,8 +84,10 @@ def divide(arguments: Sequence[Cells], kind: Kind, working: Working) -> Cells:
         a, b = (_as_doubles(one.column) for one in arguments)
         return _over(a, b, arguments, working)
     (a, a_scale), (b, b_scale) = (integers(one.column) for one in arguments)
+    # A division of two doubles is rounded once, so its quotient is the nearest one exactly if both
+    # sides are exact doubles: integers within 2^53, and powers of ten within 10^22.
     small = all(extent_of(one.column) <= 2**53 for one in arguments)
-    if small and abs(a_scale - b_scale) <= 22:  # doubles all of them: it rounds once
+    if small and abs(a_scale - b_scale) <= 22:
         power = 10.0 ** abs(a_scale - b_scale)
         up = (a * power, b) if b_scale > a_scale else (a, b * power)
         if max(extent_of(one.column) for one in arguments) * power <= 2**53:
@@ -330,6 +333,7 @@ def _there(arguments: Sequence[Cells], values: NDArray[Any]) -> Flags:
 def _one_scale(arguments: Sequence[Cells], scale: int) -> list[Integers]:
     """Return integers of one scale, in 64 bits where no sum of two can leave them."""
     found = []
+    # Each amount stays below half of what 64 bits hold, so that the sum of any two fits.
     for one in arguments:
         whole, own = integers(one.column)
         factor = 10 ** (scale - own)

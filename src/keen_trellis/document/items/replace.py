@@ -20,6 +20,9 @@ if TYPE_CHECKING:
 
 Matched = Literal["whole values", "parts", "patterns"]
 
+PARTS_AT_MOST = 200
+"""How many parts or patterns one step replaces: each is worked out inside the one before it."""
+
 
 class Replacement(Part):
     """One value, part or pattern, and what stands in its place; an empty value is a blank."""
@@ -60,6 +63,12 @@ class ReplaceItem(StepItem):
             raise LinkError(
                 f"“{column}” of {where} is {kind}; only texts have parts.",
                 "Replace whole values, or take the column out.",
+            )
+        if len(self.replacements) > PARTS_AT_MOST:
+            raise LinkError(
+                f"{counted(len(self.replacements), self.matched[:-1])} of “{column}” of {where} "
+                f"are to be replaced; one step replaces {PARTS_AT_MOST} at most.",
+                "Move the rest of the list to a second step.",
             )
         name = "REPLACE" if self.matched == "parts" else "REGEXP_REPLACE"
         made: Valued = cell
