@@ -125,6 +125,22 @@ def last_two_of_each(rows: list[Row]) -> list[Row]:
     return [rows[at] for at in sorted(at for found in places.values() for at in found[-2:])]
 
 
+def cut(names: Sequence[str]) -> Callable[[list[Row]], list[Row]]:
+    """Return what cuts “t” behind one and three letters: the last column takes all the rest."""
+
+    def with_parts(rows: list[Row]) -> list[Row]:
+        found = []
+        for row in rows:
+            text = row["t"] or ""
+            parts = [text[:1], text[1:3], text[3:]]
+            rest = "".join(parts[len(names) - 1 :])
+            own = [*parts[: len(names) - 1], rest, *[""] * len(names)][: len(names)]
+            found.append({**row, **{n: part or None for n, part in zip(names, own, strict=True)}})
+        return found
+
+    return with_parts
+
+
 def parted(rows: list[Row]) -> list[Row]:
     return [
         {**row, "t": part}
@@ -218,6 +234,10 @@ ORACLES: list[tuple[StepItem, Callable[[list[Row]], list[Row]]]] = [
     (KindsItem(id="", kinds={"t": Kind.INTEGER}), as_integers),
     (SplitItem(id="", column="t", into=("from", "to")), split),
     (SplitItem(id="", column="t", mark=",", into_rows=True), parted),
+    *(
+        (SplitItem(id="", column="t", at="positions", positions=(1, 3), into=names), cut(names))
+        for names in (("a",), ("a", "b"), ("a", "b", "c"), ("a", "b", "c", "d", "e"))
+    ),
     (TogetherItem(id="", columns=("t", "n"), mark="/", name="both"), put_together),
     (RepeatsItem(id="", by=("t",)), first_of_each),
     (

@@ -68,7 +68,9 @@ class SplitItem(StepItem):
             part: Valued = Applied("SPLIT_PART", given, Kind.TEXT, rest)
         else:
             ends = [0, *sorted(self.positions)]
-            start = ends[min(place, len(ends) - 1)]
+            if place >= len(ends):  # more columns than parts: nothing is there twice
+                return Constant(None, Kind.TEXT)
+            start = ends[place]
             given_at: list[Valued] = [text, Constant(start + 1, Kind.INTEGER)]
             if place + 1 < len(ends) and not is_last:
                 given_at.append(Constant(ends[place + 1] - start, Kind.INTEGER))
