@@ -1,6 +1,7 @@
 """Formulas mean what PostgreSQL says that they mean, value for value."""
 
 import datetime as dt
+import itertools
 import math
 import unittest
 from decimal import Decimal
@@ -321,13 +322,47 @@ WORDS = (
 class LongListTest(unittest.TestCase):
     def test_a_case_has_as_many_arms_as_a_pasted_list(self) -> None:
         n = Cell("n", Kind.INTEGER)
-        no, yes = (Constant(truth, Kind.BOOLEAN) for truth in (False, True))
-        zero, last = (Constant(value, Kind.INTEGER) for value in (0, 1))
-        table = kt.Table.from_columns({"n": [7, None]})
-        arms = (no, zero) * 2**15
-        for rest, wanted in (((n,), [7, None]), ((yes, last, n), [1, 1])):
-            case = Applied("CASE", (*arms, *rest), Kind.INTEGER)
-            self.assertEqual(evaluated(case, table).column.to_list(), wanted)
+        arms = [Constant(value, Kind.INTEGER) for value in range(2**16 + 1)]
+        list_of_them: list[Any] = []
+        for old, new in itertools.pairwise(arms):
+            list_of_them += [Applied("=", (n, old), Kind.BOOLEAN), new]
+        table = kt.Table.from_columns({"n": [7, None, 2**16 - 1, 2**16]})
+        case = Applied("CASE", (*list_of_them, n), Kind.INTEGER)
+        self.assertEqual(evaluated(case, table).column.to_list(), [8, None, 2**16, 2**16])
+
+    VALUES = st.sampled_from(
+        (
+            (Kind.TEXT, st.sampled_from(["a", "A", "ä", "a ", "é", "e\u0301", "-", "0"])),
+            (Kind.INTEGER, st.sampled_from([0, 1, -1, 2**62, -(2**63), 2**63 - 1])),
+            (Kind.NUMBER, st.sampled_from([0.0, -0.0, 0.1, 1e300, float("inf"), 2.0**53])),
+            (Kind.EXACT, st.decimals(-9, 9, places=1) | st.just(Decimal("9" * 30 + ".5"))),
+            (Kind.DATE, st.sampled_from([dt.date.min, dt.date(2026, 2, 28), dt.date.max])),
+            (Kind.BOOLEAN, st.booleans()),
+        )
+    )
+
+    @given(st.data(), VALUES, st.booleans())
+    @settings(max_examples=150, deadline=None)
+    def test_a_list_of_values_is_gone_through_from_its_first(
+        self, data: st.DataObject, of: tuple[Kind, st.SearchStrategy[Any]], has_rest: bool
+    ) -> None:
+        kind, values = of
+        rows = data.draw(st.lists(values | st.none(), max_size=12))
+        arms = data.draw(st.lists(st.tuples(values | st.none(), values), min_size=8, max_size=14))
+        cell = Cell("x", kind)
+        case: list[Any] = []
+        for old, new in arms:
+            is_old = Applied("=", (cell, Constant(old, kind)), Kind.BOOLEAN)
+            is_blank = Applied("IS NULL", (cell,), Kind.BOOLEAN)
+            case += [is_blank if old is None else is_old, Constant(new, kind)]
+        table = kt.Table.of({"x": kt.Column.of(rows, kind)})
+        found = evaluated(Applied("CASE", (*case, *[cell] * has_rest), kind), table)
+        wanted = [
+            next((new for old, new in arms if old == row), row if has_rest else None)
+            for row in rows
+        ]
+        self.assertEqual(found.column.to_list(), wanted)
+        self.assertEqual(found.lost, 0)
 
 
 class ReadingTest(unittest.TestCase):

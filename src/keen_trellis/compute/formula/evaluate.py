@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from functools import partial
 from typing import Any
@@ -10,7 +10,8 @@ from typing import Any
 import numpy as np
 
 from keen_trellis.compute.formula import casts, logic, moments, numbers, texts
-from keen_trellis.compute.formula.cells import Cells, Flags, Working, by_distinct
+from keen_trellis.compute.formula.cells import Cells, Flags, Working, by_distinct, picked
+from keen_trellis.compute.join.keys import codes_of
 from keen_trellis.data import Column, Kind, Table
 from keen_trellis.plan.formulas import Applied, Cell, Constant, Valued
 
@@ -66,11 +67,84 @@ def _worked_out(formula: Valued, table: Table, working: Working) -> Cells:
         case Constant():
             return casts.constant(formula)
         case Applied(function="CASE"):
-            return _case(formula, table, working)
+            return _looked_up(formula, table, working) or _case(formula, table, working)
         case Applied():
             values = [_worked_out(one, table, working) for one in formula.arguments]
             return _WAYS[formula.function](values, formula.kind, working, formula.settings)
     raise TypeError(f"{type(formula).__name__} has no value for rows.")
+
+
+_ARMS_WORTH_IT = 8
+
+
+def _looked_up(formula: Applied, table: Table, working: Working) -> Cells | None:
+    """Return what a CASE that is a list of values gives, at the cost of one look-up a row.
+
+    Every arm compares the same column with a constant, or asks whether it is blank, and gives a
+    constant, as a pasted list of replacements does. None for any other CASE, for one of few arms,
+    and for exact decimals that no single scale holds.
+    """
+    arguments = formula.arguments
+    arms = list(zip(arguments[0::2], arguments[1::2], strict=False))
+    cell = _only_cell(condition for condition, _ in arms)
+    if len(arms) < _ARMS_WORTH_IT or cell is None:
+        return None
+    if not all(isinstance(new, Constant) and new.kind is formula.kind for _, new in arms):
+        return None
+    olds = [_old(condition) for condition, _ in arms]
+    try:
+        old = Column.of(olds, cell.kind)
+        new = Column.of([new.value for _, new in arms if isinstance(new, Constant)], formula.kind)
+    except TypeError:
+        return None
+    column = table.column(cell.column)
+    codes = codes_of(column, old)
+    # `arm_of` holds for each code its first arm: written from the last to the first, the first
+    # stays. Its last place is that of the code -1, which blanks and gaps have.
+    arm_of = np.full(codes.size + 1, -1, np.intp)
+    given = np.flatnonzero(codes.right >= 0)[::-1]
+    arm_of[codes.right[given]] = given
+    arm_of[-1] = olds.index(None) if None in olds else -1
+    arm = arm_of[codes.left]
+    rest = _rest(formula, table, working, arm < 0)
+    columns = logic.in_kind([new, rest.column], formula.kind)
+    rows = np.where(arm >= 0, arm, 0 if rest.is_one else np.arange(working.n))
+    return Cells(picked(columns, (arm < 0).astype(np.intp), rows))
+
+
+def _only_cell(conditions: Iterable[Valued]) -> Cell | None:
+    """Return the one column whose values all the conditions name, if they do nothing else."""
+    cells = set()
+    for condition in conditions:
+        match condition:
+            case Applied(
+                function="=", arguments=(Cell() as cell, Constant(kind=kind, value=value))
+            ):
+                if kind is not cell.kind or value is None:
+                    return None
+                cells.add(cell)
+            case Applied(function="IS NULL", arguments=(Cell() as cell,)):
+                cells.add(cell)
+            case _:
+                return None
+    return cells.pop() if len(cells) == 1 else None
+
+
+def _old(condition: Valued) -> Any:
+    """Return the value that a condition of a list compares with; None where it asks for blanks."""
+    assert isinstance(condition, Applied)
+    *_, last = condition.arguments
+    return last.value if isinstance(last, Constant) else None
+
+
+def _rest(formula: Applied, table: Table, working: Working, rows: Flags) -> Cells:
+    """Return what a CASE gives behind ELSE, with the faults of the rows that come to it."""
+    if len(formula.arguments) % 2 == 0:
+        return casts.constant(Constant(None, formula.kind))
+    since = dict(working.faults)
+    made = _worked_out(formula.arguments[-1], table, working)
+    working.within(rows, since)
+    return made
 
 
 def _case(formula: Applied, table: Table, working: Working) -> Cells:
