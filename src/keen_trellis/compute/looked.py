@@ -24,7 +24,9 @@ What = Literal["value", "blank", "gap"]
 _LETTERS = re.compile(r"[^\W\d_]")
 _OF_KIND = {Kind.BOOLEAN: frozenset("truefalse"), Kind.NUMBER: frozenset("einfa")}
 """The letters that values can have which are no texts; a date has none."""
+_WRITTEN_OUT = {Kind.NUMBER: 0, Kind.EXACT: 0, Kind.INTEGER: 1}
 _FEW = 1 << 16
+_SAMPLE, _REPEATED = 1 << 14, 1 / 32
 
 
 @dataclass(frozen=True, slots=True)
@@ -92,7 +94,8 @@ def looked_rows(table: Table, look: Look, report: Report = quiet) -> Rows:
         report(0.1, f"Looking for {one}")
         rows = rows[_holds(table.column(one.column).take(rows), one)]
     if look.search:
-        rows = rows[_found(table.take(rows), look.search, report)]
+        some = table if len(rows) == len(table) else table.take(rows)
+        rows = rows[_found(some, look.search, report)]
     if look.sort:
         report(0.8, f"Sorting by {look.sort}")
         rows = rows[_sorted(table.column(look.sort).take(rows), look.descending)]
@@ -123,6 +126,8 @@ def _found(table: Table, search: str, report: Report) -> NDArray[np.bool_]:
 
         return _matching(table.fetch(field), test)
 
+    # what is written out as text first takes longest: begun last, one core would wait for it
+    wanted.sort(key=lambda field: _WRITTEN_OUT.get(field.kind, 2))
     with ThreadPoolExecutor(2) as pool:
         for number, found in enumerate(pool.map(look, wanted)):
             report(0.1 + 0.6 * number / len(wanted), f"Looking for “{search}”")
@@ -151,7 +156,16 @@ def _distinct(values: NDArray[Any]) -> tuple[NDArray[Any], Rows]:
         low, high = int(whole.min()), int(whole.max())
         if high - low < max(_FEW, len(values) // 2):
             return np.arange(low, high + 1).astype(values.dtype), whole - low
+    if values.dtype.kind == "f" and _repeats(values):
+        found = pa.array(values).dictionary_encode()
+        return found.dictionary.to_numpy(), found.indices.to_numpy()
     return values, np.arange(len(values))
+
+
+def _repeats(values: NDArray[Any]) -> bool:
+    """Return whether numbering different values saves more than it costs, as a sample has it."""
+    sample = values[:: max(len(values) // _SAMPLE, 1)]
+    return len(np.unique(sample)) < (1 - _REPEATED) * len(sample)
 
 
 def _mask(found: pa.Array | pa.ChunkedArray) -> NDArray[np.bool_]:
