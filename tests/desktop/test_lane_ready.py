@@ -19,7 +19,9 @@ from PySide6.QtWidgets import (
 from keen_trellis.compute.stepped import Stepped
 from keen_trellis.data import Table
 from keen_trellis.desktop.bench.grid import Grid
+from keen_trellis.document.edits import AddLane
 from keen_trellis.document.items import FilterItem, FormulaItem, ReplaceItem, StepItem, TidyItem
+from keen_trellis.document.sources import DelimitedSource
 from tests.desktop.window_case import WindowTestCase
 
 
@@ -197,6 +199,20 @@ class StepsOnTheBenchTest(StepCase):
             self.click("replace.load")
         self.assertIn("offices.csv has one column", self.text("bench.notice.text"))
         self.assertEqual(self.step(), step)
+
+    def test_of_a_long_lane_the_first_rows_are_shown_before_all_are_worked_out(self) -> None:
+        path = self.folder / "long.csv"
+        path.write_text("zone\n" + " Inner\nOuter\n" * 15_000)
+        self.session.do(AddLane("Long", DelimitedSource(path=str(path))))
+        self.settle()
+        self.session.select(self.session.trellis.lanes[-1].id)
+        self.add_step("tidy")
+        seen: list[str] = []
+        self.session.looked_first.connect(lambda: seen.append(self.text("tidy.said")))
+        self.choose("tidy.column.add", "zone")
+        self.assertEqual(len(seen), 1)
+        self.assertIn("Of the first 10,000 rows: 5,000 of 10,000 rows change.", seen[0])
+        self.assertIn("15,000 of 30,000 rows change.", self.text("tidy.said"))
 
     def test_columns_are_put_in_order_by_dragging_and_as_a_list(self) -> None:
         self.add_step("choose, order")

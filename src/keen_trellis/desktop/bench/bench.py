@@ -77,7 +77,8 @@ class Bench(QWidget):
         self._tabs.setSpacing(22)
         self._group = QButtonGroup(self)
         self._lay_out()
-        for signal in (session.changed, session.ran, session.selected, session.delivered):
+        signals = (session.changed, session.ran, session.selected, session.delivered)
+        for signal in (*signals, session.looked_first):
             signal.connect(self.renew)
         session.shows.connect(self._show_rows)
         self.renew()

@@ -31,6 +31,7 @@ from keen_trellis.document import Lane
 from keen_trellis.document.edits import SetItem, first_fault
 from keen_trellis.document.items import Item, StepItem
 from keen_trellis.errors import UserError
+from keen_trellis.run.first_look import FirstLook
 
 
 class StepPage(Page):
@@ -156,9 +157,8 @@ class StepPage(Page):
         if self._item is None or item.id != self._item.id:
             self._all_rows = False
         self._item = item
-        results = self.session.results
-        given = results.given.get(item.id)
-        before = results.table(self.session.trellis.before(item.id))
+        first = self.session.first_look(item)
+        given, before = self._known_of(item, first)
         key = (item, lane.name, before.fields if before is not None else ())
         self._sentence.say(key, lambda: self.tell(self._sentence, item, before, lane.name))
         self.show_below(item, before)
@@ -172,14 +172,22 @@ class StepPage(Page):
         for toggle in (self._changed, self._all):
             toggle.hide()
         if given is not None and not isinstance(given, UserError):
-            self._words.setText(given.sentence())
-            self._words.setToolTip(given.sentence())
+            said = given.sentence() if first is None else first.sentence()
+            self._words.setText(said)
+            self._words.setToolTip(said)
             colours = origins.colours[lane.id]
             if self.chooses_rows:
                 self._show_chosen(given, origins, colours)
             elif isinstance(given, Stepped):
                 self._show_before_and_after(given, origins, colours)
         self._show_effects()
+
+    def _known_of(self, item: Item, first: FirstLook | None) -> tuple[Any, Table | None]:
+        """Return what the step gave, or gives for its first rows, and the rows before it."""
+        if first is not None:
+            return first.given, first.before
+        results = self.session.results
+        return results.given.get(item.id), results.table(self.session.trellis.before(item.id))
 
     def tell(self, say: Sentence, item: Any, before: Table | None, lane: str) -> None:
         """Say the step as a sentence with choices."""

@@ -30,6 +30,7 @@ if TYPE_CHECKING:
     from keen_trellis.data import Table
     from keen_trellis.run import Delivered, Runner
     from keen_trellis.run.changes import Changes, Snapshot
+    from keen_trellis.run.first_look import FirstLook
 
 _AFTER_MS = 15
 """How long a run waits for the window to be drawn: both want Python's lock."""
@@ -66,6 +67,8 @@ class Session(QObject):
         A job goes on; a fraction of 1 says that all have ended.
     said(sentence, is_trouble)
         Something to tell, without a box in the way.
+    looked_first
+        What the selected step does with its first rows is known, the whole run goes on.
     noticed
         What stands out at the selected tie, or what the selected step does, is known.
     outside
@@ -102,6 +105,7 @@ class Session(QObject):
     working = Signal(float, str)
     said = Signal(str, bool)
     crashed = Signal(object)
+    looked_first = Signal()
     noticed = Signal()
     outside = Signal()
     compared = Signal(object)
@@ -110,6 +114,7 @@ class Session(QObject):
     typing_ends = Signal()
     asked = Signal(str)
     shows = Signal(object)
+    _first_found = Signal(int, object)  # from the thread of the run
 
     def __init__(self) -> None:
         super().__init__()
@@ -130,6 +135,8 @@ class Session(QObject):
         self._request = 0
         self._due = QTimer(self, singleShot=True, interval=_AFTER_MS)
         self._due.timeout.connect(self._begin_run)
+        self._first: FirstLook | None = None
+        self._first_found.connect(self._take_first_look)
         self._next: tuple[Callable[[], object], Callable[[Exception], None]] | None = None
         self.building = Building(self)
         self.looking = Looking(self)
@@ -311,8 +318,11 @@ class Session(QObject):
 
         def work(report: Report) -> tuple[Results, Changes | None]:
             from keen_trellis.run.changes import changes, snapshot
+            from keen_trellis.run.first_look import first_look
             from keen_trellis.run.remembered import remember
 
+            if not reread:
+                self._first_found.emit(request, first_look(trellis, self.selection, old))
             results = self.runner.run(trellis, report, reread)
             found = None
             if before is not None:
@@ -327,6 +337,7 @@ class Session(QObject):
             if request != self._request:
                 return
             self.results, found = made
+            self._first = None
             self._before, self._rereading = None, False
             self.up_to_date = True
             self.watching.stale = frozenset()
@@ -344,6 +355,16 @@ class Session(QObject):
 
         self._next = lambda: self.jobs.start(work, done, failed, self.working.emit), failed
         self._due.start()
+
+    def _take_first_look(self, request: int, found: FirstLook | None) -> None:
+        if request == self._request and found is not None and not self.up_to_date:
+            self._first = found
+            self.looked_first.emit()
+
+    def first_look(self, item: Item) -> FirstLook | None:
+        """Return what a step gives for its first rows, until the whole run tells."""
+        is_it = self._first is not None and self._first.item is item and not self.up_to_date
+        return self._first if is_it else None
 
     def _begin_run(self) -> None:
         if self._next is not None:
