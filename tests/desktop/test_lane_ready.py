@@ -437,9 +437,15 @@ class FromTheRowsTest(StepCase):
             at.setX(band.sectionViewportPosition(section) + 5)
             band.customContextMenuRequested.emit(at)
             menu = grid.findChild(QMenu, "rows.grid.head_menu")
-            offered = {a.objectName() for a in menu.actions()}
+            self.settle()
+            offered = {a.objectName(): a.text() for a in menu.actions()}
             self.assertIn(f"grid.step.{fits}", offered)
             self.assertNotIn(f"grid.step.{not_offered}", offered)
+            values = grid.table_model.table.column(name).to_list()
+            groups = f"One row for each value\t→ {len(set(values)):,} rows"
+            self.assertEqual(offered["grid.step.summarise"], groups)
+            blanks = f"{values.count(None):,} row{'s' if values.count(None) != 1 else ''}"
+            self.assertEqual(offered["grid.step.fill"], f"Fill blanks and gaps\t{blanks}")
             menu.close()
             self.settle()
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 from keen_trellis.compute.execute import Given, execute
@@ -76,13 +77,27 @@ def first_look(trellis: Trellis, item_id: str, known: Results) -> FirstLook | No
         with one_day():
             for step in lane.items[start : place + 1]:
                 if step.gives_rows:
-                    node = step.node(Read("first rows", lane.id, schema_of(rows)), (), (lane.name,))
-                    node.check()
-                    before, given = rows, execute(node, [rows])
+                    before, given = rows, _given(step, rows, lane.name)
                     rows = given.outcome
     except UserError:
         return None
     return None if given is None else FirstLook(item, given, before, is_whole)
+
+
+def tried(step: Item, table: Table) -> Mapping[str, int]:
+    """Return the numbers of what a step would do to rows; none where it cannot be done."""
+    try:
+        with one_day():
+            return _given(step, table, "the rows").numbers
+    except UserError:
+        return {}
+
+
+def _given(step: Item, rows: Table, where: str) -> Given:
+    node = step.node(Read("rows", "", schema_of(rows)), (), (where,))
+    node.check()
+    given: Given = execute(node, [rows])
+    return given
 
 
 def _known_up_to(trellis: Trellis, lane: Lane, place: int, known: Results) -> int | None:

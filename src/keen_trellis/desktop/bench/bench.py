@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from functools import partial
 from typing import TYPE_CHECKING
 
@@ -197,6 +197,7 @@ class Bench(QWidget):
                 grid.source_asked.connect(self._go_to_row)
                 grid.step_asked = self._add_step if grid.offers_steps else None
                 grid.count_asked = self._count
+                grid.try_asked = self._try
             self._stack.addWidget(made)
             self._pages[key] = made
         return self._pages[key]
@@ -240,13 +241,36 @@ class Bench(QWidget):
         stopped = "Stopped: the rows are shown as they were."
         self._session.find_out(find, partial(grid.take_look, table, look), stopped)
 
-    def _count(self, table: Table, only: Only, done: Callable[[int], None]) -> None:
+    def _rows_for_steps(self, shown: Table) -> Table:
+        """Return the rows that a step would be put behind, of which a grid may show only some."""
+        found = self._session.results.table(self._session.selection)
+        return shown if found is None else found
+
+    def _count(self, shown: Table, only: Only, done: Callable[[int], None]) -> None:
+        table = self._rows_for_steps(shown)
+
         def count(report: Report) -> int:
             from keen_trellis.compute.looked import Look, looked_rows
 
             return len(looked_rows(table, Look(only=(only,)), report))
 
         self._session.find_out(count, done, "")
+
+    def _try(
+        self,
+        shown: Table,
+        step: StepItem,
+        done: Callable[[Mapping[str, int]], object],
+        is_wanted: Callable[[], bool],
+    ) -> None:
+        table = self._rows_for_steps(shown)
+
+        def work(report: Report) -> Mapping[str, int] | None:
+            from keen_trellis.run.first_look import tried
+
+            return tried(step, table) if is_wanted() else None
+
+        self._session.find_out(work, lambda found: done(found) if found else None, "")
 
     def _show_rows(self, shows: Shows) -> None:
         """Show the rows of a finding in the bay where they are."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
 from keen_trellis.data import BLANK, Kind
@@ -23,15 +23,36 @@ from keen_trellis.document.items import (
     SummariseItem,
     TidyItem,
 )
+from keen_trellis.words import counted
 
 
 @dataclass(frozen=True, slots=True)
 class Offer:
-    """A step that can be put behind the rows one looks at, and how it is offered."""
+    """A step that can be put behind the rows one looks at, and how it is offered.
+
+    Attributes
+    ----------
+    id, words : str
+    step : StepItem
+    tried : StepItem or None
+        What is tried to count what the step would do; None where there is nothing to count yet.
+    """
 
     id: str
     words: str
     step: StepItem
+    tried: StepItem | None = None
+
+
+def told(numbers: Mapping[str, int]) -> str:
+    """Return what a step would do in two or three words, from the numbers of what it gave."""
+    if "faults" in numbers:
+        return f"{numbers['faults']:,} would not fit"
+    if "left_out" in numbers and "unknown" in numbers:
+        return counted(numbers["left_out"], "row")
+    if numbers["rows"] != numbers["before"]:
+        return f"→ {counted(numbers['rows'], 'row')}"
+    return counted(numbers["changed"], "row") if "changed" in numbers else "no row"
 
 
 def steps_of_columns(columns: tuple[str, ...], kinds: tuple[Kind, ...]) -> Iterator[Offer]:
@@ -45,10 +66,16 @@ def steps_of_columns(columns: tuple[str, ...], kinds: tuple[Kind, ...]) -> Itera
     """
     first = columns[0]
     are_texts = all(kind is Kind.TEXT for kind in kinds)
+    no_blanks = FilterItem(
+        id="",
+        conditions=tuple(ConditionItem(column=name, is_="is not blank") for name in columns),
+    )
     if are_texts:
-        yield Offer("tidy", "Tidy text", TidyItem(id="", columns=columns))
+        tidy = TidyItem(id="", columns=columns)
+        yield Offer("tidy", "Tidy text", tidy, tried=tidy)
     yield Offer("replace", "Replace values", ReplaceItem(id="", columns=columns))
-    yield Offer("fill", "Fill blanks and gaps", FillItem(id="", columns=columns))
+    fill = FillItem(id="", columns=columns)
+    yield Offer("fill", "Fill blanks and gaps", fill, tried=no_blanks)
     if len(columns) == 1:
         to = Kind.INTEGER if are_texts else Kind.TEXT
         yield Offer("kinds", "Change its kind", KindsItem(id="", kinds={first: to}))
@@ -57,15 +84,15 @@ def steps_of_columns(columns: tuple[str, ...], kinds: tuple[Kind, ...]) -> Itera
         yield Offer("split", "Split it", SplitItem(id="", column=first, into=into))
     by = tuple(OrderedBy(field=name) for name in columns)
     yield Offer("order", "Order the rows by it", OrderItem(id="", by=by))
-    yield Offer("repeats", "Keep one row of equal ones", RepeatsItem(id="", by=columns))
-    yield Offer("summarise", "One row for each value", SummariseItem(id="", by=columns))
+    repeats = RepeatsItem(id="", by=columns)
+    yield Offer("repeats", "Keep one row of equal ones", repeats, tried=repeats)
+    groups = SummariseItem(id="", by=columns)
+    yield Offer("summarise", "One row for each value", groups, tried=groups)
     if all(kind.is_numeric for kind in kinds):
         figures = tuple(FigureItem(column=name) for name in columns)
         yield Offer("sum", "Its sum", SummariseItem(id="", figures=figures))
-    no_blanks = tuple(ConditionItem(column=name, is_="is not blank") for name in columns)
-    yield Offer(
-        "no_blanks", "Leave out rows where it is blank", FilterItem(id="", conditions=no_blanks)
-    )
+    words = "Leave out rows where it is blank"
+    yield Offer("no_blanks", words, no_blanks, tried=no_blanks)
     yield Offer("columns", "Leave the column out", ColumnsItem(id="", without=columns))
     if len(columns) == 1:
         yield Offer("rename", "Call it otherwise", ColumnsItem(id="", names={first: first}))

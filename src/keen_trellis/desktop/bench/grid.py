@@ -8,13 +8,25 @@ from functools import partial
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QMetaMethod, QPoint, Qt, Signal
-from PySide6.QtGui import QContextMenuEvent, QFontMetrics, QGuiApplication, QKeyEvent, QKeySequence
+from PySide6.QtGui import (
+    QAction,
+    QContextMenuEvent,
+    QFontMetrics,
+    QGuiApplication,
+    QKeyEvent,
+    QKeySequence,
+)
 from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QMenu, QTableView, QWidget
 from shiboken6 import isValid
 
 from keen_trellis.data import BLANK, GAP
 from keen_trellis.desktop.bench.cells import LONGEST_DRAWN, BandHeader, CellDelegate
-from keen_trellis.desktop.bench.column_steps import Offer, steps_of_columns, steps_of_value
+from keen_trellis.desktop.bench.column_steps import (
+    Offer,
+    steps_of_columns,
+    steps_of_value,
+    told,
+)
 from keen_trellis.desktop.bench.kept import KeptColumns
 from keen_trellis.desktop.bench.local import as_read
 from keen_trellis.desktop.bench.table_model import Index, Origins, TableModel
@@ -26,6 +38,9 @@ if TYPE_CHECKING:
     from keen_trellis.compute.looked import Look, Only
     from keen_trellis.data import Kind, Rows, Table
     from keen_trellis.document.items import StepItem
+
+    Numbers = Mapping[str, int]
+    Trying = Callable[[Table, StepItem, Callable[[Numbers], object], Callable[[], bool]], object]
 
 Marks = Mapping[str, "Flags"]
 """Which cells of a table are marked, by column."""
@@ -82,6 +97,8 @@ class Grid(QTableView):
         self.offers_steps = False
         self.count_asked: Callable[[Table, Only, Callable[[int], None]], object] | None = None
         """Counts aside how many rows have a value, for those who are offered to keep them."""
+        self.try_asked: Trying | None = None
+        """Tries a step aside on the rows, for those who are offered it, while they still are."""
         self.sources_of: Callable[[Table, int], Iterable[tuple[str, str, int]]] | None = None
         """Gives the lane, its name and the row there, for each lane that a row comes from."""
         self._rows: Rows | None = None
@@ -379,6 +396,10 @@ class Grid(QTableView):
         for offer in offers:
             action = menu.addAction(offer.words.replace("&", "&&"), partial(ask, offer.step))
             action.setObjectName(f"grid.step.{offer.id}")
+            if offer.tried is not None and self.try_asked is not None:
+                self.try_asked(
+                    self.whole, offer.tried, partial(_tell, action), partial(isValid, action)
+                )
 
     def _sources(self, row: int) -> Iterable[tuple[str, str, int]]:
         return self.sources_of(self.table_model.table, row) if self.sources_of else ()
@@ -417,6 +438,12 @@ class Grid(QTableView):
             self.search_asked.emit()
         else:
             super().keyPressEvent(event)
+
+
+def _tell(action: QAction, numbers: Numbers) -> None:
+    """Add to an offer how much it would do; the menu may have been closed meanwhile."""
+    if isValid(action):
+        action.setText(f"{action.text()}\t{told(numbers)}")
 
 
 def put_on_clipboard(text: str) -> None:
