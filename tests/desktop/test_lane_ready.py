@@ -367,9 +367,16 @@ class NamesOnTheBenchTest(StepCase):
         self.write("columns.name.0", "paid")
         self.assertEqual(self.session.trellis.item("takings-order").brief, "by paid")  # type: ignore[attr-defined]
         self.choose("columns.without.add", "amount")
-        said = "Takings, by paid: needs what is gone now. Undo (Ctrl+Z), or see to it."
+        said = "Takings, by paid: needs what is gone now. Undo (Ctrl+Z), or go on without it there."
         self.assertEqual(self.text("bench.notice.text"), said)
         self.assertEqual(self.window.map.shown.beads[1].counts, "needs a look")
+        self.session.select("takings-order")
+        self.settle()
+        self.assertEqual(self.text("order.trouble.remedy"), "Go on without “paid”")
+        self.click("order.trouble.remedy")
+        self.assertEqual(self.window.map.shown.beads[1].trouble, "")
+        self.assertEqual(self.session.trellis.item("takings-order").by, ())  # type: ignore[attr-defined]
+        self.trigger("edit.undo")
         self.trigger("edit.undo")
         self.assertEqual(self.window.map.shown.beads[1].trouble, "")
 

@@ -47,16 +47,21 @@ from keen_trellis.document.items import (
     FigureItem,
     FilterItem,
     FormulaItem,
+    JoinItem,
     LinkedFields,
     NamedFormula,
     OrderedBy,
     OrderItem,
     Promised,
+    SplitItem,
     StackedLane,
     StackItem,
     SummariseItem,
+    TidyItem,
+    WantedColumns,
 )
 from keen_trellis.document.sources import BaySource, LaneSource
+from keen_trellis.document.without import without
 from keen_trellis.errors import EditError, UserError, WaitingError
 from keen_trellis.plan.bays import Bay
 from keen_trellis.run import Results, Runner
@@ -404,6 +409,44 @@ class NamesSurviveTest(ItemsTest):
         turned = item.but(first=("riders", "route"))  # another order is no other name
         self.do(Carrying(SetItem(turned), item.id, schemas))
         self.assertEqual(self.trellis.join("routes-monday").link[0].right, 'the "way"')
+
+
+class WithoutTest(unittest.TestCase):
+    """A column is gone; what names it goes on without, unless it is about nothing else."""
+
+    def test_what_names_it_is_taken_out_and_nothing_else(self) -> None:
+        by = (OrderedBy(field="a"), OrderedBy(field="b", descending=True))
+        formulas = (NamedFormula(name="x", formula='"a" + 1'), NamedFormula(name="y", formula="b"))
+        for item, left in (
+            (TidyItem(id="t", columns=("a", "b")), TidyItem(id="t", columns=("b",))),
+            (OrderItem(id="o", by=by), OrderItem(id="o", by=by[1:])),
+            (FormulaItem(id="f", columns=formulas), FormulaItem(id="f", columns=formulas[1:])),
+            (
+                ColumnsItem(id="c", first=("b", "a"), names={"a": "c", "b": "d"}),
+                ColumnsItem(id="c", first=("b",), names={"b": "d"}),
+            ),
+            (
+                FilterItem(id="f", conditions=(FilterTest.BUSY.but(column="a"), FilterTest.BRAE)),
+                FilterItem(id="f", conditions=(FilterTest.BRAE,)),
+            ),
+            (SplitItem(id="s", column="a", into=("p", "q")), None),
+            (FilterItem(id="f", formula="a > b"), None),
+            (TidyItem(id="t", columns=("b",)), None),
+        ):
+            self.assertEqual(without(item, "a"), left)
+
+    def test_a_tie_never_links_by_less_nor_loses_a_promise(self) -> None:
+        link = (LinkedFields(left="a", right="k"), LinkedFields(left="b", right="l"))
+        tie = JoinItem(id="j", lane="other", link=link)
+        self.assertIsNone(without(tie, "a", "left"))
+        self.assertIsNone(without(tie, "l", 0))
+        wanted = WantedColumns(left=("a", "b", "c"), fills={"c": "0"})
+        tie = tie.but(
+            columns=wanted, promises=(Promised(what="same total", column="d", side="left"),)
+        )
+        self.assertIsNone(without(tie, "d", "left"))
+        left = without(tie, "c", "left")
+        self.assertEqual(left, tie.but(columns=WantedColumns(left=("a", "b"))))
 
 
 class EveryKindTest(ItemsTest):

@@ -316,6 +316,14 @@ ACTIONS = (
         _step_selected,
     ),
     ActionSpec(
+        "item.without",
+        "Go on without the column that is gone",
+        "Take what names a column that is no longer there out of the selected step or tie.",
+        lambda d: d.session.building.go_on_without(),
+        "",
+        lambda session: bool(session.building.gone_column),
+    ),
+    ActionSpec(
         "step.copy",
         "Copy the step to a lane …",
         "Put the same step at the end of another lane.",

@@ -403,6 +403,10 @@ class Notice(QFrame):
         self._text.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self._text.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Preferred)
         row.addWidget(self._text)
+        self._remedy: Callable[[], object] | None = None
+        self._mend = button("", f"{name}.remedy", self._do, "plain")
+        self._mend.hide()
+        row.addWidget(self._mend)
         self.hide()
 
     @property
@@ -410,11 +414,18 @@ class Notice(QFrame):
         """What it tells; empty when there is nothing to tell."""
         return self._text.text()
 
-    def tell(self, text: str) -> None:
-        """Tell something, or with an empty text vanish."""
+    def tell(self, text: str, remedy: str = "", does: Callable[[], object] | None = None) -> None:
+        """Tell something, with a button for what would help; or with an empty text vanish."""
         self._text.setText(text)
+        self._mend.setText(remedy)
+        self._mend.setVisible(bool(remedy))
+        self._remedy = does
         self.setAccessibleName(text)
         self.setVisible(bool(text))
+
+    def _do(self) -> None:
+        if self._remedy is not None:
+            self._remedy()
 
 
 class OneLine(QLabel):

@@ -9,10 +9,12 @@ from importlib import import_module
 from PySide6.QtWidgets import QWidget
 
 from keen_trellis.desktop.bench.table_model import Origins
+from keen_trellis.desktop.controls import Notice
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme
 from keen_trellis.document import Lane, Trellis
 from keen_trellis.document.items import Item
+from keen_trellis.errors import UserError
 
 
 class Page(QWidget):
@@ -29,6 +31,13 @@ class Page(QWidget):
     def show_part(self, lane: Lane, item: Item | None, origins: Origins) -> None:
         """Show a lane, or an item on it, as the latest results have it."""
         raise NotImplementedError
+
+    def tell_trouble(self, notice: Notice, given: object, trouble: str = "") -> None:
+        """Tell what went wrong with the selected item, with the remedy where there is one."""
+        gone = self.session.building.gone_column
+        words = f"Go on without “{gone}”" if gone else ""
+        said = str(given) if isinstance(given, UserError) else trouble
+        notice.tell(said, words, self.session.building.go_on_without)
 
 
 @dataclass(frozen=True, slots=True)

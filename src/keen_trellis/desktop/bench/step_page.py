@@ -162,8 +162,10 @@ class StepPage(Page):
         key = (item, lane.name, before.fields if before is not None else ())
         self._sentence.say(key, lambda: self.tell(self._sentence, item, before, lane.name))
         self.show_below(item, before)
-        trouble = str(given) if isinstance(given, UserError) else ""
-        self._notice.tell("It is switched off: rows pass it as they are." if item.off else trouble)
+        if item.off:
+            self._notice.tell("It is switched off: rows pass it as they are.")
+        else:
+            self.tell_trouble(self._notice, given)
         self._off.setText("Switch on" if item.off else "Switch off")
         is_there = given is not None and not isinstance(given, UserError)
         self._middle.setVisible(is_there)

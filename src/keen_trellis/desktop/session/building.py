@@ -22,12 +22,14 @@ from keen_trellis.document.edits import (
     ChangeTie,
     Edit,
     InsertItem,
+    SetItem,
     SetLink,
     lane_with_bay,
     lane_with_rows,
 )
-from keen_trellis.document.items import FigureItem, JoinItem, LinkedFields, StepItem
-from keen_trellis.errors import UserError
+from keen_trellis.document.items import FigureItem, Item, JoinItem, LinkedFields, StepItem
+from keen_trellis.document.without import without
+from keen_trellis.errors import UnknownColumnError, UserError
 from keen_trellis.plan.bays import Bay
 from keen_trellis.plan.schema import Schema, SchemaColumn
 from keen_trellis.progress import Report
@@ -169,6 +171,34 @@ class Building:
             self._session.fresh = next(one.id for one in items if one.id not in before)
             self._session.select(self._session.fresh)
 
+    @property
+    def gone_column(self) -> str:
+        """The column that the selected item needs, is gone, and can be done without; else empty."""
+        found = self._without_gone()
+        return found[0] if found else ""
+
+    def go_on_without(self) -> None:
+        """Take what names a column that is gone out of the selected item."""
+        found = self._without_gone()
+        if found:
+            column, item = found
+            self.change_columns(SetItem(item, f"Go on without {column}"), item.id)
+
+    def _without_gone(self) -> tuple[str, Item] | None:
+        item, results = self._session.selected_item, self._session.results
+        error = results.given.get(item.id) if item is not None else None
+        if item is None or not isinstance(error, UnknownColumnError):
+            return None
+        if results.trellis is not self._trellis:
+            return None
+        for number, rows in enumerate(results.sides(item.id)):
+            if isinstance(rows, UserError) or rows is None or error.name in rows.columns:
+                continue
+            left = without(item, error.name, number - 1 if number else "left")
+            if left is not None:
+                return error.name, left
+        return None
+
     def change_columns(self, edit: Edit, part: str) -> bool:
         """Change an item; where columns are called otherwise then, all behind it follows.
 
@@ -196,10 +226,9 @@ class Building:
             if item.id != part
         ]
         if lost:
-            verb = "needs" if len(lost) == 1 else "need"
-            self._session.said.emit(
-                f"{'; '.join(lost)}: {verb} what is gone now. Undo (Ctrl+Z), or see to it.", True
-            )
+            needs = f"{'; '.join(lost)}: {'needs' if len(lost) == 1 else 'need'} what is gone now."
+            remedy = "Undo (Ctrl+Z), or go on without it there."
+            self._session.said.emit(f"{needs} {remedy}", True)
         return True
 
     def _schema(self, part: str) -> Schema | None:

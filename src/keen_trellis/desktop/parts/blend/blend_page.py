@@ -28,7 +28,6 @@ from keen_trellis.document.items import (
     FigureItem,
     Item,
 )
-from keen_trellis.errors import UserError
 from keen_trellis.plan.bays import Bay
 from keen_trellis.plan.blends import Reach
 from keen_trellis.plan.figures import FIGURES
@@ -87,7 +86,7 @@ class BlendPage(Page):
         self._item = item
         given = self.session.results.given.get(item.id)
         self._show_sentence(lane, item, origins)
-        self._notice.tell(str(given) if isinstance(given, UserError) else "")
+        self.tell_trouble(self._notice, given)
         is_there = isinstance(given, Blend)
         self._bays.setVisible(is_there)
         self._said.setVisible(is_there)

@@ -140,7 +140,7 @@ class ColumnsPage(Page):
             except UserError as error:
                 trouble = str(error)
         given = self.session.results.given.get(item.id)
-        self._notice.tell(str(given) if isinstance(given, UserError) else trouble)
+        self.tell_trouble(self._notice, given, trouble)
         lanes = {i: (name, origins.colours[i]) for i, name in origins.names.items()}
         if not trouble:
             self._going_on.show_columns(self._made, lanes)

@@ -23,7 +23,6 @@ from keen_trellis.desktop.theme import Theme
 from keen_trellis.document.edits import SetBay, SetKeep, SetPairs
 from keen_trellis.document.items import Item, JoinItem, SameValues
 from keen_trellis.document.trellis import Lane
-from keen_trellis.errors import UserError
 from keen_trellis.plan.bays import Bay, Keep
 from keen_trellis.plan.sentences import cardinality_words, join_title, outcome_sentences
 
@@ -68,8 +67,7 @@ class MatchPage(Page):
         assert isinstance(item, JoinItem)
         result = self.session.results.ties.get(item.id)
         self._sentence.show_link(lane, item, origins)
-        trouble = str(result) if isinstance(result, UserError) else ""
-        self._notice.tell(trouble)
+        self.tell_trouble(self._notice, result)
         is_there = isinstance(result, Tied)
         self._bays.setVisible(is_there)
         self._said.setVisible(is_there)

@@ -20,7 +20,6 @@ from keen_trellis.desktop.theme import Theme
 from keen_trellis.document import Lane
 from keen_trellis.document.edits import SetItem
 from keen_trellis.document.items import Item, StackedLane, StackItem
-from keen_trellis.errors import UserError
 
 _REPEATS = {"kept": "are kept", "left": "are left out"}
 _NAME_WIDTH = 130
@@ -63,7 +62,7 @@ class StackPage(Page):
         self._item = item
         self._show_sentence(lane, item, origins)
         given = self.session.results.given.get(item.id)
-        self._notice.tell(str(given) if isinstance(given, UserError) else "")
+        self.tell_trouble(self._notice, given)
         is_there = isinstance(given, Stack)
         self._said.setVisible(is_there)
         self._rows.setVisible(is_there)
