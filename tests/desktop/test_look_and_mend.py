@@ -23,6 +23,8 @@ from PySide6.QtWidgets import (
 
 from keen_trellis.compute.tied import Tied
 from keen_trellis.data import Kind
+from keen_trellis.desktop import theme as themes
+from keen_trellis.desktop.application import make_window
 from keen_trellis.desktop.bench.grid import Grid
 from keen_trellis.desktop.bench.local import as_read, read_locally
 from keen_trellis.document.items import SameValues
@@ -165,6 +167,15 @@ class LookTest(LookedAtTestCase):
         self.assertGreaterEqual(grid.visualRect(grid.currentIndex()).left(), kept.width() - 2)
         self.menu_on(grid, 0, "date", "grid.keep_none")
         self.assertFalse(kept.isVisible())
+        self.menu_on(grid, 0, "sailing", "grid.keep")
+        another = make_window(self.application, themes.LIGHT)  # as at the next start
+        self.addCleanup(another.close)
+        another.show()
+        another.session.open(self.folder / "winter-season.trellis")
+        self.wait_until(lambda: not another.session.busy)
+        another.action("page.outcome").trigger()
+        again = another.findChild(Grid, "outcome.grid")
+        self.assertEqual(again.kept, 1)
 
     def test_a_row_leads_to_its_rows_in_each_source(self) -> None:
         self.trigger("page.outcome")

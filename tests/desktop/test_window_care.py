@@ -1,15 +1,21 @@
 """Nothing the analyst made is lost, and everything can be done by mouse and by keyboard."""
 
+import os
+import subprocess
+import sys
+import tempfile
 import threading
+import unittest
 from pathlib import Path
 from unittest import mock
 
-from PySide6.QtCore import QPoint, QPointF, Qt
-from PySide6.QtGui import QContextMenuEvent, QWheelEvent
+from PySide6.QtCore import QPoint, QPointF, QSize, Qt
+from PySide6.QtGui import QContextMenuEvent, QFont, QWheelEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog, QLineEdit, QListWidget, QMessageBox, QPushButton
 
 from keen_trellis.desktop import theme as themes
+from keen_trellis.desktop.application import scale_of
 from keen_trellis.desktop.bench.grid import Grid
 from keen_trellis.document import DelimitedSource, DeliveryItem, load
 from keen_trellis.document.edits import AddLane
@@ -17,6 +23,52 @@ from keen_trellis.progress import Report
 from tests.desktop.window_case import WindowTestCase
 
 ANSWERS = QMessageBox.StandardButton
+
+
+class LettersTest(unittest.TestCase):
+    """Who has larger letters everywhere has them here."""
+
+    def test_everything_grows_with_the_letters_of_the_system_as_far_as_the_screen_goes(
+        self,
+    ) -> None:
+        for points, screen, scale in (
+            (9, (1920, 1080), 1.0),
+            (10, (1280, 800), 1.0),
+            (12.5, (1920, 1080), 1.25),
+            (15, (1280, 800), 1.25),  # 1,000 x 640 must fit
+            (40, (7680, 4320), 2.0),
+        ):
+            font = QFont()
+            font.setPointSizeF(points)
+            self.assertEqual(scale_of(font, QSize(*screen)), scale)
+
+    def test_a_start_at_another_scale_than_the_systems_begins_anew_once(self) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            program = (
+                "from PySide6.QtWidgets import QApplication\n"
+                "def shown():\n"
+                "    print(QApplication.primaryScreen().devicePixelRatio())\n"
+                "    return 0\n"
+                "QApplication.exec = staticmethod(shown)\n"
+                "from keen_trellis.desktop.application import start\n"
+                "start(None)\n"
+            )
+            own = Path(folder) / "keen-trellis" / "Keen Trellis.conf"
+            own.parent.mkdir()
+            own.write_text("[General]\nscale=1.5\n")
+            environment = {
+                name: value for name, value in os.environ.items() if name != "QT_SCALE_FACTOR"
+            } | {"XDG_CONFIG_HOME": folder, "QT_QPA_PLATFORM": "offscreen"}
+            for given, wanted in (({}, "1.0\n"), ({"QT_SCALE_FACTOR": "1.25"}, "1.25\n")):
+                done = subprocess.run(
+                    [sys.executable, "-c", program],
+                    env=environment | given,
+                    capture_output=True,
+                    text=True,
+                    check=True,
+                )
+                self.assertEqual(done.stdout, wanted)
+            self.assertIn("scale=1\n", own.read_text())
 
 
 class UnsavedWorkTest(WindowTestCase):

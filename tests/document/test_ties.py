@@ -10,8 +10,9 @@ from typing import Any
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from keen_trellis.compute.schemas import schema_of
 from keen_trellis.compute.tied import Tied
-from keen_trellis.data import Kind
+from keen_trellis.data import Kind, Table
 from keen_trellis.document import describe
 from keen_trellis.document.edits import (
     AddBlend,
@@ -29,6 +30,7 @@ from keen_trellis.document.edits import (
     SetPromises,
     SwapSides,
     lane_with_bay,
+    swapped_names,
 )
 from keen_trellis.document.items import (
     BlendedLane,
@@ -36,10 +38,15 @@ from keen_trellis.document.items import (
     ConditionItem,
     FigureItem,
     FilterItem,
+    FormulaItem,
     JoinItem,
     LinkedFields,
+    NamedFormula,
+    OrderedBy,
+    OrderItem,
     Promised,
     SameValues,
+    WantedColumns,
 )
 from keen_trellis.document.sources import TypedSource
 from keen_trellis.errors import EditError, UserError
@@ -258,6 +265,33 @@ class SwapTest(TiesTest):
         (taken,) = self.trellis.item("tuesday-monday").takes()
         self.assertEqual((taken.lane, taken.after), ("routes", "monday-routes"))
         self.assertEqual(len(self.rows("tuesday-monday")), rows)
+
+    def test_what_stands_behind_still_means_the_columns_that_it_meant(self) -> None:
+        self.do(AddTie("monday", "tuesday", ON_ROUTE))
+        tie = self.trellis.join("monday-tuesday")
+        names = NamedFormula(name="both", formula='riders * 1000 + "riders (Tuesday)"')
+        wanted = WantedColumns(
+            renamed={"late": "too late"}, order=("riders",), fills={"riders": "9"}
+        )
+        self.do(
+            SetItem(tie.but(columns=wanted, keep=tuple(Bay))),
+            InsertItem("monday", tie.id, FormulaItem(id="", columns=(names,))),
+            InsertItem("monday", "monday-formula", OrderItem(id="", by=(OrderedBy(field="both"),))),
+        )
+        before = self.results().rows["monday-order"]
+        left, right = (self.results().table(lane) for lane in ("monday", "tuesday"))
+        assert left is not None and right is not None
+        schemas = (schema_of(left), schema_of(right))
+        called = swapped_names(self.trellis.join(tie.id), schemas, ("Monday", "Tuesday"))
+        self.assertEqual(called, {"riders": "riders (Monday)", "riders (Tuesday)": "riders"})
+        self.do(SwapSides(tie.id, called))
+        after = self.results().rows["monday-order"]
+        assert isinstance(before, Table)
+        assert isinstance(after, Table), after
+        self.assertEqual(after.columns[0], "riders (Monday)")
+        for old in before.columns:
+            new = called.get(old, old)
+            self.assertCountEqual(before.column(old).to_list(), after.column(new).to_list())
 
     def test_comparisons_turn_and_what_cannot_is_refused(self) -> None:
         less = (LinkedFields(left="riders", right="riders", operator="<"),)

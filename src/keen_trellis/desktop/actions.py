@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from keen_trellis.desktop.doing import Doing
 from keen_trellis.desktop.parts import VIEWS, view_of
 from keen_trellis.desktop.session import Session
-from keen_trellis.document.edits import RemoveItem, RemoveLane, SetBay, SetItem, SwapSides
+from keen_trellis.document.edits import RemoveItem, RemoveLane, SetBay, SetItem
 from keen_trellis.document.items import STEPS, BlendItem, DeliveryItem, JoinItem, StepItem
 from keen_trellis.plan.bays import Bay
 
@@ -443,7 +443,7 @@ ACTIONS = (
         "tie.swap",
         "Swap the sides",
         "Let the other lane of the selected join go on; every setting is turned round with it.",
-        lambda d: d.session.do(SwapSides(d.session.selection)),
+        lambda d: d.session.building.swap_sides(),
         "Ctrl+Shift+W",
         _join_selected,
     ),

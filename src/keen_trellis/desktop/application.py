@@ -3,25 +3,30 @@
 from __future__ import annotations
 
 import gc
+import math
 import os
 import sys
 from pathlib import Path
 from types import TracebackType
 
-from PySide6.QtCore import QObject, QSettings, QTimer, Signal
+from PySide6.QtCore import QObject, QSettings, QSize, QTimer, Signal
+from PySide6.QtGui import QFont
 from PySide6.QtWidgets import QApplication
 
 from keen_trellis.desktop import theme as themes
 from keen_trellis.desktop.jobs import left_have_ended
 from keen_trellis.desktop.session import Session
-from keen_trellis.desktop.window import Window
+from keen_trellis.desktop.window import SMALLEST, Window
 
 _LEAVE_MS = 1_000
+_NAMES = ("keen-trellis", "Keen Trellis")
+_SCALE, _ANEW = "QT_SCALE_FACTOR", "KEEN_TRELLIS_BEGUN_ANEW"
+_USUAL_POINTS, _SCALED_AT_MOST = 10, 2.0
 
 
 def start(file: Path | None, dark: bool = False) -> int:
     """Open the window, with a trellis in it when one is named; return the exit code."""
-    application = make_application()
+    application = _scaled_application()
     remembered = QSettings().value("theme", "light")
     theme = themes.DARK if dark or remembered == "dark" else themes.LIGHT
     window = make_window(application, theme)
@@ -39,10 +44,47 @@ def make_application() -> QApplication:
     """Return the one application of this process, with its name and fonts."""
     application = QApplication.instance() or QApplication(sys.argv[:1])
     assert isinstance(application, QApplication)
-    application.setApplicationName("Keen Trellis")
-    application.setOrganizationName("keen-trellis")
+    application.setOrganizationName(_NAMES[0])
+    application.setApplicationName(_NAMES[1])
     application.setStyle("Fusion")
     themes.load_fonts()
+    return application
+
+
+def scale_of(font: QFont, room: QSize) -> float:
+    """Return how much larger everything is drawn, since the letters of the system are larger.
+
+    Parameters
+    ----------
+    font : QFont
+        The system's own.
+    room : QSize
+        What the screen has in pixels: the smallest window must fit it.
+    """
+    fits = min(room.width() / SMALLEST.width(), room.height() / SMALLEST.height())
+    wanted = min(font.pointSizeF() / _USUAL_POINTS, fits, _SCALED_AT_MOST)
+    return max(math.floor(wanted * 20 + 1e-9) / 20, 1.0)
+
+
+def _scaled_application() -> QApplication:
+    """Return the application, drawing at the scale of the system's letters.
+
+    Qt must know the scale before it begins, and only then tells how large those letters are. So
+    the scale of the last start is taken, and where it is another by now, the program begins anew.
+    """
+    if _SCALE in os.environ:  # whoever starts the program says it
+        return make_application()
+    remembered = QSettings(*_NAMES)
+    scale = float(str(remembered.value("scale", "1")))
+    os.environ[_SCALE] = f"{scale:g}"
+    application = make_application()
+    wanted = scale_of(application.font(), application.primaryScreen().availableSize() * scale)
+    if wanted != scale and _ANEW not in os.environ:
+        remembered.setValue("scale", f"{wanted:g}")
+        remembered.sync()
+        del os.environ[_SCALE]
+        os.environ[_ANEW] = "1"
+        os.execv(sys.executable, sys.orig_argv)
     return application
 
 

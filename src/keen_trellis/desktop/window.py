@@ -6,7 +6,7 @@ import traceback
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QPoint, QSettings, Qt, QTimer
+from PySide6.QtCore import QPoint, QSettings, QSize, Qt, QTimer
 from PySide6.QtGui import (
     QAction,
     QCloseEvent,
@@ -50,6 +50,8 @@ from keen_trellis.document.items import JoinItem
 from keen_trellis.document.storage import ENDING
 
 _MAP_HEIGHT, _BENCH_HEIGHT, _MAP_SHARE = 300, 325, 0.55
+SMALLEST = QSize(1000, 640)
+"""The smallest window in which nothing is cut off."""
 _SPECS = {spec.id: spec for spec in ACTIONS}
 
 
@@ -88,7 +90,7 @@ class Window(QMainWindow):
         self._lay_out()
         self._connect()
         self.resize(1280, 800)
-        self.setMinimumSize(1000, 640)
+        self.setMinimumSize(SMALLEST)
         self.map.setFocus()
         self._show_document()
 

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import hashlib
 from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from dataclasses import replace
 from functools import partial
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QMetaMethod, QPoint, Qt, Signal
+from PySide6.QtCore import QMetaMethod, QPoint, QSettings, Qt, Signal
 from PySide6.QtGui import (
     QAction,
     QContextMenuEvent,
@@ -139,7 +140,14 @@ class Grid(QTableView):
     def keep_to(self, column: str) -> None:
         """Keep the columns up to one in view while the others scroll; none for an empty name."""
         self._kept_to = column
+        QSettings().setValue(self._kept_as, column)
         self._keep()
+
+    @property
+    def _kept_as(self) -> str:
+        """Under what it is remembered which columns are kept: wherever there are these columns."""
+        names = "\n".join(self.whole.columns)
+        return f"kept/{hashlib.sha256(names.encode(errors='replace')).hexdigest()[:16]}"
 
     @property
     def kept(self) -> int:
@@ -265,6 +273,8 @@ class Grid(QTableView):
             else:
                 self.looked.emit()
         if before != table.columns:
+            kept = QSettings().value(self._kept_as)
+            self._kept_to = self._kept_to if kept is None else str(kept)
             self.fit_columns()
             self._band.updateGeometry()
         self.viewport().update()

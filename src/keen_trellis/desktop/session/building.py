@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from contextlib import suppress
 from typing import TYPE_CHECKING
 
 from pydantic import ValidationError
@@ -24,8 +25,10 @@ from keen_trellis.document.edits import (
     InsertItem,
     SetItem,
     SetLink,
+    SwapSides,
     lane_with_bay,
     lane_with_rows,
+    swapped_names,
 )
 from keen_trellis.document.items import FigureItem, Item, JoinItem, LinkedFields, StepItem
 from keen_trellis.document.without import without
@@ -102,6 +105,20 @@ class Building:
             sides = self._session.results.sides(item.id)
             figures = usual_figures_of([None if isinstance(s, UserError) else s for s in sides])
         self._session.do(ChangeTie(item.id, kind, figures))
+
+    def swap_sides(self) -> None:
+        """Let the other lane of the selected join go on, and what stands behind with it."""
+        item = self._session.selected_item
+        if not isinstance(item, JoinItem):
+            return
+        parts = (self._trellis.before(item.id), self._trellis.taken_after(item.takes()[0]))
+        left, right = (self._schema(part) for part in parts)
+        lanes = (self._trellis.place_of(item.id)[0].name, self._trellis.lane(item.lane).name)
+        names = None
+        if left is not None and right is not None:
+            with suppress(UserError):  # of a join that cannot be made, nothing follows by columns
+                names = swapped_names(item, (left, right), lanes)
+        self._session.do(SwapSides(item.id, names))
 
     def link_naturally(self) -> None:
         """Link the selected join by all columns that have one name on both sides."""

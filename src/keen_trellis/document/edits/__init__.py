@@ -43,7 +43,13 @@ from keen_trellis.document.edits.lanes import (
     lane_with_bay,
     lane_with_rows,
 )
-from keen_trellis.document.edits.ties import AddBlend, ChangeTie, LinkByFormula, SwapSides
+from keen_trellis.document.edits.ties import (
+    AddBlend,
+    ChangeTie,
+    LinkByFormula,
+    SwapSides,
+    swapped_names,
+)
 
 __all__ = [
     "AddBlend",
@@ -85,4 +91,5 @@ __all__ = [
     "lane_with_bay",
     "lane_with_rows",
     "stays_before",
+    "swapped_names",
 ]

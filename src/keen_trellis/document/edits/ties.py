@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, TypeVar
 
@@ -35,6 +35,8 @@ from keen_trellis.errors import EditError
 from keen_trellis.plan.bays import Bay, keep_of
 from keen_trellis.plan.link import Side
 from keen_trellis.plan.operators import NEAREST, TURNED
+from keen_trellis.plan.outcome import outcome_columns
+from keen_trellis.plan.schema import Schema
 
 Figures = tuple[FigureItem, ...]
 P = TypeVar("P", SameValues, WantedColumns)
@@ -202,11 +204,19 @@ class SwapSides:
     """Let the other lane of a join go on, and what stands behind the join with it.
 
     Every setting is turned round with its side: link fields, bays, pairs, columns, promises. A
-    link field then stands under the name that the other side has for it, and what stands behind
-    follows it.
+    link field then stands under the name that the other side has for it, of columns of one name
+    the other one has it alone, and what stands behind follows.
+
+    Attributes
+    ----------
+    tie : str
+    names : mapping of str to str, or None
+        What every column that goes on is called, before and after, as `swapped_names` tells; where
+        the columns are not known, only link fields can be followed.
     """
 
     tie: str
+    names: Mapping[str, str] | None = None
     label: str = "Swap the sides"
 
     def changed(self, trellis: Trellis) -> Trellis:
@@ -223,7 +233,8 @@ class SwapSides:
                 f"{second.name} goes on behind the place where this tie takes its rows.",
                 "Take the rows at its end, or swap the sides of what stands there first.",
             )
-        turned = _turned(tie, Taken(lane=first.id, after=trellis.before(tie.id)))
+        called = _link_names(tie) if self.names is None else self.names
+        turned = _turned(tie, Taken(lane=first.id, after=trellis.before(tie.id)), called)
         behind = first.items[place + 1 :]
         gone = {tie.id, *(item.id for item in behind)}
 
@@ -232,7 +243,8 @@ class SwapSides:
             goes = taken.lane == first.id and (taken.after is None or taken.after in gone)
             return with_changes(taken, lane=second.id) if goes else taken
 
-        names = _renames(tie)
+        # a column that was given a name of its own keeps it
+        names = {old: new for old, new in called.items() if old not in tie.columns.renamed}
 
         def renamed(column: str) -> str:
             return names.get(column, column)
@@ -264,13 +276,51 @@ class SwapSides:
         return item
 
 
-def _renames(tie: JoinItem) -> dict[str, str]:
+def swapped_names(
+    tie: JoinItem, sides: tuple[Schema, Schema], names: tuple[str, str]
+) -> dict[str, str]:
+    """Return what the columns that go on from a join are called once its sides are swapped.
+
+    Parameters
+    ----------
+    tie : JoinItem
+    sides : tuple of Schema
+        The columns of its left and right side.
+    names : tuple of str
+        The names of its lanes.
+
+    Raises
+    ------
+    UserError
+        The join cannot be made of these columns.
+    """
+    usual = with_changes(tie.columns, renamed={}, order=(), fills={})
+    plain = with_changes(tie, columns=usual)
+    turned = _turned(plain, tie.takes()[0], {})
+    (left, right), (name, other) = sides, names
+    link, columns, keep = plain.match_link(), plain.wanted_columns(), plain.keep
+    before = outcome_columns(left, right, link, other, columns, keep)
+    link, columns, keep = turned.match_link(), turned.wanted_columns(), turned.keep
+    after = {
+        (_OVER[c.side], c.source): c.name
+        for c in outcome_columns(right, left, link, name, columns, keep)
+    }
+    met = {field.left: field.right for field in tie.link if field.operator == "="}
+    called = {}
+    for column in before:
+        # A left column that stands for one of the right as well stands under that one's name then.
+        meets = ("right", met.get(column.source, column.source))
+        here = after.get((column.side, column.source)) or after.get(meets)
+        if here is not None and here != column.name:
+            called[column.name] = here
+    return called
+
+
+def _link_names(tie: JoinItem) -> dict[str, str]:
     """Return what the link fields that stand once are called, seen from the other side."""
     if tie.columns.link == "both":
         return {}
-    again = tie.columns.renamed  # one that was given a name of its own keeps it
-    equal = (field for field in tie.link if field.operator == "=")
-    return {field.left: field.right for field in equal if field.left not in again}
+    return {field.left: field.right for field in tie.link if field.operator == "="}
 
 
 def _begun(source: Source, tie: str, follow: Callable[[Taken], Taken]) -> Source:
@@ -282,8 +332,8 @@ def _begun(source: Source, tie: str, follow: Callable[[Taken], Taken]) -> Source
     return source
 
 
-def _turned(tie: JoinItem, taken: Taken) -> JoinItem:
-    """Return a join seen from its other side."""
+def _turned(tie: JoinItem, taken: Taken, names: Mapping[str, str]) -> JoinItem:
+    """Return a join seen from its other side, where its columns are called otherwise."""
     if any(field.operator in NEAREST for field in tie.link):
         raise EditError(
             "A nearest match is said from the side whose rows take it.",
@@ -294,11 +344,15 @@ def _turned(tie: JoinItem, taken: Taken) -> JoinItem:
     )
     columns = _swapped(tie.columns)
     same = _OVER.get(columns.same_named, columns.same_named)
-    names = _renames(tie)
+    own = set(columns.renamed.values())  # those stay as they are called
+
+    def goes_on_as(name: str) -> str:
+        return name if name in own else names.get(name, name)
+
     called = {
         "renamed": {names.get(a, a): b for a, b in columns.renamed.items()},
-        "order": tuple(names.get(a, a) for a in columns.order),
-        "fills": {names.get(a, a): b for a, b in columns.fills.items()},
+        "order": tuple(goes_on_as(name) for name in columns.order),
+        "fills": {goes_on_as(a): b for a, b in columns.fills.items()},
     }
     return with_changes(
         tie,

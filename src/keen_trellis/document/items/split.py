@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from typing import TYPE_CHECKING, Literal, Self
+from typing import TYPE_CHECKING, Annotated, Literal, Self
+
+from pydantic import Field
 
 from keen_trellis.data import Kind
 from keen_trellis.document.items.base import StepItem
@@ -40,7 +42,7 @@ class SplitItem(StepItem):
     column: str = ""
     at: At = "a mark"
     mark: str = "-"
-    positions: tuple[int, ...] = ()
+    positions: tuple[Annotated[int, Field(ge=1)], ...] = ()
     into: tuple[str, ...] = ()
     into_rows: bool = False
 
@@ -67,7 +69,7 @@ class SplitItem(StepItem):
             rest = ("and the rest",) if is_last else ()
             part: Valued = Applied("SPLIT_PART", given, Kind.TEXT, rest)
         else:
-            ends = [0, *sorted(self.positions)]
+            ends = [0, *sorted(set(self.positions))]
             if place >= len(ends):  # more columns than parts: nothing is there twice
                 return Constant(None, Kind.TEXT)
             start = ends[place]
