@@ -243,6 +243,23 @@ class Trellis(Part):
                 waiting.append(self.begins_after(lane))
         return found
 
+    def downstream(self, part_id: str) -> set[str]:
+        """Return the parts that a part's rows go to, itself among them."""
+        takers: dict[str, list[str]] = {}
+        for lane in self.lanes:
+            takers.setdefault(self.begins_after(lane), []).append(lane.id)
+            for place, item in enumerate(lane.items):
+                for one in (self.part_at(lane, place), *map(self.taken_after, item.takes())):
+                    takers.setdefault(one, []).append(item.id)
+        found: set[str] = set()
+        waiting = [part_id]
+        while waiting:
+            part = waiting.pop()
+            if part not in found:
+                found.add(part)
+                waiting += takers.get(part, ())
+        return found
+
     def reader_of(self, path: Path) -> Lane | None:
         """Return the lane that reads a file, or would if it were there; None where none does."""
         return next((lane for lane in self.lanes if lane.source.reads(path)), None)

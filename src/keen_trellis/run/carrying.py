@@ -5,7 +5,7 @@ What is known before any run is enough: the columns of every part, before the ch
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Container, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import partial
 
@@ -87,7 +87,7 @@ class Carrying:
         return part == self.part
 
     def _planned(self, trellis: Trellis) -> Planned:
-        return _planned(trellis, self.schemas)
+        return _planned(trellis, self.schemas, trellis.downstream(self.part))
 
 
 def same_names(before: Item, after: Item, inputs: Sequence[Schema], names: Sequence[str]) -> bool:
@@ -104,13 +104,14 @@ def same_names(before: Item, after: Item, inputs: Sequence[Schema], names: Seque
 
 
 def left_without(
-    before: Trellis, after: Trellis, schemas: Mapping[str, Schema]
+    before: Trellis, after: Trellis, part: str, schemas: Mapping[str, Schema]
 ) -> Iterator[tuple[Lane, Item]]:
-    """Yield the items that a change leaves without a column, or of another kind, that they name.
+    """Yield the items that a changed part leaves without a column, or of another kind, they name.
 
     Those that only wait for one of these are none of them.
     """
-    was, now = (_planned(one, schemas) for one in (before, after))
+    behind = after.downstream(part)
+    was, now = (_planned(one, schemas, behind) for one in (before, after))
     for lane, item in after.items(Item):
         fault = now.get(item.id)
         broke = isinstance(fault, UserError) and not isinstance(fault, WaitingError)
@@ -118,14 +119,14 @@ def left_without(
             yield lane, item
 
 
-def _planned(trellis: Trellis, schemas: Mapping[str, Schema]) -> Planned:
+def _planned(trellis: Trellis, schemas: Mapping[str, Schema], parts: Container[str]) -> Planned:
     reads: dict[str, Node | UserError] = {
         lane.id: Read("", lane.id, schemas[lane.id])
         if lane.id in schemas
         else UserError("It is not read.")
         for lane in trellis.lanes
     }
-    return planned(trellis, reads).nodes
+    return planned(trellis, reads, parts).nodes
 
 
 def _called(names: Mapping[str, str], name: str) -> str:

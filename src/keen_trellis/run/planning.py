@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Container, Mapping
 from dataclasses import dataclass, field
 
 from keen_trellis.document.sources import InTrellis
@@ -28,7 +28,11 @@ class Plan:
     nodes: dict[str, Node | UserError] = field(default_factory=dict)
 
 
-def planned(trellis: Trellis, reads: Mapping[str, Node | UserError]) -> Plan:
+def planned(
+    trellis: Trellis,
+    reads: Mapping[str, Node | UserError],
+    parts: Container[str] | None = None,
+) -> Plan:
     """Return the plan of a trellis.
 
     Parameters
@@ -36,12 +40,16 @@ def planned(trellis: Trellis, reads: Mapping[str, Node | UserError]) -> Plan:
     trellis : Trellis
     reads : mapping of lane id to Node or UserError
         The rows of every lane that is read from outside, or why they cannot be read.
+    parts : container of part id, optional
+        The parts that are wanted, planned with all that they need; every part where not given.
     """
     with one_day():
-        return _planned(trellis, reads)
+        return _planned(trellis, reads, parts)
 
 
-def _planned(trellis: Trellis, reads: Mapping[str, Node | UserError]) -> Plan:
+def _planned(
+    trellis: Trellis, reads: Mapping[str, Node | UserError], parts: Container[str] | None
+) -> Plan:
     plan = Plan(trellis)
 
     def settle(lane: Lane, place: int) -> Node | UserError:
@@ -85,5 +93,6 @@ def _planned(trellis: Trellis, reads: Mapping[str, Node | UserError]) -> Plan:
 
     for lane in trellis.lanes:
         for place in range(len(lane.items) + 1):
-            settle(lane, place)
+            if parts is None or trellis.part_at(lane, place) in parts:
+                settle(lane, place)
     return plan

@@ -239,7 +239,7 @@ class Building:
             return False
         lost = [
             f"{lane.name}, {item.brief if isinstance(item, StepItem) else item.title.lower()}"
-            for lane, item in left_without(before, self._trellis, schemas)
+            for lane, item in left_without(before, self._trellis, part, schemas)
             if item.id != part
         ]
         if lost:
