@@ -405,6 +405,7 @@ class Notice(QFrame):
         row.addWidget(self._text)
         self._remedy: Callable[[], object] | None = None
         self._mend = button("", f"{name}.remedy", self._do, "plain")
+        self._mend.setAccessibleName("What would help")
         self._mend.hide()
         row.addWidget(self._mend)
         self.hide()
@@ -418,6 +419,7 @@ class Notice(QFrame):
         """Tell something, with a button for what would help; or with an empty text vanish."""
         self._text.setText(text)
         self._mend.setText(remedy)
+        self._mend.setAccessibleName(remedy)
         self._mend.setVisible(bool(remedy))
         self._remedy = does
         self.setAccessibleName(text)

@@ -49,7 +49,7 @@ from keen_trellis.document.edits import (
 from keen_trellis.document.items import JoinItem
 from keen_trellis.document.storage import ENDING
 
-_MAP_HEIGHT, _BENCH_HEIGHT, _MAP_SHARE = 300, 325, 0.55
+_MAP_HEIGHT, _MAP_LEAST, _BENCH_HEIGHT, _MAP_SHARE = 300, 170, 325, 0.55
 SMALLEST = QSize(1000, 640)
 """The smallest window in which nothing is cut off."""
 _SPECS = {spec.id: spec for spec in ACTIONS}
@@ -80,7 +80,7 @@ class Window(QMainWindow):
         self._top = TopBar(self.action, theme)
         self._status = StatusLine(session, self.action)
         self._finder: QWidget | None = None
-        self._height_shown = 0.0
+        self._heights_shown = (0.0, 0)
         self.documents = Documents(session, self)
         self.adding = Adding(session, self.map, self.action, theme=lambda: self.theme, parent=self)
         at_end = [spec.id for spec in ACTIONS if spec.at_end]
@@ -132,8 +132,16 @@ class Window(QMainWindow):
         if self.map.shown.sizes.is_close:
             needed = max(int(self.map.shown.height) + 4, _MAP_HEIGHT)
         height = int(str(chosen)) if chosen is not None else min(needed, int(whole * _MAP_SHARE))
-        height = max(min(height, whole - _BENCH_HEIGHT), 0)
+        bench = max(_BENCH_HEIGHT, min(self.bench.needed_height, whole - _MAP_LEAST))
+        height = max(min(height, whole - bench), 0)
         self._halves.setSizes([height, whole - height])
+
+    def _renew_room(self) -> None:
+        """Share the room anew where what is shown needs another height."""
+        heights = self.map.shown.height, self.bench.needed_height
+        if heights != self._heights_shown:
+            self._heights_shown = heights
+            QTimer.singleShot(0, self, self._share_room)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
@@ -144,6 +152,7 @@ class Window(QMainWindow):
         session.changed.connect(self._show_document)
         session.ran.connect(self._show_document)
         session.selected.connect(self._enable_actions)
+        session.selected.connect(self._renew_room)
         session.said.connect(self.tell)
         session.working.connect(self._status.show_work)
         session.working.connect(self._enable_work)
@@ -192,9 +201,7 @@ class Window(QMainWindow):
     def _show_document(self) -> None:
         session = self.session
         is_empty = not session.trellis.lanes
-        if self.map.shown.height != self._height_shown:
-            self._height_shown = self.map.shown.height
-            QTimer.singleShot(0, self, self._share_room)
+        self._renew_room()
         if is_empty and self._middle.currentWidget() is not self._start:
             self._start.renew()
         self._middle.setCurrentIndex(int(is_empty))

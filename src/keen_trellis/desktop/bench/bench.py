@@ -40,7 +40,7 @@ _WELCOME = (
     "Add a lane for each table you want to bring together: a sheet of a workbook, a delimited "
     "text, a table of an SQLite file. Then drag a lane’s end onto another lane to tie them."
 )
-_HEAD_HEIGHT, _LEAST_HEIGHT = 42, 260
+_HEAD_HEIGHT, _LEAST_HEIGHT, _SOME_ROWS = 42, 260, 90
 
 
 class Bench(QWidget):
@@ -141,6 +141,17 @@ class Bench(QWidget):
     def open_one(self) -> QWidget | None:
         """The page that is open."""
         return self._stack.currentWidget()
+
+    @property
+    def needed_height(self) -> int:
+        """How high it must be for all that the open page says, and some rows below it."""
+        page = self._stack.currentWidget()
+        layout = page.layout() if page is not None else None
+        if layout is None or not self._stack.width():
+            return _LEAST_HEIGHT
+        says = layout.totalMinimumHeightForWidth(self._stack.width())
+        notice = self.notice.sizeHint().height() if self.notice.isVisible() else 0
+        return max(_HEAD_HEIGHT + notice + says + _SOME_ROWS, _LEAST_HEIGHT)
 
     @property
     def _sort(self) -> str:

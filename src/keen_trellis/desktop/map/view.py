@@ -5,7 +5,7 @@ from __future__ import annotations
 from html import escape
 from pathlib import Path
 
-from PySide6.QtCore import QPointF, QRectF, QSizeF, Qt, Signal
+from PySide6.QtCore import QPoint, QPointF, QRect, QRectF, QSizeF, Qt, Signal
 from PySide6.QtGui import (
     QColor,
     QContextMenuEvent,
@@ -18,7 +18,7 @@ from PySide6.QtGui import (
     QResizeEvent,
     QWheelEvent,
 )
-from PySide6.QtWidgets import QAbstractScrollArea, QToolTip, QWidget
+from PySide6.QtWidgets import QAbstractScrollArea, QScrollBar, QToolTip, QWidget
 
 from keen_trellis.desktop.map.drawing import Drawing, save_picture
 from keen_trellis.desktop.map.layout import lay_out
@@ -39,8 +39,8 @@ from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme, text_font
 from keen_trellis.document.edits import MoveItem, MoveLane
 
-_BEHIND = 84
-"""How much behind what is selected is brought into view with it: its words, and the end."""
+_BEHIND, _BELOW = 84, 20
+"""How much behind and below what is selected is brought into view: its words, and the end."""
 
 _DRAG_STARTS_AT = 6
 
@@ -272,25 +272,21 @@ class MapView(QAbstractScrollArea):
             self._session.select(parts[min(max(place + right, 0), len(parts) - 1)])
 
     def _follow_selection(self) -> None:
-        box = self._layout.box_of(self._session.selection)
-        if box is not None:
-            seen = self.to_screen(box)
-            for bar, low, high, room in (
-                (
-                    self.horizontalScrollBar(),
-                    seen.left() - HEADS_WIDTH,
-                    seen.right(),
-                    self.viewport().width(),
-                ),
-                (self.verticalScrollBar(), seen.top(), seen.bottom(), self.viewport().height()),
-            ):
-                if low < 0 and not (bar is self.horizontalScrollBar() and box.x < HEADS_WIDTH):
-                    bar.setValue(int(bar.value() + low - 20))
-                elif high > room:
-                    more = _BEHIND if bar is self.horizontalScrollBar() else 20
-                    bar.setValue(int(bar.value() + high - room + more))
+        self._bring_selected_into_view()
         self.setAccessibleDescription(self._told())
         self.viewport().update()
+
+    def _bring_selected_into_view(self) -> None:
+        """Scroll until what is selected is seen, with its words above and below."""
+        box = self._layout.box_of(self._session.selection)
+        if box is None:
+            return
+        seen, room = self.to_screen(box), self.viewport().size()
+        title = next((j.title_height for j in self._layout.joints if j.box == box), 0) * self._zoom
+        across, down = self.horizontalScrollBar(), self.verticalScrollBar()
+        if box.x >= HEADS_WIDTH:
+            _scroll(across, seen.left() - HEADS_WIDTH - 20, seen.right(), room.width(), _BEHIND)
+        _scroll(down, seen.top() - title - 12, seen.bottom() + 4, room.height(), _BELOW)
 
     def _told(self) -> str:
         """Return what is selected, in words for those who hear the map."""
@@ -317,7 +313,13 @@ class MapView(QAbstractScrollArea):
         return (at.x() + self.horizontalScrollBar().value()) / self._zoom, y
 
     def resizeEvent(self, event: QResizeEvent) -> None:
+        box = self._layout.box_of(self._session.selection)
+        was_seen = box is not None and QRect(QPoint(), event.oldSize()).intersects(
+            self.to_screen(box).toAlignedRect()
+        )
         self._fit_scrollbars()
+        if was_seen:
+            self._bring_selected_into_view()
 
     def _look_at(self, x: float, y: float) -> None:
         """Scroll so that a point of the layout is in the middle."""
@@ -447,3 +449,11 @@ def _tip(thing: object) -> str:
         case Plus():
             return "Add a tie or a delivery here, or drag onto another lane to tie them"
     return ""
+
+
+def _scroll(bar: QScrollBar, low: float, high: float, room: int, more: int) -> None:
+    """Scroll by as little as brings what lies from `low` to `high` into view, and some more."""
+    if low < 0:
+        bar.setValue(int(bar.value() + low))
+    elif high > room:
+        bar.setValue(int(bar.value() + high - room + more))
