@@ -419,7 +419,7 @@ class Notice(QFrame):
         """Tell something, with a button for what would help; or with an empty text vanish."""
         self._text.setText(text)
         self._mend.setText(remedy)
-        self._mend.setAccessibleName(remedy)
+        self._mend.setAccessibleName(remedy or "What would help")
         self._mend.setVisible(bool(remedy))
         self._remedy = does
         self.setAccessibleName(text)

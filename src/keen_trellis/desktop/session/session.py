@@ -242,17 +242,20 @@ class Session(QObject):
     @property
     def selected_lane(self) -> Lane | None:
         """The selected lane, or the lane that the selected item stands on."""
-        for lane in self.trellis.lanes:
-            if self.selection in (lane.id, *(item.id for item in lane.items)):
-                return lane
-        return None
+        return self._selected[0] if self._selected else None
 
     @property
     def selected_item(self) -> Item | None:
         """The selected step, tie or delivery."""
-        lane = self.selected_lane
-        items = lane.items if lane else ()
-        return next((item for item in items if item.id == self.selection), None)
+        lane, place = self._selected or (None, 0)
+        return lane.items[place - 1] if lane is not None and place else None
+
+    @property
+    def _selected(self) -> tuple[Lane, int] | None:
+        try:
+            return self.trellis.place_after(self.selection) if self.selection else None
+        except KeyError:
+            return None
 
     def end_table(self, lane: Lane) -> Table | None:
         """Return the rows at a lane's end, as far as they are known."""
