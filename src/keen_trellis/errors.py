@@ -26,6 +26,9 @@ import difflib
 from collections.abc import Sequence
 from pathlib import Path
 
+DONE, BROKEN, UNUSABLE = 0, 1, 2
+"""Exit codes of the command line: all went well, a promise is broken, the input is unusable."""
+
 
 class UserError(Exception):
     """What happened and what to do about it, in sentences that can be shown as they stand.
@@ -38,7 +41,7 @@ class UserError(Exception):
         One sentence: what to do. May be empty.
     """
 
-    exit_code = 2
+    exit_code = UNUSABLE
 
     def __init__(self, happened: str, remedy: str = "") -> None:
         super().__init__(f"{happened} {remedy}".strip())

@@ -189,7 +189,7 @@ def _essential(part: Any) -> Any:
         return {
             name: _essential(value)
             for name, value in values.items()
-            if name in _ALWAYS_THERE or value != fields[name].get_default()
+            if name in _ALWAYS_THERE or value != fields[name].get_default(call_default_factory=True)
         }
     if dataclasses.is_dataclass(part):
         return {

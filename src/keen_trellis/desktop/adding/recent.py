@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 from dataclasses import asdict, dataclass
+from functools import cache
 from pathlib import Path
 from typing import Any
 
@@ -17,7 +18,12 @@ Place = Path | Database
 
 _KEY, _KEPT = "recent/places", 8
 _TRELLISES = "recent/trellises"
-_DATABASES: TypeAdapter[Any] = TypeAdapter(Database)
+
+
+@cache
+def _databases() -> TypeAdapter[Any]:
+    """Return what reads a database that was remembered; made when one is looked for."""
+    return TypeAdapter(Database)
 
 
 def recent_places() -> list[Place]:
@@ -26,7 +32,7 @@ def recent_places() -> list[Place]:
     for text in _texts(_KEY):
         try:
             if text.startswith("{"):
-                found.append(_DATABASES.validate_json(text))
+                found.append(_databases().validate_json(text))
             elif Path(text).exists():
                 found.append(Path(text))
         except (ValidationError, ValueError):

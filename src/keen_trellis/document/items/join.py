@@ -137,7 +137,7 @@ class JoinItem(Item):
     pairs: tuple[SameValues, ...] = ()
     not_same: tuple[SameValues, ...] = ()
     cross: bool = False
-    columns: WantedColumns = WantedColumns()
+    columns: WantedColumns = Field(default_factory=WantedColumns)
     promises: tuple[Promised, ...] = ()
     ignored: tuple[str, ...] = ()
 
