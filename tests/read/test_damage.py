@@ -1,11 +1,17 @@
 """Whatever bytes a file holds: it is read, or refused with a sentence."""
 
+import io
 import random
 import shutil
 import sqlite3
+import struct
 import tempfile
+import threading
+import time
+import zipfile
 from collections.abc import Callable
 from pathlib import Path
+from unittest import mock
 
 import openpyxl
 import pyarrow as pa
@@ -17,14 +23,17 @@ from hypothesis import strategies as st
 from keen_trellis.data.profile import profile
 from keen_trellis.document import DelimitedSource
 from keen_trellis.errors import SourceError
+from keen_trellis.progress import Cancelled
 from keen_trellis.read import (
     Reading,
     SqliteFile,
+    apart,
     database_tables,
     read_columnar,
     read_delimited,
     read_sheet,
     read_table,
+    sheet_names,
     workbook_parts,
 )
 from tests.read.source_case import SourceTestCase
@@ -134,3 +143,145 @@ class DamagedFileTest(SourceTestCase):
                     self.assertIn(damaged.name, str(error))
                     refused += 1
             self.assertGreater(refused, 0, original.suffix)
+
+
+class ApartTest(SourceTestCase):
+    """A file that takes all memory, or ends whoever parses it, costs a sentence and no more."""
+
+    def test_a_sound_workbook_is_read_whatever_its_name_says(self) -> None:
+        binary = self.folder / "days.xlsb"
+        binary.write_bytes(xlsb([["route", "riders"], ["KP-MS", 98.0], ["KP-BR", 12.5]]))
+        reading = read_sheet(binary, sheet_names(binary)[0])
+        self.assertEqual(list(reading.table.rows()), [("KP-MS", 98.0), ("KP-BR", 12.5)])
+        called = self.folder / "operations.xlsx"
+        shutil.copy(DEMO / "operations.ods", called)
+        sheet = sheet_names(called)[0]
+        self.assertEqual(
+            list(read_sheet(called, sheet).table.rows()),
+            list(read_sheet(DEMO / "operations.ods", sheet).table.rows()),
+        )
+
+    def test_cells_that_lie_far_apart_are_refused_however_they_are_written(self) -> None:
+        path = self.folder / "far.xlsx"
+        for quote, note in (("'", ""), ('"', ""), ('"', "<!-- <row r='1'> -->")):
+            cells = (
+                f'{note}<row r="1"><c r="A1"><v>1</v></c></row>'
+                '<row r="1048576"><c r="XFD1048576"><v>2</v></c></row>'
+            )
+            path.write_bytes(xlsx(cells.replace('"', quote)))
+            with self.refused("as far apart as A1 and XFD1048576", "Delete the rows and columns"):
+                read_sheet(path, "S")
+        path.write_bytes(
+            xlsx(
+                "<row r='1'><c r='A1' t='str'><v>code</v></c></row>"
+                "<row r='2'><c r='A2' t='str'><v>K</v></c></row>"
+                "<row r='3'><c r='A3' t='e'><v>#N/A</v></c></row>"
+                "<row r='4'><c r='A4' t='str'><v>M</v></c></row>"
+            )
+        )
+        self.assertIn("1 cell holds an error", " ".join(read_sheet(path, "S").notes))
+
+    def test_entities_of_a_sheet_are_not_followed(self) -> None:
+        path = self.folder / "entities.xlsx"
+        bomb = '<!DOCTYPE w [<!ENTITY a "aaaaaaaaaa"><!ENTITY b "&a;&a;&a;">]>'
+        path.write_bytes(xlsx("<row r='1'><c r='A1'><v>1</v></c></row>", before=bomb))
+        with self.refused("entities.xlsx is damaged", "save it anew"):
+            read_sheet(path, "S")
+
+    def test_no_more_memory_is_taken_than_a_file_of_its_size_needs(self) -> None:
+        path = self.folder / "many.xlsx"
+        path.write_bytes(xlsx('<row><c t="str"><v>text</v></c></row>' * 600_000))
+        with (
+            mock.patch.object(apart, "_all_memory", return_value=160 << 20),
+            self.refused("many.xlsx cannot be read: it needs more than 160 MB", "delimited text"),
+        ):
+            read_sheet(path, "S")
+
+    def test_stopping_ends_the_parser_at_once(self) -> None:
+        path = self.folder / "many.xlsx"
+        path.write_bytes(xlsx('<row><c t="str"><v>text</v></c></row>' * 600_000))
+        asked: list[float] = []
+
+        def report(_: float, doing: str) -> None:
+            if doing == "Reading many.xlsx":
+                asked.append(time.monotonic())
+            if len(asked) > 4:
+                raise Cancelled
+
+        with self.assertRaises(Cancelled):
+            read_sheet(path, "S", report=report)
+        self.assertLess(time.monotonic() - asked[-1], 0.5)
+        children = Path(f"/proc/self/task/{threading.get_native_id()}/children").read_text()
+        self.assertEqual(children, "")
+
+    def test_files_without_rows_are_tables_without_rows(self) -> None:
+        nothing = pa.table({"a": pa.array([], pa.int64())})
+        pq.write_table(nothing, self.folder / "e.parquet")
+        feather.write_feather(nothing, self.folder / "e.feather")
+        with pa.OSFile(str(self.folder / "e.arrows"), "wb") as file:
+            pa.ipc.new_stream(file, nothing.schema).close()
+        for name in ("e.parquet", "e.feather", "e.arrows"):
+            table = read_columnar(self.folder / name).table
+            self.assertEqual((table.columns, len(table)), (("a",), 0))
+
+
+_RELATIONS = "http://schemas.openxmlformats.org/officeDocument/2006/relationships"
+_PACKAGE = "http://schemas.openxmlformats.org/package/2006"
+_MAIN = "http://schemas.openxmlformats.org/spreadsheetml/2006/main"
+
+
+def _packed(ending: str, workbook: bytes, sheet: bytes) -> bytes:
+    """Return a workbook with one sheet, of XML or binary parts."""
+
+    def related(kind: str, target: str) -> str:
+        return (
+            f'<Relationships xmlns="{_PACKAGE}/relationships"><Relationship Id="rId1" '
+            f'Type="{_RELATIONS}/{kind}" Target="{target}"/></Relationships>'
+        )
+
+    packed = io.BytesIO()
+    with zipfile.ZipFile(packed, "w", zipfile.ZIP_DEFLATED) as archive:
+        archive.writestr("[Content_Types].xml", f'<Types xmlns="{_PACKAGE}/content-types"/>')
+        archive.writestr("_rels/.rels", related("officeDocument", f"xl/workbook.{ending}"))
+        archive.writestr(
+            f"xl/_rels/workbook.{ending}.rels", related("worksheet", f"worksheets/sheet1.{ending}")
+        )
+        archive.writestr(f"xl/workbook.{ending}", workbook)
+        archive.writestr(f"xl/worksheets/sheet1.{ending}", sheet)
+    return packed.getvalue()
+
+
+def xlsx(rows: str, before: str = "") -> bytes:
+    """Return a workbook whose one sheet, S, holds rows as they are written."""
+    workbook = (
+        f'<workbook xmlns="{_MAIN}" xmlns:r="{_RELATIONS}"><sheets>'
+        '<sheet name="S" sheetId="1" r:id="rId1"/></sheets></workbook>'
+    )
+    sheet = f'{before}<worksheet xmlns="{_MAIN}"><sheetData>{rows}</sheetData></worksheet>'
+    return _packed("xml", workbook.encode(), sheet.encode())
+
+
+def xlsb(rows: list[list[str | float]]) -> bytes:
+    """Return a binary workbook with one sheet (MS-XLSB, 2.1.4: records of type, length, data)."""
+
+    def record(kind: int, data: bytes = b"") -> bytes:
+        kinds = bytes([kind]) if kind < 128 else bytes([kind & 127 | 128, kind >> 7])
+        low, high = len(data) & 127, len(data) >> 7
+        return kinds + (bytes([low | 128, high]) if high else bytes([low])) + data
+
+    def wide(text: str) -> bytes:
+        return struct.pack("<I", len(text)) + text.encode("utf-16-le")
+
+    named = struct.pack("<II", 0, 1) + wide("rId1") + wide("Days")
+    workbook = record(131) + record(143) + record(156, named) + record(144) + record(132)
+    size = struct.pack("<IIII", 0, len(rows) - 1, 0, len(rows[0]) - 1)
+    sheet = record(129) + record(148, size) + record(145)
+    for number, row in enumerate(rows):
+        sheet += record(0, struct.pack("<IIHBBBI", number, 0, 300, 0, 0, 0, 0))
+        for place, value in enumerate(row):
+            at = struct.pack("<II", place, 0)
+            if isinstance(value, str):
+                sheet += record(6, at + wide(value))
+            else:
+                sheet += record(5, at + struct.pack("<d", value))
+    return _packed("bin", workbook, sheet + record(146) + record(130))

@@ -117,7 +117,7 @@ class ColumnarTest(SourceTestCase):
 
     def test_a_damaged_file_is_said(self) -> None:
         for name in ("t.parquet", "t.arrow"):
-            with self.refused(f"{name} cannot be read as a columnar file", "anew"):
+            with self.refused(f"{name} cannot be read", "choose"):
                 read_columnar(self.text("PAR1 and no more", name))
 
 

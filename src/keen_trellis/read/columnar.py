@@ -13,6 +13,7 @@ from keen_trellis.data import Column, Kind, from_arrow
 from keen_trellis.data.column import finer_than_kept
 from keen_trellis.errors import SourceError
 from keen_trellis.progress import Report, part, quiet
+from keen_trellis.read.apart import ParserError, parsed_apart
 from keen_trellis.read.noticed import Noticed
 from keen_trellis.read.python_columns import column_of_values, value_text
 from keen_trellis.read.reading import (
@@ -53,11 +54,13 @@ def read_columnar(
     existing_file(path)
     report(0.0, f"Reading {path.name}")
     try:
-        batches = _parquet(path) if path.suffix.lower() in PARQUET else _arrow(path)
-        table, partial = _gathered(batches, path, rows_at_most, part(report, 0.0, 0.6))
-    except (pa.ArrowException, OSError, ValueError, KeyError) as error:
+        share = part(report, 0.0, 0.6)
+        is_parquet = path.suffix.lower() in PARQUET
+        batches = _parquet(path) if is_parquet else _arrow(path, rows_at_most, share)
+        table, partial = _gathered(batches, path, rows_at_most, share if is_parquet else quiet)
+    except (pa.ArrowException, ParserError, OSError, ValueError, KeyError) as error:
         raise SourceError(
-            f"{path} cannot be read as a columnar file: {str(error).splitlines()[0].rstrip('.')}.",
+            f"{path} cannot be read as a columnar file: {_first_line(error)}.",
             "Fetch or write it anew, and choose it again.",
         ) from error
     names, noticed = column_names(table.column_names, path.name)
@@ -84,6 +87,11 @@ def read_columnar(
     )
 
 
+def _first_line(error: Exception) -> str:
+    lines = str(error).splitlines() or [type(error).__name__]
+    return lines[0].rstrip(".")
+
+
 def _parquet(path: Path) -> Iterator[tuple[pa.Schema, int, pa.Table | None]]:
     import pyarrow.parquet as pq  # takes a while to load
 
@@ -94,25 +102,13 @@ def _parquet(path: Path) -> Iterator[tuple[pa.Schema, int, pa.Table | None]]:
             yield file.schema_arrow, total, file.read_row_group(group)
 
 
-def _arrow(path: Path) -> Iterator[tuple[pa.Schema, int, pa.Table | None]]:
-    from pyarrow import feather
-
-    with path.open("rb") as file:
-        magic = file.read(6)
-    if magic == b"ARROW1":
-        with pa.memory_map(str(path)) as source:
-            reader = pa.ipc.open_file(source)
-            yield reader.schema, 0, None
-            for number in range(reader.num_record_batches):
-                yield reader.schema, 0, pa.Table.from_batches([reader.get_batch(number)])
-    elif magic[:4] == b"FEA1":
-        whole = feather.read_table(path)
-        yield whole.schema, len(whole), whole
-    else:
-        with pa.OSFile(str(path)) as source, pa.ipc.open_stream(source) as stream:
-            yield stream.schema, 0, None
-            for batch in stream:
-                yield stream.schema, 0, pa.Table.from_batches([batch])
+def _arrow(
+    path: Path, rows_at_most: int | None, report: Report
+) -> Iterator[tuple[pa.Schema, int, pa.Table | None]]:
+    most = str(-1 if rows_at_most is None else rows_at_most)
+    for stream in parsed_apart(path, "arrow", most, report=report, doing=f"Reading {path.name}"):
+        table = pa.ipc.open_stream(stream).read_all()
+        yield table.schema, 0, table
 
 
 def _gathered(
@@ -128,7 +124,7 @@ def _gathered(
             table.validate(full=True)  # a damaged file could make Arrow read beyond its memory
             tables.append(table)
             rows += len(table)
-            report(rows / max(total, rows), f"Reading {path.name}")
+            report(rows / max(total, rows, 1), f"Reading {path.name}")
         if rows_at_most is not None and rows >= rows_at_most:
             whole = pa.concat_tables(tables).slice(0, rows_at_most)
             return whole, True

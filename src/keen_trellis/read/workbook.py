@@ -5,17 +5,18 @@ from __future__ import annotations
 import datetime as dt
 import re
 from collections import Counter
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
 import pyarrow as pa
-import python_calamine as calamine
 
 from keen_trellis.data import Column, Kind
 from keen_trellis.errors import MissingTableError, SourceError
 from keen_trellis.progress import Report, part, quiet
+from keen_trellis.read.apart import ParserError, parsed_apart
 from keen_trellis.read.layouts import SheetLayout
 from keen_trellis.read.locked import unlocked
 from keen_trellis.read.noticed import Noticed, Reread
@@ -65,7 +66,9 @@ class WorkbookPart:
     hidden: bool = False
 
 
-def workbook_parts(path: Path, secrets: Secrets | None = None) -> list[WorkbookPart]:
+def workbook_parts(
+    path: Path, secrets: Secrets | None = None, report: Report = quiet
+) -> list[WorkbookPart]:
     """Return the sheets of a workbook in their order, then its named ranges and tables.
 
     Parameters
@@ -73,6 +76,7 @@ def workbook_parts(path: Path, secrets: Secrets | None = None) -> list[WorkbookP
     path : Path
     secrets : Secrets, optional
         Where the password is, if it has one.
+    report : Report
 
     Raises
     ------
@@ -83,19 +87,16 @@ def workbook_parts(path: Path, secrets: Secrets | None = None) -> list[WorkbookP
     """
     existing_file(path)
     with unlocked(path, secrets) as plain:
-        return _parts(plain, path.suffix.lower())
+        return _parts(plain, path, report)
 
 
-def _parts(path: Path, ending: str) -> list[WorkbookPart]:
-    with _opened(path, ending, load_tables=True) as workbook:
-        sheets = [
-            WorkbookPart(s.name, s.name, hidden=s.visible != calamine.SheetVisibleEnum.Visible)
-            for s in workbook.sheets_metadata
-            if s.typ == calamine.SheetTypeEnum.WorkSheet
-        ]
-        tables = _tables(workbook)
+def _parts(path: Path, named: Path, report: Report) -> list[WorkbookPart]:
+    sheets, tables = _looked_up(path, named, report)
+    parts = [
+        WorkbookPart(name, name, hidden=not seen) for name, seen, has_cells in sheets if has_cells
+    ]
     ranges = (*tables, *named_ranges(path))
-    return sheets + [WorkbookPart(r.name, r.sheet, named=True) for r in ranges]
+    return parts + [WorkbookPart(r.name, r.sheet, named=True) for r in ranges]
 
 
 def sheet_names(path: Path, secrets: Secrets | None = None) -> list[str]:
@@ -145,26 +146,20 @@ def read_sheet(
     existing_file(path)
     stamp = FileStamp.of(path)
     report(0.0, f"Reading {path.name}")
-    ending = path.suffix.lower()
-    with (
-        unlocked(path, secrets) as plain,
-        _opened(plain, ending, load_tables=named is not None) as workbook,
-    ):
+    with unlocked(path, secrets) as plain:
+        sheets, tables = _looked_up(plain, path, part(report, 0.0, 0.1))
         box = None
         if named is not None:
-            found = _named(workbook, plain, named)
+            found = _named(tables, plain, path, named, [name for name, _, _ in sheets])
             sheet, box = found.sheet, found.box
         where = f"{path.name} › {named or sheet}"
-        if sheet not in workbook.sheet_names:
-            raise MissingTableError(f"{path} has no sheet “{sheet}”.", workbook.sheet_names)
+        if sheet not in {name for name, _, _ in sheets}:
+            raise MissingTableError(
+                f"{path} has no sheet “{sheet}”.", [name for name, _, _ in sheets]
+            )
         facts = sheet_facts(plain, sheet)
-        report(0.15, f"Reading {where}")
-        try:
-            read = workbook.get_sheet_by_name(sheet)
-            rows: list[Row] = read.to_python(skip_empty_area=False)
-            merged = facts.merged if facts.merged is not None else read.merged_cell_ranges or ()
-        except calamine.CalamineError as error:
-            raise SourceError(f"{where} cannot be read: {error}.", _SAVE_AGAIN) from error
+        merged, rows = _cells(plain, path, sheet, part(report, 0.15, 0.6))
+        merged = facts.merged if facts.merged is not None else merged
     report(0.6, f"Reading {where}")
     for row, column in facts.error_cells:
         rows[row][column] = ""
@@ -237,47 +232,87 @@ def sheet_words(layout: SheetLayout) -> str:
     return ", ".join(words)
 
 
-def _opened(path: Path, ending: str, load_tables: bool = False) -> calamine.CalamineWorkbook:
+_Sheets = list[tuple[str, bool, bool]]
+"""Of each sheet its name, whether it is seen, and whether it has cells."""
+
+
+def _looked_up(path: Path, named: Path, report: Report) -> tuple[_Sheets, list[NamedRange]]:
+    """Return the sheets of a workbook, and the tables inside them.
+
+    The header of a table stands in the row above its values.
+    """
+    with _told_by_parser(named):
+        found_in = _format(path)
+        tables = "tables" if found_in == ".xlsx" else "sheets"
+        sheets, found = parsed_apart(
+            path,
+            *("parts", _told_by_name(path, found_in), tables),
+            report=report,
+            doing=f"Looking into {named.name}",
+            said_of=named,
+        )
+    return sheets, [
+        NamedRange(name, sheet, ((max(start[0] - 1, 0), start[1]), end))
+        for name, sheet, start, end in found
+    ]
+
+
+_FORMATS = {"xl/workbook.xml": ".xlsx", "xl/workbook.bin": ".xlsb", "content.xml": ".ods"}
+
+
+def _format(path: Path) -> str:
+    """Return the ending that a workbook should have by what is in it; empty for no format."""
     archive = looked_into(path)
-    if archive is not None:
-        archive.close()
+    if archive is None:
+        return ".xls"
+    with archive:
+        names = set(archive.namelist())
+    return next((ending for part, ending in _FORMATS.items() if part in names), "")
+
+
+def _told_by_name(path: Path, found_in: str) -> str:
+    """Return the path of a workbook whose name tells its format; else empty."""
+    ending = path.suffix.lower().replace(".xlsm", ".xlsx")
+    return str(path.absolute()) if ending == found_in else ""
+
+
+def _cells(path: Path, named: Path, sheet: str, report: Report) -> tuple[Sequence[Box], list[Row]]:
+    """Return the merged ranges of a sheet, and its rows."""
+    with _told_by_parser(named):
+        parts = parsed_apart(
+            path,
+            *("sheet", _told_by_name(path, _format(path)), sheet),
+            report=report,
+            doing=f"Reading {named.name}",
+            said_of=named,
+        )
+        merged = next(parts)
+        return merged, [row for rows in parts for row in rows]
+
+
+@contextmanager
+def _told_by_parser(path: Path) -> Iterator[None]:
+    """Say in sentences what the parser tells of a workbook."""
     try:
-        with path.open("rb") as file:
-            is_new_format = file.read(2) == b"PK"
-        load_tables = load_tables and is_new_format and ending != ".ods"
-        return calamine.CalamineWorkbook.from_path(path, load_tables=load_tables)
-    except calamine.PasswordError:
+        yield
+    except ParserError as error:
+        if error.kind == "PasswordError":
+            raise SourceError(
+                f"The workbook {path} is protected by a password.",
+                "Save a copy without a password and choose that.",
+            ) from None
         raise SourceError(
-            f"The workbook {path} is protected by a password.",
-            "Save a copy without a password and choose that.",
-        ) from None
-    except (calamine.CalamineError, OSError, ValueError) as error:
-        raise SourceError(
-            f"{path} is not a workbook that can be read: {error}.", _SAVE_AGAIN
+            f"{path} is not a workbook that can be read: {error or error.kind}.", _SAVE_AGAIN
         ) from error
 
 
-def _tables(workbook: calamine.CalamineWorkbook) -> list[NamedRange]:
-    """Return the tables inside sheets; their header stands in the row above their values."""
-    found = []
-    try:
-        names = workbook.table_names or []
-    except calamine.CalamineError:  # a format without tables
-        return []
-    for name in names:
-        table = workbook.get_table_by_name(name)
-        if table.start is not None and table.end is not None:
-            first = (max(table.start[0] - 1, 0), table.start[1])
-            found.append(NamedRange(name, table.sheet, (first, table.end)))
-    return found
-
-
-def _named(workbook: calamine.CalamineWorkbook, path: Path, name: str) -> NamedRange:
-    ranges = (*_tables(workbook), *named_ranges(path))
-    for found in ranges:
+def _named(
+    tables: Sequence[NamedRange], plain: Path, path: Path, name: str, sheets: Sequence[str]
+) -> NamedRange:
+    for found in (*tables, *named_ranges(plain)):
         if found.name == name:
             return found
-    raise MissingTableError(f"{path} has no range or table called “{name}”.", workbook.sheet_names)
+    raise MissingTableError(f"{path} has no range or table called “{name}”.", sheets)
 
 
 def _header_place(rows: list[Row]) -> int | None:

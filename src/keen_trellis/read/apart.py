@@ -1,0 +1,174 @@
+"""Files parsed in a process of their own: one made to do harm, or damaged, ends only that.
+
+Parsers of some formats take all memory for a file of a few kilobytes, or end the process that they
+run in. So they run apart, with limits of memory and time that grow with the file, and their death
+is a sentence. Stopping is heard at once, wherever the parser is.
+"""
+
+from __future__ import annotations
+
+import io
+import os
+import pickle
+import select
+import signal
+import struct
+import subprocess
+import sys
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import IO, Any
+
+from keen_trellis.errors import SourceError
+from keen_trellis.progress import Report
+from keen_trellis.read import parser_process
+
+_POLL_S = 0.1
+_READ = 1 << 20
+_LEAST_MEMORY, _MEMORY_A_BYTE = 1 << 30, 150
+_LEAST_S, _SECONDS_A_MB = 60, 5
+_GROWS_AFTER_S = 2.0
+
+
+class ParserError(Exception):
+    """The parser says what is wrong with a file.
+
+    Attributes
+    ----------
+    kind : str
+        The name of its error.
+    """
+
+    def __init__(self, kind: str, words: str) -> None:
+        super().__init__(words)
+        self.kind = kind
+
+
+def parsed_apart(
+    path: Path, command: str, *rest: str, report: Report, doing: str, said_of: Path | None = None
+) -> Iterator[Any]:
+    """Yield what a parser gives of a file: plain values, or bytes that hold a stream of Arrow.
+
+    Parameters
+    ----------
+    path : Path
+        An ordinary file.
+    command : str
+        What is to be done, and with what, as in `parser_process`.
+    report, doing
+        Asked ten times a second at least whether to go on.
+    said_of : Path, optional
+        What the file is called in errors, where it is not `path`.
+
+    Raises
+    ------
+    ParserError
+        The parser says that the file is wrong.
+    SourceError
+        The parser died of it, or reached its limits.
+    Cancelled
+        Raised by `report` once the user has asked to stop; the parser is ended.
+    """
+    named = said_of or path
+    with path.open("rb") as file:
+        size = os.fstat(file.fileno()).st_size
+        memory = min(_LEAST_MEMORY + size * _MEMORY_A_BYTE, _all_memory())
+        seconds = _LEAST_S + _SECONDS_A_MB * (size >> 20)
+        limits = (str(memory), str(seconds))
+        with _process(file, (*limits, command, str(file.fileno()), *rest)) as process:
+            assert process.stdout is not None
+            last: tuple[str, ...] = ()
+            for frame in _frames(process.stdout, report, doing):
+                if isinstance(frame, tuple):
+                    last = frame
+                else:
+                    yield frame
+            if last == ("done",):
+                return
+            if last[:1] == ("error",) and last[1] != "memory":
+                raise ParserError(last[1], last[2])
+            raise _died(named, size, process.wait(), memory, seconds, has_memory=not last)
+
+
+def _all_memory() -> int:
+    return os.sysconf("SC_PHYS_PAGES") * os.sysconf("SC_PAGE_SIZE")
+
+
+@contextmanager
+def _process(file: IO[bytes], arguments: tuple[str, ...]) -> Iterator[subprocess.Popen[bytes]]:
+    """Start the parser, and end it whatever happens."""
+    command = [sys.executable, "-I", str(Path(parser_process.__file__)), *arguments]
+    process = subprocess.Popen(
+        command,
+        stdin=subprocess.DEVNULL,
+        stdout=subprocess.PIPE,
+        stderr=subprocess.DEVNULL,
+        pass_fds=(file.fileno(),),
+        start_new_session=True,  # Ctrl+C ends this program, which ends the parser
+    )
+    try:
+        yield process
+    finally:
+        process.kill()
+        assert process.stdout is not None
+        process.stdout.close()
+        process.wait()
+
+
+def _frames(stream: IO[bytes], report: Report, doing: str) -> Iterator[Any]:
+    """Yield the frames of a parser until it ends: tuples, lists, or bytes of Arrow."""
+    began, taken = time.monotonic(), 0
+    buffer = bytearray()
+    while True:
+        ready, _, _ = select.select([stream], [], [], _POLL_S)
+        waited = time.monotonic() - began
+        # nobody knows how long it takes: the share grows ever slower, and never reaches its end
+        report(min(waited / (waited + _GROWS_AFTER_S), 0.95), doing)
+        if not ready:
+            continue
+        piece = os.read(stream.fileno(), _READ)
+        if not piece:
+            return
+        buffer += piece
+        taken = 0
+        while len(buffer) - taken >= 8:
+            (length,) = struct.unpack_from("<Q", buffer, taken)
+            if len(buffer) - taken < 8 + length:
+                break
+            frame = bytes(memoryview(buffer)[taken + 8 : taken + 8 + length])
+            taken += 8 + length
+            yield frame[1:] if frame[:1] == b"A" else _Plain(io.BytesIO(frame[1:])).load()
+        del buffer[:taken]
+
+
+class _Plain(pickle.Unpickler):
+    """Takes plain values and moments only: the parser may have been taken over by its file."""
+
+    def find_class(self, module: str, name: str) -> Any:
+        if module == "datetime" and name in ("date", "datetime", "time", "timedelta"):
+            return super().find_class(module, name)
+        raise pickle.UnpicklingError(f"{module}.{name} is no plain value.")
+
+
+def _died(
+    path: Path, size: int, code: int, memory: int, seconds: int, has_memory: bool
+) -> SourceError:
+    """Return the death of a parser as a sentence."""
+    most = f"{memory >> 20:,} MB of memory"
+    if not has_memory:
+        why = f"it needs more than {most} to be read"
+    elif code == -signal.SIGXCPU:
+        why = f"it was not read in {seconds:,} seconds"
+    elif code == -signal.SIGABRT:
+        why = f"it needs more than {most} to be read, or ends the program that reads it"
+    else:
+        word = signal.Signals(-code).name if code < 0 else f"code {code}"
+        why = f"it ends the program that reads it ({word})"
+    kilobytes = max(size >> 10, 1)
+    return SourceError(
+        f"{path} cannot be read: {why}, for {kilobytes:,} KB. It is damaged, or made to do harm.",
+        "Open it in the program it was made with, save its table as delimited text, and choose "
+        "that.",
+    )

@@ -1,0 +1,146 @@
+"""Runs as a process of its own: parses one file within limits, and hands over what is in it.
+
+It is started by `apart` with the file opened, and imports nothing of this package, so that it is
+there in a moment. What it finds goes to its standard output in frames: eight bytes with the length,
+then “P” and a pickle of plain values, or “A” and a stream of Arrow. The last frame is ("done",) or
+("error", kind, words); without it, the process has died.
+"""
+
+from __future__ import annotations
+
+import os
+import pickle
+import resource
+import struct
+import sys
+from collections.abc import Callable, Iterator
+from typing import Any, BinaryIO
+
+_CHUNK_CELLS = 200_000
+
+
+def main(arguments: list[str]) -> None:
+    """Parse as the arguments say: memory in bytes, seconds, what to do, the file, and the rest."""
+    memory, seconds, command, file, *rest = arguments
+    for limit, most in (
+        (resource.RLIMIT_AS, int(memory)),
+        (resource.RLIMIT_CPU, int(seconds)),
+        (resource.RLIMIT_CORE, 0),
+    ):
+        _, hard = resource.getrlimit(limit)
+        most = most if hard == resource.RLIM_INFINITY else min(most, hard)
+        resource.setrlimit(limit, (most, hard))
+    out = os.fdopen(os.dup(1), "wb")
+    os.dup2(2, 1)  # whatever a library prints must not get between the frames
+    with os.fdopen(int(file), "rb") as opened:
+        try:
+            for frame in _COMMANDS[command](opened, *rest):
+                _send(out, frame)
+            last: tuple[str, ...] = ("done",)
+        except MemoryError:
+            last = ("error", "memory", "")
+        except BaseException as error:  # noqa: BLE001  a panic of a library is no `Exception`
+            last = ("error", type(error).__name__, str(error))
+    _send(out, last)
+
+
+def _send(out: BinaryIO, frame: Any) -> None:
+    data = b"A" + frame if isinstance(frame, bytes) else b"P" + pickle.dumps(frame, 5)
+    out.write(struct.pack("<Q", len(data)))
+    out.write(data)
+    out.flush()
+
+
+def _workbook(file: BinaryIO, path: str, with_tables: bool) -> Any:
+    """Return a workbook: by its path where its name tells the format, else by what is in it.
+
+    The library says best what is wrong where it need not guess the format.
+    """
+    import python_calamine as calamine
+
+    if path and path.isprintable():
+        return calamine.CalamineWorkbook.from_path(path, load_tables=with_tables)
+    return calamine.CalamineWorkbook.from_filelike(file, load_tables=with_tables)
+
+
+def _parts(file: BinaryIO, path: str, with_tables: str) -> Iterator[Any]:
+    """Give the sheets as (name, whether it is seen, whether it has cells), and the tables."""
+    import python_calamine as calamine
+
+    with _workbook(file, path, with_tables == "tables") as workbook:
+        yield [
+            (
+                sheet.name,
+                sheet.visible == calamine.SheetVisibleEnum.Visible,
+                sheet.typ == calamine.SheetTypeEnum.WorkSheet,
+            )
+            for sheet in workbook.sheets_metadata
+        ]
+        yield _tables(workbook) if with_tables == "tables" else []
+
+
+def _tables(workbook: Any) -> list[tuple[str, str, tuple[int, int], tuple[int, int]]]:
+    found = []
+    for name in workbook.table_names or ():
+        table = workbook.get_table_by_name(name)
+        if table.start is not None and table.end is not None:
+            found.append((name, table.sheet, table.start, table.end))
+    return found
+
+
+def _sheet(file: BinaryIO, path: str, sheet: str) -> Iterator[Any]:
+    """Give the merged ranges of a sheet, then its rows, some at a time."""
+    with _workbook(file, path, with_tables=False) as workbook:
+        read = workbook.get_sheet_by_name(sheet)
+        yield list(read.merged_cell_ranges or ())
+        rows = read.to_python(skip_empty_area=False)
+    step = max(_CHUNK_CELLS // max(len(rows[0]) if rows else 1, 1), 1)
+    for start in range(0, len(rows), step):
+        yield rows[start : start + step]
+
+
+def _arrow(file: BinaryIO, rows_at_most: str) -> Iterator[Any]:
+    """Give the batches of an Arrow or Feather file, checked, each as a stream of its own."""
+    import pyarrow as pa
+    from pyarrow import feather
+
+    magic = file.read(6)
+    file.seek(0)
+    most = int(rows_at_most)
+    if magic[:4] == b"FEA1":
+        whole = feather.read_table(pa.PythonFile(file))
+        yield from _streamed(whole if most < 0 else whole.slice(0, most))
+        return
+    if magic == b"ARROW1":
+        reader = pa.ipc.open_file(pa.PythonFile(file))
+        batches = (reader.get_batch(n) for n in range(reader.num_record_batches))
+    else:
+        reader = pa.ipc.open_stream(pa.PythonFile(file))
+        batches = iter(reader)
+    yield from _streamed(reader.schema.empty_table())
+    rows = 0
+    for batch in batches:
+        yield from _streamed(pa.Table.from_batches([batch]))
+        rows += batch.num_rows
+        if 0 <= most <= rows:
+            break
+
+
+def _streamed(table: Any) -> Iterator[bytes]:
+    import pyarrow as pa
+
+    table.validate(full=True)  # a damaged file could make Arrow read beyond its memory
+    sink = pa.BufferOutputStream()
+    with pa.ipc.new_stream(sink, table.schema) as stream:
+        stream.write_table(table)
+    yield sink.getvalue().to_pybytes()
+
+
+_COMMANDS: dict[str, Callable[..., Iterator[Any]]] = {
+    "parts": _parts,
+    "sheet": _sheet,
+    "arrow": _arrow,
+}
+
+if __name__ == "__main__":
+    main(sys.argv[1:])
