@@ -1,4 +1,4 @@
-"""The command line: keen-trellis open | run | describe."""
+"""The command line: keen-trellis open | run | allow | describe."""
 
 from __future__ import annotations
 
@@ -13,7 +13,10 @@ from keen_trellis.errors import DONE, UNUSABLE, UserError
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
-    """Run one command; return its exit code: 0 done, 1 a promise broken, 2 unusable input."""
+    """Run one command; return its exit code.
+
+    0 is done, 1 a promise broken, 2 unusable input, 3 something that nobody has allowed.
+    """
     options = _parser().parse_args(arguments)
     try:
         return int(options.command(options))
@@ -43,6 +46,9 @@ def _parser() -> argparse.ArgumentParser:
         "--despite", action="store_true", help="also those that a broken promise stops"
     )
     running.add_argument(
+        "--replace", action="store_true", help="also files that the trellis did not write"
+    )
+    running.add_argument(
         "--set",
         action="append",
         default=[],
@@ -50,6 +56,10 @@ def _parser() -> argparse.ArgumentParser:
         help="read a lane from another file or folder; may be given more than once",
     )
     running.set_defaults(command=_later("run"))
+    allowing = commands.add_parser("allow", help="list what a trellis wants to reach, and allow it")
+    allowing.add_argument("file", type=Path, metavar="FILE")
+    allowing.add_argument("--yes", action="store_true", help="without asking")
+    allowing.set_defaults(command=_later("allow"))
     describing = commands.add_parser("describe", help="say in sentences what a trellis does")
     describing.add_argument("file", type=Path, metavar="FILE")
     describing.set_defaults(command=_later("describe"))

@@ -8,22 +8,36 @@ import getpass
 import json
 import sys
 from collections.abc import Sequence
+from functools import partial
 from pathlib import Path
 from typing import Any
 
 from keen_trellis.document import Trellis, load
 from keen_trellis.document import describe as described
 from keen_trellis.document.edits import SetSource, apply
-from keen_trellis.errors import BROKEN, DONE, UNUSABLE, EditError, PasswordError, UserError
+from keen_trellis.document.wants import Want, wants
+from keen_trellis.errors import (
+    BROKEN,
+    DONE,
+    NOT_ALLOWED,
+    UNUSABLE,
+    EditError,
+    NotAllowedError,
+    PasswordError,
+    UserError,
+)
 from keen_trellis.read import Server
 from keen_trellis.read.secrets import LockedFile
 from keen_trellis.run import Delivered, Results, Runner, make_deliveries
+from keen_trellis.run.approvals import allow as allow_on_this_machine
+from keen_trellis.run.approvals import approvals, is_its_own, note_written
 from keen_trellis.run.facts import JoinFacts
 
 
 def run(options: argparse.Namespace) -> int:
     """Read, tie and count; deliver where it is asked for. Return the exit code."""
     trellis = load(options.file)
+    _refuse_unallowed(trellis, options)
     for setting in options.set:
         trellis = _with_place(trellis, setting)
     runner = Runner()
@@ -33,7 +47,14 @@ def run(options: argparse.Namespace) -> int:
     errors = results.errors()
     made: list[Delivered] = []
     if not errors:
-        made = make_deliveries(results, write=options.deliver, despite=options.despite)
+        own = partial(is_its_own, options.file)
+        made = make_deliveries(
+            results,
+            write=options.deliver,
+            despite=options.despite,
+            may_replace=None if options.replace else own,
+        )
+        note_written(options.file, [one.path for one in made if one.written])
     if options.json:
         print(json.dumps(_summary(results, made, errors), indent=2, ensure_ascii=False))
     else:
@@ -44,6 +65,53 @@ def run(options: argparse.Namespace) -> int:
     for one in broken:
         print(f"keen-trellis: A promise is broken. {one}.", file=sys.stderr)
     return UNUSABLE if errors else BROKEN if broken else DONE
+
+
+def allow(options: argparse.Namespace) -> int:
+    """List what a trellis wants and nobody has allowed, and allow it. Return the exit code."""
+    missing = _unallowed(load(options.file), options.file)
+    if not missing:
+        print("It wants nothing that is not allowed already.")
+        return DONE
+    for want in missing:
+        print(f"It {want.words}.")
+    if not options.yes:
+        if not sys.stdin.isatty():
+            print("keen-trellis: Say --yes to allow it.", file=sys.stderr)
+            return NOT_ALLOWED
+        if input("Allow these on this machine? [y/N] ").strip().lower() not in ("y", "yes"):
+            return NOT_ALLOWED
+    allow_on_this_machine(options.file, [want.key for want in missing])
+    print("Allowed.")
+    return DONE
+
+
+def _unallowed(trellis: Trellis, document: Path) -> list[Want]:
+    allowed = set(approvals(document).allowed)
+    return [want for want in wants(trellis, document) if want.key not in allowed]
+
+
+def _refuse_unallowed(trellis: Trellis, options: argparse.Namespace) -> None:
+    """Refuse a run for which a trellis wants what nobody has allowed.
+
+    Lanes that are read from elsewhere this time want nothing, and where deliveries would be
+    written matters only if they are.
+
+    Raises
+    ------
+    NotAllowedError
+    """
+    document: Path = options.file
+    named = {setting.partition("=")[0] for setting in options.set}
+    lanes = [x for x in trellis.lanes if x.name not in named and x.id not in named]
+    folder = document.absolute().parent
+    needed = {want.key for lane in lanes for want in lane.source.wants(folder)}
+    if options.deliver:
+        needed |= {w.key for w in wants(trellis, document) if w.key.startswith("writes ")}
+    missing = [want.words for want in _unallowed(trellis, document) if want.key in needed]
+    if missing:
+        remedy = f"See to it with “keen-trellis allow {document}”."
+        raise NotAllowedError(str(document), missing, remedy)
 
 
 def _with_place(trellis: Trellis, setting: str) -> Trellis:

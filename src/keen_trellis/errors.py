@@ -5,7 +5,8 @@ UserError
 │   ├── MissingFileError its file or folder is not where it was
 │   ├── MissingTableError its sheet, range or table is not in it
 │   ├── ConnectionLostError the server was there, and then no longer
-│   └── PasswordError    its server wants a password that nobody has given
+│   ├── PasswordError    its server wants a password that nobody has given
+│   └── NotAllowedError  a trellis wants what nobody has allowed to it yet
 ├── UnknownColumnError   something names a column that is not there
 ├── WordError            a setting is given a word that it does not know
 ├── LinkError            two fields cannot be linked
@@ -26,8 +27,9 @@ import difflib
 from collections.abc import Sequence
 from pathlib import Path
 
-DONE, BROKEN, UNUSABLE = 0, 1, 2
-"""Exit codes of the command line: all went well, a promise is broken, the input is unusable."""
+DONE, BROKEN, UNUSABLE, NOT_ALLOWED = 0, 1, 2, 3
+"""Exit codes of the command line: all went well, a promise is broken, the input is unusable, the
+trellis wants what nobody has allowed to it."""
 
 
 class UserError(Exception):
@@ -100,6 +102,22 @@ class PasswordError(SourceError):
     def __init__(self, happened: str, remedy: str, server: str) -> None:
         super().__init__(happened, remedy)
         self.server = server
+
+
+class NotAllowedError(SourceError):
+    """A trellis wants to contact, read or replace what nobody has allowed to it on this machine.
+
+    Attributes
+    ----------
+    wants : tuple of str
+        What it would do, in words.
+    """
+
+    exit_code = NOT_ALLOWED
+
+    def __init__(self, who: str, wants: Sequence[str], remedy: str) -> None:
+        super().__init__(f"Nobody has allowed it yet: {who} {'; '.join(wants)}.", remedy)
+        self.wants = tuple(wants)
 
 
 class UnknownColumnError(UserError):

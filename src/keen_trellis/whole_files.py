@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import contextlib
+import errno
 import os
+import stat
 import tempfile
 from collections.abc import Iterator
 from pathlib import Path
@@ -13,14 +15,22 @@ from pathlib import Path
 def whole_file(path: Path) -> Iterator[Path]:
     """Give a temporary file beside `path`, which takes its place only once all is on the disk.
 
-    Whatever stops the work in between, `path` holds what it held before.
+    Whatever stops the work in between, `path` holds what it held before. A link stays a link, to
+    the new file; mode and owner stay as far as the system lets them.
 
     Raises
     ------
     OSError
-        The folder cannot be written to.
+        The folder cannot be written to, or there is something that is no ordinary file, or that is
+        marked as not to be written.
     """
-    mode = path.stat().st_mode & 0o777 if path.exists() else 0o666 & ~_umask()
+    path = path.resolve()
+    was = path.stat() if path.exists() else None
+    if was is not None and not stat.S_ISREG(was.st_mode):
+        raise OSError(errno.EINVAL, "it is no ordinary file", str(path))
+    if was is not None and not was.st_mode & 0o222:
+        raise OSError(errno.EACCES, "it is marked as not to be written", str(path))
+    mode = was.st_mode & 0o777 if was is not None else 0o666 & ~_umask()
     # a name of its own: one made of `path`'s would be too long beside one of 255 bytes
     handle, name = tempfile.mkstemp(prefix=".writing-", suffix=path.suffix, dir=path.parent)
     os.close(handle)
@@ -29,6 +39,9 @@ def whole_file(path: Path) -> Iterator[Path]:
         yield beside
         with beside.open("rb") as file:
             os.fsync(file.fileno())
+        if was is not None and (was.st_uid, was.st_gid) != (os.getuid(), os.getgid()):
+            with contextlib.suppress(OSError):  # who may not give a file away has made it their own
+                os.chown(beside, was.st_uid, was.st_gid)
         beside.chmod(mode)
         beside.replace(path)
         _sync_folder(path.parent)

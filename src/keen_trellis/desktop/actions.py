@@ -158,6 +158,14 @@ ACTIONS = (
         "Ctrl+Shift+S",
     ),
     ActionSpec(
+        "file.allow",
+        "What does it want to reach?",
+        "See what the trellis wants and nobody has allowed to it yet, and allow it.",
+        lambda d: d.session.leave_wanted.emit(d.session.not_allowed),
+        "",
+        lambda session: bool(session.not_allowed),
+    ),
+    ActionSpec(
         "edit.undo",
         "Undo",
         "Take the last change back.",

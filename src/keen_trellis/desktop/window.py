@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import traceback
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -56,6 +57,7 @@ _SPECS = {spec.id: spec for spec in ACTIONS}
 
 
 if TYPE_CHECKING:
+    from keen_trellis.document.wants import Want
     from keen_trellis.run.changes import Changes
 
 
@@ -158,6 +160,8 @@ class Window(QMainWindow):
         session.working.connect(self._enable_work)
         session.crashed.connect(self.show_crash)
         session.compared.connect(self.show_changes)
+        session.leave_wanted.connect(self.ask_leave)
+        session.may_replace.connect(self._ask_to_replace)
         session.filed.connect(remember_trellis)
         session.typing_ends.connect(self._end_typing)
         session.asked.connect(lambda name: self.action(name).trigger())
@@ -223,6 +227,17 @@ class Window(QMainWindow):
             return
         self.session.finish()
         event.accept()
+
+    def ask_leave(self, wanted: Sequence[Want]) -> None:
+        """Ask whether the trellis may do what nobody has allowed to it yet."""
+        from keen_trellis.desktop.leave import ask_leave
+
+        ask_leave(self.session, wanted, self)
+
+    def _ask_to_replace(self, paths: Sequence[Path], go_on: Callable[[], object]) -> None:
+        from keen_trellis.desktop.leave import ask_to_replace
+
+        ask_to_replace(paths, go_on, self)
 
     def show_changes(self, changes: Changes) -> None:
         """Show what another read brought."""

@@ -11,6 +11,7 @@ from pydantic import Field
 
 from keen_trellis.data import Kind
 from keen_trellis.document.items.base import Part, Taken
+from keen_trellis.document.wants import Want, wants_of_path, wants_of_server
 from keen_trellis.errors import EditError, SourceError
 from keen_trellis.plan.bays import Bay
 from keen_trellis.plan.blends import Blended
@@ -84,6 +85,10 @@ class AnySource(Part):
     def reads(self, path: Path) -> bool:
         """Whether a file is one that it is read from, or would be if the file were there."""
         return bool(self.place) and Path(self.place).resolve() == path.resolve()
+
+    def wants(self, folder: Path | None) -> Iterator[Want]:
+        """Yield what it may not have unasked in a stranger's document, which lies in a folder."""
+        yield from wants_of_path(self.place, folder, "reads")
 
     def stamps(self) -> tuple[FileStamp, ...]:
         """Return its files as they are now."""
@@ -199,9 +204,9 @@ class FolderSource(AnySource):
 
     def reads(self, path: Path) -> bool:
         """Whether a file is in the folder and has the pattern."""
-        folder = Path(self.path).resolve()
-        found = path.resolve()
-        return found.is_relative_to(folder) and found.relative_to(folder).match(self.pattern)
+        from keen_trellis.read import is_of_pattern
+
+        return is_of_pattern(path, Path(self.path), self.pattern)
 
     def stamps(self) -> tuple[FileStamp, ...]:
         """Return its files as they are now; none where the folder is gone."""
@@ -264,6 +269,15 @@ class _InDatabase(AnySource):
     def place(self) -> str:
         """The file of the database; empty for one on a server."""
         return self.database.path if isinstance(self.database, SqliteFile) else ""
+
+    def wants(self, folder: Path | None) -> Iterator[Want]:
+        """Yield the file, or the contact with the server."""
+        if isinstance(self.database, SqliteFile):
+            yield from super().wants(folder)
+            return
+        yield from wants_of_server(self.database)
+        if self.database.authority:
+            yield from wants_of_path(self.database.authority, folder, "reads")
 
     def at(self: S, place: str) -> S:
         """Return the source read from another file."""

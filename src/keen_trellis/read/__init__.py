@@ -23,7 +23,7 @@ if TYPE_CHECKING:
         read_table,
     )
     from keen_trellis.read.delimited import read_delimited
-    from keen_trellis.read.folder import files_of, read_folder
+    from keen_trellis.read.folder import files_of, is_of_pattern, read_folder
     from keen_trellis.read.reading import Reading, SetApart
     from keen_trellis.read.typed import pasted_cells, read_typed
     from keen_trellis.read.workbook import WorkbookPart, read_sheet, sheet_names, workbook_parts
@@ -35,6 +35,7 @@ _PLACES = {
     "database_columns": "databases",
     "database_tables": "databases",
     "files_of": "folder",
+    "is_of_pattern": "folder",
     "pasted_cells": "typed",
     "read_columnar": "columnar",
     "read_delimited": "delimited",
@@ -65,6 +66,7 @@ __all__ = [
     "database_columns",
     "database_tables",
     "files_of",
+    "is_of_pattern",
     "pasted_cells",
     "read",
     "read_columnar",

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from contextlib import suppress
 from dataclasses import dataclass, replace
+from fnmatch import fnmatchcase
 from pathlib import Path
 from typing import Any
 
@@ -65,6 +67,10 @@ def files_of(folder: Path, pattern: str) -> list[Path]:
     """
     if not folder.exists():
         raise MissingFileError(folder, "folder")
+    if ".." in Path(pattern).parts:
+        raise SourceError(
+            f"The pattern “{pattern}” leads out of {folder}.", "Choose the folder that is meant."
+        )
     try:
         found = [p for p in folder.glob(pattern or "*") if p.is_file()]
     except (OSError, ValueError, NotImplementedError) as error:
@@ -74,6 +80,35 @@ def files_of(folder: Path, pattern: str) -> list[Path]:
             "See that you may read it, and that the pattern is one such as *.csv.",
         ) from error
     return sorted(p for p in found if not p.name.startswith(_PASSING))
+
+
+def is_of_pattern(path: Path, folder: Path, pattern: str) -> bool:
+    """Return whether `files_of` would give a file, if it were there.
+
+    >>> is_of_pattern(Path("/a/b.csv"), Path("/a"), "**/*.csv")
+    True
+    """
+    path = path.resolve()
+    with suppress(SourceError):
+        if any(found.resolve() == path for found in files_of(folder, pattern)):
+            return True  # also by way of a link
+    folder = folder.resolve()
+    if not path.is_relative_to(folder) or path.name.startswith(_PASSING):
+        return False
+    return _matches(path.relative_to(folder).parts, Path(pattern or "*").parts)
+
+
+def _matches(parts: Sequence[str], patterns: Sequence[str]) -> bool:
+    """Return whether the parts of a path have a pattern; ** stands for any number of folders."""
+    if not patterns:
+        return not parts
+    if patterns[0] == "**":
+        if len(patterns) == 1:  # folders only, and a file is none
+            return False
+        return any(_matches(parts[n:], patterns[1:]) for n in range(len(parts)))
+    if not parts or not fnmatchcase(parts[0], patterns[0]):
+        return False
+    return _matches(parts[1:], patterns[1:])
 
 
 def read_folder(

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import stat
 from collections import Counter
 from collections.abc import Mapping, Sequence
+from contextlib import suppress
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
@@ -109,14 +111,26 @@ class Reading:
         return replace(self, columns=self.unsettled.in_kinds(kinds, report))
 
 
+_OF_THE_SYSTEM = ("/proc", "/sys", "/dev")
+
+
 def existing_file(path: Path) -> Path:
     """Return `path` if it is a file that can be opened and has content.
 
     Raises
     ------
     SourceError
-        It is missing, a folder, empty, or may not be opened.
+        It is missing, a folder, empty, or may not be opened; or it is no file at all, such as a
+        pipe, whose opening could wait forever, or a device.
     """
+    with suppress(OSError):  # what is wrong with it is said on opening
+        mode, real = path.stat().st_mode, path.resolve()
+        is_system = any(real.is_relative_to(place) for place in _OF_THE_SYSTEM)
+        if not (stat.S_ISREG(mode) or stat.S_ISDIR(mode)) or is_system:
+            raise SourceError(
+                f"{path} is no ordinary file, but a part of the system or a pipe.",
+                "Choose a file that lies on a disk.",
+            )
     try:
         with path.open("rb") as file:
             empty = not file.read(1)

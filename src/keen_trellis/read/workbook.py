@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import datetime as dt
 import re
+import threading
 from collections import Counter
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -15,7 +17,7 @@ import pyarrow as pa
 
 from keen_trellis.data import Column, Kind
 from keen_trellis.errors import MissingTableError, SourceError
-from keen_trellis.progress import Report, part, quiet
+from keen_trellis.progress import Cancelled, Report, part, quiet
 from keen_trellis.read.apart import ParserError, parsed_apart
 from keen_trellis.read.layouts import SheetLayout
 from keen_trellis.read.locked import unlocked
@@ -157,8 +159,13 @@ def read_sheet(
             raise MissingTableError(
                 f"{path} has no sheet “{sheet}”.", [name for name, _, _ in sheets]
             )
-        facts = sheet_facts(plain, sheet)
-        merged, rows = _cells(plain, path, sheet, part(report, 0.15, 0.6))
+        with _beside(plain, sheet) as facts_of:
+            try:
+                merged, rows = _cells(plain, path, sheet, part(report, 0.15, 0.6))
+            except SourceError:
+                facts_of()  # says more of cells that lie too far apart
+                raise
+            facts = facts_of()
         merged = facts.merged if facts.merged is not None else merged
     report(0.6, f"Reading {where}")
     for row, column in facts.error_cells:
@@ -288,6 +295,23 @@ def _cells(path: Path, named: Path, sheet: str, report: Report) -> tuple[Sequenc
         )
         merged = next(parts)
         return merged, [row for rows in parts for row in rows]
+
+
+@contextmanager
+def _beside(path: Path, sheet: str) -> Iterator[Callable[[], SheetFacts]]:
+    """Look into a sheet while its cells are parsed; what is given waits for the facts."""
+    is_over = threading.Event()
+
+    def go_on(_: float, __: str) -> None:
+        if is_over.is_set():
+            raise Cancelled
+
+    with ThreadPoolExecutor(1) as thread:
+        facts = thread.submit(sheet_facts, path, sheet, go_on)
+        try:
+            yield facts.result
+        finally:
+            is_over.set()
 
 
 @contextmanager

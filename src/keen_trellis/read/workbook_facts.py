@@ -19,6 +19,7 @@ from xml.parsers import expat
 from defusedxml import DefusedXmlException, ElementTree
 
 from keen_trellis.errors import SourceError
+from keen_trellis.progress import Report, quiet
 from keen_trellis.read.unpacking import looked_into
 
 CELLS_AT_MOST = 60_000_000
@@ -33,7 +34,8 @@ _PLACE = re.compile(rb'\br="([A-Z]+)(\d+)"')
 _FAR_COLUMN = re.compile(rb' r="([A-Z]{2,3})\d')
 _ROW = re.compile(rb'<(?:\w+:)?row\b[^>]*\br="(\d+)"')
 _CELL = re.compile(r"([A-Z]{1,3})(\d{1,7})")
-_UNUSUAL = re.compile(rb"=\s*'|<!|&#|\s=|=\s")
+_UNUSUAL = (b"='", b"<!", b"&#", *(b"=%c" % room for room in b" \t\r\n"))
+_UNUSUAL += tuple(b'%c="' % room for room in b" \t\r\n")
 """Single quotes, comments and declarations, characters by number, room beside an equals sign."""
 _UTF8_MARK = b"\xef\xbb\xbf"
 _ODS_ERROR = b'calcext:value-type="error"'
@@ -97,13 +99,15 @@ def named_ranges(path: Path) -> tuple[NamedRange, ...]:
         return tuple(r for name, address in found if (r := _ranged(name, address)) is not None)
 
 
-def sheet_facts(path: Path, sheet: str) -> SheetFacts:
+def sheet_facts(path: Path, sheet: str, report: Report = quiet) -> SheetFacts:
     """Return what the values of a sheet do not tell, after a look whether it can be read at all.
 
     Raises
     ------
     SourceError
         The file is damaged, or its cells lie too far apart.
+    Cancelled
+        Raised by `report` once nobody wants to know any more.
     """
     archive = looked_into(path)
     if archive is None:
@@ -112,9 +116,11 @@ def sheet_facts(path: Path, sheet: str) -> SheetFacts:
         names = set(archive.namelist())
         if "xl/workbook.xml" in names:
             part = _sheet_parts(archive).get(sheet)
-            return _xlsx_facts(archive, part, path, sheet) if part in names else SheetFacts()
+            if part is None or part not in names:
+                return SheetFacts()
+            return _xlsx_facts(archive, part, path, sheet=sheet, report=report)
         if "content.xml" in names:
-            return _ods_facts(archive, sheet)
+            return _ods_facts(archive, sheet, report)
     return SheetFacts()
 
 
@@ -228,8 +234,10 @@ class _Seen:
     widest: int = 26
 
 
-def _xlsx_facts(archive: zipfile.ZipFile, part: str | None, path: Path, sheet: str) -> SheetFacts:
-    seen = _seen_by_patterns(archive, part or "") or _seen_by_reader(archive, part or "")
+def _xlsx_facts(
+    archive: zipfile.ZipFile, part: str, path: Path, sheet: str, report: Report
+) -> SheetFacts:
+    seen = _seen_by_patterns(archive, part, report) or _seen_by_reader(archive, part, report)
     if seen.last_row * seen.widest > CELLS_AT_MOST and seen.widest > 26:
         raise SourceError(
             f"The cells of the sheet “{sheet}” of {path} lie as far apart as A1 and "
@@ -239,7 +247,7 @@ def _xlsx_facts(archive: zipfile.ZipFile, part: str | None, path: Path, sheet: s
     return SheetFacts(seen.errors, seen.first)
 
 
-def _seen_by_patterns(archive: zipfile.ZipFile, part: str) -> _Seen | None:
+def _seen_by_patterns(archive: zipfile.ZipFile, part: str, report: Report) -> _Seen | None:
     """Return what is seen of a sheet written as usual; None where patterns could be misled.
 
     They are ten times as fast as reading the XML, and right where all attributes stand in double
@@ -249,12 +257,13 @@ def _seen_by_patterns(archive: zipfile.ZipFile, part: str) -> _Seen | None:
     with archive.open(part) as stream:
         rest = b""
         while piece := stream.read(_PIECE):
+            report(0.0, "")
             if not rest and not piece.lstrip(_UTF8_MARK).startswith(b"<"):
                 return None  # another encoding
             piece = rest + piece
             cut = piece.rfind(b"<")
             rest, piece = piece[cut:], piece[:cut]
-            if _UNUSUAL.search(piece):
+            if any(one in piece for one in _UNUSUAL):
                 return None
             if b't="e"' in piece:
                 found = _ERROR.findall(piece)
@@ -270,7 +279,7 @@ def _seen_by_patterns(archive: zipfile.ZipFile, part: str) -> _Seen | None:
     return seen
 
 
-def _seen_by_reader(archive: zipfile.ZipFile, part: str) -> _Seen:
+def _seen_by_reader(archive: zipfile.ZipFile, part: str, report: Report) -> _Seen:
     """Return what is seen of any sheet, by reading its XML."""
     seen = _Seen()
 
@@ -295,11 +304,14 @@ def _seen_by_reader(archive: zipfile.ZipFile, part: str) -> _Seen:
     reader.StartElementHandler = begin
     reader.EntityDeclHandler = refuse
     with archive.open(part) as stream:
-        reader.ParseFile(stream)
+        while piece := stream.read(_PIECE // 16):
+            report(0.0, "")
+            reader.Parse(piece)
+        reader.Parse(b"", True)
     return seen
 
 
-def _ods_facts(archive: zipfile.ZipFile, sheet: str) -> SheetFacts:
+def _ods_facts(archive: zipfile.ZipFile, sheet: str, report: Report) -> SheetFacts:
     content = archive.read("content.xml")
     spans = b"number-rows-spanned" in content or b"number-columns-spanned" in content
     is_plain = _ODS_ERROR not in content and not spans
@@ -314,6 +326,7 @@ def _ods_facts(archive: zipfile.ZipFile, sheet: str) -> SheetFacts:
             if element.tag == f"{_TABLE}table" and event == "start":
                 is_it = element.get(f"{_TABLE}name") == sheet
             elif element.tag == f"{_TABLE}table-row" and event == "end":
+                report(0.0, "")
                 if is_it:
                     _ods_row_facts(element, row_number, errors, merged)
                     row_number += int(element.get(f"{_TABLE}number-rows-repeated", 1))

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from pathlib import Path
 
+from keen_trellis.data import Table
 from keen_trellis.deliver import deliver
-from keen_trellis.errors import DeliveryError, UserError
+from keen_trellis.document.items import DeliveryItem
+from keen_trellis.errors import DeliveryError, NotAllowedError, UserError
 from keen_trellis.progress import Report, part, quiet
 from keen_trellis.run.results import Results
 
@@ -45,6 +47,7 @@ def make_deliveries(
     report: Report = quiet,
     write: bool = True,
     despite: bool = False,
+    may_replace: Callable[[Path], bool] | None = None,
 ) -> list[Delivered]:
     """Write the outcomes of a run where the trellis says, each whole or not at all.
 
@@ -58,18 +61,22 @@ def make_deliveries(
         False tells what would be written.
     despite : bool
         Whether also those are written that a broken promise stops.
+    may_replace : callable, optional
+        Tells of a path whether what is there may be replaced; everything where not given.
 
     Raises
     ------
     UserError
         The rows of a delivery could not be worked out; raised before anything is written.
     DeliveryError
-        A file cannot be written, or is one of the sources.
+        A file cannot be written, is one of the sources, or that of another delivery.
+    NotAllowedError
+        A file is there already which may not be replaced; raised before anything is written.
     Cancelled
         Raised by `report` once the user has asked to stop.
     """
     wanted = None if only is None else set(only)
-    jobs = []
+    jobs: list[tuple[DeliveryItem, Table]] = []
     for _, item in results.trellis.deliveries():
         if wanted is not None and item.id not in wanted:
             continue
@@ -82,9 +89,18 @@ def make_deliveries(
                 "Choose another file: sources are never written to.",
             )
         jobs.append((item, table))
+    _refuse_one_file_twice([item for _, item in results.trellis.deliveries()])
+    if write and may_replace is not None:
+        for item, _ in jobs:
+            if not may_replace(_target(item)):
+                raise NotAllowedError(
+                    "it",
+                    [f"replaces {_target(item)}, which it did not write as it is now"],
+                    "Choose another file for it, or say that this one is to be replaced.",
+                )
     made = []
     for number, (item, table) in enumerate(jobs):
-        path = Path(item.path)
+        path = _target(item)
         replaced = path.exists()
         broken = [
             f"{join.name}: {one}" for join in results.broken_before(item.id) for one in join.broken
@@ -98,7 +114,7 @@ def make_deliveries(
             Delivered(
                 item.id,
                 item.name,
-                path,
+                Path(item.path),
                 rows=len(table),
                 written=is_written,
                 replaced=replaced and is_written,
@@ -108,6 +124,18 @@ def make_deliveries(
     return made
 
 
-def _broken(results: Results, delivery: str) -> Iterator[str]:
-    for join in results.broken_before(delivery):
-        yield from (f"{join.name}: {broken}" for broken in join.broken)
+def _target(item: DeliveryItem) -> Path:
+    """Return the file that is written: where a link leads to, and in the home folder for ~."""
+    return Path(item.path).expanduser().resolve()
+
+
+def _refuse_one_file_twice(deliveries: Iterable[DeliveryItem]) -> None:
+    taken: dict[Path, str] = {}
+    for item in deliveries:
+        target = _target(item)
+        if target in taken:
+            raise DeliveryError(
+                f"{taken[target]} and {item.name} would both be written to {item.path}.",
+                "Choose another file for one of them.",
+            )
+        taken[target] = item.name

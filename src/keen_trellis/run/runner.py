@@ -8,7 +8,7 @@ import hashlib
 import os
 import threading
 from collections import OrderedDict
-from collections.abc import Container
+from collections.abc import Callable, Container, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -23,6 +23,7 @@ from keen_trellis.document.items import JoinItem
 from keen_trellis.document.sources import BaySource, InTrellis, Source
 from keen_trellis.document.trellis import Lane, Trellis
 from keen_trellis.errors import (
+    NotAllowedError,
     SourceError,
     TooManyRowsError,
     UnknownColumnError,
@@ -93,10 +94,19 @@ class Runner:
     secrets : Secrets, optional
     budget : int, optional
         In bytes; a quarter of the machine's memory where not given.
+    refuses : callable, optional
+        Returns what a source wants that nobody has allowed, in words; such a one is not read. All
+        are where not given.
     """
 
-    def __init__(self, secrets: Secrets | None = None, budget: int | None = None) -> None:
+    def __init__(
+        self,
+        secrets: Secrets | None = None,
+        budget: int | None = None,
+        refuses: Callable[[Source], Sequence[str]] | None = None,
+    ) -> None:
         self.secrets = secrets or Secrets()
+        self._refuses = refuses
         self.budget = usual_budget() if budget is None else budget
         self._came: dict[str, _Came] = {}
         self._sources: dict[str, _Source] = {}
@@ -145,7 +155,16 @@ class Runner:
         return results
 
     def read(self, source: Source, report: Report = quiet) -> _Source:
-        """Return the rows of a source, read now or kept from before."""
+        """Return the rows of a source, read now or kept from before.
+
+        Raises
+        ------
+        SourceError
+            It cannot be read, or may not be.
+        """
+        refused = self._refuses(source) if self._refuses is not None else ()
+        if refused:
+            raise NotAllowedError("it", refused, "Allow it, if you know where the trellis is from.")
         name, came = _name(source), _name(source.with_kinds({}))
         if name not in self._sources:
             if came in self._came:

@@ -21,7 +21,12 @@ from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme
 from keen_trellis.document import FolderSource, Lane, TypedSource
 from keen_trellis.document.edits import AddLane, AddLanes, FindSources, SetSource
-from keen_trellis.errors import MissingFileError, MissingTableError, PasswordError
+from keen_trellis.errors import (
+    MissingFileError,
+    MissingTableError,
+    NotAllowedError,
+    PasswordError,
+)
 from keen_trellis.read import Server
 from keen_trellis.read.secrets import LockedFile
 
@@ -171,6 +176,8 @@ class Adding:
             self.move_source()
         elif isinstance(trouble, MissingTableError) and lane is not None:
             self._offer_tables(lane, trouble.available)
+        elif isinstance(trouble, NotAllowedError):
+            self._session.leave_wanted.emit(self._session.not_allowed)
         elif isinstance(trouble, PasswordError) and lane is not None:
             from keen_trellis.desktop.adding.passwords import ask_password
 

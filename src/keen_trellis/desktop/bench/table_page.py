@@ -17,6 +17,7 @@ from keen_trellis.desktop.theme import Theme
 from keen_trellis.errors import (
     MissingFileError,
     MissingTableError,
+    NotAllowedError,
     PasswordError,
     SourceError,
     UserError,
@@ -104,6 +105,8 @@ def mend_words(trouble: object) -> str:
             return "Choose another one …"
         case PasswordError():
             return "Enter the password …"
+        case NotAllowedError():
+            return "What does it want? …"
         case SourceError():
             return "Read it again"
     return ""

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import datetime as dt
 import threading
-from collections.abc import Callable, Container
+from collections.abc import Callable, Container, Iterable
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, TypeVar
 
@@ -21,6 +22,8 @@ from keen_trellis.document.edits import (
     apply,
 )
 from keen_trellis.document.items import Item
+from keen_trellis.document.sources import Source
+from keen_trellis.document.wants import Want, wants, wants_of_path
 from keen_trellis.errors import UserError
 from keen_trellis.progress import Cancelled, Report, part
 from keen_trellis.read import Secrets
@@ -81,6 +84,10 @@ class Session(QObject):
         A trellis was opened or saved.
     typing_ends
         What is still being typed is to be taken now: it is about to be saved, written, or left.
+    leave_wanted(wants)
+        The trellis that was opened wants what nobody has allowed to it yet.
+    may_replace(paths)
+        Deliveries would replace files that they did not write as they are now.
     asked(action)
         A page asks for one of the actions, by its id.
 
@@ -112,6 +119,8 @@ class Session(QObject):
     delivered = Signal()
     filed = Signal(object)
     typing_ends = Signal()
+    leave_wanted = Signal(object)
+    may_replace = Signal(object, object)
     asked = Signal(str)
     shows = Signal(object)
     _first_found = Signal(int, object)  # from the thread of the run
@@ -127,6 +136,8 @@ class Session(QObject):
         self.secrets = Secrets()
         self.up_to_date = True
         self.fresh = ""
+        self.allowed: frozenset[str] = frozenset()
+        self._written: set[Path] = set()  # of a trellis without a file of its own, in this session
         self._saved, self._on_disk = self.trellis, b""
         self._runner: Runner | None = None
         self._making_runner = threading.Lock()
@@ -161,9 +172,35 @@ class Session(QObject):
         except UserError as error:
             self.said.emit(str(error), True)
             return False
-        self._take_up(trellis, path)
-        self.filed.emit(path.absolute())
+        from keen_trellis.run.approvals import approvals
+
+        path = path.absolute()
+        self._take_up(trellis, path, frozenset(approvals(path).allowed))
+        self.filed.emit(path)
+        if self.not_allowed:
+            self.leave_wanted.emit(self.not_allowed)
         return True
+
+    @property
+    def not_allowed(self) -> list[Want]:
+        """What the trellis wants and nobody has allowed; a lane that wants it is not read."""
+        return [want for want in wants(self.trellis, self.path) if want.key not in self.allowed]
+
+    def allow(self, wanted: Iterable[Want]) -> None:
+        """Let the trellis have what it wants, now and when it is opened here again."""
+        self._allow(want.key for want in wanted)
+        self.run()
+
+    def _allow(self, keys: Iterable[str]) -> None:
+        self.allowed |= {*keys}
+        if self.path is not None:
+            from keen_trellis.run.approvals import allow
+
+            allow(self.path, self.allowed)
+
+    def _refuses(self, source: Source) -> list[str]:
+        folder = self.path.parent if self.path is not None else None
+        return [want.words for want in source.wants(folder) if want.key not in self.allowed]
 
     @property
     def changed_outside(self) -> bool:
@@ -177,7 +214,10 @@ class Session(QObject):
         except UserError as error:
             self.said.emit(str(error), True)
             return False
-        self.path = path
+        # elsewhere, other files lie outside of its folder: what it was allowed, it stays allowed
+        refused = {want.words for want in self.not_allowed}
+        self.path = path.absolute()
+        self._allow(want.key for want in self.not_allowed if want.words not in refused)
         self._saved, self._on_disk = self.trellis, _bytes_of(path) or b""
         self.undo.setClean()
         if self.results.trellis is self.trellis:
@@ -190,13 +230,15 @@ class Session(QObject):
         self.said.emit(f"Saved as {path.name}.", False)
         return True
 
-    def _take_up(self, trellis: Trellis, path: Path | None) -> None:
-        self.trellis, self.path = trellis, path
+    def _take_up(
+        self, trellis: Trellis, path: Path | None, allowed: frozenset[str] = frozenset()
+    ) -> None:
+        self.trellis, self.path, self.allowed = trellis, path, allowed
         self._saved, self._on_disk = trellis, (_bytes_of(path) or b"") if path else b""
         self.undo.clear()
         self.results, self.watching.stale = Results(), frozenset()
         self.looking.forget()
-        self.fresh = ""
+        self.fresh, self._written = "", set()
         self._before = _remembered(path) if path else None
         self._rereading = False
         self._runner = None  # what another trellis read is not kept
@@ -217,6 +259,10 @@ class Session(QObject):
             return False
         if trellis == self.trellis:
             return True
+        before = {want.key for want in wants(self.trellis, self.path)}
+        added = {want.key for want in wants(trellis, self.path)} - before - self.allowed
+        if added:  # whoever adds it here has allowed it by that
+            self._allow(added)
         self.undo.push(_EditCommand(self, trellis, back))
         return True
 
@@ -382,7 +428,7 @@ class Session(QObject):
             if self._runner is None:
                 from keen_trellis.run import Runner
 
-                self._runner = Runner(self.secrets)
+                self._runner = Runner(self.secrets, refuses=self._refuses)
             return self._runner
 
     def rest(self) -> None:
@@ -431,25 +477,39 @@ class Session(QObject):
         for jobs in (self.jobs, self.looks, self.writes):
             jobs.finish()
 
-    def deliver(self, only: list[str] | None = None, despite: bool = False) -> None:
+    def deliver(
+        self,
+        only: list[str] | None = None,
+        despite: bool = False,
+        replacing: Container[Path] = (),
+    ) -> None:
         """Write the deliveries of the trellis as it is now, or some of them.
 
         Where its results are not there yet, they are worked out first; what is done to the trellis
         meanwhile changes nothing of it. What a broken promise stops is said, and not written unless
-        `despite` is given.
+        `despite` is given. Files that were not written by it as they are now are asked about first,
+        but for those given as `replacing`.
         """
         self.typing_ends.emit()
+        if self._asks_to_write(only) or self._asks_to_replace(only, despite, replacing):
+            return
         trellis, results = self.trellis, self.results
         is_known = self.up_to_date and results.trellis is trellis
+        path = self.path
 
         def write(report: Report) -> list[Delivered]:
             from keen_trellis.run import make_deliveries
 
             of_now = results if is_known else self.runner.run(trellis, part(report, 0.0, 0.5))
             share = part(report, 0.0 if is_known else 0.5, 1.0)
-            return make_deliveries(of_now, only, share, despite=despite)
+            from keen_trellis.run.approvals import note_written
+
+            made = make_deliveries(of_now, only, share, despite=despite)
+            note_written(path, [one.path for one in made if one.written])
+            return made
 
         def done(made: list[Delivered]) -> None:
+            self._written |= {one.path for one in made if one.written}
             self.rest()
             words = [
                 f"{d.name}: {d.rows:,} rows {'in place of' if d.replaced else 'written to'} "
@@ -471,6 +531,39 @@ class Session(QObject):
             lambda error: self._failed(error, "Stopped: nothing more has been written."),
             self.working.emit,
         )
+
+    def _asks_to_write(self, only: list[str] | None) -> bool:
+        """Ask about places that nobody has allowed it to write to; tell whether there are any."""
+        folder = self.path.parent if self.path is not None else None
+        wanted = [
+            want
+            for _, item in self.trellis.deliveries()
+            if only is None or item.id in only
+            for want in wants_of_path(item.path, folder, "writes")
+            if want.key not in self.allowed
+        ]
+        if wanted:
+            self.leave_wanted.emit(wanted)
+        return bool(wanted)
+
+    def _asks_to_replace(
+        self, only: list[str] | None, despite: bool, replacing: Container[Path]
+    ) -> bool:
+        """Ask about files that are there and not its own; tell whether anybody has to answer."""
+        from keen_trellis.run.approvals import is_its_own
+
+        items = [item for _, item in self.trellis.deliveries() if only is None or item.id in only]
+        there = [Path(item.path).expanduser() for item in items]
+        own = self._written if self.path is None else set()
+        foreign = [
+            one
+            for one in there
+            if one not in replacing and one not in own and not is_its_own(self.path, one)
+        ]
+        if foreign:
+            again = partial(self.deliver, only, despite, there)
+            self.may_replace.emit(foreign, again)
+        return bool(foreign)
 
     def _failed(self, error: Exception, stopped: str) -> None:
         self.rest()

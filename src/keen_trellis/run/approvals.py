@@ -1,0 +1,110 @@
+"""What was allowed to trellises on this machine and what their deliveries wrote, by their place."""
+
+from __future__ import annotations
+
+import hashlib
+import os
+from collections.abc import Collection, Iterable
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+
+import platformdirs
+from pydantic import TypeAdapter, ValidationError
+
+from keen_trellis.whole_files import whole_file
+
+_PIECE = 1 << 20
+
+
+@dataclass(frozen=True)  # without slots, for pydantic to store it
+class Written:
+    """A file as a delivery left it: whoever changed it since would lose that change."""
+
+    size: int
+    changed_ns: int
+    digest: str
+
+
+@dataclass(frozen=True)
+class Approvals:
+    """What a document at a place may do.
+
+    Attributes
+    ----------
+    allowed : tuple of str
+        The keys of what it wants and may have.
+    written : dict of path to Written
+        The files that its deliveries wrote.
+    """
+
+    allowed: tuple[str, ...] = ()
+    written: dict[str, Written] = field(default_factory=dict)
+
+
+_STORED = TypeAdapter(Approvals)
+
+
+def approvals(document: Path | None) -> Approvals:
+    """Return what a document may do; nothing where nobody was asked yet."""
+    if document is None:
+        return Approvals()
+    try:
+        return _STORED.validate_json(_place(document).read_bytes())
+    except (OSError, ValidationError):
+        return Approvals()
+
+
+def allow(document: Path, keys: Iterable[str]) -> None:
+    """Keep that a document may have what it wants; where that cannot be kept, it is asked again."""
+    known = approvals(document)
+    _store(document, replace(known, allowed=tuple(sorted({*known.allowed, *keys}))))
+
+
+def note_written(document: Path | None, paths: Collection[Path]) -> None:
+    """Keep what the deliveries of a document have just written."""
+    if document is None or not paths:
+        return
+    known = approvals(document)
+    made = {str(path.resolve()): _as_it_is(path) for path in paths}
+    _store(document, replace(known, written={**known.written, **made}))
+
+
+def is_its_own(document: Path | None, path: Path) -> bool:
+    """Return whether a file is as a delivery of a document left it, or not there at all."""
+    if not path.exists():
+        return True
+    known = approvals(document).written.get(str(path.resolve()))
+    if known is None:
+        return False
+    now = path.stat()
+    if (now.st_size, now.st_mtime_ns) == (known.size, known.changed_ns):
+        return True
+    return now.st_size == known.size and _digest(path) == known.digest
+
+
+def _as_it_is(path: Path) -> Written:
+    now = path.stat()
+    return Written(now.st_size, now.st_mtime_ns, _digest(path))
+
+
+def _digest(path: Path) -> str:
+    made = hashlib.sha256()
+    with path.open("rb") as file:
+        while piece := file.read(_PIECE):
+            made.update(piece)
+    return made.hexdigest()
+
+
+def _place(document: Path) -> Path:
+    name = hashlib.sha256(os.fsencode(document.resolve())).hexdigest()[:32]
+    return platformdirs.user_state_path("keen-trellis") / "allowed" / f"{name}.json"
+
+
+def _store(document: Path, known: Approvals) -> None:
+    place = _place(document)
+    try:
+        place.parent.mkdir(parents=True, exist_ok=True)
+        with whole_file(place) as beside:
+            beside.write_bytes(_STORED.dump_json(known))
+    except OSError:
+        return
