@@ -3,13 +3,19 @@
 from __future__ import annotations
 
 import argparse
+import contextlib
 import gc
 import os
+import signal
 import sys
-from collections.abc import Callable, Sequence
+import threading
+from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
 
 from keen_trellis.errors import DONE, UNUSABLE, UserError
+
+_ENDS_WITHIN_S = 0.8
+_STOPPED = "keen-trellis: Stopped. What was not whole has not been written."
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
@@ -19,13 +25,64 @@ def main(arguments: Sequence[str] | None = None) -> int:
     """
     options = _parser().parse_args(arguments)
     try:
-        return int(options.command(options))
+        with _stopped_by_signals() if options.command is not _open else contextlib.nullcontext():
+            return int(options.command(options))
     except UserError as error:
         print(f"keen-trellis: {error}", file=sys.stderr)
         return error.exit_code
+    except _StoppedError as stopped:
+        print(_STOPPED, file=sys.stderr)
+        return stopped.exit_code
     except BrokenPipeError:  # the reader of our output has seen enough
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         return DONE
+
+
+class _StoppedError(BaseException):
+    """Somebody wants the program to end, by Ctrl+C or from outside."""
+
+    def __init__(self, number: int) -> None:
+        self.exit_code = 128 + number
+
+
+@contextlib.contextmanager
+def _stopped_by_signals() -> Iterator[None]:
+    """Have SIGINT and SIGTERM end the work, and the process within a second whatever it does.
+
+    Python hears a signal between two of its own steps, which may be seconds apart. The system
+    writes its number into a pipe at once, and a thread that waits there ends what does not end.
+    """
+
+    def stop(number: int, _: object) -> None:
+        raise _StoppedError(number)
+
+    if threading.current_thread() is not threading.main_thread():  # only that one hears signals
+        yield
+        return
+    hears, told = os.pipe()
+    os.set_blocking(told, False)
+    is_over = threading.Event()
+    threading.Thread(target=_end_in_time, args=(hears, is_over), daemon=True).start()
+    numbers = (signal.SIGINT, signal.SIGTERM)
+    before = [signal.signal(number, stop) for number in numbers]
+    pipe_before = signal.set_wakeup_fd(told)
+    try:
+        yield
+    finally:
+        signal.set_wakeup_fd(pipe_before)
+        for number, handler in zip(numbers, before, strict=True):
+            signal.signal(number, handler)
+        is_over.set()
+        os.close(told)
+
+
+def _end_in_time(hears: int, is_over: threading.Event) -> None:
+    """Wait for the number of a signal, and end the process unless the work ends by itself."""
+    number = os.read(hears, 1)
+    os.close(hears)
+    if number and not is_over.wait(_ENDS_WITHIN_S):
+        print(_STOPPED, file=sys.stderr, flush=True)
+        os._exit(128 + number[0])
 
 
 def _parser() -> argparse.ArgumentParser:

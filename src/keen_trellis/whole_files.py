@@ -4,11 +4,14 @@ from __future__ import annotations
 
 import contextlib
 import errno
+import glob
 import os
 import stat
 import tempfile
 from collections.abc import Iterator
 from pathlib import Path
+
+_BESIDE = ".writing-"
 
 
 @contextlib.contextmanager
@@ -32,7 +35,9 @@ def whole_file(path: Path) -> Iterator[Path]:
         raise OSError(errno.EACCES, "it is marked as not to be written", str(path))
     mode = was.st_mode & 0o777 if was is not None else 0o666 & ~_umask()
     # a name of its own: one made of `path`'s would be too long beside one of 255 bytes
-    handle, name = tempfile.mkstemp(prefix=".writing-", suffix=path.suffix, dir=path.parent)
+    _remove_leftovers(path.parent)
+    prefix = f"{_BESIDE}{os.uname().nodename[:40]}-{os.getpid()}-"
+    handle, name = tempfile.mkstemp(prefix=prefix, suffix=path.suffix, dir=path.parent)
     os.close(handle)
     beside = Path(name)
     try:
@@ -47,6 +52,16 @@ def whole_file(path: Path) -> Iterator[Path]:
         _sync_folder(path.parent)
     finally:
         beside.unlink(missing_ok=True)
+
+
+def _remove_leftovers(folder: Path) -> None:
+    """Remove what programs on this machine left that were killed while they wrote there."""
+    mine = f"{_BESIDE}{os.uname().nodename[:40]}-"
+    for left in folder.glob(f"{glob.escape(mine)}*"):
+        number = left.name.removeprefix(mine).partition("-")[0]
+        if number.isdecimal() and not Path(f"/proc/{number}").exists():
+            with contextlib.suppress(OSError):
+                left.unlink()
 
 
 def _umask() -> int:

@@ -6,7 +6,7 @@ import sqlite3
 import threading
 import time
 from collections.abc import Callable, Iterator
-from concurrent.futures import Future, ThreadPoolExecutor, wait
+from concurrent.futures import Future, wait
 from contextlib import closing, contextmanager
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, TypeVar
@@ -25,8 +25,15 @@ _T = TypeVar("_T")
 BATCH = 20_000
 """How many rows are fetched at a time."""
 
-_CONNECT_S = 10
-_POLL_S = 0.1
+_CONNECT_S, _GRACE_S, _ANSWER_S = 10, 2, 300
+"""How long a server may take to let one in, and to say anything after that."""
+_POLL_S, _LEAVES_S = 0.1, 0.3
+_CALLED = {"postgresql": "PostgreSQL", "mariadb": "MariaDB"}
+_HERE = ("localhost", "127.0.0.1", "::1")
+
+
+class _SilentError(Exception):
+    """A server has said nothing for too long."""
 
 
 class Reader:
@@ -43,6 +50,7 @@ class Reader:
             self._engine = _engine(database, secrets, timeout_s)
         self._raw: Any = None
         self._stopped = threading.Event()
+        self._heard = time.monotonic()
         self.rows = 0
         self.expected = 0
 
@@ -63,23 +71,54 @@ class Reader:
             with self._connected() as connection:
                 return work(connection, self)
 
-        with ThreadPoolExecutor(1) as thread:
-            future = thread.submit(connected)
-            try:
-                while True:
-                    share = self.rows / self.expected if self.expected else 0.0
-                    report(min(share, 1.0), f"{doing}: {self.rows:,} rows" if self.rows else doing)
-                    if _ended(future):
-                        return future.result()
-            except Cancelled:
-                self._stopped.set()
-                self._stop()
+        future = _begun(connected)
+        try:
+            while True:
+                share = self.rows / self.expected if self.expected else 0.0
+                report(min(share, 1.0), f"{doing}: {self.rows:,} rows" if self.rows else doing)
+                if _ended(future):
+                    return future.result()
+                self._refuse_silence()
+        except (Cancelled, _SilentError) as given_up:
+            self._stopped.set()
+            _begun(self._stop)  # whether a server hears it or not, nobody waits for it
+            wait([future], timeout=_LEAVES_S)
+            if isinstance(given_up, Cancelled):
                 raise
-            except self._told_by_driver() as error:
-                raise explained(error, self._database, self.rows) from error
-            finally:
-                if self._engine is not None:
-                    self._engine.dispose()
+            raise self._silent() from None
+        except self._told_by_driver() as error:
+            raise explained(error, self._database, self.rows) from error
+        finally:
+            if self._engine is not None:
+                self._engine.dispose()
+
+    def _refuse_silence(self) -> None:
+        """Give up on a server that says nothing, at whatever point it fell silent."""
+        if isinstance(self._database, SqliteFile):
+            return
+        if time.monotonic() - self._heard > self._patience_s:
+            raise _SilentError
+
+    @property
+    def _patience_s(self) -> float:
+        """For how long nothing need be heard now."""
+        if self._raw is None:
+            return _CONNECT_S + _GRACE_S
+        return max(_ANSWER_S, self._timeout_s or 0)
+
+    def _silent(self) -> SourceError:
+        assert isinstance(self._database, Server)
+        if self._raw is None:
+            return SourceError(
+                f"{self._database.host}:{self._database.usual_port} does not answer in "
+                f"{self._patience_s:,.0f} seconds as a {_CALLED[self._database.type]} server does.",
+                "See that the server runs, and that host, port and sort of database are right.",
+            )
+        return SourceError(
+            f"{self._database.label} has said nothing for {self._patience_s:,.0f} seconds, after "
+            f"{self.rows:,} rows.",
+            "Nothing of yours is lost: read it again once it answers, or ask for fewer rows.",
+        )
 
     def _told_by_driver(self) -> tuple[type[Exception], ...]:
         """Return the errors that are about the database; in a COPY the driver's own come bare."""
@@ -97,6 +136,7 @@ class Reader:
 
     def count(self, rows: int) -> None:
         """Note that rows have come; raises `Cancelled` where the read is to stop."""
+        self._heard = time.monotonic()
         self.rows += rows
         if self._stopped.is_set():
             raise Cancelled
@@ -111,6 +151,7 @@ class Reader:
         assert self._engine is not None
         with self._engine.connect() as connection:
             self._raw = connection.connection.driver_connection
+            self._heard = time.monotonic()
             if connection.dialect.name == "mysql":
                 connection.exec_driver_sql("START TRANSACTION READ ONLY")
             else:
@@ -144,6 +185,12 @@ def explained(error: Exception, database: Database, rows: int = 0) -> SourceErro
         codes |= {code for sign, code in _TOLD_IN_WORDS if sign in words}
     where = database.label
     if isinstance(database, Server):
+        if isinstance(cause, _InClearError) or "requested a cleartext password" in words:
+            return SourceError(
+                f"{database.host} asks for the password in clear, over a connection that may not "
+                "be encrypted: it was not sent.",
+                "Have the connection always encrypted, or ask whoever keeps the server.",
+            )
         if codes & {"28P01", "28000", "1045"}:
             return PasswordError(
                 f"{database.account} is not let in: the server refuses account or password.",
@@ -222,6 +269,20 @@ def _short(words: str) -> str:
     return f"{words[:240]}."
 
 
+def _begun(work: Callable[[], _T]) -> Future[_T]:
+    """Do some work on a thread that nobody has to wait for, not even the end of the program."""
+    future: Future[_T] = Future()
+
+    def do() -> None:
+        try:
+            future.set_result(work())
+        except BaseException as error:  # noqa: BLE001  the border of a thread; nothing is dropped
+            future.set_exception(error)
+
+    threading.Thread(target=do, daemon=True, name="keen-trellis reads").start()
+    return future
+
+
 def _ended(future: Future[Any]) -> bool:
     return bool(wait([future], timeout=_POLL_S).done)
 
@@ -253,7 +314,7 @@ def _engine(database: Server, secrets: Secrets, timeout_s: float | None) -> sa.E
         database.usual_port,
         database.database,
     )
-    arguments = _postgres(database, timeout_s) if is_postgres else _mariadb(database)
+    arguments = _postgres(database, timeout_s) if is_postgres else _mariadb(database, timeout_s)
     engine = sa.create_engine(
         url, poolclass=sa.pool.NullPool, connect_args=arguments, hide_parameters=True
     )
@@ -283,11 +344,42 @@ def _postgres(server: Server, timeout_s: float | None) -> dict[str, Any]:
     }
     if server.authority:
         made["sslrootcert"] = server.authority
+    if _may_be_overheard(server):
+        made["require_auth"] = "!password"  # never in clear, whatever a server asks for
     return made
 
 
-def _mariadb(server: Server) -> dict[str, Any]:
-    made: dict[str, Any] = {"connect_timeout": _CONNECT_S, "charset": "utf8mb4"}
+def _may_be_overheard(server: Server) -> bool:
+    """Return whether what is sent may go unencrypted to another machine."""
+    is_encrypted = server.tls.startswith("always")
+    return not is_encrypted and server.host not in _HERE and not server.host.startswith("/")
+
+
+class _InClearError(ValueError):
+    """A server wants a password in clear where it could be overheard."""
+
+
+class _NeverInClear:
+    """Takes the place of what would send a password as it is."""
+
+    def __init__(self, connection: object) -> None:
+        pass
+
+    def authenticate(self, packet: object) -> None:
+        raise _InClearError("it asks for the password in clear")
+
+
+def _mariadb(server: Server, timeout_s: float | None) -> dict[str, Any]:
+    answer_s = max(_ANSWER_S, timeout_s or 0)
+    made: dict[str, Any] = {
+        "connect_timeout": _CONNECT_S,
+        "read_timeout": answer_s,
+        "write_timeout": answer_s,
+        "charset": "utf8mb4",
+    }
+    if _may_be_overheard(server):
+        ways = ("mysql_clear_password", "dialog", "mysql_old_password")
+        made["auth_plugin_map"] = dict.fromkeys(ways, _NeverInClear)
     if server.tls == "never":
         made["ssl_disabled"] = True
     elif server.tls != "where offered":

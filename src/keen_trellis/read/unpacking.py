@@ -66,7 +66,7 @@ def unpacked(path: Path, report: Report) -> Iterator[Path]:
         yield path
         return
     packed = path.stat().st_size
-    with tempfile.NamedTemporaryFile(prefix="keen-trellis-", suffix=path.stem) as beside:
+    with tempfile.TemporaryFile() as beside:  # without a name: nothing is left, however it ends
         try:
             with path.open("rb") as outer, gzip.open(outer) as inner:
                 while piece := inner.read(_PIECE):
@@ -81,7 +81,7 @@ def unpacked(path: Path, report: Report) -> Iterator[Path]:
                 f"{path} cannot be unpacked: {reason(error)}.",
                 "Make room on the disk, or unpack it elsewhere and choose the unpacked file.",
             ) from error
-        yield Path(beside.name)
+        yield Path(f"/proc/self/fd/{beside.fileno()}")
 
 
 def looked_into(path: Path) -> zipfile.ZipFile | None:
