@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 import contextlib
 import gc
+import io
 import os
 import signal
 import sys
@@ -24,6 +25,9 @@ def main(arguments: Sequence[str] | None = None) -> int:
     0 is done, 1 a promise broken, 2 unusable input, 3 something that nobody has allowed.
     """
     options = _parser().parse_args(arguments)
+    for stream in (sys.stdout, sys.stderr):  # a name that is no text is still said
+        if isinstance(stream, io.TextIOWrapper):
+            stream.reconfigure(errors="backslashreplace")
     try:
         with _stopped_by_signals() if options.command is not _open else contextlib.nullcontext():
             return int(options.command(options))

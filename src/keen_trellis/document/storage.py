@@ -5,6 +5,7 @@ from __future__ import annotations
 import dataclasses
 import json
 import os
+import re
 from collections.abc import Callable
 from pathlib import Path, PurePosixPath
 from typing import Any
@@ -81,7 +82,8 @@ def save(trellis: Trellis, path: Path) -> None:
     located = with_paths(trellis, lambda place: _relative(place, path.absolute().parent))
     try:
         with whole_file(path) as beside:
-            beside.write_text(dumps(located), encoding="utf-8")
+            # a path may have bytes that are no text: they stand there as JSON writes them
+            beside.write_bytes(dumps(located).encode("utf-8", "backslashreplace"))
     except OSError as error:
         raise DocumentError(
             f"{path} cannot be saved: {reason(error)}.",
@@ -124,12 +126,17 @@ def loads(text: str, path: Path) -> Trellis:
     """
     try:
         content = json.loads(text)
+        _refuse_odd_letters(content, path)
     except json.JSONDecodeError as error:
         raise _broken(path, f"line {error.lineno}: {error.msg.lower()}") from error
+    except RecursionError as error:
+        raise _broken(path, "its parts lie too deep within each other") from error
+    except ValueError as error:  # more digits than Python takes
+        raise _broken(path, "a number in it has thousands of digits") from error
     if not isinstance(content, dict) or content.get("format") != "keen trellis":
         raise _broken(path, "it does not say that it is a trellis")
     version = content.get("version")
-    if not isinstance(version, int):
+    if not isinstance(version, int) or isinstance(version, bool):
         raise _broken(path, "it does not say its version")
     if version > VERSION:
         raise DocumentError(
@@ -137,6 +144,8 @@ def loads(text: str, path: Path) -> Trellis:
             f"reads up to {VERSION}).",
             "Open it with that one; nothing has been changed.",
         )
+    if version < min(MIGRATIONS):
+        raise _broken(path, f"its version {version} is unknown")
     try:
         while version < VERSION:
             content = MIGRATIONS[version](content)
@@ -144,8 +153,27 @@ def loads(text: str, path: Path) -> Trellis:
         return Trellis.model_validate(content)
     except ValidationError as error:
         raise _broken(path, first_fault(error)) from error
-    except KeyError as error:
-        raise _broken(path, f"its version {version} is unknown") from error
+    except (KeyError, TypeError, AttributeError, ValueError, OverflowError) as error:
+        why = f"a part of it is none that version {version} has"
+        raise _broken(path, why) from error
+
+
+_ODD = re.compile("[\x00\ud800-\udc7f\udd00-\udfff]")
+"""What no name or value has; the half characters left out stand for bytes of a path."""
+
+
+def _refuse_odd_letters(content: Any, path: Path) -> None:
+    """Refuse a document with characters that are none, wherever they stand in it."""
+    waiting = [content]
+    while waiting:
+        part = waiting.pop()
+        if isinstance(part, dict):
+            waiting += part.keys()
+            waiting += part.values()
+        elif isinstance(part, list):
+            waiting += part
+        elif isinstance(part, str) and _ODD.search(part):
+            raise _broken(path, "a text in it has a character that is none")
 
 
 def with_paths(trellis: Trellis, change: Callable[[str], str]) -> Trellis:
@@ -170,7 +198,11 @@ def schema() -> dict[str, Any]:
 
 def _absolute(place: str, folder: Path) -> str:
     """Return a path as it stands in a document from the root; ~ is the home folder."""
-    return os.path.normpath(folder / Path(place).expanduser())
+    try:
+        named = Path(place).expanduser()
+    except RuntimeError:  # nobody of that name: it is said when it is read that it is not there
+        named = Path(place)
+    return os.path.normpath(folder / named)
 
 
 def _relative(place: str, folder: Path) -> str:

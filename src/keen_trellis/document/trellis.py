@@ -21,6 +21,8 @@ from keen_trellis.plan.bays import Bay, Keep, keep_of
 from keen_trellis.words import first_free
 
 VERSION: Literal[3] = 3
+LANES_AT_MOST, ITEMS_AT_MOST = 1_000, 5_000
+"""Far more than anybody could look through; a document with more was made to do harm."""
 
 _I = TypeVar("_I", bound=Item)
 
@@ -56,6 +58,13 @@ class Trellis(Part):
 
     @model_validator(mode="after")
     def _hangs_together(self) -> Trellis:
+        n_items = sum(len(lane.items) for lane in self.lanes)
+        for what, number, most in (
+            ("lanes", len(self.lanes), LANES_AT_MOST),
+            ("items", n_items, ITEMS_AT_MOST),
+        ):
+            if number > most:
+                raise ValueError(f"It has {number:,} {what}; {most:,} are the most.")
         ids = [part.id for lane in self.lanes for part in (lane, *lane.items)]
         names = [lane.name for lane in self.lanes]
         for what, values in (("id", ids), ("lane name", names)):
@@ -74,7 +83,8 @@ class Trellis(Part):
                     raise ValueError(f"The tie “{item.id}” names no item: “{taken.after}”.")
         for lane in self.lanes:
             self._refuse_beginning(lane)
-        _refuse_circles(self)
+        for _ in places_in_order(self):
+            pass  # which refuses circles
         return self
 
     def _refuse_beginning(self, lane: Lane) -> None:
@@ -226,6 +236,10 @@ class Trellis(Part):
         tied, place = self.place_of(begins.tie)
         return {tied.id} | self.tied_in(tied, place + 1)
 
+    def needed_by(self, lane: Lane, place: int) -> tuple[str, ...]:
+        """Return the parts that the rows of a lane after so many items are made of."""
+        return tuple(self.part_at(*needed) for needed in _needed(self, lane, place))
+
     def upstream(self, part_id: str) -> set[str]:
         """Return the parts whose rows a part's rows come from, itself among them."""
         found: set[str] = set()
@@ -294,26 +308,44 @@ def kept_with(keep: Keep, bay: Bay, kept: bool) -> Keep:
     return keep_of(bays)
 
 
-def _refuse_circles(trellis: Trellis) -> None:
-    """Refuse a lane whose rows would have to be there before they are made."""
-    settled: set[tuple[str, int]] = set()
+def places_in_order(trellis: Trellis) -> Iterator[tuple[Lane, int]]:
+    """Yield every place of every lane, each behind all that its rows come from.
+
+    A place is a lane and how many of its items stand before it. It goes down on a list of its own
+    instead of by calls within calls, of which a long trellis would have too many.
+
+    Raises
+    ------
+    ValueError
+        A lane would feed itself.
+    """
+    done: set[tuple[str, int]] = set()
     under_way: set[tuple[str, int]] = set()
+    for whole in trellis.lanes:
+        waiting = [(whole, len(whole.items))]
+        while waiting:
+            lane, place = waiting[-1]
+            node = (lane.id, place)
+            if node in done:
+                waiting.pop()
+            elif node in under_way:  # all that it needs is done by now
+                waiting.pop()
+                under_way.remove(node)
+                done.add(node)
+                yield lane, place
+            else:
+                under_way.add(node)
+                for needed in _needed(trellis, lane, place):
+                    if (needed[0].id, needed[1]) in under_way:
+                        raise ValueError(f"The lane “{needed[0].name}” would feed itself.")
+                    waiting.append(needed)
 
-    def settle(lane: Lane, place: int) -> None:
-        node = (lane.id, place)
-        if node in settled:
-            return
-        if node in under_way:
-            raise ValueError(f"The lane “{lane.name}” would feed itself.")
-        under_way.add(node)
-        if place:
-            settle(lane, place - 1)
-            for taken in lane.items[place - 1].takes():
-                settle(trellis.lane(taken.lane), trellis.taken_place(taken))
-        elif begins := trellis.begins_after(lane):
-            settle(*trellis.place_after(begins))
-        under_way.remove(node)
-        settled.add(node)
 
-    for lane in trellis.lanes:
-        settle(lane, len(lane.items))
+def _needed(trellis: Trellis, lane: Lane, place: int) -> Iterator[tuple[Lane, int]]:
+    """Yield the places that a place takes its rows from; its own lane last, so that it is first."""
+    if place:
+        for taken in reversed(lane.items[place - 1].takes()):
+            yield trellis.lane(taken.lane), trellis.taken_place(taken)
+        yield lane, place - 1
+    elif begins := trellis.begins_after(lane):
+        yield trellis.place_after(begins)

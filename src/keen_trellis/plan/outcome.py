@@ -85,6 +85,10 @@ def semi_side(keep: Keep, columns: Columns) -> Side | None:
     return None
 
 
+COLUMNS_AT_MOST = 20_000
+"""How many columns may go on from a tie: along a chain of ties they could double with each."""
+
+
 @dataclass(frozen=True, slots=True)
 class OutcomeColumn:
     """One column that goes on from a tie.
@@ -147,6 +151,12 @@ def outcome_columns(
     """
     mine = _picked(left, columns.left, "the left table")
     theirs = _picked(right, columns.right, right_name)
+    if len(mine) + len(theirs) > COLUMNS_AT_MOST:
+        raise LinkError(
+            f"{len(mine) + len(theirs):,} columns would go on from the tie with {right_name}; "
+            f"{COLUMNS_AT_MOST:,} are the most.",
+            "Choose the columns that go on.",
+        )
     there = {c.name for c in mine}, {c.name for c in theirs}
     once = {
         f.left: f.right

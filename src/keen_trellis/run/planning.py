@@ -6,7 +6,7 @@ from collections.abc import Container, Mapping
 from dataclasses import dataclass, field
 
 from keen_trellis.document.sources import InTrellis
-from keen_trellis.document.trellis import Lane, Trellis
+from keen_trellis.document.trellis import Lane, Trellis, places_in_order
 from keen_trellis.errors import UserError, WaitingError
 from keen_trellis.formulas.today import one_day
 from keen_trellis.plan.nodes import Node
@@ -51,25 +51,19 @@ def _planned(
     trellis: Trellis, reads: Mapping[str, Node | UserError], parts: Container[str] | None
 ) -> Plan:
     plan = Plan(trellis)
-
-    def settle(lane: Lane, place: int) -> Node | UserError:
-        part = trellis.part_at(lane, place)
-        if part not in plan.nodes:
-            plan.nodes[part] = made(lane, place)
-        return plan.nodes[part]
+    wanted = _wanted(trellis, parts)
 
     def made(lane: Lane, place: int) -> Node | UserError:
         if place == 0:
             return begun(lane)
         item = lane.items[place - 1]
-        before = settle(lane, place - 1)
+        before = plan.nodes[trellis.part_at(lane, place - 1)]
         if not item.gives_rows:
             return before
         inputs, names = [before], [lane.name]
         for taken in item.takes():
-            other = trellis.lane(taken.lane)
-            inputs.append(settle(other, trellis.taken_place(taken)))
-            names.append(other.name)
+            inputs.append(plan.nodes[trellis.taken_after(taken)])
+            names.append(trellis.lane(taken.lane).name)
         for name, found in zip(names, inputs, strict=True):
             if isinstance(found, UserError):
                 return WaitingError(name, found)
@@ -85,14 +79,27 @@ def _planned(
         if not isinstance(lane.source, InTrellis):
             read = reads[lane.id]
             return WaitingError(lane.name, read) if isinstance(read, UserError) else read
-        before, place = trellis.place_after(trellis.begins_after(lane))
-        rows = settle(before, place)
+        begins = trellis.begins_after(lane)
+        rows = plan.nodes[begins]
         if isinstance(rows, UserError):
-            return WaitingError(before.name, rows)
+            return WaitingError(trellis.place_after(begins)[0].name, rows)
         return lane.source.node(rows, lane.id)
 
-    for lane in trellis.lanes:
-        for place in range(len(lane.items) + 1):
-            if parts is None or trellis.part_at(lane, place) in parts:
-                settle(lane, place)
+    for lane, place in places_in_order(trellis):
+        part = trellis.part_at(lane, place)
+        if wanted is None or part in wanted:
+            plan.nodes[part] = made(lane, place)
     return plan
+
+
+def _wanted(trellis: Trellis, parts: Container[str] | None) -> set[str] | None:
+    """Return the parts that are to be planned: those wanted, and all that they need."""
+    if parts is None:
+        return None
+    places = [(lane, place) for lane, place in places_in_order(trellis)]
+    wanted: set[str] = set()
+    for lane, place in reversed(places):  # who needs a part stands behind it, so comes before here
+        part = trellis.part_at(lane, place)
+        if part in parts or part in wanted:
+            wanted |= {part, *trellis.needed_by(lane, place)}
+    return wanted
