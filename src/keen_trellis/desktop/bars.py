@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QAction, QColor, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QProgressBar, QPushButton, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QProgressBar, QPushButton, QWidget
 
 from keen_trellis.desktop.controls import button, label
 from keen_trellis.desktop.session import Session
@@ -121,7 +121,7 @@ class StatusLine(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setFixedHeight(26)
         self._session = session
-        self._holds, self._doing = QLabel(), QLabel()
+        self._holds, self._doing = label(), label()
         self._holds.setObjectName("status.holds")
         self._doing.setObjectName("status.doing")
         self._bar = QProgressBar()

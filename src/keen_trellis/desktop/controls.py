@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import html
 from collections.abc import Callable, Sequence
 
 from PySide6.QtCore import QPoint, QPointF, QRect, QRectF, QSize, Qt, QTimer, Signal
@@ -31,6 +32,13 @@ from PySide6.QtWidgets import (
     QSizePolicy,
     QWidget,
 )
+
+
+def as_it_is(text: str) -> str:
+    """Return a tip that shows a text letter by letter: from data it may look like markup."""
+    if "<" not in text and "&" not in text:
+        return text
+    return f"<p style='white-space: pre-wrap'>{html.escape(text)}</p>"
 
 
 def label(text: str = "", **properties: bool) -> QLabel:
@@ -153,7 +161,7 @@ class Choice(QPushButton):
         if self._room[0] != self.text():  # asked for again and again while a sentence is said
             width = QFontMetrics(self._shown_font()).horizontalAdvance(self.text())
             self._room = self.text(), min(width + 36, _WIDEST)
-            self.setToolTip(self.text() if width + 36 > _WIDEST else "")
+            self.setToolTip(as_it_is(self.text() if width + 36 > _WIDEST else ""))
         return QSize(self._room[1], 27)
 
     def _shown_font(self) -> QFont:
@@ -441,7 +449,7 @@ class OneLine(QLabel):
 
     def setText(self, text: str) -> None:
         super().setText(text)
-        self.setToolTip(text)
+        self.setToolTip(as_it_is(text))
 
     def sizeHint(self) -> QSize:
         return QSize(self.fontMetrics().horizontalAdvance(self.text()) + 4, 20)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
 from keen_trellis.desktop.session import Session
@@ -53,6 +54,7 @@ class Documents:
     def _save_beside(self, path: Path) -> bool:
         """Ask what to do where somebody else changed the file; tell whether it was saved."""
         box = QMessageBox(self._parent)
+        box.setTextFormat(Qt.TextFormat.PlainText)
         box.setObjectName("save.conflict")
         box.setIcon(QMessageBox.Icon.Warning)
         box.setText(f"{path.name} was changed elsewhere since it was opened here.")
@@ -114,6 +116,7 @@ class Documents:
         if not self._session.writes.busy:
             return True
         box = QMessageBox(self._parent)
+        box.setTextFormat(Qt.TextFormat.PlainText)
         box.setObjectName("quit.writing")
         box.setText("A delivery is being written.")
         box.setInformativeText("What is not written whole leaves the earlier file as it is.")

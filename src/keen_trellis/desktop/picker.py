@@ -9,6 +9,8 @@ from PySide6.QtCore import QEvent, QObject, Qt, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QFrame, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
+from keen_trellis.desktop.controls import as_it_is
+
 _VALUE = Qt.ItemDataRole.UserRole
 
 
@@ -86,7 +88,7 @@ class Picker(QFrame):
         ranked = sorted(fits, key=lambda p: (not p.is_enabled, not _said(p).startswith(begins)))
         for pick in ranked:
             item = QListWidgetItem(pick.words + (f"    {pick.remark}" if pick.remark else ""))
-            item.setToolTip(pick.tip)
+            item.setToolTip(as_it_is(pick.tip))
             item.setData(_VALUE, pick.value)
             if not pick.is_enabled:
                 item.setFlags(Qt.ItemFlag.NoItemFlags)

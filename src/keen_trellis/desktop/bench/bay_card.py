@@ -9,7 +9,7 @@ from keen_trellis.compute.tied import Tied
 from keen_trellis.data import Field, Table
 from keen_trellis.desktop.bench.rows_card import RowsCard
 from keen_trellis.desktop.bench.table_model import Origins
-from keen_trellis.desktop.controls import Switch, button
+from keen_trellis.desktop.controls import Switch, as_it_is, button
 from keen_trellis.desktop.theme import LaneColours, Theme
 from keen_trellis.plan.bays import Bay
 
@@ -28,7 +28,7 @@ class BayCard(RowsCard):
         self.bay = bay
         more = button("⋯", f"bay.{bay}.more", self._offer, "plain")
         more.setAccessibleName("What can be done with the rows of this bay")
-        more.setToolTip(more.accessibleName())
+        more.setToolTip(as_it_is(more.accessibleName()))
         more.setFixedWidth(26)
         more.setStyleSheet("padding: 2px 0;")
         self.switch = Switch(f"bay.{bay}.switch", ("Keep", "Leave"), "This bay")

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QMenu, QPushButton, QSizePolicy
 
-from keen_trellis.desktop.controls import OneLine, button
+from keen_trellis.desktop.controls import OneLine, as_it_is, button
 from keen_trellis.desktop.session import Session
 from keen_trellis.document.edits import (
     Edit,
@@ -84,7 +84,7 @@ class FindingLine(QFrame):
             return
         first, *others = found
         self._text.setText(first.text)
-        self._text.setToolTip(first.whole or first.text)
+        self._text.setToolTip(as_it_is(first.whole or first.text))
         self.setAccessibleName(first.whole or first.text)
         self._offer_else(first)
         self._mend.setVisible(first.edit is not None)

@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
 )
 
 from keen_trellis.data import Kind
-from keen_trellis.desktop.controls import Choice, OneLine
+from keen_trellis.desktop.controls import Choice, OneLine, as_it_is
 from keen_trellis.desktop.theme import Theme, value_font
 from keen_trellis.errors import FormulaError, UserError
 from keen_trellis.plan.functions import FUNCTIONS
@@ -134,7 +134,7 @@ class FormulaField(QWidget):
 
     def _tell(self, words: str, is_trouble: bool) -> None:
         self._says.setText(words)
-        self._says.setToolTip(words)
+        self._says.setToolTip(as_it_is(words))
         ink = self.theme.warn_ink if is_trouble else self.theme.ink_soft
         self._says.setStyleSheet(f"color: {ink};")
 

@@ -8,7 +8,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QFont
 from PySide6.QtWidgets import QLabel, QLineEdit, QWidget
 
-from keen_trellis.desktop.controls import Choice, FlowRow, button
+from keen_trellis.desktop.controls import Choice, FlowRow, as_it_is, button
 
 Options = Sequence[tuple[str, str, str]]
 """What can be chosen: value, words, and a remark that stands behind them in the menu."""
@@ -62,7 +62,7 @@ class Sentence(FlowRow):
         shown = metrics.elidedText(text, Qt.TextElideMode.ElideRight, _WORD_WIDTH)
         word.setText(shown)
         if shown != text:
-            word.setToolTip(text)
+            word.setToolTip(as_it_is(text))
         if colour:
             word.setStyleSheet(f"color: {colour}; font-weight: 600;")
         self.flow.addWidget(word)
@@ -102,7 +102,7 @@ class Sentence(FlowRow):
     ) -> QWidget:
         """Add a button, such as the × that takes a part out; return it."""
         made = button(text, name, clicked, look)
-        made.setToolTip(says)
+        made.setToolTip(as_it_is(says))
         made.setAccessibleName(says)
         made.setProperty("slim", len(text) == 1)
         self.flow.addWidget(made)

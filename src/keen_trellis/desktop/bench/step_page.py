@@ -24,7 +24,7 @@ from keen_trellis.desktop.bench.page import Page
 from keen_trellis.desktop.bench.rows_card import RowsCard
 from keen_trellis.desktop.bench.sentence import Sentence
 from keen_trellis.desktop.bench.table_model import Origins
-from keen_trellis.desktop.controls import Notice, OneLine, button, label
+from keen_trellis.desktop.controls import Notice, OneLine, as_it_is, button, label
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import LaneColours, Theme, value_font
 from keen_trellis.document import Lane
@@ -108,7 +108,7 @@ class StepPage(Page):
     def _toggle(self, name: str, says: str, line: QHBoxLayout) -> QPushButton:
         made = button("", f"{self.kind}.{name}", partial(self._show_all, name == "all"), "plain")
         made.setCheckable(True)
-        made.setToolTip(says)
+        made.setToolTip(as_it_is(says))
         self._shown.addButton(made)
         line.addWidget(made)
         return made
@@ -176,7 +176,7 @@ class StepPage(Page):
         if given is not None and not isinstance(given, UserError):
             said = given.sentence() if first is None else first.sentence()
             self._words.setText(said)
-            self._words.setToolTip(said)
+            self._words.setToolTip(as_it_is(said))
             colours = origins.colours[lane.id]
             if self.chooses_rows:
                 self._show_chosen(given, origins, colours)
@@ -246,7 +246,7 @@ class StepPage(Page):
         found = self.session.looking.effects
         more = f"{len(found)} ties differ: " if len(found) > 1 else ""
         self._effects.setText(f"{more}{found[0]}" if found else "")
-        self._effects.setToolTip("\n".join(found))
+        self._effects.setToolTip(as_it_is("\n".join(found)))
         self._wins.setVisible(bool(found))
 
     def _switch(self) -> None:

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QWidget
 
 from keen_trellis.data import BLANK, GAP, PRESENT
 from keen_trellis.desktop.bench.local import as_read
+from keen_trellis.desktop.controls import as_it_is
 from keen_trellis.desktop.theme import LaneColours
 
 if TYPE_CHECKING:
@@ -75,7 +76,7 @@ class TableModel(QAbstractTableModel):
             return as_read(column.text(row), column.kind)
         if role == Role.ToolTipRole:  # all of it, where a cell shows only its beginning
             text = column.text(row)
-            return text if len(text) > _SHORT else None
+            return as_it_is(text) if len(text) > _SHORT else None
         state = PRESENT if column.state is None else int(column.state[row])
         if role == Role.AccessibleTextRole:
             return {BLANK: "blank", GAP: "gap"}.get(state, as_read(column.text(row), column.kind))
@@ -92,7 +93,7 @@ class TableModel(QAbstractTableModel):
         if role == Role.DisplayRole:
             return field.name
         if role == Role.ToolTipRole:
-            return f"{field.name}: {field.kind}"
+            return as_it_is(f"{field.name}: {field.kind}")
         return None
 
     def state(self, row: int, column: int) -> int:

@@ -20,6 +20,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QAbstractScrollArea, QScrollBar, QToolTip, QWidget
 
+from keen_trellis.desktop.controls import as_it_is
 from keen_trellis.desktop.map.drawing import Drawing, save_picture
 from keen_trellis.desktop.map.layout import lay_out
 from keen_trellis.desktop.map.overview import Overview
@@ -165,7 +166,7 @@ class MapView(QAbstractScrollArea):
         if thing != self._hovered:
             self._hovered = thing
             tip = self._sheet(thing) or _tip(thing)
-            QToolTip.showText(event.globalPosition().toPoint(), tip, self)
+            QToolTip.showText(event.globalPosition().toPoint(), as_it_is(tip), self)
             self.viewport().update()
 
     def _ask_proposal(self) -> None:

@@ -16,7 +16,7 @@ from keen_trellis.desktop.bench.page import Page
 from keen_trellis.desktop.bench.sentence import Sentence
 from keen_trellis.desktop.bench.table_model import Origins
 from keen_trellis.desktop.bench.tie_kind import say_kind
-from keen_trellis.desktop.controls import Notice, label
+from keen_trellis.desktop.controls import Notice, as_it_is, label
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme, value_font
 from keen_trellis.document import Lane
@@ -97,7 +97,7 @@ class BlendPage(Page):
             unit = "row" if given.keeps_rows else "group"
             self._bays.show_tie(tie, item.keep, (lane.id, other.lane), origins, unit)
             self._words.setText(given.sentence())
-            self._words.setToolTip(given.sentence())
+            self._words.setToolTip(as_it_is(given.sentence()))
 
     def _tables(self) -> list[Table | None]:
         """Return the rows of every lane of the blend, as far as they are known."""

@@ -22,7 +22,7 @@ from keen_trellis.data import Table
 from keen_trellis.desktop.bench.page import Page
 from keen_trellis.desktop.bench.sentence import Sentence
 from keen_trellis.desktop.bench.table_model import Origins
-from keen_trellis.desktop.controls import Notice, OneLine, button
+from keen_trellis.desktop.controls import Notice, OneLine, as_it_is, button
 from keen_trellis.desktop.parts.join.going_on import GoingOn
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme
@@ -117,7 +117,7 @@ class ColumnsPage(Page):
             if self._looked_at is tie.match:
                 lines = [one.sentence(tie.names) for one in found]
                 self._compared.setText(" · ".join(lines))
-                self._compared.setToolTip("\n".join(lines))
+                self._compared.setToolTip(as_it_is("\n".join(lines)))
                 self._compared.setVisible(bool(lines))
 
         self.session.find_out(look, done, "")

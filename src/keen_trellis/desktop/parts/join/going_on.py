@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
 )
 
 from keen_trellis.desktop.column_list import ListDialog
-from keen_trellis.desktop.controls import OneLine, button
+from keen_trellis.desktop.controls import OneLine, as_it_is, button
 from keen_trellis.desktop.theme import LaneColours
 from keen_trellis.plan.outcome import OutcomeColumn
 from keen_trellis.words import counted
@@ -104,7 +104,7 @@ class GoingOn(QFrame):
             filled = f" or {column.filled_from}" if column.filled_from else ""
             came = QTableWidgetItem(f"{lane}{source}{filled}   {column.kind}")
             came.setFlags(Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable)
-            came.setToolTip(came.text())
+            came.setToolTip(as_it_is(came.text()))
             if colours is not None:
                 came.setForeground(_brush(colours.ink))
             fill = QTableWidgetItem(column.fill or "")

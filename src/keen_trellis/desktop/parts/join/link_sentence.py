@@ -10,6 +10,7 @@ from keen_trellis.data import Kind, Table
 from keen_trellis.desktop.bench.sentence import Sentence
 from keen_trellis.desktop.bench.table_model import Origins
 from keen_trellis.desktop.bench.tie_kind import say_kind
+from keen_trellis.desktop.controls import as_it_is
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import LaneColours, value_font
 from keen_trellis.document import Lane
@@ -259,7 +260,9 @@ class _Told:
         if not self.left_fields or not self.right_fields:
             missing = self._names[1] if self.left_fields else self._names[0]
             add.setEnabled(False)
-            add.setToolTip(f"The columns of {missing} are not known: see to what is before.")
+            add.setToolTip(
+                as_it_is(f"The columns of {missing} are not known: see to what is before.")
+            )
         says = "Link by a column that a formula works out, such as two names put together"
         self._sentence.button("+ formula", "link.formula", says, self._ask_formula, "soft")
 

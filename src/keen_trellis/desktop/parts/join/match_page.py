@@ -16,7 +16,7 @@ from keen_trellis.compute.tied import Tied
 from keen_trellis.desktop.bench.bays import Bays
 from keen_trellis.desktop.bench.page import Page
 from keen_trellis.desktop.bench.table_model import Origins
-from keen_trellis.desktop.controls import Notice, button, label
+from keen_trellis.desktop.controls import Notice, as_it_is, button, label
 from keen_trellis.desktop.parts.join.link_sentence import LinkSentence
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme
@@ -128,7 +128,7 @@ class _SaidBar(QFrame):
     def say(self, title: str, words: str, tip: str) -> None:
         self._title.setText(title)
         self._words.setText(words)
-        self.setToolTip(tip)
+        self.setToolTip(as_it_is(tip))
 
     def show_types(self) -> None:
         """Open a small table of all join types with their rows and gaps."""

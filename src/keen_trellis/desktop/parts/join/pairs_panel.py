@@ -17,7 +17,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from keen_trellis.desktop.controls import OneLine, button, discard, label
+from keen_trellis.desktop.controls import OneLine, as_it_is, button, discard, label
 from keen_trellis.desktop.theme import Theme, value_font
 from keen_trellis.document.items import SameValues
 from keen_trellis.words import SPACES, counted
@@ -179,7 +179,7 @@ class PairsPanel(QFrame):
     def _chip(self, text: str, ink: str) -> QLabel:
         made = OneLine()
         made.setText(_with_strays(text))
-        made.setToolTip(text)
+        made.setToolTip(as_it_is(text))
         made.setFont(value_font(13, bold=True))
         made.setMinimumWidth(30)
         made.setMaximumWidth(170)
