@@ -50,6 +50,7 @@ class StartPage(QScrollArea):
         self.setObjectName("start")
         self.setWidgetResizable(True)
         self.setFrameShape(QFrame.Shape.NoFrame)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self._action = action
         self._lately = QWidget()
         self._rows = QGridLayout(self._lately)

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import platform
 import traceback
 from collections.abc import Callable, Sequence
+from importlib import metadata
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -230,12 +232,20 @@ class Window(QMainWindow):
 
     def ask_leave(self, wanted: Sequence[Want]) -> None:
         """Ask whether the trellis may do what nobody has allowed to it yet."""
-        from keen_trellis.desktop.leave import ask_leave
+        from keen_trellis.desktop.sheets import ask_leave
 
         ask_leave(self.session, wanted, self)
 
+    def offer_left_work(self) -> None:
+        """Offer the latest work that a crash left behind; the others at the next start."""
+        from keen_trellis.desktop.sheets import offer_left_work
+        from keen_trellis.run.kept_work import left_work
+
+        for work in left_work()[:1]:
+            offer_left_work(self.session, work, self)
+
     def _ask_to_replace(self, paths: Sequence[Path], go_on: Callable[[], object]) -> None:
-        from keen_trellis.desktop.leave import ask_to_replace
+        from keen_trellis.desktop.sheets import ask_to_replace
 
         ask_to_replace(paths, go_on, self)
 
@@ -327,6 +337,25 @@ class Window(QMainWindow):
         box.setObjectName("crash")
         box.setIcon(QMessageBox.Icon.Warning)
         box.setText("Keen Trellis made a mistake. Your trellis is as it was; save it now.")
-        box.setDetailedText("".join(traceback.format_exception(error)))
+        box.setInformativeText(
+            "What stands under the details says where, and holds none of your values: send it to "
+            "whoever looks after the program for you, with what you did before."
+        )
+        box.setDetailedText(crash_report(error))
         box.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         box.open()
+
+
+def crash_report(error: BaseException) -> str:
+    """Return where a fault happened and in which versions, without a value of anybody's data.
+
+    The message of an error may quote a value, so only its type is told.
+    """
+    frames = traceback.extract_tb(error.__traceback__)
+    where = [f"  {Path(f.filename).name}, line {f.lineno}, in {f.name}" for f in frames]
+    versions = ", ".join(
+        f"{name} {metadata.version(name)}"
+        for name in ("keen-trellis", "PySide6-Essentials", "numpy", "pyarrow")
+    )
+    about = f"{versions}, Python {platform.python_version()}, {platform.system()}"
+    return "\n".join([about, type(error).__name__, *where])

@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING, Any, cast
 
 from keen_trellis.document.items import Item, StepItem
 from keen_trellis.document.trellis import Lane
-from keen_trellis.errors import UserError, WaitingError
+from keen_trellis.errors import NotAllowedError, UserError, WaitingError
 from keen_trellis.plan.bays import Bay
 from keen_trellis.plan.counts import Counts, Group
 
@@ -55,6 +55,8 @@ class LaneFacts(PartFacts):
     ----------
     is_read : bool
         Whether it is read from outside.
+    is_allowed : bool
+        Whether it may be read, as far as anybody was asked.
     columns : dict of name to kind
     files : tuple of str
         The names of its files.
@@ -63,6 +65,7 @@ class LaneFacts(PartFacts):
     """
 
     is_read: bool = True
+    is_allowed: bool = True
     columns: Mapping[str, str] = field(default_factory=dict)
     files: tuple[str, ...] = ()
     notes: tuple[str, ...] = ()
@@ -167,7 +170,10 @@ def _lane(
 ) -> LaneFacts:
     is_read = lane.source.begins_at() is None
     if isinstance(reading, UserError):
-        return LaneFacts(id=lane.id, name=lane.name, trouble=reading.happened)
+        is_allowed = not isinstance(reading, NotAllowedError)
+        return LaneFacts(
+            id=lane.id, name=lane.name, trouble=reading.happened, is_allowed=is_allowed
+        )
     columns = {}
     if rows is not None and not isinstance(rows, UserError):
         columns = {f.name: str(f.kind) for f in rows.fields}

@@ -394,6 +394,8 @@ class _Drawing:
             size = f"{counted(facts.rows, 'row')} · {columns}"
         elif facts is not None and facts.waits_for:
             size = "waits"
+        elif facts is not None and not facts.is_allowed:
+            size = "not allowed yet"
         source = self.trellis.begins_words(lane)
         is_stale = lane.id in self.stale
         return Head(

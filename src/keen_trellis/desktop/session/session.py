@@ -14,6 +14,7 @@ from PySide6.QtGui import QUndoCommand, QUndoStack
 
 from keen_trellis.desktop.jobs import Jobs
 from keen_trellis.desktop.session.building import Building
+from keen_trellis.desktop.session.keeping import KeepingWork
 from keen_trellis.desktop.session.looking import Looking
 from keen_trellis.desktop.session.watching import Watching
 from keen_trellis.document import Lane, Trellis, load, save
@@ -152,6 +153,7 @@ class Session(QObject):
         self.building = Building(self)
         self.looking = Looking(self)
         self.watching = Watching(self)
+        self.keeping = KeepingWork(self)
         self.ran.connect(self.looking.renew)
         self.selected.connect(self.looking.renew)
         self.undo.cleanChanged.connect(self._clean_changed)
@@ -177,6 +179,7 @@ class Session(QObject):
         path = path.absolute()
         self._take_up(trellis, path, frozenset(approvals(path).allowed))
         self.filed.emit(path)
+        self.keeping.opened()
         if self.not_allowed:
             self.leave_wanted.emit(self.not_allowed)
         return True
@@ -471,6 +474,7 @@ class Session(QObject):
     def finish(self) -> None:
         """Stop all work; for closing."""
         self.watching.finish()
+        self.keeping.finish()
         self.looking.stop()
         self._due.stop()
         self._next = None
