@@ -203,7 +203,7 @@ class PostgresTest(ServerTestCase):
         )
         nowhere = replace(POSTGRES, port=1)
         for server_, query, *words in (
-            (POSTGRES, delete, "would write to test on 127.0.0.1", "Take out what writes"),
+            (POSTGRES, delete, "“DELETE” within the query would write", "only ever read"),
             (POSTGRES, function, "would write to test on 127.0.0.1", "Take out what writes"),
             (POSTGRES, "select pg_sleep(9)", "not done in the time allowed", "more time"),
             (POSTGRES, "select * from nowhere", "is not there .* any more: .*nowhere"),
@@ -349,7 +349,7 @@ class MariadbTest(ServerTestCase):
         locked_out = replace(MARIADB, user=self.name[:20])
         self.secrets.give(locked_out, "not-the-harbour")
         for server, query, *words in (
-            (MARIADB, f"select * from {self.name} for update", "would write"),
+            (MARIADB, f"select * from {self.name} for update", "would lock rows"),
             (MARIADB, "select sleep(9)", "not done in the time allowed"),
             (MARIADB, "select * from nowhere", "is not there .* any more"),
             (locked_out, "select 1", "refuses account or password", "Enter the right password"),
@@ -382,12 +382,14 @@ class MariadbTest(ServerTestCase):
 
         with self.assertRaises(Cancelled):
             read_query(MARIADB, "select sleep(60)", 90, secrets=self.secrets, report=stop)
-        self.assertLess(time.monotonic() - started, 10)
-        cursor.execute(
+        self.assertLess(time.monotonic() - started, 1.2)
+        asked = (
             "select count(*) from information_schema.processlist "
             "where info like 'select sleep(60)%' and id <> connection_id()"
         )
-        self.assertEqual(cursor.fetchone(), (0,))
+        while cursor.execute(asked) and cursor.fetchone() != (0,):  # it is told aside
+            self.assertLess(time.monotonic() - started, 10)
+            time.sleep(0.05)
 
 
 class PasswordsTest(ServerTestCase):

@@ -1,6 +1,9 @@
 """Folders read as one table, columnar files, typed tables, and columns in other kinds."""
 
 import datetime as dt
+import os
+import sqlite3
+from contextlib import closing
 from decimal import Decimal
 from pathlib import Path
 
@@ -15,11 +18,18 @@ from keen_trellis.data import BLANK, GAP, Column, Kind, from_arrow
 from keen_trellis.data.kind_changes import changed_kind
 from keen_trellis.data.profile import profile
 from keen_trellis.read import (
+    SqliteFile,
     TextLayout,
+    database_tables,
+    files_of,
+    is_of_pattern,
     pasted_cells,
     read_columnar,
+    read_delimited,
     read_folder,
+    read_table,
     read_typed,
+    workbook_parts,
 )
 from tests.read.source_case import SourceTestCase
 
@@ -119,6 +129,52 @@ class ColumnarTest(SourceTestCase):
         for name in ("t.parquet", "t.arrow"):
             with self.refused(f"{name} cannot be read", "choose"):
                 read_columnar(self.text("PAR1 and no more", name))
+
+
+class NoSourceTest(SourceTestCase):
+    """What must not be opened, and what must not be written to."""
+
+    def test_pipes_devices_and_parts_of_the_system_are_refused_before_they_are_opened(self) -> None:
+        pipe = self.folder / "rows.csv"
+        os.mkfifo(pipe)
+        for path in (pipe, Path("/dev/zero"), Path("/proc/self/maps"), Path("/sys/kernel/notes")):
+            for read in (read_delimited, read_columnar, workbook_parts):
+                with self.refused("no ordinary file", "lies on a disk"):
+                    read(path)
+            with self.refused("no ordinary file", "lies on a disk"):
+                database_tables(SqliteFile(str(path)))
+
+    def test_a_file_is_known_for_a_source_by_the_walk_that_reads(self) -> None:
+        (self.folder / "deep" / "er").mkdir(parents=True)
+        for pattern, own, others in (
+            ("**/*.csv", ("a.csv", "deep/a.csv", "deep/er/a.csv"), ("a.tsv", ".a.csv")),
+            ("*.csv", ("a.csv",), ("deep/a.csv", "a.csv/b")),
+            ("deep/*.csv", ("deep/a.csv",), ("a.csv", "deep/er/a.csv")),
+            ("deep/**/a*", ("deep/a.csv", "deep/er/ab"), ("a.csv",)),
+        ):
+            for name in own + others:
+                path = self.folder / name
+                self.assertEqual(is_of_pattern(path, self.folder, pattern), name in own, name)
+                if path.parent.is_dir():
+                    path.write_text("x")
+                    self.assertEqual(path in files_of(self.folder, pattern), name in own, name)
+                    path.unlink()
+        with self.refused("leads out of", "Choose the folder"):
+            files_of(self.folder / "deep", "../*.csv")
+
+    def test_a_database_that_is_being_written_to_is_read_and_left_without_a_trace(self) -> None:
+        path = self.folder / "harbour.sqlite"
+        with closing(sqlite3.connect(path)) as writer:
+            writer.execute("pragma journal_mode = wal")
+            writer.execute("create table t (n int)")
+            writer.execute("insert into t values (7)")
+            writer.commit()
+            before = sorted(file.name for file in self.folder.iterdir())
+            self.assertEqual(list(read_table(SqliteFile(str(path)), "t").table.rows()), [(7,)])
+            self.assertEqual(sorted(file.name for file in self.folder.iterdir()), before)
+        alone = sorted(file.name for file in self.folder.iterdir())
+        self.assertEqual(list(read_table(SqliteFile(str(path)), "t").table.rows()), [(7,)])
+        self.assertEqual(sorted(file.name for file in self.folder.iterdir()), alone)
 
 
 class TypedTest(SourceTestCase):

@@ -12,7 +12,8 @@ from unittest import mock
 
 from keen_trellis.errors import SourceError
 from keen_trellis.progress import Cancelled
-from keen_trellis.read import Secrets, Server, connections, read_query
+from keen_trellis.read import Secrets, Server, SqliteFile, connections, read_query
+from keen_trellis.read.queries import refuse_writing
 
 Answer = Callable[[socket.socket], None]
 
@@ -114,6 +115,58 @@ class LeavingTest(unittest.TestCase):
                     ):
                         self.ask(self.server(sort, port), stop)  # type: ignore[arg-type]
                     self.assertEqual(b"SecretSecret" not in b"".join(heard), is_far, (sort, heard))
+
+
+class QueriesTest(unittest.TestCase):
+    """Code in one dialect is a string in another; what does more than read never passes."""
+
+    POSTGRES = Server("postgresql", "127.0.0.1", "d", "reader")
+    MARIADB = Server("mariadb", "127.0.0.1", "d", "reader")
+    FILE = SqliteFile("/x.sqlite")
+
+    def test_what_does_more_than_read_is_refused(self) -> None:
+        for database, query, said in (
+            (self.MARIADB, "select 1 into outfile '/tmp/x'", "“INTO” would write"),
+            (self.MARIADB, "select 1 INTO\nDUMPFILE '/tmp/x'", "“INTO” would write"),
+            (self.MARIADB, "select n into @x from t", "“INTO” would write"),
+            (self.MARIADB, "select @x := 1", "would set a variable"),
+            (self.MARIADB, "select 1 /*! into outfile '/tmp/x' */", "is run by the server"),
+            (self.MARIADB, "select get_lock('a', 1)", "“get_lock” does more than read"),
+            (self.POSTGRES, "select '\\'; drop table t; --'", "more than one statement"),
+            (self.POSTGRES, "select $$a$$; commit; delete from t", "more than one statement"),
+            (self.POSTGRES, "select * into u from t", "“INTO” would write"),
+            (
+                self.POSTGRES,
+                "with a as (insert into t values (1) returning n) select 1",
+                "“INSERT”",
+            ),
+            (self.POSTGRES, "with a as (update t set n = 1 returning n) select 1", "“UPDATE”"),
+            (self.POSTGRES, "select pg_terminate_backend(1)", "does more than read"),
+            (self.POSTGRES, "select setval('s', 1), nextval ('s')", "does more than read"),
+            (self.POSTGRES, "select * from t for no key update", "would lock rows"),
+            (self.FILE, "select load_extension('x')", "does more than read"),
+            (self.FILE, "attach 'x' as y", "begins with ATTACH"),
+            (self.FILE, "pragma journal_mode = wal", "begins with PRAGMA"),
+            (self.FILE, "select 'never ends", "does not end"),
+            (self.FILE, " -- nothing", "no query yet"),
+        ):
+            with self.subTest(query=query), self.assertRaisesRegex(SourceError, said):
+                refuse_writing(query, database)
+
+    def test_what_only_reads_passes_whatever_its_strings_and_names_say(self) -> None:
+        for database, query in (
+            (self.MARIADB, "select 'a; drop table t', \"into outfile\", `update` from t;"),
+            (self.MARIADB, "(select replace(a, 'b', 'c') from t) union select 1"),
+            (self.POSTGRES, "select 'it''s; into', $x$ ; insert into $x$, \"delete\" from t"),
+            (self.POSTGRES, "with a as (select 1 as update) select * from a -- ; drop"),
+            (self.POSTGRES, "select insert(1), substring(a for 2), truncate(3) from t"),
+            (self.MARIADB, "select 'a\\'; drop table t; -- '"),
+            (self.FILE, "values (1), (2)"),
+        ):
+            with self.subTest(query=query):
+                self.assertEqual(refuse_writing(query, database), ())
+        told = refuse_writing("select pg_read_file('/etc/passwd')", self.POSTGRES)
+        self.assertEqual(told, ("pg_read_file",))
 
 
 if __name__ == "__main__":

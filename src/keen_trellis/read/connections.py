@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import shutil
 import sqlite3
 import threading
 import time
@@ -9,6 +10,7 @@ from collections.abc import Callable, Iterator
 from concurrent.futures import Future, wait
 from contextlib import closing, contextmanager
 from pathlib import Path
+from tempfile import TemporaryDirectory
 from typing import TYPE_CHECKING, Any, TypeVar
 from urllib.parse import quote
 
@@ -144,7 +146,7 @@ class Reader:
     @contextmanager
     def _connected(self) -> Iterator[sqlite3.Connection | sa.Connection]:
         if isinstance(self._database, SqliteFile):
-            with closing(_opened(self._database, self._timeout_s)) as file:
+            with _opened(self._database, self._timeout_s) as file:
                 self._raw = file
                 yield file
             return
@@ -287,18 +289,44 @@ def _ended(future: Future[Any]) -> bool:
     return bool(wait([future], timeout=_POLL_S).done)
 
 
-def _opened(file: SqliteFile, timeout_s: float | None) -> sqlite3.Connection:
-    """Open a file so that nothing can be written to it, and questions end when the time is up."""
-    existing_file(Path(file.path))
-    place = quote(str(Path(file.path).resolve()))
-    connection = sqlite3.connect(f"file:{place}?mode=ro", uri=True, check_same_thread=False)
+@contextmanager
+def _opened(file: SqliteFile, timeout_s: float | None) -> Iterator[sqlite3.Connection]:
+    """Open a file so that nothing is written to it or beside it, and questions end in time."""
+    path = Path(file.path)
+    existing_file(path)
     until = None if timeout_s is None else time.monotonic() + timeout_s
 
     def out_of_time() -> int:
         return int(until is not None and time.monotonic() > until)
 
-    connection.set_progress_handler(out_of_time, 100_000)
-    return connection
+    with _as_it_stands(path.resolve()) as (place, how):
+        address = f"file:{quote(str(place))}?{how}"
+        with closing(sqlite3.connect(address, uri=True, check_same_thread=False)) as connection:
+            connection.set_progress_handler(out_of_time, 100_000)
+            yield connection
+
+
+@contextmanager
+def _as_it_stands(path: Path) -> Iterator[tuple[Path, str]]:
+    """Give the file to open and how, so that SQLite makes no file of its own beside it.
+
+    A database in WAL mode has its latest rows in a second file, and SQLite makes a third to read
+    them, unless a writer has made it. Without a second file the first holds everything; with two
+    of the three, left by a crash, copies of both are read.
+    """
+    with path.open("rb") as file:
+        in_wal = file.read(20)[18:20] == b"\x02\x02"
+    log, shared = (path.with_name(path.name + ending) for ending in ("-wal", "-shm"))
+    has_log = log.exists() and log.stat().st_size > 0
+    if not in_wal or (has_log and shared.exists()):
+        yield path, "mode=ro"
+    elif not has_log:
+        yield path, "mode=ro&immutable=1"
+    else:
+        with TemporaryDirectory(prefix="keen-trellis-") as folder:
+            for one in (path, log):
+                shutil.copyfile(one, Path(folder) / one.name)
+            yield Path(folder) / path.name, "mode=rw"
 
 
 def _engine(database: Server, secrets: Secrets, timeout_s: float | None) -> sa.Engine:

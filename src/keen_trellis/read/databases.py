@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 import sqlite3
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
@@ -15,7 +14,6 @@ from keen_trellis.data import Column, Kind
 from keen_trellis.errors import (
     ConnectionLostError,
     MissingTableError,
-    SourceError,
     UnknownColumnError,
 )
 from keen_trellis.progress import Report, quiet
@@ -44,11 +42,6 @@ ENDINGS = (".sqlite", ".sqlite3", ".db")
 QUERY_S = 60.0
 
 _SYSTEM_SCHEMAS = {"information_schema", "pg_catalog", "mysql", "performance_schema", "sys"}
-_READS = re.compile(r"\s*(select|with|values|table)\b", re.IGNORECASE)
-_ASIDE = re.compile(
-    r"'(?:[^'\\]|''|\\.)*'|\"(?:[^\"]|\"\")*\"|`[^`]*`|--[^\n]*|/\*.*?\*/|\$(\w*)\$.*?\$\1\$",
-    re.DOTALL,
-)
 
 
 def database_tables(
@@ -236,7 +229,9 @@ def read_query(
     Cancelled
         Raised by `report` once the user has asked to stop.
     """
-    _refuse_writing(query)
+    from keen_trellis.read.queries import refuse_writing  # only who asks waits for its parser
+
+    of_files = refuse_writing(query, database)
 
     def read(connection: Any, reader: Reader) -> _Rows:
         return _Rows.of(_answer(connection, query, rows_at_most, reader), zone)
@@ -245,6 +240,9 @@ def read_query(
     found = _reader_run(
         database, secrets, timeout_s, work=read, report=report, doing=f"Asking {database.label}"
     )
+    if of_files:
+        text = f"{', '.join(of_files)} in the query reads files of the server, not its tables."
+        found.noticed.append(Noticed(text))
     return _as_reading(
         found,
         where,
@@ -426,21 +424,3 @@ def _estimates(connection: sa.Connection) -> dict[tuple[str | None, str], int]:
         )
     )
     return {(None, name): rows for name, rows in found}
-
-
-def _refuse_writing(query: str) -> None:
-    """Refuse what is not one statement that reads; the read-only transaction refuses the rest."""
-    plain = _ASIDE.sub(" ", query).strip().rstrip(";")
-    if not plain.strip():
-        raise SourceError("There is no query yet.", "Type one that begins with SELECT.")
-    if ";" in plain:
-        raise SourceError(
-            "There is more than one statement.", "Take one query, without a semicolon inside."
-        )
-    if not _READS.match(plain):
-        first = plain.split()[0].upper()
-        raise SourceError(
-            f"A query that begins with {first} is not one that only reads, and sources are never "
-            "written to.",
-            "Begin it with SELECT or WITH.",
-        )
