@@ -30,16 +30,34 @@ def main(arguments: Sequence[str] | None = None) -> int:
             stream.reconfigure(errors="backslashreplace")
     try:
         with _stopped_by_signals() if options.command is not _open else contextlib.nullcontext():
-            return int(options.command(options))
+            code = int(options.command(options))
+            if sys.stdout is not None:
+                sys.stdout.flush()
+            return code
     except UserError as error:
-        print(f"keen-trellis: {error}", file=sys.stderr)
+        _say(f"keen-trellis: {error}")
         return error.exit_code
     except _StoppedError as stopped:
-        print(_STOPPED, file=sys.stderr)
+        _say(_STOPPED)
         return stopped.exit_code
     except BrokenPipeError:  # the reader of our output has seen enough
-        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        _say_no_more()
         return DONE
+    except OSError as error:  # of what was said: files have sentences of their own
+        _say_no_more()
+        _say(f"keen-trellis: What it says cannot be written: {error}.")
+        return UNUSABLE
+
+
+def _say(sentence: str) -> None:
+    """Tell what went wrong, if anybody can be told."""
+    with contextlib.suppress(OSError):
+        print(sentence, file=sys.stderr, flush=True)
+
+
+def _say_no_more() -> None:
+    """Have what is still to be written go nowhere: nobody takes it."""
+    os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
 
 
 class _StoppedError(BaseException):

@@ -42,7 +42,7 @@ def run(options: argparse.Namespace) -> int:
         trellis = _with_place(trellis, setting)
     runner = Runner()
     results = runner.run(trellis)
-    if sys.stdin.isatty() and _ask_passwords(trellis, results, runner):
+    if _is_somebody_there() and _ask_passwords(trellis, results, runner):
         results = runner.run(trellis)
     errors = results.errors()
     made: list[Delivered] = []
@@ -76,7 +76,7 @@ def allow(options: argparse.Namespace) -> int:
     for want in missing:
         print(f"It {want.words}.")
     if not options.yes:
-        if not sys.stdin.isatty():
+        if not _is_somebody_there():
             print("keen-trellis: Say --yes to allow it.", file=sys.stderr)
             return NOT_ALLOWED
         if input("Allow these on this machine? [y/N] ").strip().lower() not in ("y", "yes"):
@@ -84,6 +84,11 @@ def allow(options: argparse.Namespace) -> int:
     allow_on_this_machine(options.file, [want.key for want in missing])
     print("Allowed.")
     return DONE
+
+
+def _is_somebody_there() -> bool:
+    """Return whether anybody can be asked; the input may even be closed."""
+    return sys.stdin is not None and sys.stdin.isatty()
 
 
 def _unallowed(trellis: Trellis, document: Path) -> list[Want]:

@@ -6,6 +6,7 @@ import contextlib
 import errno
 import glob
 import os
+import shutil
 import stat
 import tempfile
 from collections.abc import Iterator
@@ -36,8 +37,7 @@ def whole_file(path: Path) -> Iterator[Path]:
     mode = was.st_mode & 0o777 if was is not None else 0o666 & ~_umask()
     # a name of its own: one made of `path`'s would be too long beside one of 255 bytes
     _remove_leftovers(path.parent)
-    prefix = f"{_BESIDE}{os.uname().nodename[:40]}-{os.getpid()}-"
-    handle, name = tempfile.mkstemp(prefix=prefix, suffix=path.suffix, dir=path.parent)
+    handle, name = tempfile.mkstemp(prefix=passing_name(), suffix=path.suffix, dir=path.parent)
     os.close(handle)
     beside = Path(name)
     try:
@@ -54,6 +54,15 @@ def whole_file(path: Path) -> Iterator[Path]:
         beside.unlink(missing_ok=True)
 
 
+def passing_name() -> str:
+    """Return how the names of files begin that stand beside a target while it is written.
+
+    They say which program of which machine made them, so that another one can tell whether it was
+    killed and removes what it left.
+    """
+    return f"{_BESIDE}{os.uname().nodename[:40]}-{os.getpid()}-"
+
+
 def _remove_leftovers(folder: Path) -> None:
     """Remove what programs on this machine left that were killed while they wrote there."""
     mine = f"{_BESIDE}{os.uname().nodename[:40]}-"
@@ -61,7 +70,7 @@ def _remove_leftovers(folder: Path) -> None:
         number = left.name.removeprefix(mine).partition("-")[0]
         if number.isdecimal() and not Path(f"/proc/{number}").exists():
             with contextlib.suppress(OSError):
-                left.unlink()
+                shutil.rmtree(left) if left.is_dir() else left.unlink()
 
 
 def _umask() -> int:

@@ -2,6 +2,8 @@
 
 import csv
 import datetime as dt
+import math
+import os
 import tempfile
 import unittest
 from contextlib import closing
@@ -19,6 +21,7 @@ from keen_trellis.deliver import deliver
 from keen_trellis.errors import DeliveryError
 from keen_trellis.progress import Cancelled
 from keen_trellis.read import TextLayout, read_delimited, read_sheet
+from keen_trellis.whole_files import passing_name
 
 
 class DeliveryTest(unittest.TestCase):
@@ -125,3 +128,41 @@ class DeliveryTest(unittest.TestCase):
         ):
             with self.subTest(words=words), self.assertRaisesRegex(DeliveryError, words):
                 deliver(self.ROWS, path)
+
+
+class OddValuesTest(unittest.TestCase):
+    """What a spreadsheet would run, or has no number for."""
+
+    def setUp(self) -> None:
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+
+    def test_texts_that_look_like_formulas_stay_or_are_guarded_where_that_is_chosen(self) -> None:
+        table = Table.from_columns({"=x": ["=1+1", "-2", "a=b", None], "n": [-1, -2, 3, 4]})
+        path = self.folder / "rows.csv"
+        deliver(table, path)
+        self.assertEqual(path.read_text(), "=x,n\n=1+1,-1\n-2,-2\na=b,3\n,4\n")
+        deliver(table, path, guarded=True)
+        self.assertEqual(path.read_text(), "'=x,n\n'=1+1,-1\n'-2,-2\na=b,3\n,4\n")
+        deliver(table, self.folder / "rows.xlsx")
+        cells = list(openpyxl.load_workbook(self.folder / "rows.xlsx").active.values)
+        self.assertEqual(cells[1], ("=1+1", -1))
+        kinds = openpyxl.load_workbook(self.folder / "rows.xlsx").active["A2"].data_type
+        self.assertEqual(kinds, "s")
+
+    def test_infinity_is_a_word_in_a_sheet(self) -> None:
+        table = Table.from_columns({"n": [1.5, math.inf, -math.inf]})
+        deliver(table, self.folder / "rows.xlsx")
+        cells = list(openpyxl.load_workbook(self.folder / "rows.xlsx").active.values)
+        self.assertEqual(cells, [("n",), (1.5,), ("inf",), ("-inf",)])
+
+    def test_what_a_killed_program_left_is_removed_by_the_next_one(self) -> None:
+        left = self.folder / passing_name().replace(f"-{os.getpid()}-", "-999999999-x")
+        left.mkdir()
+        of_who_runs = self.folder / f"{passing_name()}y"
+        of_who_runs.write_text("")
+        deliver(Table.from_columns({"n": [1]}), self.folder / "rows.csv")
+        self.assertEqual(
+            {one.name for one in self.folder.iterdir()}, {"rows.csv", of_who_runs.name}
+        )

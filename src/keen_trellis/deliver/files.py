@@ -4,15 +4,19 @@ from __future__ import annotations
 
 import csv
 import datetime as dt
+import math
+import tempfile
 from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from decimal import Decimal
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from keen_trellis.data.kinds import Kind
 from keen_trellis.deliver.lines import Lines
 from keen_trellis.errors import DeliveryError, reason
 from keen_trellis.progress import Report, quiet
-from keen_trellis.whole_files import whole_file
+from keen_trellis.whole_files import passing_name, whole_file
 
 if TYPE_CHECKING:
     from keen_trellis.data import Table
@@ -23,12 +27,25 @@ _SHEET_DIGITS = 15
 """A number in a sheet is a double: more digits than this would be changed."""
 
 
-def deliver(table: Table, path: str | Path, sheet: str = "Outcome", report: Report = quiet) -> None:
+def deliver(
+    table: Table,
+    path: str | Path,
+    sheet: str = "Outcome",
+    report: Report = quiet,
+    guarded: bool = False,
+) -> None:
     """Write every row of a table to `path`; blanks and gaps become empty cells.
 
     The file is written whole or not at all. One that is there is replaced; a folder that is not
     there is made, and ~ is the home folder. In a sheet, what its numbers and moments cannot hold
-    is written as text: more than 15 digits, years before 1900, parts of a millisecond.
+    is written as text: more than 15 digits, years before 1900, parts of a millisecond, infinity.
+
+    Parameters
+    ----------
+    table, path, sheet, report
+    guarded : bool
+        Whether texts that begin with = + - @ are written to .csv behind an apostrophe, so that no
+        spreadsheet runs them. In a sheet they are texts anyhow.
 
     Raises
     ------
@@ -48,7 +65,7 @@ def deliver(table: Table, path: str | Path, sheet: str = "Outcome", report: Repo
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
         with whole_file(path) as beside:
-            write(table, beside, sheet, report)
+            write(table, beside, sheet, report, guarded)
     except OSError as error:
         raise DeliveryError(
             f"{path} cannot be written: {reason(error)}.",
@@ -61,16 +78,25 @@ def endings() -> tuple[str, ...]:
     return tuple(_WRITERS)
 
 
-def _write_csv(table: Table, path: Path, sheet: str, report: Report) -> None:
+def _write_csv(table: Table, path: Path, sheet: str, report: Report, guarded: bool) -> None:
     with path.open("w", encoding="utf-8", newline="") as file:
         writer = csv.writer(Lines(file), lineterminator=Lines.END)
-        writer.writerow(table.columns)
+        writer.writerow(map(_guarded, table.columns) if guarded else table.columns)
         for batch in _batches(table, report):
             texts = [batch.fetch(field).texts().to_pylist() for field in batch.fields]
+            if guarded:
+                for place, field in enumerate(batch.fields):
+                    if field.kind is Kind.TEXT:  # a number is no formula, whatever its sign
+                        texts[place] = [_guarded(text) for text in texts[place]]
             writer.writerows(zip(*texts, strict=True))
 
 
-def _write_xlsx(table: Table, path: Path, sheet: str, report: Report) -> None:
+def _guarded(text: str | None) -> str | None:
+    """Return a text that no spreadsheet takes for a formula (OWASP, “CSV Injection”)."""
+    return f"'{text}" if text and text[0] in "=+-@\t\r" else text
+
+
+def _write_xlsx(table: Table, path: Path, sheet: str, report: Report, guarded: bool) -> None:
     import xlsxwriter
     from xlsxwriter.exceptions import XlsxWriterException
 
@@ -80,9 +106,15 @@ def _write_xlsx(table: Table, path: Path, sheet: str, report: Report) -> None:
             f"holds {_SHEET_ROWS - 1:,} rows of {_SHEET_COLUMNS:,}.",
             "Deliver to .csv, or let fewer rows go on.",
         )
-    # the sheet's own date of making would differ from run to run
-    options = {"constant_memory": True, "default_date_format": "yyyy-mm-dd"}
-    with xlsxwriter.Workbook(str(path), options) as workbook:
+    # its temporary files lie beside the target, where there is room for it; the sheet's own date
+    # of making would differ from run to run
+    beside = tempfile.TemporaryDirectory(prefix=passing_name(), dir=path.parent)
+    options = {
+        "constant_memory": True,
+        "default_date_format": "yyyy-mm-dd",
+        "tmpdir": beside.name,
+    }
+    with beside, _full_disk_said(), xlsxwriter.Workbook(str(path), options) as workbook:
         workbook.set_properties({"created": dt.datetime(2000, 1, 1)})
         formats: _Formats = {
             (kind, fine): workbook.add_format({"num_format": shown + (".000" if fine else "")})
@@ -106,6 +138,18 @@ def _write_xlsx(table: Table, path: Path, sheet: str, report: Report) -> None:
                         _write_cell(page, row_number, place, value=value, formats=formats)
 
 
+@contextmanager
+def _full_disk_said() -> Iterator[None]:
+    """Give the system's own error, which the library for sheets puts into one of its own."""
+    from xlsxwriter.exceptions import FileCreateError
+
+    try:
+        yield
+    except FileCreateError as error:
+        cause = error.args[0] if error.args else error
+        raise cause if isinstance(cause, OSError) else OSError(str(error)) from error
+
+
 _Formats = dict[tuple[type, bool], Any]
 """How moments and times are shown, by type and whether they have milliseconds."""
 
@@ -122,6 +166,8 @@ def _write_cell(page: Any, row: int, column: int, value: Any, formats: _Formats)
         page.write_boolean(row, column, value)
     elif isinstance(value, int | Decimal) and _digits(value) > _SHEET_DIGITS:
         page.write_string(row, column, str(value))
+    elif isinstance(value, float) and math.isinf(value):
+        page.write_string(row, column, str(value))  # a sheet has no number for it
     elif isinstance(value, int | float | Decimal):
         page.write_number(row, column, float(value))
     elif isinstance(value, dt.date) and value.year < 1900:
@@ -151,7 +197,7 @@ def _batches(table: Table, report: Report) -> Iterator[Table]:
         yield table.window(start, start + _BATCH)
 
 
-_WRITERS: dict[str, Callable[[Table, Path, str, Report], None]] = {
+_WRITERS: dict[str, Callable[[Table, Path, str, Report, bool], None]] = {
     ".csv": _write_csv,
     ".xlsx": _write_xlsx,
 }

@@ -20,6 +20,7 @@ from keen_trellis.whole_files import whole_file
 
 ENDING = ".trellis"
 _LINE_WIDTH = 92
+_BYTES_AT_MOST = 64 << 20
 _ALWAYS_THERE = {"format", "version", "type", "name", "lanes", "items", "colour", "link", "keep"}
 
 
@@ -100,6 +101,10 @@ def load(path: Path) -> Trellis:
         The file is missing, broken, or from a newer version.
     """
     try:
+        if path.exists() and not path.is_file() and not path.is_dir():  # a pipe would wait forever
+            raise _broken(path, "it is no ordinary file")
+        if path.exists() and path.stat().st_size > _BYTES_AT_MOST:
+            raise _broken(path, f"it has more than {_BYTES_AT_MOST >> 20} MB")
         text = path.read_text(encoding="utf-8")
     except OSError as error:
         raise DocumentError(

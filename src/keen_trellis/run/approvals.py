@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import hashlib
+import json
 import os
 from collections.abc import Collection, Iterable
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 import platformdirs
-from pydantic import TypeAdapter, ValidationError
+from pydantic import TypeAdapter
 
 from keen_trellis.whole_files import whole_file
 
@@ -49,8 +50,8 @@ def approvals(document: Path | None) -> Approvals:
     if document is None:
         return Approvals()
     try:
-        return _STORED.validate_json(_place(document).read_bytes())
-    except (OSError, ValidationError):
+        return _STORED.validate_python(json.loads(_place(document).read_text("ascii")))
+    except (OSError, ValueError):
         return Approvals()
 
 
@@ -105,6 +106,6 @@ def _store(document: Path, known: Approvals) -> None:
     try:
         place.parent.mkdir(parents=True, exist_ok=True)
         with whole_file(place) as beside:
-            beside.write_bytes(_STORED.dump_json(known))
+            beside.write_text(json.dumps(_STORED.dump_python(known, mode="json")), encoding="ascii")
     except OSError:
         return

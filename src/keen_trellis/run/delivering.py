@@ -109,7 +109,7 @@ def make_deliveries(
         is_written = write and not stopped
         if is_written:
             share = part(report, number / len(jobs), (number + 1) / len(jobs))
-            deliver(table, path, item.name, share)
+            deliver(table, path, item.name, share, guarded=item.guarded)
         made.append(
             Delivered(
                 item.id,

@@ -6,11 +6,13 @@ They lie apart from the document, which holds no data of its sources.
 from __future__ import annotations
 
 import hashlib
+import json
+import os
 from dataclasses import replace
 from pathlib import Path
 
 import platformdirs
-from pydantic import TypeAdapter, ValidationError
+from pydantic import TypeAdapter
 
 from keen_trellis.document.storage import KIND_NAMES
 from keen_trellis.run.changes import Snapshot
@@ -25,7 +27,9 @@ def remember(document: Path, numbers: Snapshot) -> None:
     try:
         place.parent.mkdir(parents=True, exist_ok=True)
         with whole_file(place) as beside:
-            beside.write_bytes(_SNAPSHOTS.dump_json(numbers))
+            beside.write_text(
+                json.dumps(_SNAPSHOTS.dump_python(numbers, mode="json")), encoding="ascii"
+            )
     except OSError:
         return
 
@@ -33,8 +37,8 @@ def remember(document: Path, numbers: Snapshot) -> None:
 def remembered(document: Path) -> Snapshot | None:
     """Return the numbers of the last run of a document; None where there are none."""
     try:
-        found = _SNAPSHOTS.validate_json(_place(document).read_bytes())
-    except (OSError, ValidationError):
+        found = _SNAPSHOTS.validate_python(json.loads(_place(document).read_text("ascii")))
+    except (OSError, ValueError):
         return None
     lanes = {
         key: replace(lane, columns={n: KIND_NAMES.get(k, k) for n, k in lane.columns.items()})
@@ -44,5 +48,5 @@ def remembered(document: Path) -> Snapshot | None:
 
 
 def _place(document: Path) -> Path:
-    name = hashlib.sha256(str(document.resolve()).encode()).hexdigest()[:32]
+    name = hashlib.sha256(os.fsencode(document.resolve())).hexdigest()[:32]
     return platformdirs.user_state_path("keen-trellis") / "runs" / f"{name}.json"

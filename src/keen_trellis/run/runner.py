@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 import datetime as dt
 import hashlib
+import json
 import os
 import threading
 from collections import OrderedDict
@@ -373,4 +374,5 @@ def _rows_of(value: Any) -> Any:
 
 
 def _name(source: Source) -> str:
-    return source.model_dump_json()
+    # not by pydantic's own JSON, which refuses a path whose bytes are no text
+    return json.dumps(source.model_dump(mode="json"))

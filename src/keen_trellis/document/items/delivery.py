@@ -12,11 +12,20 @@ if TYPE_CHECKING:
 
 
 class DeliveryItem(Item):
-    """The rows before it, written to a file."""
+    """The rows before it, written to a file.
+
+    Attributes
+    ----------
+    name, path : str
+    guarded : bool
+        Whether texts that a spreadsheet would take for formulas are written so that it does not:
+        in delimited text, behind an apostrophe.
+    """
 
     type: Literal["delivery"] = "delivery"
     name: str
     path: str
+    guarded: bool = False
 
     word: ClassVar[str] = "delivery"
     changes_rows: ClassVar[bool] = False

@@ -6,6 +6,7 @@ import datetime as dt
 from pathlib import Path
 
 from PySide6.QtWidgets import (
+    QCheckBox,
     QFileDialog,
     QGridLayout,
     QHBoxLayout,
@@ -23,7 +24,7 @@ from keen_trellis.desktop.controls import Notice, button, label
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme
 from keen_trellis.document import Lane
-from keen_trellis.document.edits import SetDelivery
+from keen_trellis.document.edits import SetDelivery, SetItem
 from keen_trellis.document.items import DeliveryItem, Item
 from keen_trellis.errors import UserError
 
@@ -54,10 +55,17 @@ class DeliveryPage(Page):
         form.addWidget(button("Choose …", "delivery.choose", self._choose), 1, 2)
         form.addWidget(self._rows, 2, 1)
         form.addWidget(self._there, 3, 1)
+        self._guarded = QCheckBox(
+            "Write texts such as =1+1 so that a spreadsheet does not run them"
+        )
+        self._guarded.setObjectName("delivery.guarded")
+        self._guarded.setToolTip("They stand behind an apostrophe then")
+        self._guarded.clicked.connect(self._guard)
+        form.addWidget(self._guarded, 4, 1)
         row = QHBoxLayout()
         row.addWidget(self._write)
         row.addStretch()
-        form.addLayout(row, 4, 1)
+        form.addLayout(row, 5, 1)
         form.setColumnMinimumWidth(1, 460)
         form.setColumnStretch(3, 1)
         column = QVBoxLayout(self)
@@ -75,6 +83,10 @@ class DeliveryPage(Page):
         table = self.session.results.rows.get(item.id)
         self._name.setText(item.name)
         self._path.setText(item.path)
+        self._guarded.setChecked(item.guarded)
+        self._guarded.setVisible(
+            Path(item.path).suffix.lower() == ".csv"
+        )  # in sheets they are texts
         self._notice.tell(str(table) if isinstance(table, UserError) else "")
         ready = isinstance(table, Table)
         self._write.setEnabled(ready)
@@ -109,6 +121,11 @@ class DeliveryPage(Page):
         if not self.session.do(SetDelivery(item.id, self._name.text(), str(path))):
             self._name.setText(item.name)
             self._path.setText(item.path)
+
+    def _guard(self, guarded: bool) -> None:
+        item = self._item()
+        if item is not None:
+            self.session.do(SetItem(item.but(guarded=guarded), "Change how texts are delivered"))
 
     def _written_path(self) -> Path:
         """Return the path in the field: ~ is the home folder, else from the trellis's folder."""
