@@ -2,7 +2,7 @@
 PYTHON := .venv/bin/python
 READY := .venv/.ready
 
-.PHONY: demo example test mutants fuzz check bench docs shots clean
+.PHONY: demo example test mutants fuzz attack check bench docs shots clean
 
 demo: $(READY) ## open the window with the demo trellis
 	@if [ -n "$$DISPLAY$$WAYLAND_DISPLAY" ]; then \
@@ -22,6 +22,9 @@ mutants: $(READY) ## put small faults into the matching, and see how many its te
 fuzz: $(READY) ## feed formulas by chance to their reader, for five minutes
 	.venv/bin/pip install --quiet --disable-pip-version-check atheris==3.0.0
 	$(PYTHON) tools/fuzz_formulas.py
+
+attack: $(READY) ## damaged files, kills, bad connections, strange documents, odd surroundings
+	$(PYTHON) -m tests.attack
 
 check: $(READY) ## lint, format, types and layering
 	.venv/bin/ruff check .

@@ -23,8 +23,17 @@ from keen_trellis.desktop.adding.chooser import Chooser
 from keen_trellis.desktop.application import make_application, make_window
 from keen_trellis.desktop.bench.grid import Grid
 from keen_trellis.desktop.reread_summary import RereadSummary
+from keen_trellis.desktop.sheets import Sheet
 from keen_trellis.desktop.window import Window
-from keen_trellis.document.edits import SetColumns, SetPromises
+from keen_trellis.document import DelimitedSource, TableSource, save
+from keen_trellis.document.edits import (
+    AddDelivery,
+    AddLane,
+    RenameTrellis,
+    SetColumns,
+    SetPromises,
+    apply,
+)
 from keen_trellis.document.items import (
     FigureItem,
     FormulaItem,
@@ -35,7 +44,8 @@ from keen_trellis.document.items import (
     WantedColumns,
 )
 from keen_trellis.plan.bays import Bay
-from keen_trellis.read import SqliteFile
+from keen_trellis.read import Server, SqliteFile
+from keen_trellis.run.kept_work import Keeping
 
 HERE = Path(__file__).parents[1]
 DEMO, SHOTS = HERE / "demo", HERE / "docs" / "screenshots"
@@ -246,6 +256,51 @@ def shoot_season(window: Window, folder: Path) -> None:
     settled(window)
 
 
+def shoot_trust(window: Window, folder: Path) -> None:
+    """Take what is asked about a stranger's trellis, and unsaved work that is offered back."""
+    session = window.session
+    saved, path = session.trellis, folder / "gift.trellis"
+    server = Server(
+        "postgresql", "harbour.example", "season", "reader", password="${HARBOUR_PASSWORD}"
+    )
+    gift = saved
+    for name, source in (
+        ("Bookings", TableSource(database=server, table="bookings")),
+        ("Weather", DelimitedSource(path="/srv/shared/weather/2026.csv")),
+    ):
+        gift, _ = apply(AddLane(name, source), gift)
+    save(gift, path)
+    before = session.path
+    session.open(path)
+    settled(window)
+    shoot_above(window, window.findChild(Sheet, "leave"), "leave")
+    session.open(before)
+    settled(window)
+    changed, _ = apply(RenameTrellis("Winter season, with the ferries hired"), saved)
+    changed, _ = apply(AddDelivery("sailings", "For the office", str(folder / "o.xlsx")), changed)
+    Keeping(name="999999999-ended").keep(changed, before)
+    dark = make_window(APPLICATION, themes.DARK)
+    dark.resize(1280, 800)
+    dark.show()
+    dark.offer_left_work()
+    shoot_above(dark, dark.findChild(Sheet, "left_work"), "left-work")
+    dark.session.finish()
+    dark.close()
+    themes.dress(APPLICATION, themes.LIGHT)
+
+
+def shoot_above(window: Window, sheet: QWidget, name: str) -> None:
+    """Take a window with a sheet in its middle, as a desktop shows it."""
+    picture, own = window.grab(), sheet.grab()
+    painter = QPainter(picture)
+    at = QPoint((picture.width() - own.width()) // 2, (picture.height() - own.height()) // 2)
+    painter.drawPixmap(at, own)
+    painter.end()
+    picture.save(str(SHOTS / f"{name}.png"))
+    print(SHOTS / f"{name}.png")
+    sheet.close()
+
+
 def main(folder: Path) -> None:
     QSettings().clear()  # what other runs opened, and where they put the border of the map
     empty = make_window(APPLICATION, themes.LIGHT)
@@ -264,16 +319,11 @@ def main(folder: Path) -> None:
     wait(lambda: "gaps" in profile.accessibleDescription())
     shoot(window, "outcome")
     window.bench.findChild(QPushButton, "outcome.beside").click()
-    window.session.select("sailings")
-    window.bench.open_page("columns")
-    window.bench.open_one.select("passengers")
-    settled(window)
-    shoot(window, "profile")
     shoot_lane_ready(window)
     shoot_steps(window)
     shoot_ties(window)
-    shoot_chooser(window, folder / "operations.ods", "chooser-workbook", row=1)
     shoot_chooser(window, odd_text(folder), "chooser-text")
+    shoot_trust(window, folder)
     shoot_season(window, folder)
     change_sources(folder)
     window.session.watching.look()
