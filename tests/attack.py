@@ -27,6 +27,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
+from unittest import mock
 
 import openpyxl
 import pyarrow as pa
@@ -295,7 +296,11 @@ def _after_kill(what: str, folder: Path, whole: bytes) -> str:
             load(folder / "kept.trellis")
             save(load(folder / "start.trellis"), folder / "kept.trellis")
         elif what == "keep":
-            for file in (folder / "state").rglob("*.work"):
+            with mock.patch.dict(os.environ, XDG_STATE_HOME=str(folder / "state")):
+                left = kept_work.left_work()  # which puts aside what cannot be read
+            if not left or list((folder / "state").rglob("*.unreadable")):
+                return "the kept work cannot be read"
+            for file in (folder / "state").rglob("[0-9]*.work"):
                 loads(json.loads(file.read_text())["trellis"], file)
         elif what == "deliver" and (folder / "out.csv").read_bytes() != whole:
             return "the delivery is torn"

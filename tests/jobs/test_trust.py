@@ -199,9 +199,9 @@ class NothingLostTest(WindowTestCase):
         self.open_demo()
         self.session.do(RenameTrellis("Summer season"))
         folder = Path(os.environ["XDG_STATE_HOME"]) / "keen-trellis" / "work"
-        self.wait_until(lambda: any(folder.glob("*.work")), 2)
+        self.wait_until(lambda: any(folder.glob("[0-9]*.work")), 2)
         self.assertEqual(kept_work.left_work(), [])  # the program still runs
-        (kept,) = folder.glob("*.work")
+        (kept,) = folder.glob("[0-9]*.work")
         kept.rename(folder / "999999999-crashed.work")  # as of a program that is no more
         self.session.undo.setClean()
         other = make_window(self.application, themes.LIGHT)
@@ -223,9 +223,9 @@ class NothingLostTest(WindowTestCase):
         self.open_demo()
         self.session.do(RenameTrellis("Summer season"))
         folder = Path(os.environ["XDG_STATE_HOME"]) / "keen-trellis" / "work"
-        self.wait_until(lambda: any(folder.glob("*.work")), 2)
+        self.wait_until(lambda: any(folder.glob("[0-9]*.work")), 2)
         self.trigger("file.save")
-        self.wait_until(lambda: not any(folder.glob("*.work")), 2)
+        self.wait_until(lambda: not any(folder.glob("[0-9]*.work")), 2)
         other = dataclasses.replace(Keeping(), name=f"{os.getpid()}-another")
         self.assertTrue(other.opened(self.folder / "winter-season.trellis"))
         self.open_demo()

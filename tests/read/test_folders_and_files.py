@@ -131,6 +131,47 @@ class ColumnarTest(SourceTestCase):
                 read_columnar(self.text("PAR1 and no more", name))
 
 
+class FarValuesTest(SourceTestCase):
+    """A columnar file holds what no calendar of ours does: it is said, and kept."""
+
+    def test_dates_and_durations_of_any_size_are_read_or_said(self) -> None:
+        far = pa.array([0, 253_402_300_800, -62_135_596_801, None], pa.timestamp("s"))
+        table = pa.table(
+            {
+                "near": pa.array([-62_135_596_800, 253_402_300_799, 0, None], pa.timestamp("s")),
+                "far": far,
+                "days": pa.array([0, 2_932_897, -719_163, None], pa.date32()),
+                "fine": pa.array([0, 1, 10**18, None], pa.timestamp("ns", "Europe/Lisbon")),
+                "span": pa.array([3_600, 2**55, 0, None], pa.duration("s")),
+                "short": pa.array([3_600 * 10**9, 1, 0, None], pa.duration("ns")),
+            }
+        )
+        pq.write_table(table, self.folder / "far.parquet")
+        reading = read_columnar(self.folder / "far.parquet")
+        columns = {name: reading.table.column(name).to_list() for name in reading.table.columns}
+        first, last = dt.datetime(1, 1, 1), dt.datetime(9999, 12, 31, 23, 59, 59)
+        self.assertEqual(columns["near"], [first, last, dt.datetime(1970, 1, 1), None])
+        self.assertEqual(
+            columns["far"][1:], ["10000-01-01T00:00:00.000", "0000-12-31T23:59:59.000", None]
+        )
+        self.assertEqual(columns["days"], ["1970-01-01", "10000-01-01", "0000-12-31", None])
+        self.assertEqual(columns["fine"][0], dt.datetime(1970, 1, 1))
+        self.assertEqual(columns["span"], [1.0, 2**55 / 3600, 0.0, None])
+        self.assertEqual(columns["short"][0], 1.0)
+        said = " ".join(reading.notes)
+        self.assertIn(
+            "“far” holds dates outside of the years 1 to 9999; they are read as text", said
+        )
+
+    def test_many_equal_names_and_a_name_of_any_length_take_no_longer_than_others(self) -> None:
+        names = ",".join(["same"] * 6_000) + "," + "x" * 200_000
+        reading = read_delimited(self.text(f"{names}\n{'1,' * 6_000}2\n", "names.csv"))
+        self.assertEqual(reading.table.columns[:3], ("same", "same 2", "same 3"))
+        self.assertEqual(len(reading.table.columns[-1]), 200_000)
+        with self.refused("names.csv has a row of more than 4 MB", "opened and never closed"):
+            read_delimited(self.text(f"a,b\n{'x' * 9_000_000},1\n", "names.csv"))
+
+
 class NoSourceTest(SourceTestCase):
     """What must not be opened, and what must not be written to."""
 

@@ -6,6 +6,7 @@ import warnings
 from collections.abc import Iterator, Mapping
 from pathlib import Path
 
+import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
@@ -30,7 +31,10 @@ PARQUET = (".parquet", ".pq")
 ARROW = (".arrow", ".feather", ".ipc", ".arrows")
 ENDINGS = PARQUET + ARROW
 
-_HOUR_US = 3_600_000_000
+_HOUR_IN = {"s": 3.6e3, "ms": 3.6e6, "us": 3.6e9, "ns": 3.6e12}
+_IN_A_DAY = {"D": 1, "s": 86_400, "ms": 86_400_000, "us": 86_400 * 10**6, "ns": 86_400 * 10**9}
+_FIRST_DAY, _LAST_DAY = -719_162, 2_932_896
+"""The first day of year 1 and the last of year 9999, counted from 1970."""
 
 
 def read_columnar(
@@ -142,8 +146,14 @@ def _column(values: pa.ChunkedArray, name: str, where: str) -> tuple[Column | No
         text = f"“{name}” of {where} holds bytes, which are no value to link or show: left out."
         return None, [Noticed(text)]
     if types.is_duration(stored):
-        hours = pc.divide(values.cast(pa.duration("us")).cast(pa.int64()), float(_HOUR_US))
+        hours = pc.divide(
+            values.cast(pa.int64()).cast(pa.float64(), safe=False), _HOUR_IN[stored.unit]
+        )
         return from_arrow(hours), [Noticed(f"“{name}” holds durations; they are read as hours.")]
+    if (types.is_date(stored) or types.is_timestamp(stored)) and not _in_calendar(values):
+        column, _ = column_of_values(_far_texts(values), name)
+        text = f"“{name}” holds dates outside of the years 1 to 9999; they are read as text."
+        return column, [Noticed(text)]
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore", UserWarning)  # said below, with the column's name
@@ -159,3 +169,33 @@ def _column(values: pa.ChunkedArray, name: str, where: str) -> tuple[Column | No
         text = f"“{name}” has {finer:,} values with nanoseconds, which are cut: microseconds stay."
         said.append(Noticed(text, finer))
     return column, said
+
+
+def _in_calendar(values: pa.ChunkedArray) -> bool:
+    """Return whether all dates or moments are in the years that have four digits."""
+    bounds = pc.min_max(_whole_units(values)).as_py()
+    if bounds["min"] is None:
+        return True
+    days = [bounds[end] // _IN_A_DAY[_unit(values.type)] for end in ("min", "max")]
+    return bool(days[0] >= _FIRST_DAY and days[1] <= _LAST_DAY)
+
+
+def _far_texts(values: pa.ChunkedArray) -> list[str | None]:
+    """Return dates and moments of any year as ISO 8601 writes them, with a sign where it must."""
+    units = _whole_units(values)
+    moments = units.fill_null(0).to_numpy().astype(f"datetime64[{_unit(values.type)}]")
+    texts = np.datetime_as_string(moments)
+    absent = units.is_null().to_numpy(zero_copy_only=False)
+    return [None if gone else str(text) for text, gone in zip(texts, absent, strict=True)]
+
+
+def _whole_units(values: pa.ChunkedArray) -> pa.ChunkedArray:
+    """Return dates or moments as integers of their own unit, in UTC."""
+    stored = pa.int32() if pa.types.is_date32(values.type) else pa.int64()
+    return values.cast(stored)
+
+
+def _unit(stored: pa.DataType) -> str:
+    if pa.types.is_date32(stored):
+        return "D"
+    return "ms" if pa.types.is_date64(stored) else str(stored.unit)

@@ -302,9 +302,16 @@ class _Reader:
         if "UTF8" in words or ": Expected " in words:  # a torn line may have broken letters
             return UnicodeError(words)
         if "straddl" in words:
+            most = f"{_BLOCK >> 20} MB"
+            if self._layout.quote:
+                return SourceError(
+                    f"{self._path} has a row of more than {most}: a quote in it may be opened and "
+                    "never closed.",
+                    "Close it, or read the file without quotes.",
+                )
             return SourceError(
-                f"{self._path} has a quote that is opened and never closed.",
-                "Close it, or read the file without quotes.",
+                f"{self._path} has a line of more than {most}, which is no row of a table.",
+                "See that its lines end as those of a text do.",
             )
         return SourceError(
             f"{self._path} cannot be read as {layout_words(self._layout)}: {words}.",

@@ -162,8 +162,9 @@ def column_names(
     cleaned = [" ".join((cell or "").split()) for cell in header]
     counts = Counter(cleaned)
     taken: set[str] = set()
+    last: dict[str, int] = {}
     for place, name in enumerate(cleaned, start=1):
-        unique = _unique(name or f"column {place}", taken, counts)
+        unique = _unique(name or f"column {place}", taken, counts, last)
         if not name:
             unnamed.append(f"column {place}")
         elif unique != name:
@@ -211,9 +212,11 @@ def not_numbers(found: int, odd: object, name: str) -> Noticed:
     return Noticed(f"{are} {odd}, which is no amount; {now} blank now.", found)
 
 
-def _unique(name: str, taken: set[str], wanted: Mapping[str, int]) -> str:
-    candidate, number = name, 1
+def _unique(name: str, taken: set[str], wanted: Mapping[str, int], last: dict[str, int]) -> str:
+    """Return a name that no column has; `last` has the number that each name was given last."""
+    candidate, number = name, last.get(name, 1)
     while candidate in taken or (number > 1 and candidate in wanted):
         number += 1
         candidate = f"{name} {number}"
+    last[name] = number
     return candidate

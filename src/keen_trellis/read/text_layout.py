@@ -91,6 +91,9 @@ def find_layout(head: bytes, path: Path, layout: TextLayout, all_there: bool) ->
     return found
 
 
+csv.field_size_limit(64 << 20)  # a name may be longer than the usual 128 KB; it is said when shown
+
+
 def cells_of(lines: list[str], layout: TextLayout) -> list[tuple[int, list[str]]]:
     """Return the cells of each row, with the number of the line it begins in, from 1."""
     reader = csv.reader(io.StringIO("".join(lines), newline=""), **_dialect(layout))  # type: ignore[arg-type]
@@ -99,7 +102,7 @@ def cells_of(lines: list[str], layout: TextLayout) -> list[tuple[int, list[str]]
         for row in reader:
             rows.append((begins, row))
             begins = reader.line_num + 1
-    except csv.Error:  # a cell too long for this reader, which only has to see how lines are cut
+    except csv.Error:  # this reader only has to see how lines are cut
         pass
     return rows
 

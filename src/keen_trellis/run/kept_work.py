@@ -90,7 +90,7 @@ class Keeping:
             mine.unlink(missing_ok=True)
             return False
         name = os.fsencode(document.resolve())
-        others = [f for f in _folder().glob("*.open") if f != mine and _runs(f)]
+        others = [f for f in _folder().glob("[0-9]*.open") if f != mine and _runs(f)]
         is_open = any(_bytes_of(other) == name for other in others)
         mine.parent.mkdir(parents=True, exist_ok=True)
         mine.write_bytes(name)
@@ -100,7 +100,7 @@ class Keeping:
 def left_work() -> list[LeftWork]:
     """Return what programs that no longer run have left, the latest first."""
     found = []
-    for file in _folder().glob("*.work"):
+    for file in _folder().glob("[0-9]*.work"):
         if _runs(file):
             continue
         try:
@@ -112,7 +112,7 @@ def left_work() -> list[LeftWork]:
             file.rename(file.with_suffix(".unreadable"))  # for whoever wants to look into it
             continue
         found.append(LeftWork(file, Path(document) if document else None, at, trellis))
-    for file in _folder().glob("*.open"):
+    for file in _folder().glob("[0-9]*.open"):
         if not _runs(file):
             file.unlink(missing_ok=True)
     return sorted(found, key=lambda work: work.at, reverse=True)
