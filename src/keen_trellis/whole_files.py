@@ -8,7 +8,7 @@ import glob
 import os
 import shutil
 import stat
-import tempfile
+import uuid
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -35,12 +35,12 @@ def whole_file(path: Path) -> Iterator[Path]:
     if was is not None and not was.st_mode & 0o222:
         raise OSError(errno.EACCES, "it is marked as not to be written", str(path))
     mode = was.st_mode & 0o777 if was is not None else 0o666 & ~_umask()
-    # a name of its own: one made of `path`'s would be too long beside one of 255 bytes
     _remove_leftovers(path.parent)
-    handle, name = tempfile.mkstemp(prefix=passing_name(), suffix=path.suffix, dir=path.parent)
-    os.close(handle)
-    beside = Path(name)
+    # named before it is made, so that it is removed at whatever moment somebody stops the work;
+    # the name is not made of `path`'s, which would be too long beside one of 255 bytes
+    beside = path.parent / f"{passing_name()}{uuid.uuid4().hex[:12]}{path.suffix[:40]}"
     try:
+        os.close(os.open(beside, os.O_CREAT | os.O_EXCL | os.O_WRONLY, 0o600))
         yield beside
         with beside.open("rb") as file:
             os.fsync(file.fileno())
