@@ -15,7 +15,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog, QLineEdit, QListWidget, QMessageBox, QPushButton
 
 from keen_trellis.desktop import theme as themes
-from keen_trellis.desktop.application import scale_of
+from keen_trellis.desktop.application import make_window, scale_of
 from keen_trellis.desktop.bench.grid import Grid
 from keen_trellis.document import DelimitedSource, DeliveryItem, load
 from keen_trellis.document.edits import AddLane
@@ -110,6 +110,15 @@ class UnsavedWorkTest(WindowTestCase):
             self.trigger("file.new")
         self.assertIn("cannot be saved", self.text("bench.notice.text"))
         self.assertEqual(len(self.session.trellis.lanes), 5)
+
+    def test_the_window_is_as_it_was_left(self) -> None:
+        self.session.undo.setClean()
+        self.window.resize(1000, 710)
+        self.window.close()
+        another = make_window(self.application, themes.LIGHT)
+        self.addCleanup(another.close)
+        another.be_as_it_was_left()
+        self.assertEqual((another.width(), another.height()), (1000, 710))
 
     def test_the_title_and_the_top_bar_say_what_is_unsaved(self) -> None:
         self.assertIn("Winter season *", self.window.windowTitle())

@@ -30,6 +30,7 @@ def start(file: Path | None, dark: bool = False) -> int:
     remembered = QSettings().value("theme", "light")
     theme = themes.DARK if dark or remembered == "dark" else themes.LIGHT
     window = make_window(application, theme)
+    window.be_as_it_was_left()
     window.show()
     QTimer.singleShot(0, gc.enable)  # the command line put it off while everything was loaded
     if file is not None:

@@ -9,7 +9,7 @@ from importlib import metadata
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QPoint, QSettings, QSize, Qt, QTimer
+from PySide6.QtCore import QByteArray, QPoint, QSettings, QSize, Qt, QTimer
 from PySide6.QtGui import (
     QAction,
     QCloseEvent,
@@ -228,7 +228,14 @@ class Window(QMainWindow):
             event.ignore()
             return
         self.session.finish()
+        QSettings().setValue("window", self.saveGeometry())
         event.accept()
+
+    def be_as_it_was_left(self) -> None:
+        """Take the place and size that the last window had when it was closed."""
+        place = QSettings().value("window")
+        if isinstance(place, QByteArray):
+            self.restoreGeometry(place)
 
     def ask_leave(self, wanted: Sequence[Want]) -> None:
         """Ask whether the trellis may do what nobody has allowed to it yet."""
