@@ -121,6 +121,8 @@ def link_values(tie: Tied, report: Report = quiet) -> LinkValues:
     codes = equal_codes(tie.left, tie.right, tie.link, names=tie.names, report=report)
     if not fields:
         codes = LinkCodes(np.full(len(tie.left), -1), np.full(len(tie.right), -1), 0)
+    # Values stand as they first come: those of the left by their first row there, those only on
+    # the right behind all of them, by their first row there. From here on everything is by value.
     left, right = _firsts(codes.left, codes.size), _firsts(codes.right, codes.size)
     there = np.flatnonzero((left >= 0) | (right >= 0))
     far = len(tie.left)
@@ -180,6 +182,8 @@ def _spellings(tie: Tied, fields: tuple[LinkField, ...], codes: LinkCodes) -> ND
     """Return in how many ways each code is written: one, unless something is ignored or paired."""
     if not tie.link.text and not tie.link.pairs:
         return np.ones(codes.size, np.int64)
+    # `raw` codes tell every spelling apart, `codes` what the link takes for one: each spelling,
+    # looked at in its first row, adds one to the value that it is of.
     raw = reduce(combine, [codes_of(*field_columns(tie.left, tie.right, f)) for f in fields])
     own = np.concatenate([raw.left, raw.right])
     of = np.concatenate([codes.left, codes.right])

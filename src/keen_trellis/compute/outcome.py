@@ -76,6 +76,8 @@ def outcome(
     if side == "right" or keep == (Bay.RIGHT,):
         rows = np.flatnonzero(match.right_partners) if side else match.right_only
         return _arranged(_picked(right, columns.right, right_name).take(rows), columns)
+    # Both sides' strands stand one behind the other, left first: a place of the right side moves
+    # by the number of left strands, which is the `shift` of `outcome_fields`.
     left_rows, right_rows = outcome_rows(match, keep)
     fields = outcome_fields(left, right, link, right_name=right_name, columns=columns, keep=keep)
     strands = [strand.take(left_rows) for strand in left.strands]
@@ -187,6 +189,8 @@ def outcome_fields(
             field = left_fields[column.source]
         else:
             field = _shifted(right_fields[column.source], shift)
+        # With two places a cell comes from the first one that is no gap: the left row where there
+        # is one, else the right. Both are there for matched rows, whose values are equal.
         if column.filled_from is not None:
             other = right_fields[column.filled_from]
             kind = _holding(column.kind, left, field, right=right, theirs=other)

@@ -84,6 +84,7 @@ def _compared(name: str, left: Column, right: Column) -> SameNamed:
     none = np.zeros(len(left), bool)
     gone = [none if column.absent is None else column.absent for column in (left, right)]
     if comparable(left.kind, right.kind):
+        # codes of both sides are of one numbering; where a value is absent they say nothing
         codes = codes_of(left, right)
         same = (codes.left == codes.right) & ~gone[0] & ~gone[1]
     else:

@@ -132,6 +132,8 @@ def _sources(tables: Mapping[str, Table]) -> Column:
 def _first_of_each(columns: list[Column], n_rows: int) -> np.ndarray[tuple[int], np.dtype[np.intp]]:
     if not columns:
         return np.arange(min(n_rows, 1))
+    # Rows of one code stand together in `order`, in row order: where a group begins is its first
+    # row. Codes that no row has begin where the next does, and are left out.
     codes = reduce(combine, [own_codes(column) for column in columns])
     order, starts = grouped(codes.left, codes.size)
     firsts = order[starts[:-1][np.diff(starts) > 0]]

@@ -227,6 +227,8 @@ def compose(inner: Rows | None, outer: Rows) -> Rows:
         return outer
     if len(inner) == 0:
         return np.full(len(outer), -1, inner.dtype)
+    # "clip" reads -1 as row 0 instead of the last one, and faster than with bounds looked at;
+    # either way what stands there is put right below
     composed = inner.take(outer, mode="clip")
     if len(outer) and outer.min() < 0:
         composed[outer < 0] = -1

@@ -79,3 +79,24 @@ def wants(trellis: Trellis, document: Path | None) -> list[Want]:
         for want in wants_of_path(item.path, folder, "writes"):
             found.setdefault(want.key, want)
     return list(found.values())
+
+
+def added_wants(before: Trellis, after: Trellis, document: Path | None) -> list[Want]:
+    """Return what a changed trellis wants that it did not want before.
+
+    Only what changed is looked at: links are followed on the disk, which a hundred lanes would
+    make anybody wait for.
+    """
+    folder = document.absolute().parent if document is not None else None
+    sources = {lane.id: lane.source for lane in before.lanes}
+    paths = {item.id: item.path for _, item in before.deliveries()}
+    found: list[Want] = []
+    for lane in after.lanes:
+        was = sources.get(lane.id)
+        if was is not lane.source and was != lane.source:
+            found += lane.source.wants(folder)
+    for _, item in after.deliveries():
+        if paths.get(item.id) != item.path:
+            found += wants_of_path(item.path, folder, "writes")
+    known = {want.key for want in wants(before, document)} if found else set()
+    return [want for want in found if want.key not in known]

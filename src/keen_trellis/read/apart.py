@@ -27,7 +27,7 @@ from keen_trellis.read import parser_process
 
 _POLL_S = 0.1
 _READ = 1 << 20
-_LEAST_MEMORY, _MEMORY_A_BYTE = 1 << 30, 150
+_LEAST_MEMORY, _MEMORY_A_BYTE, _MEMORY_AN_UNPACKED_BYTE = 1 << 30, 150, 8
 _LEAST_S, _SECONDS_A_MB = 60, 5
 _GROWS_AFTER_S = 2.0
 
@@ -47,7 +47,13 @@ class ParserError(Exception):
 
 
 def parsed_apart(
-    path: Path, command: str, *rest: str, report: Report, doing: str, said_of: Path | None = None
+    path: Path,
+    command: str,
+    *rest: str,
+    report: Report,
+    doing: str,
+    said_of: Path | None = None,
+    unpacked: int = 0,
 ) -> Iterator[Any]:
     """Yield what a parser gives of a file: plain values, or bytes that hold a stream of Arrow.
 
@@ -61,6 +67,8 @@ def parsed_apart(
         Asked ten times a second at least whether to go on.
     said_of : Path, optional
         What the file is called in errors, where it is not `path`.
+    unpacked : int
+        How many bytes it unpacks to, where it is packed.
 
     Raises
     ------
@@ -74,7 +82,8 @@ def parsed_apart(
     named = said_of or path
     with path.open("rb") as file:
         size = os.fstat(file.fileno()).st_size
-        memory = min(_LEAST_MEMORY + size * _MEMORY_A_BYTE, _all_memory())
+        grows = max(size * _MEMORY_A_BYTE, unpacked * _MEMORY_AN_UNPACKED_BYTE)
+        memory = min(_LEAST_MEMORY + grows, _all_memory())
         seconds = _LEAST_S + _SECONDS_A_MB * (size >> 20)
         limits = (str(memory), str(seconds))
         with _process(file, (*limits, command, str(file.fileno()), *rest)) as process:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gzip
 import io
 import tempfile
 from collections.abc import Iterator, Mapping, Sequence
@@ -36,7 +37,7 @@ from keen_trellis.read.text_layout import (
     layout_words,
     mostly_utf8,
 )
-from keen_trellis.read.unpacking import head_of, unpacked
+from keen_trellis.read.unpacking import head_of, is_gzip, unpacked
 
 _SET_APART_AT_MOST = 100_000
 _LISTED = 1_000
@@ -302,16 +303,14 @@ class _Reader:
         if "UTF8" in words or ": Expected " in words:  # a torn line may have broken letters
             return UnicodeError(words)
         if "straddl" in words:
-            most = f"{_BLOCK >> 20} MB"
-            if self._layout.quote:
+            if self._layout.quote and _quotes_are_odd(self._path, self._layout.quote):
                 return SourceError(
-                    f"{self._path} has a row of more than {most}: a quote in it may be opened and "
-                    "never closed.",
+                    f"{self._path} has a quote that is opened and never closed.",
                     "Close it, or read the file without quotes.",
                 )
             return SourceError(
-                f"{self._path} has a line of more than {most}, which is no row of a table.",
-                "See that its lines end as those of a text do.",
+                f"{self._path} has a row of more than {_BLOCK >> 20} MB, which is none of a table.",
+                "See that its lines end as those of a text do, or read the file without quotes.",
             )
         return SourceError(
             f"{self._path} cannot be read as {layout_words(self._layout)}: {words}.",
@@ -458,3 +457,12 @@ def _some_lines(lines: list[int | None]) -> str:
         return "somewhere in the file"
     more = len(lines) - min(len(known), 5)
     return f"line {', '.join(known[:5])}" + (f" and {more:,} more" if more else "")
+
+
+def _quotes_are_odd(path: Path, quote: str) -> bool:
+    """Return whether a text has an odd number of quotes, of which one is never closed then."""
+    count = 0
+    with gzip.open(path) if is_gzip(path) else path.open("rb") as file:
+        while piece := file.read(_BLOCK):
+            count += piece.count(quote.encode())
+    return count % 2 == 1

@@ -110,6 +110,21 @@ def looked_into(path: Path) -> zipfile.ZipFile | None:
     return archive
 
 
+def unpacked_size(path: Path) -> int:
+    """Return how many bytes a zip archive unpacks to; 0 for any other file.
+
+    Raises
+    ------
+    SourceError
+        The archive is damaged, or unpacks to more than is sensible.
+    """
+    archive = looked_into(path)
+    if archive is None:
+        return 0
+    with archive:
+        return sum(part.file_size for part in archive.infolist())
+
+
 def refuse_excess(unpacked_size: int, packed_size: int, path: Path) -> None:
     """Refuse a file that unpacks to more than `UNPACKED_AT_MOST`, or to far more than tables do.
 

@@ -32,7 +32,7 @@ from keen_trellis.read.reading import (
 from keen_trellis.read.secrets import Secrets
 from keen_trellis.read.settling import Unsettled
 from keen_trellis.read.stamps import FileStamp
-from keen_trellis.read.unpacking import looked_into
+from keen_trellis.read.unpacking import looked_into, unpacked_size
 from keen_trellis.read.workbook_facts import Box, NamedRange, SheetFacts, named_ranges, sheet_facts
 
 ENDINGS = (".xlsx", ".xlsm", ".xlsb", ".xls", ".ods")
@@ -257,6 +257,7 @@ def _looked_up(path: Path, named: Path, report: Report) -> tuple[_Sheets, list[N
             report=report,
             doing=f"Looking into {named.name}",
             said_of=named,
+            unpacked=unpacked_size(path),
         )
     return sheets, [
         NamedRange(name, sheet, ((max(start[0] - 1, 0), start[1]), end))
@@ -292,6 +293,7 @@ def _cells(path: Path, named: Path, sheet: str, report: Report) -> tuple[Sequenc
             report=report,
             doing=f"Reading {named.name}",
             said_of=named,
+            unpacked=unpacked_size(path),
         )
         merged = next(parts)
         return merged, [row for rows in parts for row in rows]

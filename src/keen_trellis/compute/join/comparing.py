@@ -108,6 +108,8 @@ def order_keys(left: Column, right: Column) -> OrderKeys:
     a, b = sortable(left), sortable(right)
     if a.dtype.names or b.dtype.names:  # 128 bits on either side
         return _rank(a, b)
+    # What lies beneath an absent cell may be anything, so only present ones set the bounds; the
+    # differences of absent ones may run over, and nobody reads them.
     held = np.concatenate([_held(a, left), _held(b, right)])
     low = int(held.min()) if len(held) else 0
     span = int(held.max()) - low + 1 if len(held) else 1
@@ -119,6 +121,9 @@ def order_keys(left: Column, right: Column) -> OrderKeys:
 def sortable(column: Column) -> NDArray[Any]:
     """Return values as int64 in their order; wide exact decimals as records with `hi` first."""
     if column.kind is Kind.NUMBER:
+        # Bits of positive doubles stand in the order of their values as integers; those of negative
+        # ones, told by the sign bit, in the reverse one, which -2**63 - bits turns round without
+        # running over. Adding 0.0 makes -0.0 the 0.0 that it equals; no value is NaN.
         bits = (column.values + 0.0).view(np.int64)
         return np.where(bits < 0, np.int64(-(2**63)) - bits, bits)
     if column.kind is Kind.EXACT:
@@ -156,6 +161,8 @@ def _held(values: NDArray[Any], column: Column) -> NDArray[Any]:
 def _text_order(left: Column, right: Column) -> OrderKeys:
     assert left.dictionary is not None and right.dictionary is not None
     n_left = len(left.dictionary)
+    # `rank` is by distinct text, `ranks` by entry of the two dictionaries, left first; the 0 that
+    # is appended is where the code -1 of an absent text reads.
     both = pa.concat_arrays([left.dictionary, right.dictionary])
     distinct = both.dictionary_encode()
     order = pc.sort_indices(distinct.dictionary).to_numpy()
@@ -187,6 +194,7 @@ def _ranked(left: Column, right: Column) -> tuple[Column, Column]:
 def _distinct(column: Column) -> tuple[list[Any], NDArray[np.intp]]:
     """Return the distinct values of a column of numbers, and which of them each row has."""
     values, places = np.unique(sortable(column), return_inverse=True)
+    # written from the last row to the first, so that the first row of each value stays
     first = np.zeros(len(values), np.intp)
     first[places[::-1]] = np.arange(len(places))[::-1]
     held = column.values[first]

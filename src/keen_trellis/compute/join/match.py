@@ -72,6 +72,8 @@ class Match(ABC):
         """As `pairs`, with the left rows that have none in their place, -1 at their right."""
         if self.counts.left.not_found == 0:
             return self.pairs
+        # A row without a partner stands once all the same. `pairs` is in left order, so its right
+        # rows fill the places of those that have partners in turn, and the others keep their -1.
         times = np.maximum(self.partners, 1)
         n_left = len(times)
         left = np.repeat(np.arange(n_left, dtype=row_dtype(n_left)), times)
@@ -106,7 +108,7 @@ class RunMatch(Match):
     first: Rows
 
     def _pairs(self) -> tuple[Rows, Rows]:
-        if self.at_most_one:
+        if self.at_most_one:  # a run of one: its place is the pair
             left = np.flatnonzero(self.partners)
             return left.astype(row_dtype(len(self.partners))), self.order[self.first[left]]
         return expanded(self.order, self.first, self.partners)
@@ -209,7 +211,10 @@ def match_codes(codes: LinkCodes) -> RunMatch:
     left_tally, (right_tally, order, starts) = together(
         lambda: tally(codes.left, codes.size), lambda: _tallied_and_grouped(codes)
     )
-    nowhere = len(order)  # where the -1 at the end of the order stands
+    # `begins` has an entry for each code and one more at its end, which is where the code -1 of a
+    # row without a key reads; both that and codes the right side lacks lead to the -1 behind the
+    # order, so that no row has to be asked whether it has a partner.
+    nowhere = len(order)
     begins = np.where(right_tally > 0, starts[:-1], nowhere).astype(order.dtype)
     begins = np.append(begins, order.dtype.type(nowhere))
     if right_tally.max(initial=0) <= 1:
@@ -277,6 +282,8 @@ def expanded(order: Rows, first: Rows, times: Tally) -> tuple[Rows, Rows]:
     def expand(number: int) -> None:
         rows = slice(starts[number], starts[number] + _ROWS_AT_A_TIME)
         out = slice(places[number], places[number + 1])
+        # The k-th of a row's partners stands at first + k. With `ends` the running sum of times,
+        # a row's first pair is the (ends - times)-th here, so k is the pair's number less that.
         ends = np.cumsum(times[rows], dtype=np.int64)
         mine = np.repeat(np.arange(len(ends)), times[rows])
         at = (first[rows] - (ends - times[rows]))[mine]
@@ -292,6 +299,8 @@ def in_row_order(left: Rows, right: Rows) -> tuple[Rows, Rows]:
     """Return pairs by left, then right order."""
     if len(left) == 0:
         return left, right
+    # Both are row numbers below 2**31, or the pairs would not fit into memory: the product fits
+    # into 63 bits, and its order is that of left, then right.
     n_right = int(right.max()) + 1
     joint = left.astype(np.int64) * n_right + right
     joint.sort()
@@ -305,6 +314,7 @@ def _tallied_and_grouped(codes: LinkCodes) -> tuple[Tally, Rows, Rows]:
 
 def _partners(tally: Tally, codes: Codes) -> Tally:
     """Return how often each row's code occurs on the other side; 0 for a row without one."""
+    # the entry at the end is where the code -1 of a row without a key reads
     small = np.append(tally, 0).astype(row_dtype(int(tally.max(initial=0))))
     partners: Tally = small[codes]
     return partners

@@ -91,7 +91,7 @@ def equal_codes(
 ) -> LinkCodes:
     """Return the codes of the fields that are compared by “equals”; one for all without any."""
     equal = [(place, f) for place, f in enumerate(link.fields) if f.operator == "="]
-    if not equal:
+    if not equal:  # one code for all: every row of the one side may meet every row of the other
         zeros = (np.zeros(len(left), np.intp), np.zeros(len(right), np.intp))
         return LinkCodes(*zeros, 1)
     codes = []

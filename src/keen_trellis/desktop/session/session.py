@@ -24,7 +24,7 @@ from keen_trellis.document.edits import (
 )
 from keen_trellis.document.items import Item
 from keen_trellis.document.sources import Source
-from keen_trellis.document.wants import Want, wants, wants_of_path
+from keen_trellis.document.wants import Want, added_wants, wants, wants_of_path
 from keen_trellis.errors import UserError
 from keen_trellis.progress import Cancelled, Report, part
 from keen_trellis.read import Secrets
@@ -262,10 +262,9 @@ class Session(QObject):
             return False
         if trellis == self.trellis:
             return True
-        before = {want.key for want in wants(self.trellis, self.path)}
-        added = {want.key for want in wants(trellis, self.path)} - before - self.allowed
+        added = added_wants(self.trellis, trellis, self.path)
         if added:  # whoever adds it here has allowed it by that
-            self._allow(added)
+            self._allow(want.key for want in added)
         self.undo.push(_EditCommand(self, trellis, back))
         return True
 
