@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from contextlib import closing
 from dataclasses import dataclass
 from decimal import Decimal
 from typing import TYPE_CHECKING, Any
@@ -78,12 +79,12 @@ def fetched_columns(
             for array, kind, one in zip(arrays, kinds, asked, strict=True)
         ]
     streamed = connection.execution_options(stream_results=True, max_row_buffer=BATCH)
-    result = streamed.execute(query)
     parts: list[list[Column | list[Any]]] = [[] for _ in kinds]
-    for batch in result.partitions(BATCH):
-        for part, values, kind in zip(parts, zip(*batch, strict=True), kinds, strict=True):
-            part.append(_batch_column(values, kind))
-        reader.count(len(batch))
+    with closing(streamed.execute(query)) as result:
+        for batch in result.partitions(BATCH):
+            for part, values, kind in zip(parts, zip(*batch, strict=True), kinds, strict=True):
+                part.append(_batch_column(values, kind))
+            reader.count(len(batch))
     return [
         _joined(part, kind, one.name) for part, kind, one in zip(parts, kinds, asked, strict=True)
     ]

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import sqlite3
 from collections.abc import Mapping, Sequence
+from contextlib import closing
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -324,13 +325,13 @@ def _answer(
         result = streamed.exec_driver_sql(plain)
         names = list(result.keys())
     cells: list[list[Any]] = [[] for _ in names]
-    while batch := result.fetchmany(min(BATCH, rows_at_most or BATCH)):
-        for column, values in zip(cells, zip(*batch, strict=True), strict=True):
-            column += values
-        reader.count(len(batch))
-        if rows_at_most is not None and reader.rows >= rows_at_most:
-            break
-    result.close()
+    with closing(result):  # also where it is stopped on the way
+        while batch := result.fetchmany(min(BATCH, rows_at_most or BATCH)):
+            for column, values in zip(cells, zip(*batch, strict=True), strict=True):
+                column += values
+            reader.count(len(batch))
+            if rows_at_most is not None and reader.rows >= rows_at_most:
+                break
     return list(zip(names, cells, strict=True))
 
 
