@@ -29,11 +29,15 @@ _TIME = re.compile(r"\d{1,2}:\d\d(:\d\d(\.\d{1,6})?)?")
 _BOOLEAN = re.compile("true|false", re.IGNORECASE)
 _ISO = re.compile(r"\d{4}-\d\d-\d\d.*")
 
+# Arrow's regular expressions are RE2: in time linear in the text, but without references back, so
+# that the second mark of a date need not be the first one again; `_DATE` above has looked at that.
 _TWO_PLACES = r"^(?P<a>\d{1,2})(?P<m>[./-])(?P<b>\d{1,2})[./-](?P<y>\d{4}|\d{2})(?P<t>[T ].+)?$"
 _YEAR_FIRST = r"^(?P<y>\d{4})[./-](?P<b>\d{1,2})[./-](?P<a>\d{1,2})(?P<t>[T ].+)?$"
 _CENTURY_TURNS = 69
 """Two-digit years from 69 on are of the twentieth century (POSIX, strptime, %y)."""
 
+# A number written with groups of three, by the mark between them; the one for blanks takes the
+# no-break spaces as well, of which one text has now this and now that.
 _GROUPED = {
     ",": r"^[-+]?\d{1,3}(,\d{3})+(\.\d+)?$",
     ".": r"^[-+]?\d{1,3}(\.\d{3})+(,\d+)?$",
@@ -41,11 +45,15 @@ _GROUPED = {
     " ": r"^[-+]?\d{1,3}([ \x{00a0}\x{202f}]\d{3})+([.,]\d+)?$",
 }
 _GAPS = r"' \x{00a0}\x{202f}"
+# What can only be a decimal mark: one behind which not exactly three digits stand, before which
+# four or more do or a lone 0, or one that comes behind a group of three set off by another mark.
 _CERTAIN_DECIMAL = {
     ",": rf"(^|[^\d,])\d*,(\d{{1,2}}|\d{{4,}})$|^[-+]?(0|\d{{4,}}),\d+$|[.{_GAPS}]\d{{3}},\d+$",
     ".": rf"(^|[^\d.])\d*\.(\d{{1,2}}|\d{{4,}})$|^[-+]?(0|\d{{4,}})\.\d+$|[,{_GAPS}]\d{{3}}\.\d+$",
 }
 _ODD_GROUPS = {"'": ("'",), " ": (" ", "\u00a0", "\u202f")}
+# What can only stand between groups: a mark that comes again after three digits, or is followed
+# by the other one.
 _CERTAIN_GROUPS = {",": r",\d{3}(,\d{3}|\.\d)", ".": r"\.\d{3}(\.\d{3}|,\d)"}
 
 
@@ -110,6 +118,7 @@ def evidence(texts: pa.ChunkedArray) -> Evidence:
     if looks_like_local_dates(sample):
         if _any(texts, r"^\d{4}[./]"):
             return Evidence(dates=frozenset({"year first"}))
+        # an order is allowed until some value has more than 12 where the month would be
         allowed: set[DateOrder] = set()
         if not _any(texts, r"^\d+[./-](1[3-9]|[2-9]\d)[./-]"):
             allowed.add("day first")

@@ -166,6 +166,7 @@ class Session(QObject):
     def new(self) -> None:
         """Begin an empty trellis."""
         self._take_up(Trellis(), None)
+        self.keeping.opened()
 
     def open(self, path: Path) -> bool:
         """Open a trellis and run it; say why when it cannot be opened."""
@@ -219,7 +220,10 @@ class Session(QObject):
             return False
         # elsewhere, other files lie outside of its folder: what it was allowed, it stays allowed
         refused = {want.words for want in self.not_allowed}
+        is_elsewhere = self.path != path.absolute()
         self.path = path.absolute()
+        if is_elsewhere:
+            self.keeping.opened()
         self._allow(want.key for want in self.not_allowed if want.words not in refused)
         self._saved, self._on_disk = self.trellis, _bytes_of(path) or b""
         self.undo.setClean()
