@@ -3,16 +3,13 @@
 from __future__ import annotations
 
 import hashlib
-import json
-import os
 from collections.abc import Collection, Iterable
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
-import platformdirs
 from pydantic import TypeAdapter
 
-from keen_trellis.whole_files import whole_file
+from keen_trellis.run.on_this_machine import store, stored
 
 _PIECE = 1 << 20
 
@@ -42,23 +39,20 @@ class Approvals:
     written: dict[str, Written] = field(default_factory=dict)
 
 
-_STORED = TypeAdapter(Approvals)
+_ROOM, _STORED = "allowed", TypeAdapter(Approvals)
 
 
 def approvals(document: Path | None) -> Approvals:
     """Return what a document may do; nothing where nobody was asked yet."""
-    if document is None:
-        return Approvals()
-    try:
-        return _STORED.validate_python(json.loads(_place(document).read_text("ascii")))
-    except (OSError, ValueError):
-        return Approvals()
+    found = stored(document, _ROOM, _STORED) if document is not None else None
+    return found or Approvals()
 
 
 def allow(document: Path, keys: Iterable[str]) -> None:
     """Keep that a document may have what it wants; where that cannot be kept, it is asked again."""
     known = approvals(document)
-    _store(document, replace(known, allowed=tuple(sorted({*known.allowed, *keys}))))
+    now = replace(known, allowed=tuple(sorted({*known.allowed, *keys})))
+    store(document, _ROOM, _STORED, now)
 
 
 def note_written(document: Path | None, paths: Collection[Path]) -> None:
@@ -67,7 +61,8 @@ def note_written(document: Path | None, paths: Collection[Path]) -> None:
         return
     known = approvals(document)
     made = {str(path.resolve()): _as_it_is(path) for path in paths}
-    _store(document, replace(known, written={**known.written, **made}))
+    now = replace(known, written={**known.written, **made})
+    store(document, _ROOM, _STORED, now)
 
 
 def is_its_own(document: Path | None, path: Path) -> bool:
@@ -94,18 +89,3 @@ def _digest(path: Path) -> str:
         while piece := file.read(_PIECE):
             made.update(piece)
     return made.hexdigest()
-
-
-def _place(document: Path) -> Path:
-    name = hashlib.sha256(os.fsencode(document.resolve())).hexdigest()[:32]
-    return platformdirs.user_state_path("keen-trellis") / "allowed" / f"{name}.json"
-
-
-def _store(document: Path, known: Approvals) -> None:
-    place = _place(document)
-    try:
-        place.parent.mkdir(parents=True, exist_ok=True)
-        with whole_file(place) as beside:
-            beside.write_text(json.dumps(_STORED.dump_python(known, mode="json")), encoding="ascii")
-    except OSError:
-        return

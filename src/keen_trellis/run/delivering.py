@@ -96,7 +96,7 @@ def make_deliveries(
                 raise NotAllowedError(
                     "it",
                     [f"replaces {_target(item)}, which it did not write as it is now"],
-                    "Choose another file for it, or say that this one is to be replaced.",
+                    "Choose another file for it, or say that it is to be replaced (--replace).",
                 )
     made = []
     for number, (item, table) in enumerate(jobs):
