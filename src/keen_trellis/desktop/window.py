@@ -85,6 +85,8 @@ class Window(QMainWindow):
         self._status = StatusLine(session, self.action)
         self._finder: QWidget | None = None
         self._heights_shown = (0.0, 0)
+        self._room_due = QTimer(self, singleShot=True, interval=0)
+        self._room_due.timeout.connect(self._renew_room)
         self.documents = Documents(session, self)
         self.adding = Adding(session, self.map, self.action, theme=lambda: self.theme, parent=self)
         at_end = [spec.id for spec in ACTIONS if spec.at_end]
@@ -141,11 +143,11 @@ class Window(QMainWindow):
         self._halves.setSizes([height, whole - height])
 
     def _renew_room(self) -> None:
-        """Share the room anew where what is shown needs another height."""
+        """Share the room anew where what is shown needs another height, once it is laid out."""
         heights = self.map.shown.height, self.bench.needed_height
         if heights != self._heights_shown:
             self._heights_shown = heights
-            QTimer.singleShot(0, self, self._share_room)
+            self._share_room()
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
@@ -156,7 +158,7 @@ class Window(QMainWindow):
         session.changed.connect(self._show_document)
         session.ran.connect(self._show_document)
         session.selected.connect(self._enable_actions)
-        session.selected.connect(self._renew_room)
+        session.selected.connect(self._room_due.start)
         session.said.connect(self.tell)
         session.working.connect(self._status.show_work)
         session.working.connect(self._enable_work)
@@ -207,7 +209,7 @@ class Window(QMainWindow):
     def _show_document(self) -> None:
         session = self.session
         is_empty = not session.trellis.lanes
-        self._renew_room()
+        self._room_due.start()
         if is_empty and self._middle.currentWidget() is not self._start:
             self._start.renew()
         self._middle.setCurrentIndex(int(is_empty))

@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping, Sequence
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QFont
-from PySide6.QtWidgets import QLabel, QLineEdit, QWidget
+from PySide6.QtWidgets import QLabel, QLayoutItem, QLineEdit, QWidget
 
 from keen_trellis.desktop.controls import Choice, FlowRow, as_it_is, button
 
@@ -40,10 +40,26 @@ class Sentence(FlowRow):
         self._key = key
         focused = self.focusWidget()
         name = focused.objectName() if focused else ""
+        # Shown at once and laid out once at the end: Qt would show each word later, by an event of
+        # its own, and ask for the height of the whole line after every one.
+        self.flow.setEnabled(False)
         self.flow.clear()
         tell()
+        if self.isVisible():
+            for place in range(self.flow.count()):
+                self._show_word(self.flow.itemAt(place))
+        self.flow.setEnabled(True)
+        self.flow.invalidate()
+        self.updateGeometry()
         if name and (again := self.findChild(QWidget, name)):
             again.setFocus()
+
+    @staticmethod
+    def _show_word(item: QLayoutItem | None) -> None:
+        widget = item.widget() if item is not None else None
+        hidden = Qt.WidgetAttribute.WA_WState_ExplicitShowHide
+        if widget is not None and not widget.testAttribute(hidden):  # else it is hidden on purpose
+            widget.show()
 
     def forget(self) -> None:
         """Say it anew next time, whatever it says: the colours are others."""
