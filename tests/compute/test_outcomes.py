@@ -6,6 +6,7 @@ import unittest
 from decimal import Decimal
 from pathlib import Path
 from typing import Any
+from unittest import mock
 
 import numpy as np
 import pyarrow as pa
@@ -13,8 +14,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import keen_trellis as kt
+from keen_trellis.compute import outcome
 from keen_trellis.compute.same_named import same_named as how_alike
 from keen_trellis.data import GAP
+from keen_trellis.errors import TooManyRowsError
 
 SAILINGS = kt.Table.from_columns(
     {"sailing": [1, 2, 3, 4], "route": ["a", "b", "zz", "a"], "zone": ["x", None, "y", "z"]}
@@ -48,6 +51,14 @@ class ColumnsTest(unittest.TestCase):
         )
         semi = {t.semi: t.rows for t in tied.join_types() if t.semi}
         self.assertEqual(semi, {"left": 3, "right": 3})
+
+    def test_too_many_cells_are_refused_before_anything_is_built(self) -> None:
+        tied = kt.tie(SAILINGS, ROUTES, ON, ("left", "both"))
+        cells = len(tied.outcome) * len(tied.outcome.columns)
+        with mock.patch.object(outcome, "CELLS_LIMIT", cells - 1):
+            again = kt.tie(SAILINGS, ROUTES, ON, ("left", "both"))
+            with self.assertRaisesRegex(TooManyRowsError, f"{cells} cells, where {cells - 1} are"):
+                _ = again.outcome
 
     def test_columns_of_the_same_name(self) -> None:
         keep = ("left", "both", "right")

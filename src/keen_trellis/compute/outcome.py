@@ -26,6 +26,8 @@ from keen_trellis.plan.outcome import (
 )
 
 CROSS_LIMIT = 10_000_000
+CELLS_LIMIT = 50_000_000_000
+"""Cells of an outcome: nothing could write or show more, though rows and columns alone may pass."""
 
 
 def outcome_rows(match: Match, keep: Keep) -> tuple[Rows, Rows]:
@@ -78,8 +80,9 @@ def outcome(
         return _arranged(_picked(right, columns.right, right_name).take(rows), columns)
     # Both sides' strands stand one behind the other, left first: a place of the right side moves
     # by the number of left strands, which is the `shift` of `outcome_fields`.
-    left_rows, right_rows = outcome_rows(match, keep)
     fields = outcome_fields(left, right, link, right_name=right_name, columns=columns, keep=keep)
+    _require_few_cells(match.counts.rows(keep), len(fields), right_name)
+    left_rows, right_rows = outcome_rows(match, keep)
     strands = [strand.take(left_rows) for strand in left.strands]
     strands += [strand.take(right_rows) for strand in right.strands]
     made = Table(tuple(fields), tuple(strands), len(left_rows))
@@ -145,6 +148,16 @@ def require_few(
             "Raise the limit if that is what you want."
             if link.cross
             else "Add a link field: the fields chosen repeat on both sides.",
+        )
+
+
+def _require_few_cells(rows: int, columns: int, right_name: str) -> None:
+    """Refuse an outcome of too many cells before anything is built: many rows of many columns."""
+    if rows * columns > CELLS_LIMIT:
+        raise TooManyRowsError(
+            f"The tie with {right_name} would make {rows:,} rows of {columns:,} columns: "
+            f"{rows * columns:,} cells, where {CELLS_LIMIT:,} are the most.",
+            "Choose the columns that go on, or add a link field.",
         )
 
 
