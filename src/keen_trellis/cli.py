@@ -43,9 +43,9 @@ def main(arguments: Sequence[str] | None = None) -> int:
     except BrokenPipeError:  # the reader of our output has seen enough
         _say_no_more()
         return DONE
-    except OSError as error:  # of what was said: files have sentences of their own
+    except OSError as error:  # most likely of what was said: files have sentences of their own
         _say_no_more()
-        _say(f"keen-trellis: What it says cannot be written: {error}.")
+        _say(f"keen-trellis: The system refuses it: {error}.")
         return UNUSABLE
 
 
@@ -57,7 +57,8 @@ def _say(sentence: str) -> None:
 
 def _say_no_more() -> None:
     """Have what is still to be written go nowhere: nobody takes it."""
-    os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+    if sys.stdout is not None:
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
 
 
 class _StoppedError(BaseException):

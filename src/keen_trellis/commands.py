@@ -53,8 +53,8 @@ def run(options: argparse.Namespace) -> int:
             write=options.deliver,
             despite=options.despite,
             may_replace=None if options.replace else own,
+            written=partial(note_written, options.file),
         )
-        note_written(options.file, [one.path for one in made if one.written])
     if options.json:
         print(json.dumps(_summary(results, made, errors), indent=2, ensure_ascii=False))
     else:

@@ -151,6 +151,13 @@ class ReplacingTest(WindowTestCase):
         self.out.write_text("route\nKP-XX\n")
         self.assertEqual(command("run", str(self.file), "--deliver")[0], 3)
 
+    def test_what_was_written_before_another_one_failed_is_known_for_its_own(self) -> None:
+        nowhere = AddDelivery("own", "Nowhere", str(self.folder / "own.csv" / "x.csv"))
+        save(apply(nowhere, load(self.file))[0], self.file)
+        for _ in range(2):  # the second time the first file is there, and nobody is asked
+            self.assertEqual(command("run", str(self.file), "--deliver")[0], 2)
+            self.assertTrue(self.out.exists())
+
     def test_in_the_window(self) -> None:
         self.out.write_text("somebody's")
         self.session.open(self.file)

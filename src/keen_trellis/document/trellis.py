@@ -83,8 +83,7 @@ class Trellis(Part):
                     raise ValueError(f"The tie “{item.id}” names no item: “{taken.after}”.")
         for lane in self.lanes:
             self._refuse_beginning(lane)
-        for _ in places_in_order(self):
-            pass  # which refuses circles
+        list(places_in_order(self))  # refuses circles
         return self
 
     def _refuse_beginning(self, lane: Lane) -> None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Collection, Iterable
+from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
@@ -12,6 +12,8 @@ from pydantic import TypeAdapter
 from keen_trellis.run.on_this_machine import store, stored
 
 _PIECE = 1 << 20
+_READ_AT_ONCE = 8 << 20
+"""Bytes that are read and digested in some 20 ms."""
 
 
 @dataclass(frozen=True)  # without slots, for pydantic to store it
@@ -55,18 +57,22 @@ def allow(document: Path, keys: Iterable[str]) -> None:
     store(document, _ROOM, _STORED, now)
 
 
-def note_written(document: Path | None, paths: Collection[Path]) -> None:
-    """Keep what the deliveries of a document have just written."""
-    if document is None or not paths:
+def note_written(document: Path | None, path: Path) -> None:
+    """Keep what a delivery of a document has just written."""
+    if document is None:
         return
     known = approvals(document)
-    made = {str(path.resolve()): _as_it_is(path) for path in paths}
+    made = {str(path.resolve()): _as_it_is(path)}
     now = replace(known, written={**known.written, **made})
     store(document, _ROOM, _STORED, now)
 
 
-def is_its_own(document: Path | None, path: Path) -> bool:
-    """Return whether a file is as a delivery of a document left it, or not there at all."""
+def is_its_own(document: Path | None, path: Path, at_once: bool = False) -> bool:
+    """Return whether a file is as a delivery of a document left it, or not there at all.
+
+    One that was touched since is read whole to see whether it is the same. `at_once` leaves that
+    out for long files, which are taken for changed: for whoever must not wait.
+    """
     if not path.exists():
         return True
     known = approvals(document).written.get(str(path.resolve()))
@@ -75,7 +81,9 @@ def is_its_own(document: Path | None, path: Path) -> bool:
     now = path.stat()
     if (now.st_size, now.st_mtime_ns) == (known.size, known.changed_ns):
         return True
-    return now.st_size == known.size and _digest(path) == known.digest
+    if now.st_size != known.size or (at_once and now.st_size > _READ_AT_ONCE):
+        return False
+    return _digest(path) == known.digest
 
 
 def _as_it_is(path: Path) -> Written:

@@ -48,6 +48,7 @@ def make_deliveries(
     write: bool = True,
     despite: bool = False,
     may_replace: Callable[[Path], bool] | None = None,
+    written: Callable[[Path], object] | None = None,
 ) -> list[Delivered]:
     """Write the outcomes of a run where the trellis says, each whole or not at all.
 
@@ -63,6 +64,8 @@ def make_deliveries(
         Whether also those are written that a broken promise stops.
     may_replace : callable, optional
         Tells of a path whether what is there may be replaced; everything where not given.
+    written : callable, optional
+        Told of each file once it is whole: a later one may fail.
 
     Raises
     ------
@@ -110,6 +113,8 @@ def make_deliveries(
         if is_written:
             share = part(report, number / len(jobs), (number + 1) / len(jobs))
             deliver(table, path, item.name, share, guarded=item.guarded)
+            if written is not None:
+                written(path)
         made.append(
             Delivered(
                 item.id,

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 import threading
-from collections.abc import Callable, Container, Iterable
+from collections.abc import Callable, Collection, Container, Iterable
 from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, TypeVar
@@ -488,7 +488,7 @@ class Session(QObject):
         self,
         only: list[str] | None = None,
         despite: bool = False,
-        replacing: Container[Path] = (),
+        replacing: Collection[Path] = (),
     ) -> None:
         """Write the deliveries of the trellis as it is now, or some of them.
 
@@ -511,9 +511,8 @@ class Session(QObject):
             share = part(report, 0.0 if is_known else 0.5, 1.0)
             from keen_trellis.run.approvals import note_written
 
-            made = make_deliveries(of_now, only, share, despite=despite)
-            note_written(path, [one.path for one in made if one.written])
-            return made
+            note = partial(note_written, path)
+            return make_deliveries(of_now, only, share, despite=despite, written=note)
 
         def done(made: list[Delivered]) -> None:
             self._written |= {one.path for one in made if one.written}
@@ -554,7 +553,7 @@ class Session(QObject):
         return bool(wanted)
 
     def _asks_to_replace(
-        self, only: list[str] | None, despite: bool, replacing: Container[Path]
+        self, only: list[str] | None, despite: bool, replacing: Collection[Path]
     ) -> bool:
         """Ask about files that are there and not its own; tell whether anybody has to answer."""
         from keen_trellis.run.approvals import is_its_own
@@ -565,7 +564,7 @@ class Session(QObject):
         foreign = [
             one
             for one in there
-            if one not in replacing and one not in own and not is_its_own(self.path, one)
+            if one not in (*replacing, *own) and not is_its_own(self.path, one, at_once=True)
         ]
         if foreign:
             again = partial(self.deliver, only, despite, there)
