@@ -71,7 +71,7 @@ class AtOnceTest(WindowTestCase):
     def test_an_edit_does_not_stop_a_delivery_and_quitting_asks(self) -> None:
         begun, go_on = threading.Event(), threading.Event()
 
-        def slow(results: object, only: object, report: Report, despite: bool) -> list[object]:
+        def slow(_: object, __: object, report: Report, **kwargs: object) -> list[object]:
             begun.set()
             while not go_on.is_set():
                 report(0.5, "Writing slowly")
