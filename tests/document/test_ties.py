@@ -22,6 +22,7 @@ from keen_trellis.document.edits import (
     ChangeTie,
     InsertItem,
     MoveItem,
+    RemoveItem,
     RenameLane,
     SetBay,
     SetItem,
@@ -46,6 +47,7 @@ from keen_trellis.document.items import (
     OrderItem,
     Promised,
     SameValues,
+    TogetherItem,
     WantedColumns,
 )
 from keen_trellis.document.sources import TypedSource
@@ -265,6 +267,30 @@ class SwapTest(TiesTest):
         (taken,) = self.trellis.item("tuesday-monday").takes()
         self.assertEqual((taken.lane, taken.after), ("routes", "monday-routes"))
         self.assertEqual(len(self.rows("tuesday-monday")), rows)
+
+    def test_a_step_behind_a_tie_finds_the_columns_that_go_on_whatever_is_kept(self) -> None:
+        """An anti join lets the columns of one side go on, and so says its plan."""
+        self.do(AddTie("monday", "tuesday", ON_ROUTE))
+        tie, bays = self.trellis.join("monday-tuesday"), list(Bay)
+        for keep in (bays[:1], bays[1:2], bays[2:], bays[:2], bays[1:], bays[::2], bays):
+            for columns in (
+                WantedColumns(),
+                WantedColumns(renamed={"riders": "people"}, link="both"),
+                WantedColumns(same_named="right"),
+                WantedColumns(right=()),
+            ):
+                self.do(SetItem(tie.but(keep=tuple(keep), columns=columns)))
+                going_on = self.results().table(tie.id)
+                if going_on is None or not going_on.columns:  # none of the side is wanted
+                    continue
+                order = OrderItem(id="", by=(OrderedBy(field=going_on.columns[0]),))
+                self.do(InsertItem("monday", tie.id, order))
+                behind = self.rows("monday-order")
+                self.assertCountEqual(behind, list(going_on.rows()))
+                together = TogetherItem(id="", columns=going_on.columns, name="all", mark="|")
+                self.do(InsertItem("monday", "monday-order", together))
+                self.assertEqual(len(self.rows("monday-together")), len(going_on))
+                self.do(RemoveItem("monday-together"), RemoveItem("monday-order"))
 
     def test_what_stands_behind_still_means_the_columns_that_it_meant(self) -> None:
         self.do(AddTie("monday", "tuesday", ON_ROUTE))

@@ -85,6 +85,13 @@ def semi_side(keep: Keep, columns: Columns) -> Side | None:
     return None
 
 
+def only_side(keep: Keep, columns: Columns) -> Side | None:
+    """Return the side whose rows alone go on, of an anti or a semi join; None where both do."""
+    if keep == (Bay.LEFT,):
+        return "left"
+    return "right" if keep == (Bay.RIGHT,) else semi_side(keep, columns)
+
+
 COLUMNS_AT_MOST = 20_000
 """How many columns may go on from a tie: along a chain of ties they could double with each."""
 
@@ -163,6 +170,16 @@ def outcome_columns(
         for f in link.equal_fields
         if _are_one(left.column(f.left, "the left table"), right.column(f.right, right_name))
     }
+    alone = only_side(keep, columns)
+    if alone is not None:  # no row of the other side goes on, and so none of its columns
+        own = mine if alone == "left" else theirs
+        return arranged(
+            [
+                OutcomeColumn(c.name, c.kind, c.origin, side=alone, source=c.name, gaps=c.gaps)
+                for c in own
+            ],
+            columns,
+        )
     if columns.link == "both":
         once = {}
     filled = dict(once)
