@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from contextlib import suppress
 from typing import TYPE_CHECKING
 
 from pydantic import ValidationError
@@ -32,7 +31,7 @@ from keen_trellis.document.edits import (
 )
 from keen_trellis.document.items import FigureItem, Item, JoinItem, LinkedFields, StepItem
 from keen_trellis.document.without import without
-from keen_trellis.errors import UnknownColumnError, UserError
+from keen_trellis.errors import EditError, UnknownColumnError, UserError
 from keen_trellis.plan.bays import Bay
 from keen_trellis.plan.schema import Schema, SchemaColumn
 from keen_trellis.progress import Report
@@ -116,8 +115,13 @@ class Building:
         lanes = (self._trellis.place_of(item.id)[0].name, self._trellis.lane(item.lane).name)
         names = None
         if left is not None and right is not None:
-            with suppress(UserError):  # of a join that cannot be made, nothing follows by columns
+            try:
                 names = swapped_names(item, (left, right), lanes)
+            except EditError as error:
+                self._session.said.emit(str(error), True)
+                return
+            except UserError:  # of a join that cannot be made, nothing follows by columns
+                names = None
         self._session.do(SwapSides(item.id, names))
 
     def link_naturally(self) -> None:

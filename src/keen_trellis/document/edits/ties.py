@@ -291,6 +291,8 @@ def swapped_names(
 
     Raises
     ------
+    EditError
+        A column that goes on would be lost.
     UserError
         The join cannot be made of these columns.
     """
@@ -309,9 +311,18 @@ def swapped_names(
     called = {}
     for column in before:
         # A left column that stands for one of the right as well stands under that one's name then.
-        meets = ("right", met.get(column.source, column.source))
-        here = after.get((column.side, column.source)) or after.get(meets)
-        if here is not None and here != column.name:
+        here = after.get((column.side, column.source))
+        if here is None and column.side == "left":
+            is_filled = tie.columns.same_named == "filled"
+            meets = met.get(column.source, column.source if is_filled else "")
+            here = after.get(("right", meets))
+        if here is None:
+            raise EditError(
+                f"“{column.name}” would no longer go on from the other side: a column of one name "
+                "takes its place.",
+                "Let columns of one name go on from both sides first.",
+            )
+        if here != column.name:
             called[column.name] = here
     return called
 
