@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
-from functools import reduce
+from dataclasses import dataclass, field
+from functools import cached_property, reduce
 from typing import Any
 
 import numpy as np
@@ -15,14 +15,14 @@ from keen_trellis.compute.join.comparing import sortable
 from keen_trellis.compute.join.keys import LinkCodes, combine, own_codes
 from keen_trellis.compute.join.match import grouped, tally
 from keen_trellis.compute.schemas import schema_of
-from keen_trellis.data import BLANK, Column, Kind, Rows, Table
+from keen_trellis.data import BLANK, Column, Kind, Rows, Table, row_dtype
 from keen_trellis.data.column import (
-    ABSENT_CODE,
     DIGITS_AT_MOST,
     halves,
     narrow_exact,
     widened_exact,
 )
+from keen_trellis.data.dictionaries import ABSENT_CODE
 from keen_trellis.data.dtypes import EXACT_DTYPE
 from keen_trellis.errors import LinkError
 from keen_trellis.plan.figures import Figure, require_names
@@ -63,67 +63,97 @@ def summarise(
     groups = _Groups.of(table, by)
     columns = {name: table.column(name).take(groups.heads) for name in by}
     for figure in figures:
-        columns[figure.title] = _figure(table, figure, groups)
+        columns[figure.title] = _figure(table, figure, groups).take(groups.order)
     made = Table.of(columns, origin)
     return made if columns else Table(made.fields, made.strands, groups.n)
 
 
-@dataclass(frozen=True, slots=True, eq=False)
+@dataclass(frozen=True, eq=False)  # no slots: the tally is kept once it has been asked for
 class _Groups:
     """The rows of a table by group.
 
     Attributes
     ----------
     codes : ndarray
-        The group of each row.
-    n : int
+        The slot of each row's group. Slots are keys as they lie, dense but in no order that means
+        anything, and some of them may have no row.
+    size : int
+        How many slots there are.
     heads : ndarray of row numbers
-        The first row of each group.
+        The first row of each group, in the order in which groups first appear.
+    order : ndarray
+        The slots of the groups in that order.
+    ordered : dict
+        What least and greatest values of a column are found by, once one of them was asked for.
     """
 
     codes: NDArray[np.intp]
-    n: int
+    size: int
     heads: Rows
+    order: NDArray[np.intp]
+    ordered: dict[str, _Ordered] = field(default_factory=dict)
+
+    @property
+    def n(self) -> int:
+        """How many groups there are."""
+        return len(self.order)
+
+    @cached_property
+    def times(self) -> NDArray[np.int64]:
+        """How many rows each slot has."""
+        return tally(self.codes, self.size).astype(np.int64, copy=False)
 
     @classmethod
     def of(cls, table: Table, by: Sequence[str]) -> _Groups:
-        """Give the groups numbers in the order in which they first appear."""
+        """Find the groups, in the order in which they first appear."""
+        n = len(table)
         if not by:
-            heads = np.zeros(1 if len(table) else 0, np.intp)
-            return cls(np.zeros(len(table), np.intp), 1, heads)
-        # Codes say which rows are equal, in no order that means anything; `first` turns them into
-        # the row where each group appears, and the rank of that row is the group's number.
+            heads = np.zeros(1 if n else 0, np.intp)
+            return cls(np.zeros(n, np.intp), 1, heads, np.zeros(1, np.intp))
         codes = reduce(combine, [own_codes(table.column(name)) for name in by])
-        rows = np.arange(len(table))
-        first = np.full(codes.size, len(table), np.intp)
+        rows = np.arange(n, dtype=row_dtype(n))
+        first = np.full(codes.size, n, rows.dtype)
         first[codes.left[::-1]] = rows[::-1]  # written backwards: the first row of each stays
-        held = np.flatnonzero(first < len(table))
-        appearance = np.argsort(first[held])
-        number = np.zeros(codes.size, np.intp)
-        number[held[appearance]] = np.arange(len(held))
-        return cls(number[codes.left], len(held), first[held[appearance]])
+        held = np.flatnonzero(first < n)
+        is_head = np.zeros(n, np.bool_)
+        is_head[first[held]] = True
+        heads = np.flatnonzero(is_head)
+        order = codes.left[heads]
+        if codes.size <= 2 * len(held) + 65_536:
+            return cls(codes.left, codes.size, heads, order)
+        number = np.zeros(codes.size, np.intp)  # many slots without a row: numbers are shorter
+        number[order] = np.arange(len(order))
+        return cls(number[codes.left], len(order), heads, np.arange(len(order)))
 
 
 def _figure(table: Table, figure: Figure, groups: _Groups) -> Column:
+    """Return a figure for each slot."""
     if figure.column is None:
-        return Column(Kind.INTEGER, tally(groups.codes, groups.n).astype(np.int64))
+        return Column(Kind.INTEGER, groups.times)
     column = table.column(figure.column)
     absent = column.absent
-    rows = np.arange(len(column)) if absent is None else np.flatnonzero(~absent)
-    codes = groups.codes[rows]
-    times = tally(codes, groups.n)
+    if absent is None:
+        codes, times = groups.codes, groups.times
+    else:
+        rows = np.flatnonzero(~absent)
+        codes = groups.codes[rows]
+        times = tally(codes, groups.size).astype(np.int64, copy=False)
+        column = column.take(rows)
     if figure.how == "count":
-        return Column(Kind.INTEGER, times.astype(np.int64))
+        return Column(Kind.INTEGER, times)
     if figure.how == "distinct count":
-        return Column(Kind.INTEGER, _distinct(codes, own_codes(column.take(rows)), groups.n))
+        return Column(Kind.INTEGER, _distinct(codes, own_codes(column), groups.size))
     if figure.how in ("first", "last"):
-        best = np.full(groups.n, -1 if figure.how == "last" else len(column), np.intp)
-        (np.maximum if figure.how == "last" else np.minimum).at(best, codes, rows)
-        at = np.where(times == 0, -1, best)
-        return _gaps_as_blanks(column.take(at))
+        best = np.full(groups.size, -1 if figure.how == "last" else len(column), np.intp)
+        places = np.arange(len(column))
+        (np.maximum if figure.how == "last" else np.minimum).at(best, codes, places)
+        return _gaps_as_blanks(column.take(np.where(times == 0, -1, best)))
     if figure.how in ("min", "max"):
-        return _furthest(column, rows, codes, times, largest=figure.how == "max")
-    return _added_up(column.take(rows), codes, times, figure.how)
+        if figure.column not in groups.ordered:
+            groups.ordered[figure.column] = _ordered(column)
+        ordered = groups.ordered[figure.column]
+        return _furthest(column, ordered, codes, times, largest=figure.how == "max")
+    return _added_up(column, codes, times, figure.how)
 
 
 def _distinct(codes: NDArray[np.intp], own: LinkCodes, n: int) -> NDArray[np.int64]:
@@ -142,23 +172,38 @@ def _distinct(codes: NDArray[np.intp], own: LinkCodes, n: int) -> NDArray[np.int
 
 
 def _furthest(
-    column: Column, rows: Rows, codes: NDArray[np.intp], times: NDArray[Any], largest: bool
+    column: Column,
+    ordered: _Ordered,
+    codes: NDArray[np.intp],
+    times: NDArray[np.int64],
+    largest: bool,
 ) -> Column:
     """Return the least or the largest value of each group; a blank where a group has none."""
-    keys, values = _keys(column)
-    pick = np.maximum if largest else np.minimum
-    info = np.iinfo(np.int64)
-    best = np.full(len(times), info.min if largest else info.max, np.int64)
-    pick.at(best, codes, keys[rows])
-    best = np.where(times == 0, 0, best)
-    state = np.where(times == 0, BLANK, 0).astype(np.uint8) if (times == 0).any() else None
-    made = values(best)
+    keys, values = ordered
+    info = np.iinfo(keys.dtype)
+    best = np.full(len(times), info.min if largest else info.max, keys.dtype)
+    (np.maximum if largest else np.minimum).at(best, codes, keys)
+    empty = times == 0
+    state = np.where(empty, BLANK, 0).astype(np.uint8) if empty.any() else None
+    made = values(np.where(empty, 0, best).astype(np.int64))
     if column.kind is Kind.TEXT and state is not None:
-        made = np.where(times == 0, ABSENT_CODE, made)
+        made = np.where(empty, ABSENT_CODE, made)
     return Column(column.kind, made, state, dictionary=column.dictionary, scale=column.scale)
 
 
-def _keys(column: Column) -> tuple[NDArray[np.int64], Callable[[NDArray[np.int64]], Any]]:
+_Ordered = tuple[NDArray[np.signedinteger[Any]], Callable[[NDArray[np.int64]], Any]]
+"""Integers in the order of a column's values, and what turns them back into values."""
+
+
+def _ordered(column: Column) -> _Ordered:
+    """Return the keys of a column, in 32 bits where they fit: more of them fit the cache then."""
+    keys, values = _keys(column)
+    info = np.iinfo(np.int32)
+    fits = not len(keys) or (info.min <= int(keys.min()) and int(keys.max()) <= info.max)
+    return keys.astype(np.int32 if fits else np.int64, copy=False), values
+
+
+def _keys(column: Column) -> _Ordered:
     """Return integers in the order of a column's values, and what turns them back into values."""
     if column.kind is Kind.TEXT:
         assert column.dictionary is not None
@@ -177,7 +222,7 @@ def _keys(column: Column) -> tuple[NDArray[np.int64], Callable[[NDArray[np.int64
         wide = sortable(column)
         distinct, first, places = np.unique(wide, return_index=True, return_inverse=True)
         return places.astype(np.int64), lambda best: column.values[first[best]]
-    return column.values.astype(np.int64), lambda best: best.astype(column.values.dtype)
+    return column.values.astype(np.int64, copy=False), lambda best: best.astype(column.values.dtype)
 
 
 def _added_up(column: Column, codes: NDArray[np.intp], times: NDArray[Any], how: str) -> Column:
@@ -191,16 +236,19 @@ def _added_up(column: Column, codes: NDArray[np.intp], times: NDArray[Any], how:
         if bool(np.isnan(values).any()):  # infinity and its opposite in one group
             state = np.where(np.isnan(values) | (times == 0), BLANK, 0).astype(np.uint8)
         return Column(Kind.NUMBER, values, state)
-    totals = _totals(column, codes, n)
+    totals = _totals(column, codes, times)
     if how == "average":
         return Column(Kind.NUMBER, _divided(totals, times, column.scale), state)
     return Column(Kind.EXACT, _as_exact(totals), state, scale=column.scale)
 
 
-def _totals(column: Column, codes: NDArray[np.intp], n: int) -> NDArray[np.int64] | list[int]:
+def _totals(
+    column: Column, codes: NDArray[np.intp], times: NDArray[np.int64]
+) -> NDArray[np.int64] | list[int]:
     """Return the sum of each group as integers of the column's scale, every digit kept."""
+    n = len(times)
     whole = narrow_exact(column.values) if column.kind is Kind.EXACT else column.values
-    if whole is not None and _sums_are_doubles(codes, whole, n):
+    if whole is not None and _sums_are_doubles(whole, times):
         return np.bincount(codes, whole, n).astype(np.int64)
     if whole is not None and _sums_fit(codes, whole, n):
         order, starts = grouped(codes, n)
@@ -243,12 +291,12 @@ def _divided(
     return np.array([total / (10**scale * n) for total, n in parts], np.float64)  # rounds once
 
 
-def _sums_are_doubles(codes: NDArray[np.intp], whole: NDArray[np.int64], n: int) -> bool:
+def _sums_are_doubles(whole: NDArray[np.int64], times: NDArray[np.int64]) -> bool:
     """Whether every sum on the way is an integer below 2**53, so that adding doubles is exact."""
     if not len(whole):
         return True
     largest = max(int(whole.max()), -int(whole.min()))
-    return largest * int(tally(codes, n).max(initial=0)) <= 2**53
+    return largest * int(times.max(initial=0)) <= 2**53
 
 
 def _sums_fit(codes: NDArray[np.intp], whole: NDArray[np.int64], n: int) -> bool:

@@ -15,12 +15,10 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from numpy.typing import NDArray
 
+from keen_trellis.data.dictionaries import ABSENT_CODE, encoded
 from keen_trellis.data.dtypes import DTYPES, EXACT_DTYPE
 from keen_trellis.data.kinds import Kind
 from keen_trellis.data.states import BLANK, GAP, PRESENT
-
-ABSENT_CODE = -1
-"""The text code beneath every cell that is a blank or a gap."""
 
 MICROSECONDS_A_DAY = 86_400_000_000
 DIGITS_AT_MOST = 38
@@ -139,18 +137,17 @@ class Column:
 
     def take(self, rows: Rows) -> Column:
         """Return the cells at `rows`, in that order; -1 makes a gap."""
-        gaps = rows < 0
-        if not gaps.any():
+        if not len(rows) or rows.min() >= 0:
             state = None if self.state is None else self.state[rows]
             return Column(
                 self.kind, self.values[rows], state, dictionary=self.dictionary, scale=self.scale
             )
+        gaps = rows < 0
+        state = gaps.view(np.uint8) * np.uint8(GAP)
         if len(self) == 0:
             values = np.zeros(len(rows), self.values.dtype)
-            state = np.full(len(rows), GAP, np.uint8)
         else:
             values = self.values.take(rows, mode="clip")
-            state = np.where(gaps, GAP, PRESENT).astype(np.uint8)
             if self.state is not None:
                 np.copyto(state, self.state.take(rows, mode="clip"), where=~gaps)
         if self.kind is Kind.TEXT:
@@ -418,11 +415,15 @@ def _text_from_arrow(array: pa.Array | pa.ChunkedArray) -> Column:
     """
     if pa.types.is_null(array.type):
         array = array.cast(pa.string())
-    is_foreign = pa.types.is_dictionary(array.type)
-    if not is_foreign:
+    if not pa.types.is_dictionary(array.type):
         if isinstance(array, pa.ChunkedArray) and array.nbytes < _LETTERS_AT_MOST:
             array = _one_chunk(array)
+        if isinstance(array, pa.StringArray):
+            return _of_codes(*encoded(array))
         array = array.dictionary_encode()
+        is_foreign = False
+    else:
+        is_foreign = True
     if isinstance(array, pa.ChunkedArray):
         array = _one_chunk(array)
     dictionary = array.dictionary.cast(pa.string())
@@ -430,10 +431,13 @@ def _text_from_arrow(array: pa.Array | pa.ChunkedArray) -> Column:
     if is_foreign and (dictionary.null_count or not _no_repeats(dictionary)):
         again = dictionary.dictionary_encode()
         codes, dictionary = again.indices.take(codes), again.dictionary
-    state = _null_state(codes)
-    if state is not None:
-        codes = codes.fill_null(ABSENT_CODE)
-    return Column(Kind.TEXT, codes.to_numpy(zero_copy_only=False), state, dictionary)
+    return _of_codes(codes.fill_null(ABSENT_CODE).to_numpy(zero_copy_only=False), dictionary)
+
+
+def _of_codes(codes: NDArray[np.int32], dictionary: pa.StringArray) -> Column:
+    absent = codes == ABSENT_CODE
+    state = absent.astype(np.uint8) if absent.any() else None  # a blank is 1
+    return Column(Kind.TEXT, codes, state, dictionary)
 
 
 def _no_repeats(texts: pa.StringArray) -> bool:

@@ -9,15 +9,15 @@ import pyarrow as pa
 from numpy.typing import NDArray
 
 from keen_trellis.data.column import (
-    ABSENT_CODE,
     DIGITS_AT_MOST,
     Column,
     from_arrow,
     narrow_exact,
     widened_exact,
 )
+from keen_trellis.data.dictionaries import joint
 from keen_trellis.data.kinds import Kind
-from keen_trellis.data.states import BLANK, GAP
+from keen_trellis.data.states import BLANK, GAP, PRESENT
 
 
 def stack_columns(columns: Sequence[Column]) -> Column:
@@ -37,14 +37,9 @@ def stack_columns(columns: Sequence[Column]) -> Column:
         state = np.concatenate(
             [np.zeros(len(c), np.uint8) if c.state is None else c.state for c in columns]
         )
-    if kind is Kind.TEXT:
-        values, dictionary = _stack_codes(columns)
-        return Column(kind, values, state, dictionary)
-    scale = common_scale(columns)
-    if scale is None:
-        raise ValueError("The exact decimals together have more than 38 digits.")
-    same_scale = [rescaled(column, scale).values for column in columns]
-    return Column(kind, np.concatenate(same_scale), state, scale=scale)
+    same = in_one_form(columns)
+    values = np.concatenate([column.values for column in same])
+    return Column(kind, values, state, dictionary=same[0].dictionary, scale=same[0].scale)
 
 
 def fill_gaps(column: Column, other: Column) -> Column:
@@ -63,24 +58,45 @@ def fill_blanks(column: Column, other: Column) -> Column:
 def _filled(column: Column, other: Column, empty: int) -> Column:
     if column.state is None or column.count(empty) == 0:
         return column
-    rows = np.arange(len(column))
-    both = stack_columns([column, other])
-    return both.take(np.where(column.state == empty, rows + len(column), rows))
+    kind, (mine, theirs) = column.kind, in_one_form([column, other])
+    filled = column.state == empty
+    state = np.where(filled, PRESENT if theirs.state is None else theirs.state, column.state)
+    values = np.where(filled, theirs.values, mine.values)
+    kept = state.astype(np.uint8, copy=False) if state.any() else None
+    return Column(kind, values, kept, dictionary=mine.dictionary, scale=mine.scale)
 
 
-def _stack_codes(columns: Sequence[Column]) -> tuple[NDArray[np.int32], pa.StringArray]:
-    first = columns[0].dictionary
-    if all(column.dictionary is first for column in columns):
-        return np.concatenate([column.values for column in columns]), first
-    encoded = pa.concat_arrays([c.dictionary for c in columns]).dictionary_encode()
-    places = encoded.indices.to_numpy(zero_copy_only=False)
-    codes, start = [], 0
-    for column in columns:
-        end = start + len(column.dictionary or ())
-        mapped = np.append(places[start:end], ABSENT_CODE).astype(np.int32)
-        codes.append(mapped[column.values])  # -1 finds the appended entry
-        start = end
-    return np.concatenate(codes), encoded.dictionary
+def in_one_form(columns: Sequence[Column]) -> list[Column]:
+    """Return columns of one kind with one dictionary, or one scale, so that their values mix.
+
+    Raises
+    ------
+    ValueError
+        They are exact decimals that no scale holds all of.
+    """
+    if columns[0].kind is Kind.TEXT:
+        codes, dictionary = _in_one_dictionary(columns)
+        return [
+            Column(Kind.TEXT, values, column.state, dictionary)
+            for values, column in zip(codes, columns, strict=True)
+        ]
+    scale = common_scale(columns)
+    if scale is None:
+        raise ValueError("The exact decimals together have more than 38 digits.")
+    return [rescaled(column, scale) for column in columns]
+
+
+def _in_one_dictionary(
+    columns: Sequence[Column],
+) -> tuple[list[NDArray[np.int32]], pa.StringArray]:
+    """Return the codes of texts in one dictionary that has the texts of all of theirs."""
+    codes, dictionary = [columns[0].values], columns[0].dictionary
+    for column in columns[1:]:
+        if column.dictionary is not dictionary:
+            both = joint(dictionary, column.dictionary)
+            codes, dictionary = [both.moved(one) for one in codes], both.dictionary
+        codes.append(column.values)
+    return codes, dictionary
 
 
 def common_scale(columns: Sequence[Column]) -> int | None:

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Iterator, Mapping, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from typing import Any, Self
 
@@ -12,9 +14,11 @@ import pyarrow as pa
 from keen_trellis.data.column import Column, Rows, from_arrow
 from keen_trellis.data.conversion import converted
 from keen_trellis.data.kinds import Kind
-from keen_trellis.data.stacking import fill_gaps, rescaled
+from keen_trellis.data.stacking import fill_gaps, in_one_form, rescaled
 from keen_trellis.errors import UnknownColumnError
 from keen_trellis.words import first_free
+
+_CELLS_WORTH_THREADS = 100_000
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -170,6 +174,34 @@ class Table:
             found = fill_gaps(found, rescaled(converted(other, field.kind).column, scale))
         return found
 
+    def fetched(self) -> list[Column]:
+        """Return the values of all columns, fetched side by side: NumPy lets go of the lock."""
+        if len(self.fields) * self.n_rows < _CELLS_WORTH_THREADS:
+            return [self.fetch(field) for field in self.fields]
+        with ThreadPoolExecutor(os.cpu_count()) as threads:
+            return list(threads.map(self.fetch, self.fields))
+
+    def settled(self) -> Table:
+        """Return the table with every field in its kind, scale and dictionary where it lies.
+
+        Whoever fetches it window by window, as the deliveries do, converts nothing and brings no
+        dictionaries together then; that costs a pass over the sources.
+        """
+        fields, strands = [], [list(strand.columns) for strand in self.strands]
+        for field in self.fields:
+            sources = self.source_columns(field)
+            if len(sources) > 1 or sources[0].kind is not field.kind:
+                made = in_one_form([converted(one, field.kind).column for one in sources])
+                places = []
+                for (strand, _), column in zip(field.places, made, strict=True):
+                    places.append((strand, len(strands[strand])))
+                    strands[strand].append(column)
+                field = replace(field, places=tuple(places))
+            fields.append(field)
+        made_of = zip(strands, self.strands, strict=True)
+        together = tuple(Strand(tuple(columns), strand.rows) for columns, strand in made_of)
+        return Table(tuple(fields), together, self.n_rows)
+
     def source_columns(self, field: Field) -> list[Column]:
         """Return the columns that a field's cells are fetched from, with all the rows they have."""
         return [self.strands[strand].columns[place] for strand, place in field.places]
@@ -181,7 +213,13 @@ class Table:
 
     def window(self, start: int, stop: int) -> Table:
         """Return the rows from `start` up to `stop`, without touching any other row."""
-        return self.take(np.arange(start, min(stop, self.n_rows)))
+        stop = max(min(stop, self.n_rows), start)
+        rows = np.arange(start, stop)
+        strands = tuple(
+            Strand(strand.columns, rows if strand.rows is None else strand.rows[start:stop])
+            for strand in self.strands
+        )
+        return Table(self.fields, strands, len(rows))
 
     def renamed(self, names: Sequence[str]) -> Table:
         """Return the table with other column names, as many as there are columns."""
@@ -201,7 +239,7 @@ class Table:
 
     def to_arrow(self) -> pa.Table:
         """Return the table as an Arrow table; blanks and gaps both become null."""
-        arrays = [self.fetch(field).to_arrow() for field in self.fields]
+        arrays = [column.to_arrow() for column in self.fetched()]
         return pa.Table.from_arrays(arrays, names=list(self.columns))
 
     def rows(self) -> Iterator[tuple[Any, ...]]:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import csv
 import datetime as dt
 import math
 import tempfile
@@ -12,8 +11,7 @@ from decimal import Decimal
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from keen_trellis.data.kinds import Kind
-from keen_trellis.deliver.lines import Lines
+from keen_trellis.deliver.texts import write_text
 from keen_trellis.errors import DeliveryError, reason
 from keen_trellis.progress import Report, quiet
 from keen_trellis.whole_files import passing_name, whole_file
@@ -79,21 +77,8 @@ def endings() -> tuple[str, ...]:
 
 
 def _write_csv(table: Table, path: Path, sheet: str, report: Report, guarded: bool) -> None:
-    with path.open("w", encoding="utf-8", newline="") as file:
-        writer = csv.writer(Lines(file), lineterminator=Lines.END)
-        writer.writerow(map(_guarded, table.columns) if guarded else table.columns)
-        for batch in _batches(table, report):
-            texts = [batch.fetch(field).texts().to_pylist() for field in batch.fields]
-            if guarded:
-                for place, field in enumerate(batch.fields):
-                    if field.kind is Kind.TEXT:  # a number is no formula, whatever its sign
-                        texts[place] = [_guarded(text) for text in texts[place]]
-            writer.writerows(zip(*texts, strict=True))
-
-
-def _guarded(text: str | None) -> str | None:
-    """Return a text that no spreadsheet takes for a formula (OWASP, “CSV Injection”)."""
-    return f"'{text}" if text and text[0] in "=+-@\t\r" else text
+    with path.open("wb") as file:
+        write_text(table, file, report=report, guarded=guarded)
 
 
 def _write_xlsx(table: Table, path: Path, sheet: str, report: Report, guarded: bool) -> None:

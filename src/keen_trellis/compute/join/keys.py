@@ -20,6 +20,7 @@ from keen_trellis.compute.together import together
 from keen_trellis.data import BLANK, GAP, Column, Kind, from_arrow
 from keen_trellis.data.column import exact_values, narrow_exact
 from keen_trellis.data.conversion import converted
+from keen_trellis.data.dictionaries import joint
 from keen_trellis.data.reading_texts import decimal_of
 from keen_trellis.data.stacking import stack_columns
 from keen_trellis.plan.text_rules import TextRule
@@ -177,18 +178,14 @@ def _text_codes(
         size = len(left.dictionary)
         return LinkCodes(left.values.astype(np.intp), right.values.astype(np.intp), size)
     a, b = tidied(left.dictionary, rules), tidied(right.dictionary, rules)
-    n_right = len(b.texts)
-    place = pc.index_in(a.texts, value_set=b.texts)
-    joint = place.fill_null(NO_KEY).to_numpy(zero_copy_only=False).astype(np.intp)
-    missing = joint < 0
-    joint[missing] = n_right + np.arange(np.count_nonzero(missing))
-    size = n_right + int(np.count_nonzero(missing))
-    left_codes, right_codes = joint[a.place], b.place
+    both = joint(a.texts, b.texts)
+    size = both.size
+    left_codes, right_codes = both.places[a.place], b.place
     if pairs:
         named = tidy(pa.array([text for pair in pairs for text in pair], pa.string()), rules)
         in_right = pc.index_in(named, value_set=b.texts).fill_null(NO_KEY).to_numpy()
         in_left = pc.index_in(named, value_set=a.texts).fill_null(NO_KEY).to_numpy()
-        found = np.append(joint, NO_KEY)[in_left], in_right
+        found = np.append(both.places, NO_KEY)[in_left], in_right
         same = _united(size, named.to_pylist(), found)
         left_codes, right_codes = same[left_codes], same[right_codes]
     return LinkCodes(

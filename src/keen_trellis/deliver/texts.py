@@ -1,0 +1,196 @@
+"""Delimited text, written from whole columns: each distinct text is made ready once."""
+
+from __future__ import annotations
+
+import os
+import threading
+from collections.abc import Iterator
+from concurrent.futures import Future, ThreadPoolExecutor
+from typing import IO, TYPE_CHECKING, Any
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+import pyarrow.csv as pacsv
+
+from keen_trellis.data.column import TEXT_BYTES_AT_MOST
+from keen_trellis.data.kinds import Kind
+from keen_trellis.deliver.forms import USUAL, TextForm
+from keen_trellis.errors import DeliveryError
+from keen_trellis.progress import Report, quiet
+
+if TYPE_CHECKING:
+    from keen_trellis.data import Column, Table
+
+_ROWS_AT_A_TIME = 32_768
+_AHEAD = 2 * (os.cpu_count() or 1)
+"""How many blocks are made before the first of them is on the disk."""
+
+_FORMULA = "^[=+\\-@\t\r]"
+
+
+def write_text(
+    table: Table,
+    file: IO[bytes],
+    form: TextForm = USUAL,
+    report: Report = quiet,
+    guarded: bool = False,
+) -> None:
+    """Write every row of a table as delimited text, the names of its columns first.
+
+    Blocks of rows are made on all cores and written in order: memory does not grow with the rows.
+
+    Parameters
+    ----------
+    table, form, report
+    file : binary file
+    guarded : bool
+        Whether texts that begin with = + - @ stand behind an apostrophe (OWASP, “CSV Injection”).
+
+    Raises
+    ------
+    DeliveryError
+        A letter cannot be written in the encoding, or a row is longer than 2 GB.
+    Cancelled
+        Raised by `report` once the user has asked to stop.
+    """
+    table = table.settled()
+    ready = _Ready(form, guarded, alone=len(table.columns) == 1)
+    names = ready.quoted(ready.guarded(pa.array(table.columns, pa.string())), is_text=True)
+    head = form.delimiter.join(names.to_pylist()) + form.ends_with
+    file.write(form.mark + form.encoded(head, "it stands in the name of a column"))
+    for start, block in _in_turn(table, ready):
+        report(start / max(len(table), 1), f"Writing row {start:,} of {len(table):,}")
+        file.write(block)
+
+
+def _in_turn(table: Table, ready: _Ready) -> Iterator[tuple[int, bytes | memoryview]]:
+    """Yield the blocks of a text in order, made ahead on all cores."""
+    starts = range(0, len(table), _ROWS_AT_A_TIME)
+    waiting: list[tuple[int, Future[bytes | memoryview]]] = []
+    with ThreadPoolExecutor(os.cpu_count()) as threads:
+        try:
+            for start in starts:
+                block = threads.submit(ready.block, table, start)
+                waiting.append((start, block))
+                if len(waiting) > _AHEAD:
+                    first, made = waiting.pop(0)
+                    yield first, made.result()
+            for first, made in waiting:
+                yield first, made.result()
+        finally:
+            for _, made in waiting:
+                made.cancel()
+
+
+class _Ready:
+    """Makes cells ready to be written; what was done to a dictionary is kept."""
+
+    def __init__(self, form: TextForm, guarded: bool, alone: bool) -> None:
+        self._form, self._guarded, self._alone = form, guarded, alone
+        self._dictionaries: dict[int, pa.StringArray] = {}
+        self._one_at_a_time = threading.Lock()
+        utf8 = form.encoding in ("utf-8", "utf-8-sig")
+        is_usual = utf8 and form.ends_with == "\n" and form.decimal == "."
+        self._may_be_plain = is_usual and form.quoting == "where needed" and not alone
+
+    def block(self, table: Table, start: int) -> bytes | memoryview:
+        """Return some rows as they stand in the file."""
+        rows = table.window(start, start + _ROWS_AT_A_TIME)
+        if not rows.fields:
+            return (self._form.ends_with * len(rows)).encode()
+        columns = [rows.fetch(field) for field in rows.fields]
+        if self._may_be_plain and not any(map(self._has_quotes, columns)):
+            return self._plain(columns)
+        cells = [self._cells(column) for column in columns]
+        if sum(array.nbytes for array in cells) > TEXT_BYTES_AT_MOST:
+            raise DeliveryError(
+                f"The rows from {start + 1:,} on are longer than {TEXT_BYTES_AT_MOST >> 30} GB.",
+                "Let fewer columns go on.",
+            )
+        if self._alone:  # an empty line would be no row at all
+            cells = [cells[0].fill_null('""')]
+        # the last cell bears the end of its row, so that the letters of all rows lie in one buffer
+        # as they stand in the file
+        cells[-1] = _joined([cells[-1], pa.scalar(self._form.ends_with)], "")
+        letters = _letters(_joined(cells, self._form.delimiter))
+        if self._form.encoding in ("utf-8", "utf-8-sig"):
+            return letters
+        where = f"it stands in one of the rows {start + 1:,} to {start + len(rows):,}"
+        return self._form.encoded(str(letters, "utf-8"), where)
+
+    def _plain(self, columns: list[Column]) -> memoryview:
+        """Return rows of which no cell needs a quote; Arrow's writer, which would refuse one."""
+        cells = [
+            self._cells(column) if column.kind in _SHOWN_OTHERWISE else column.to_arrow()
+            for column in columns
+        ]
+        written = pa.BufferOutputStream()
+        options = pacsv.WriteOptions(
+            include_header=False, quoting_style="none", delimiter=self._form.delimiter
+        )
+        named = [str(place) for place in range(len(cells))]
+        pacsv.write_csv(pa.Table.from_arrays(cells, named), written, options)
+        return memoryview(written.getvalue())
+
+    def _cells(self, column: Column) -> pa.StringArray:
+        if column.kind is not Kind.TEXT:
+            texts = column.texts()
+            if self._form.decimal == "," and column.kind in (Kind.NUMBER, Kind.EXACT):
+                texts = pc.replace_substring(texts, ".", ",")
+            return self.quoted(texts, is_text=False)
+        codes = pa.array(column.values, mask=column.absent)
+        return self._dictionary(column).take(codes)
+
+    def _has_quotes(self, column: Column) -> bool:
+        is_text = column.kind is Kind.TEXT
+        return is_text and self._dictionary(column) is not column.dictionary
+
+    def _dictionary(self, column: Column) -> pa.StringArray:
+        """Return the texts of a column as they are written; the same object if they stay so."""
+        assert column.dictionary is not None
+        key = id(column.dictionary)  # the table lives for as long as this does
+        with self._one_at_a_time:
+            if key not in self._dictionaries:
+                guarded = self.guarded(column.dictionary)
+                self._dictionaries[key] = self.quoted(guarded, is_text=True)
+            return self._dictionaries[key]
+
+    def quoted(self, texts: pa.StringArray, is_text: bool) -> pa.StringArray:
+        """Return cells with quotes around them, where the form wants them or they need them."""
+        if self._form.quoting == "all" or (self._form.quoting == "texts" and is_text):
+            return _quoted(texts)
+        if not is_text and self._form.delimiter != self._form.decimal:
+            return texts  # digits, letters and their marks: nothing that parts cells
+        needed = pc.match_substring_regex(texts, f'[{self._form.delimiter}"\r\n]')
+        return pc.if_else(needed, _quoted(texts), texts) if pc.any(needed).as_py() else texts
+
+    def guarded(self, texts: pa.StringArray) -> pa.StringArray:
+        """Return texts with an apostrophe before what a spreadsheet would run, where that is on."""
+        if not self._guarded:
+            return texts
+        runs = pc.match_substring_regex(texts, _FORMULA)
+        return pc.if_else(runs, _joined(["'", texts], ""), texts) if pc.any(runs).as_py() else texts
+
+
+_SHOWN_OTHERWISE = (Kind.TEXT, Kind.DATE_TIME, Kind.TIME)
+"""The kinds whose cells are texts before Arrow writes them; it would write others than we do."""
+
+
+def _quoted(texts: pa.StringArray) -> pa.StringArray:
+    doubled = pc.replace_substring(texts, '"', '""')
+    return _joined(['"', doubled, '"'], "", nulls="emit_null")
+
+
+def _joined(parts: list[Any], between: str, nulls: str = "replace") -> pa.StringArray:
+    """Return texts put together row by row; an absent one is empty."""
+    return pc.binary_join_element_wise(*parts, between, null_handling=nulls, null_replacement="")
+
+
+def _letters(texts: pa.StringArray) -> memoryview:
+    """Return the letters of all texts, one behind the other, as they lie in memory."""
+    _, offsets, letters = texts.buffers()
+    if letters is None:
+        return memoryview(b"")
+    bounds = np.frombuffer(offsets, np.int32)[texts.offset : texts.offset + len(texts) + 1]
+    return memoryview(letters)[bounds[0] : bounds[-1]]
