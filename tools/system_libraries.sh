@@ -1,5 +1,6 @@
 #!/bin/sh
-# Looks for what must come from Debian: python (venv), tests (Qt offscreen), window (Qt on a screen).
+# Looks for what must come from Debian: python (venv), tests (Qt offscreen, pages printed as PDF),
+# window (Qt on a screen).
 # As root it installs what is missing; otherwise it says which packages to install.
 set -u
 missing=""
@@ -20,6 +21,8 @@ tests | window)
   need libfontconfig.so.1 libfontconfig1
   need libdbus-1.so.3 libdbus-1-3
   need libxkbcommon.so.0 libxkbcommon0
+  need libpangoft2-1.0.so.0 libpangoft2-1.0-0
+  need libharfbuzz-subset.so.0 libharfbuzz-subset0
   ;;
 esac
 if [ "${1:-window}" = window ]; then

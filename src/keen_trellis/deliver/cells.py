@@ -2,18 +2,17 @@
 
 from __future__ import annotations
 
-import csv
 import io
 from collections.abc import Sequence
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
-from keen_trellis.deliver.lines import Lines
+from keen_trellis.deliver.forms import TextForm
+from keen_trellis.deliver.texts import write_text
 from keen_trellis.progress import Report, quiet
 
 if TYPE_CHECKING:
     from keen_trellis.data import Table
-
-_BATCH = 20_000
 
 
 def cells_as_text(table: Table, columns: Sequence[str], rows: range, report: Report = quiet) -> str:
@@ -34,14 +33,10 @@ def cells_as_text(table: Table, columns: Sequence[str], rows: range, report: Rep
     Cancelled
         Raised by `report` once the user has asked to stop.
     """
-    fields = [table.field(name) for name in columns]
+    fields = tuple(table.field(name) for name in columns)
+    chosen = replace(table, fields=fields).window(rows.start, rows.stop)
     if len(fields) * len(rows) == 1:
-        return table.window(rows.start, rows.stop).fetch(fields[0]).text(0)
-    buffer = io.StringIO()
-    writer = csv.writer(Lines(buffer), "excel-tab", lineterminator=Lines.END)
-    writer.writerow(columns)
-    for start in range(rows.start, rows.stop, _BATCH):
-        report((start - rows.start) / len(rows), f"Copying row {start:,} of {len(rows):,}")
-        batch = table.window(start, min(start + _BATCH, rows.stop))
-        writer.writerows(zip(*(batch.fetch(f).texts().to_pylist() for f in fields), strict=True))
-    return buffer.getvalue().removesuffix("\n")
+        return chosen.fetch(fields[0]).text(0)
+    buffer = io.BytesIO()
+    write_text(chosen, buffer, TextForm(delimiter="\t"), report)
+    return buffer.getvalue().decode().removesuffix("\n")

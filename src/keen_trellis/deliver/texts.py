@@ -2,29 +2,22 @@
 
 from __future__ import annotations
 
-import os
 import threading
-from collections.abc import Iterator
-from concurrent.futures import Future, ThreadPoolExecutor
-from typing import IO, TYPE_CHECKING, Any
+from typing import IO, TYPE_CHECKING
 
-import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 import pyarrow.csv as pacsv
 
 from keen_trellis.data.column import TEXT_BYTES_AT_MOST
 from keen_trellis.data.kinds import Kind
+from keen_trellis.deliver.blocks import ROWS_AT_A_TIME, Bytes, in_turn, joined, letters_of
 from keen_trellis.deliver.forms import USUAL, TextForm
 from keen_trellis.errors import DeliveryError
 from keen_trellis.progress import Report, quiet
 
 if TYPE_CHECKING:
     from keen_trellis.data import Column, Table
-
-_ROWS_AT_A_TIME = 32_768
-_AHEAD = 2 * (os.cpu_count() or 1)
-"""How many blocks are made before the first of them is on the disk."""
 
 _FORMULA = "^[=+\\-@\t\r]"
 
@@ -59,28 +52,9 @@ def write_text(
     names = ready.quoted(ready.guarded(pa.array(table.columns, pa.string())), is_text=True)
     head = form.delimiter.join(names.to_pylist()) + form.ends_with
     file.write(form.mark + form.encoded(head, "it stands in the name of a column"))
-    for start, block in _in_turn(table, ready):
+    for start, block in in_turn(len(table), lambda start: ready.block(table, start)):
         report(start / max(len(table), 1), f"Writing row {start:,} of {len(table):,}")
         file.write(block)
-
-
-def _in_turn(table: Table, ready: _Ready) -> Iterator[tuple[int, bytes | memoryview]]:
-    """Yield the blocks of a text in order, made ahead on all cores."""
-    starts = range(0, len(table), _ROWS_AT_A_TIME)
-    waiting: list[tuple[int, Future[bytes | memoryview]]] = []
-    with ThreadPoolExecutor(os.cpu_count()) as threads:
-        try:
-            for start in starts:
-                block = threads.submit(ready.block, table, start)
-                waiting.append((start, block))
-                if len(waiting) > _AHEAD:
-                    first, made = waiting.pop(0)
-                    yield first, made.result()
-            for first, made in waiting:
-                yield first, made.result()
-        finally:
-            for _, made in waiting:
-                made.cancel()
 
 
 class _Ready:
@@ -94,9 +68,9 @@ class _Ready:
         is_usual = utf8 and form.ends_with == "\n" and form.decimal == "."
         self._may_be_plain = is_usual and form.quoting == "where needed" and not alone
 
-    def block(self, table: Table, start: int) -> bytes | memoryview:
+    def block(self, table: Table, start: int) -> Bytes:
         """Return some rows as they stand in the file."""
-        rows = table.window(start, start + _ROWS_AT_A_TIME)
+        rows = table.window(start, start + ROWS_AT_A_TIME)
         if not rows.fields:
             return (self._form.ends_with * len(rows)).encode()
         columns = [rows.fetch(field) for field in rows.fields]
@@ -112,8 +86,8 @@ class _Ready:
             cells = [cells[0].fill_null('""')]
         # the last cell bears the end of its row, so that the letters of all rows lie in one buffer
         # as they stand in the file
-        cells[-1] = _joined([cells[-1], pa.scalar(self._form.ends_with)], "")
-        letters = _letters(_joined(cells, self._form.delimiter))
+        cells[-1] = joined([cells[-1], pa.scalar(self._form.ends_with)])
+        letters = letters_of(joined(cells, self._form.delimiter))
         if self._form.encoding in ("utf-8", "utf-8-sig"):
             return letters
         where = f"it stands in one of the rows {start + 1:,} to {start + len(rows):,}"
@@ -170,7 +144,7 @@ class _Ready:
         if not self._guarded:
             return texts
         runs = pc.match_substring_regex(texts, _FORMULA)
-        return pc.if_else(runs, _joined(["'", texts], ""), texts) if pc.any(runs).as_py() else texts
+        return pc.if_else(runs, joined(["'", texts]), texts) if pc.any(runs).as_py() else texts
 
 
 _SHOWN_OTHERWISE = (Kind.TEXT, Kind.DATE_TIME, Kind.TIME)
@@ -179,18 +153,4 @@ _SHOWN_OTHERWISE = (Kind.TEXT, Kind.DATE_TIME, Kind.TIME)
 
 def _quoted(texts: pa.StringArray) -> pa.StringArray:
     doubled = pc.replace_substring(texts, '"', '""')
-    return _joined(['"', doubled, '"'], "", nulls="emit_null")
-
-
-def _joined(parts: list[Any], between: str, nulls: str = "replace") -> pa.StringArray:
-    """Return texts put together row by row; an absent one is empty."""
-    return pc.binary_join_element_wise(*parts, between, null_handling=nulls, null_replacement="")
-
-
-def _letters(texts: pa.StringArray) -> memoryview:
-    """Return the letters of all texts, one behind the other, as they lie in memory."""
-    _, offsets, letters = texts.buffers()
-    if letters is None:
-        return memoryview(b"")
-    bounds = np.frombuffer(offsets, np.int32)[texts.offset : texts.offset + len(texts) + 1]
-    return memoryview(letters)[bounds[0] : bounds[-1]]
+    return joined(['"', doubled, '"'], nulls="emit_null")
