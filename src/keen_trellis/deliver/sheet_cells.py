@@ -63,7 +63,7 @@ def odd_rows(column: Column, before_1900: bool = False) -> NDArray[np.bool_]:
         Whether the sheet has days before 1900.
     """
     values = column.values
-    odd: NDArray[np.bool_] = np.zeros(len(column), np.bool_)
+    odd = np.zeros(len(column), np.bool_)
     match column.kind:
         case Kind.INTEGER:
             odd = _long(values, lambda row: int(values[row]))
@@ -81,15 +81,14 @@ def odd_rows(column: Column, before_1900: bool = False) -> NDArray[np.bool_]:
             odd = _off_calendar(days, before_1900) | (values.astype(np.int64) % 1_000 != 0)
         case Kind.TIME:
             odd = values.astype(np.int64) % 1_000 != 0
-    if column.absent is not None:
-        odd[column.absent] = False
-    return odd
+    here: NDArray[np.bool_] = odd if column.absent is None else np.logical_and(odd, ~column.absent)
+    return here
 
 
 def _long(whole: NDArray[np.int64], value: Callable[[int], int]) -> NDArray[np.bool_]:
     """Return which integers have more than fifteen digits, zeros at their end not counted."""
     limit = 10**SHEET_DIGITS
-    long = (whole >= limit) | (whole <= -limit)
+    long: NDArray[np.bool_] = (whole >= limit) | (whole <= -limit)
     for row in np.flatnonzero(long).tolist():
         long[row] = len(str(abs(value(row))).rstrip("0")) > SHEET_DIGITS
     return long

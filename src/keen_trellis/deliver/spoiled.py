@@ -28,7 +28,7 @@ _WHY = {
 
 
 def spoiled(table: Table, path: Path, report: Report = quiet) -> tuple[str, ...]:
-    """Return sentences on the values of a table that a file of that name would not hold as they are.
+    """Return sentences on the values of a table that a file of that name would not hold so.
 
     Parameters
     ----------

@@ -18,6 +18,9 @@ def describe(trellis: Trellis) -> Iterator[str]:
         for item in lane.items:
             yield f"  {item.sentence(trellis, lane)}"
             yield from _note(item.note, "    ")
+    for report in trellis.reports:
+        yield f"Report {report.name}: {report.sentence(trellis)}"
+        yield from _note(report.note, "  ")
 
 
 def _note(note: str, indent: str) -> Iterator[str]:
@@ -26,7 +29,7 @@ def _note(note: str, indent: str) -> Iterator[str]:
 
 
 def parts_words(trellis: Trellis) -> list[str]:
-    """Return how many lanes, steps, ties and deliveries there are, in words."""
+    """Return how many lanes, steps, ties, deliveries and reports there are, in words."""
     items = [item for lane in trellis.lanes for item in lane.items]
     words = [counted(len(trellis.lanes), "lane")]
     for word, plural, always in (
@@ -37,4 +40,6 @@ def parts_words(trellis: Trellis) -> list[str]:
         number = sum(item.word == word for item in items)
         if number or always:
             words.append(counted(number, word, plural))
+    if trellis.reports:
+        words.append(counted(len(trellis.reports), "report"))
     return words

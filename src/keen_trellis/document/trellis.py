@@ -15,13 +15,14 @@ from typing import Any, Literal, Self, TypeVar
 from pydantic import Field, model_validator
 
 from keen_trellis.document.items import AnyItem, DeliveryItem, Item, JoinItem, Part, Taken
+from keen_trellis.document.reports import Report
 from keen_trellis.document.sources import BaySource, LaneSource, Source, source_words
 from keen_trellis.errors import EditError
 from keen_trellis.plan.bays import Bay, Keep, keep_of
 from keen_trellis.words import first_free
 
 VERSION: Literal[3] = 3
-LANES_AT_MOST, ITEMS_AT_MOST = 1_000, 5_000
+LANES_AT_MOST, ITEMS_AT_MOST, REPORTS_AT_MOST = 1_000, 5_000, 500
 """Far more than anybody could look through; a document with more was made to do harm."""
 
 _I = TypeVar("_I", bound=Item)
@@ -55,6 +56,7 @@ class Trellis(Part):
     version: Literal[3] = VERSION
     name: str = "Untitled"
     lanes: tuple[Lane, ...] = ()
+    reports: tuple[Report, ...] = ()
 
     @model_validator(mode="after")
     def _hangs_together(self) -> Trellis:
@@ -62,10 +64,12 @@ class Trellis(Part):
         for what, number, most in (
             ("lanes", len(self.lanes), LANES_AT_MOST),
             ("items", n_items, ITEMS_AT_MOST),
+            ("reports", len(self.reports), REPORTS_AT_MOST),
         ):
             if number > most:
                 raise ValueError(f"It has {number:,} {what}; {most:,} are the most.")
         ids = [part.id for lane in self.lanes for part in (lane, *lane.items)]
+        ids += [report.id for report in self.reports]
         names = [lane.name for lane in self.lanes]
         for what, values in (("id", ids), ("lane name", names)):
             for value, times in Counter(values).items():
@@ -83,8 +87,18 @@ class Trellis(Part):
                     raise ValueError(f"The tie “{item.id}” names no item: “{taken.after}”.")
         for lane in self.lanes:
             self._refuse_beginning(lane)
+        for report in self.reports:
+            self._refuse_place(report)
         list(places_in_order(self))  # refuses circles
         return self
+
+    def _refuse_place(self, report: Report) -> None:
+        """Refuse a report of what is not there."""
+        other = next((one for one in self.lanes if one.id == report.at.lane), None)
+        if other is None:
+            raise ValueError(f"The report “{report.name}” names no lane: “{report.at.lane}”.")
+        if report.at.after not in (None, other.id, *(item.id for item in other.items)):
+            raise ValueError(f"The report “{report.name}” names no item: “{report.at.after}”.")
 
     def _refuse_beginning(self, lane: Lane) -> None:
         """Refuse a lane that begins at what is not there."""
@@ -131,6 +145,17 @@ class Trellis(Part):
         """Return the item with an id; `KeyError` where there is none."""
         lane, place = self.place_of(item_id)
         return lane.items[place]
+
+    def report(self, report_id: str) -> Report:
+        """Return the report with an id; `KeyError` where there is none."""
+        for report in self.reports:
+            if report.id == report_id:
+                return report
+        raise KeyError(report_id)
+
+    def fresh_report_name(self, wish: str) -> str:
+        """Return a name made of `wish` that no report has."""
+        return first_free(wish, {report.name for report in self.reports})
 
     def join(self, item_id: str) -> JoinItem:
         """Return the join with an id; `KeyError` where there is none."""
@@ -280,6 +305,7 @@ class Trellis(Part):
     def fresh_id(self, wish: str) -> str:
         """Return an id made of `wish` that nothing in the trellis has."""
         taken = {part.id for lane in self.lanes for part in (lane, *lane.items)}
+        taken |= {report.id for report in self.reports}
         slug = re.sub(r"[^a-z0-9]+", "-", wish.lower()).strip("-") or "lane"
         return first_free(slug, taken, "-")
 

@@ -9,7 +9,7 @@ from collections.abc import Container, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import partial
 
-from keen_trellis.document.edits import Edit, SetItem
+from keen_trellis.document.edits import Edit, SetItem, SetReport
 from keen_trellis.document.items import Item
 from keen_trellis.document.trellis import Lane, Trellis
 from keen_trellis.errors import UserError, WaitingError
@@ -57,7 +57,7 @@ class Carrying:
                 (i for p in after if (i := self._followed(made, p, before, after, done))), None
             )
             if item is None:
-                return made
+                return self._reports_followed(made, before, after)
             done.add(item.id)
             made = SetItem(item).changed(made)
 
@@ -77,6 +77,17 @@ class Carrying:
                 side: Side | int = "left" if not number else number - 1
                 followed = followed.renamed(partial(_called, names), side)
         return followed if followed != item else None
+
+    def _reports_followed(self, trellis: Trellis, before: Planned, after: Planned) -> Trellis:
+        """Return the trellis with the reports behind the change following its names."""
+        for report in trellis.reports:
+            place = trellis.taken_after(report.at)
+            found = _one_other if self._is_of_part(trellis, place) else _by_place
+            names = found(before.get(place), after.get(place))
+            followed = report.renamed(partial(_called, names)) if names else report
+            if followed != report:
+                trellis = SetReport(followed).changed(trellis)
+        return trellis
 
     def _is_of_part(self, trellis: Trellis, part: str) -> bool:
         """Whether rows are those of the changed item, or pass by what does nothing to them."""

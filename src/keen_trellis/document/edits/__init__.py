@@ -43,6 +43,7 @@ from keen_trellis.document.edits.lanes import (
     lane_with_bay,
     lane_with_rows,
 )
+from keen_trellis.document.edits.reports import AddReport, RemoveReport, SetReport, report_at
 from keen_trellis.document.edits.ties import (
     AddBlend,
     ChangeTie,
@@ -56,6 +57,7 @@ __all__ = [
     "AddDelivery",
     "AddLane",
     "AddLanes",
+    "AddReport",
     "AddStack",
     "AddTie",
     "ChangeTie",
@@ -69,6 +71,7 @@ __all__ = [
     "RemoveItem",
     "RemoveLane",
     "RemoveLinkField",
+    "RemoveReport",
     "RenameLane",
     "RenameLinkField",
     "RenameTrellis",
@@ -83,6 +86,7 @@ __all__ = [
     "SetNote",
     "SetPairs",
     "SetPromises",
+    "SetReport",
     "SetSource",
     "SwapSides",
     "TakeLink",
@@ -90,6 +94,7 @@ __all__ = [
     "first_fault",
     "lane_with_bay",
     "lane_with_rows",
+    "report_at",
     "stays_before",
     "swapped_names",
 ]

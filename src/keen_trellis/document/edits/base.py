@@ -132,7 +132,10 @@ def _taking(item: Item, places: Sequence[Taken]) -> Item:
 
 
 def with_takers(trellis: Trellis, change: Callable[[Taken], Taken]) -> Trellis:
-    """Return the trellis with the places changed where ties and lanes take their rows."""
+    """Return the trellis with the places changed where ties, lanes and reports take their rows."""
+    reports = tuple(with_changes(one, at=change(one.at)) for one in trellis.reports)
+    if reports != trellis.reports:
+        trellis = trellis.model_copy(update={"reports": reports})
     for lane in trellis.lanes:
         source = lane.source
         if isinstance(source, LaneSource):

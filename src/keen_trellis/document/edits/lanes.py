@@ -118,7 +118,7 @@ class RenameLane:
 
 @dataclass(frozen=True, slots=True)
 class RemoveLane:
-    """Take a lane out, with the items on it."""
+    """Take a lane out, with the items on it and the reports of it."""
 
     lane: str
     label: str = "Remove a lane"
@@ -138,7 +138,9 @@ class RemoveLane:
                     f"The lane {lane.name} begins with rows of {gone.name}.",
                     f"Remove {lane.name} first.",
                 )
-        return with_changes(trellis, lanes=tuple(x for x in trellis.lanes if x.id != self.lane))
+        lanes = tuple(x for x in trellis.lanes if x.id != self.lane)
+        reports = tuple(x for x in trellis.reports if x.at.lane != self.lane)
+        return with_changes(trellis, lanes=lanes, reports=reports)
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,0 +1,291 @@
+"""The filters of a report: each reaches the sources first, and then ties and blends are made.
+
+A filter at the end alone would be too late: what a blend or a summary has added up holds rows of
+everything, and the figures of one source would stay whole beside those of another. So a filter goes
+up its column, from the report to the sources, as far as the column is there and means the same;
+through a tie on a link field it goes up both sides. Its conditions are put there as steps, in a
+trellis of the report's own, which is then run like any other.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
+from functools import partial
+
+from keen_trellis.compute.schemas import schema_of
+from keen_trellis.document.edits.base import with_changes, with_lane, with_takers
+from keen_trellis.document.items import (
+    BlendItem,
+    ConditionItem,
+    FilterItem,
+    Item,
+    JoinItem,
+    StackItem,
+    Taken,
+)
+from keen_trellis.document.reports import Report, ReportFilter
+from keen_trellis.document.trellis import Lane, Trellis
+from keen_trellis.errors import UserError
+from keen_trellis.plan.nodes import Node, Read
+from keen_trellis.plan.steps import Carried, Computed, Parted, Picked
+from keen_trellis.run.planning import planned
+from keen_trellis.run.results import Results
+from keen_trellis.words import first_free, listed
+
+Place = tuple[str, int]
+"""A lane's id, and after how many of its items."""
+
+
+@dataclass(frozen=True, slots=True)
+class Reaching:
+    """What a filter of a report reaches.
+
+    Attributes
+    ----------
+    filter : ReportFilter
+    reached : tuple of str
+        The names of the lanes that it filters as they are read.
+    through : tuple of str
+        The names of the lanes whose rows it filters behind a tie, by the partner that they have.
+    whole : tuple of str
+        The names of the lanes that it leaves whole.
+    """
+
+    filter: ReportFilter
+    reached: tuple[str, ...]
+    through: tuple[str, ...]
+    whole: tuple[str, ...]
+
+    def sentence(self) -> str:
+        """Say what is reached and what is not."""
+        parts = [f"reaches {listed(self.reached)}"] if self.reached else []
+        if self.through:
+            verb = "and " if self.reached else "reaches "
+            parts.append(f"{verb}{listed(self.through)} through a tie")
+        if self.whole:
+            parts.append(f"not {listed(self.whole)}")
+        return " · ".join(parts) or "reaches nothing"
+
+
+def filtered(results: Results, report: Report) -> tuple[Trellis, tuple[Reaching, ...]]:
+    """Return the trellis of a run with a report's filters put where they belong, and their reach.
+
+    Raises
+    ------
+    UserError
+        A column of a filter is not there, or what the report is made of cannot be.
+    """
+    trellis = results.trellis
+    nodes = _nodes(results)
+    lane = trellis.lane(report.at.lane)
+    place = trellis.taken_place(report.at)
+    end = nodes.get(trellis.part_at(lane, place))
+    if isinstance(end, UserError):
+        raise end
+    assert end is not None
+    climbing = _Climbing(trellis, nodes, trellis.upstream(trellis.part_at(lane, place)))
+    wanted: list[tuple[Place, ReportFilter]] = []
+    reaches = []
+    for one in report.filters:
+        end.schema.column(one.column, f"the report “{report.name}”")
+        found = [
+            ((at.id, number), one.but(column=column))
+            for at, number, column in climbing.up(lane, place, one.column, one.no_match)
+        ]
+        origin = end.schema.column(one.column, "").origin
+        reaches.append(_reaching(trellis, one, (lane, place), [at for at, _ in found], origin))
+        wanted += [*found, ((lane.id, place), one)]
+    return _with_filters(trellis, wanted, lane.id), tuple(reaches)
+
+
+def _nodes(results: Results) -> Mapping[str, Node | UserError]:
+    reads: dict[str, Node | UserError] = {}
+    for lane in results.trellis.lanes:
+        found = results.readings.get(lane.id)
+        if found is None:
+            reads[lane.id] = UserError(f"{lane.name} is not read.")
+        elif isinstance(found, UserError):
+            reads[lane.id] = found
+        else:
+            reads[lane.id] = Read("", lane.id, schema_of(found.table))
+    return planned(results.trellis, reads).nodes
+
+
+@dataclass(frozen=True, slots=True)
+class _Climbing:
+    """Goes up a column from a place to the sources."""
+
+    trellis: Trellis
+    nodes: Mapping[str, Node | UserError]
+    upstream: set[str]
+
+    def up(
+        self, lane: Lane, place: int, column: str, no_match: bool
+    ) -> Iterator[tuple[Lane, int, str]]:
+        """Yield where a filter on a column belongs, and what the column is called there.
+
+        Parameters
+        ----------
+        lane, place
+            Where the column is looked at.
+        column : str
+        no_match : bool
+            Whether gaps stay: then a tie must be made before they are, and not of fewer rows.
+        """
+        while place:
+            item = lane.items[place - 1]
+            before = self.nodes[self.trellis.part_at(lane, place - 1)]
+            after = self.nodes[self.trellis.part_at(lane, place)]
+            if isinstance(before, UserError) or isinstance(after, UserError):
+                return
+            if item.gives_rows:
+                if item.takes():
+                    yield from self._up_the_others(lane, item, column, no_match)
+                    if no_match and isinstance(item, JoinItem):
+                        yield lane, place, column
+                        return
+                if not _passes(item, after, before, column):
+                    yield lane, place, column
+                    return
+            place -= 1
+        yield lane, 0, column
+
+    def _up_the_others(
+        self, lane: Lane, item: Item, column: str, no_match: bool
+    ) -> Iterator[tuple[Lane, int, str]]:
+        """Go up the lanes that a tie brings in, as far as they have the column or its partner."""
+        for taken, name in _names_there(item, column):
+            other = self.trellis.lane(taken.lane)
+            place = self.trellis.taken_place(taken)
+            node = self.nodes[self.trellis.part_at(other, place)]
+            is_there = isinstance(node, Node) and name in node.schema.names
+            links = isinstance(item, JoinItem)
+            if is_there and not (links and no_match) and self._is_taken_once(other):
+                yield from self.up(other, place, name, no_match)
+
+    def _is_taken_once(self, lane: Lane) -> bool:
+        """Whether a lane's rows come to the report by one way alone, and not in two roles."""
+        parts = {lane.id, *(item.id for item in lane.items)}
+        takers = 0
+        for one in self.trellis.lanes:
+            takers += one.id in self.upstream and self.trellis.begins_after(one) in parts
+            takers += sum(
+                taken.lane == lane.id
+                for item in one.items
+                if item.id in self.upstream
+                for taken in item.takes()
+            )
+        return takers == 1
+
+
+def _names_there(item: Item, column: str) -> Iterator[tuple[Taken, str]]:
+    """Yield each lane that a tie takes, and what a column that means the same is called there."""
+    if isinstance(item, JoinItem):
+        link = item.match_link()
+        paired = {pair.field for pair in link.pairs}  # there, other values are the same as well
+        for place, field in enumerate(link.fields):
+            exactly = field.operator == "=" and not link.text and place not in paired
+            if field.left == column and exactly:
+                yield item.takes()[0], field.right
+                return
+    if isinstance(item, BlendItem):
+        for lane in item.lanes:
+            yield lane, dict(zip(item.fields, lane.fields, strict=True)).get(column, column)
+    if isinstance(item, StackItem):
+        for stacked in item.lanes:
+            back = {new: old for old, new in stacked.renamed.items()}
+            yield stacked, back.get(column, column)
+
+
+def _passes(item: Item, after: Node, before: Node, column: str) -> bool:
+    """Whether a column is the same one before an item: called so, of its kind, not worked out."""
+    names = before.schema.names
+    if column not in names or column not in after.schema.names:
+        return False
+    was, now = before.schema.column(column, ""), after.schema.column(column, "")
+    if was.kind is not now.kind or (isinstance(item, JoinItem) and was.origin != now.origin):
+        return False
+    match after:
+        case Computed():
+            return column not in dict(after.columns)
+        case Picked():
+            return (column, column) in after.columns
+        case Carried():
+            return column not in after.columns
+        case Parted():
+            return column != after.column
+        case _:
+            return True
+
+
+def _reaching(
+    trellis: Trellis, one: ReportFilter, end: tuple[Lane, int], at: list[Place], origin: str
+) -> Reaching:
+    """Return what a filter reaches that was put at some places; `origin` is its column's lane."""
+    reached = {lane_id for lane_id, number in at if number == 0}
+    through = {lane_id for lane_id, number in at if number} - reached
+    if through:  # rows of the lane that the column comes from stay away with their partners
+        reached.add(origin)
+    of_report = {end[0].id, *trellis.tied_in(*end)}
+    lanes = [lane for lane in trellis.lanes if lane.id in of_report]
+    whole = of_report - reached - through
+    names = [
+        tuple(lane.name for lane in lanes if lane.id in some) for some in (reached, through, whole)
+    ]
+    return Reaching(one, *names)
+
+
+def _with_filters(trellis: Trellis, wanted: list[tuple[Place, ReportFilter]], own: str) -> Trellis:
+    """Return the trellis with filters as steps.
+
+    Who takes rows at such a place takes them behind the filter, but for those of the report's own
+    lane: another role that its rows play is not what was filtered.
+    """
+    of_lane: dict[str, dict[int, list[ReportFilter]]] = {}
+    for (lane_id, place), one in dict.fromkeys(wanted):
+        of_lane.setdefault(lane_id, {}).setdefault(place, []).append(one)
+    taken = {part.id for lane in trellis.lanes for part in (lane, *lane.items)}
+    made = trellis
+    behind: dict[tuple[str, str], str] = {}
+    for lane_id, places in of_lane.items():
+        lane = trellis.lane(lane_id)
+        items: list[Item] = []
+        for place in range(len(lane.items) + 1):
+            if place:
+                items.append(lane.items[place - 1])
+            for one in places.get(place, ()):
+                step = first_free("filter", taken, "-")
+                taken.add(step)
+                items.append(_step(one, step))
+                behind[lane_id, trellis.part_at(lane, place)] = step
+        made = with_lane(made, lane_id, partial(with_changes, items=tuple(items)))
+
+    def moved(taken: Taken) -> Taken:
+        step = behind.get((taken.lane, taken.after or ""))
+        return taken.but(after=step) if step and taken.lane != own else taken
+
+    return with_takers(made, moved)
+
+
+def _step(one: ReportFilter, step: str) -> FilterItem:
+    condition = ConditionItem(column=one.column, is_=one.is_, values=one.values)
+    if not one.no_match:
+        return FilterItem(id=step, conditions=(condition,))
+    quoted = one.column.replace('"', '""')
+    return FilterItem(id=step, conditions=(condition,), of="any", formula=f'"{quoted}" IS GAP')
+
+
+def place_in(trellis: Trellis, made: Trellis, report: Report) -> str:
+    """Return the part of a filtered trellis whose rows a report is made of.
+
+    It is the last of the filters that were put behind the place, or the place itself.
+    """
+    lane = trellis.lane(report.at.lane)
+    behind = trellis.part_at(lane, trellis.taken_place(report.at))
+    known = {part.id for one in trellis.lanes for part in (one, *one.items)}
+    other = made.lane(lane.id)
+    place = made.place_after(behind)[1]
+    while place < len(other.items) and other.items[place].id not in known:
+        place += 1
+    return made.part_at(other, place)

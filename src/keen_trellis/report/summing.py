@@ -1,0 +1,435 @@
+"""The lines of a report: groups with their figures, subtotals and totals, each worked out of rows.
+
+A total is never added up from the lines above it: an average of averages or a sum of distinct
+counts would be wrong. Every level is summarised from the rows themselves.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
+from decimal import Decimal
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from keen_trellis.compute.binned import span_of_days, span_of_numbers, span_words
+from keen_trellis.compute.join.comparing import sortable
+from keen_trellis.compute.join.keys import own_codes
+from keen_trellis.compute.summary import summarise
+from keen_trellis.data import BLANK, GAP, PRESENT, Column, Kind, Table
+from keen_trellis.document.reports import Report, ReportFigure, ReportGroup
+from keen_trellis.plan.figures import Figure
+from keen_trellis.progress import Report as Progress
+from keen_trellis.progress import part, quiet
+from keen_trellis.words import counted
+
+LINES_AT_MOST = 5_000
+"""Of more groups, so many are shown; totals are always of all rows."""
+
+REST, ALL = "the rest", "all"
+
+
+@dataclass(frozen=True, slots=True)
+class GroupCell:
+    """One group as it is shown.
+
+    Attributes
+    ----------
+    text : str
+    state : int
+        `PRESENT`, `BLANK` or `GAP`.
+    """
+
+    text: str
+    state: int = PRESENT
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Line:
+    """One line of a report.
+
+    Attributes
+    ----------
+    groups : tuple of GroupCell
+        As many as its level: none for the line of all rows, all of them for a line of a group.
+    figures : tuple
+        The figures as Python values, None where there is none.
+    rows : int
+        How many rows it stands for.
+    codes : tuple of int
+        What its groups are known by.
+    """
+
+    groups: tuple[GroupCell, ...]
+    figures: tuple[Any, ...]
+    rows: int
+    codes: tuple[int, ...]
+
+    @property
+    def level(self) -> int:
+        """How many groups it is of."""
+        return len(self.groups)
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Summed:
+    """A report worked out.
+
+    Attributes
+    ----------
+    report : Report
+    rows : Table
+        What it is made of.
+    lines : tuple of Line
+        In order: groups, each after all of its own a subtotal where there are several levels, and
+        the line of all rows at the end.
+    notes : tuple of str
+        What a reader has to know.
+    figure_kinds : tuple of Kind
+    group_kinds : tuple of Kind
+    """
+
+    report: Report
+    rows: Table
+    lines: tuple[Line, ...]
+    notes: tuple[str, ...]
+    figure_kinds: tuple[Kind, ...]
+    group_kinds: tuple[Kind, ...]
+    _dimensions: tuple[_Dimension, ...] = field(default=(), repr=False)
+
+    @property
+    def n_groups(self) -> int:
+        """How many groups each full line has."""
+        return len(self.report.groups)
+
+    @property
+    def full_lines(self) -> tuple[Line, ...]:
+        """The lines of groups, without subtotals and totals."""
+        return tuple(line for line in self.lines if line.level == self.n_groups)
+
+    @property
+    def total(self) -> Line:
+        """The line of all rows."""
+        return self.lines[-1]
+
+    def rows_of(self, line: Line) -> Table:
+        """Return the rows that a line stands for."""
+        held = np.ones(len(self.rows), np.bool_)
+        for dimension, code in zip(self._dimensions, line.codes, strict=False):
+            held &= dimension.codes == code
+        return self.rows.take(np.flatnonzero(held))
+
+    def figure_text(self, place: int, value: Any) -> str:
+        """Return a figure as it is shown."""
+        if value is None:
+            return "–"
+        shown = self.report.figures[place].shown
+        return number_text(value, is_share=shown == "share of all")
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Dimension:
+    """What rows are grouped by: a code per row, and what each code is shown as."""
+
+    codes: NDArray[np.int64]
+    cells: dict[int, GroupCell]
+    ranks: dict[int, int]
+    kind: Kind
+
+
+def summed(
+    table: Table, report: Report, progress: Progress = quiet, lanes: Mapping[str, str] = {}
+) -> Summed:
+    """Return a report worked out of the rows of an outcome.
+
+    Parameters
+    ----------
+    table : Table
+    report : Report
+    progress : Report of progress
+    lanes : mapping of lane id to name
+        What the lanes are called that columns come from.
+
+    Raises
+    ------
+    UnknownColumnError
+        A column is not there.
+    LinkError
+        A group or figure does not go with its column's kind.
+    Cancelled
+        Raised by `progress` once the user has asked to stop.
+    """
+    progress(0.0, f"Summarising {report.name}")
+    dimensions = [_dimension(table, group) for group in report.groups]
+    figures = [one.bare.as_figure() for one in report.figures]
+    if report.top is not None and dimensions:
+        dimensions[0] = _with_rest(table, dimensions[0], report, figures)
+    levels = []
+    for level in range(len(dimensions) + 1):
+        share = part(progress, level / (len(dimensions) + 1), 1.0)
+        share(0.0, f"Summarising {report.name}")
+        levels.append(_level(table, dimensions[:level], figures))
+    lines, more = _in_order(levels, dimensions, report)
+    return Summed(
+        report,
+        table,
+        tuple(_shown_as_wanted(lines, report.figures)),
+        tuple(_notes(table, report, more, lanes)),
+        tuple(levels[0].kinds),
+        tuple(dimension.kind for dimension in dimensions),
+        tuple(dimensions),
+    )
+
+
+def _dimension(table: Table, group: ReportGroup) -> _Dimension:
+    column = table.column(group.column, "the report")
+    words: Callable[[Any], str]
+    match group.by:
+        case "value":
+            made, words = column, column.value_text
+        case "width":
+            width = Decimal(group.width)
+            made = span_of_numbers(column, width)
+
+            def words(value: Any) -> str:
+                lower = Decimal(made.value_text(value))
+                return f"{lower:f} to under {lower + width:f}" if lower.is_finite() else f"{lower}"
+
+        case span:
+            made = span_of_days(column, span)
+
+            def words(value: Any) -> str:
+                return span_words(np.datetime64(int(value), "D"), span)
+
+    return _coded(made, words)
+
+
+def _coded(column: Column, words: Callable[[Any], str]) -> _Dimension:
+    codes = own_codes(column)
+    held, heads = np.unique(codes.left, return_index=True)
+    own = column.take(heads)
+    if own.kind is Kind.TEXT:
+        texts = [own.text(row) for row in range(len(own))]
+        order = np.array(sorted(range(len(texts)), key=texts.__getitem__), np.intp)
+    else:
+        order = np.argsort(sortable(own), kind="stable")
+    if own.state is not None:  # values first, then blanks, then gaps
+        order = order[np.argsort(own.state[order], kind="stable")]
+    rank = np.empty(len(held), np.int64)
+    rank[order] = np.arange(len(held))
+    cells = {}
+    for place, code in enumerate(held.tolist()):
+        state = PRESENT if own.state is None else int(own.state[place])
+        text = {BLANK: "blank", GAP: "no match"}.get(state) or words(own.values[place])
+        cells[code] = GroupCell(text, state)
+    ranks = dict(zip(held.tolist(), rank.tolist(), strict=True))
+    return _Dimension(codes.left.astype(np.int64), cells, ranks, column.kind)
+
+
+def _with_rest(
+    table: Table, dimension: _Dimension, report: Report, figures: Sequence[Figure]
+) -> _Dimension:
+    """Return the first groups, with all those that are not among the first as one behind them."""
+    assert report.top is not None
+    place, largest_first = _order(report)
+    assert place is not None
+    level = _level(table, [dimension], [figures[place]])
+    by_figure = sorted(level.lines, key=lambda line: _figure_key(line.figures[0], largest_first))
+    kept = [line.codes[0] for line in by_figure[: report.top]]
+    if len(kept) == len(level.lines):
+        return dimension
+    rest = max(dimension.cells) + 1
+    codes = np.where(np.isin(dimension.codes, kept), dimension.codes, rest)
+    cells = {code: dimension.cells[code] for code in kept} | {rest: GroupCell(REST)}
+    ranks = {code: dimension.ranks[code] for code in kept} | {rest: len(dimension.ranks)}
+    return _Dimension(codes, cells, ranks, dimension.kind)
+
+
+def _order(report: Report) -> tuple[int | None, bool]:
+    """Return the figure that groups are ordered by, and whether the largest comes first.
+
+    The first so many of groups are those with most, where nothing else is said.
+    """
+    if report.top is not None and report.sorted_by is None:
+        return 0, True
+    return report.sorted_by, report.descending
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Level:
+    lines: list[Line]
+    kinds: list[Kind]
+
+
+_ROWS = "\0rows"
+
+
+def _level(table: Table, dimensions: Sequence[_Dimension], figures: Sequence[Figure]) -> _Level:
+    """Return the lines of one level, in no order that means anything."""
+    columns = {f"\0{place}": Column(Kind.INTEGER, d.codes) for place, d in enumerate(dimensions)}
+    by = tuple(columns)
+    for figure in figures:
+        if figure.column is not None:
+            columns[figure.column] = table.column(figure.column, "the report")
+    if not columns:  # only rows are counted, and all of them
+        columns["\0"] = Column(Kind.INTEGER, np.zeros(len(table), np.int64))
+    named = [Figure(f.column, f.how, f"\0f{n}") for n, f in enumerate(figures)]
+    made = summarise(Table.of(columns), by, [*named, Figure(None, "count", _ROWS)])
+    codes = zip(*(made.column(name).to_list() for name in by), strict=True) if by else [()]
+    values = zip(*(made.column(one.name).to_list() for one in named), strict=True)
+    counts = made.column(_ROWS).to_list()
+    lines = []
+    for key, row, n_rows in zip(codes, values, counts, strict=True):
+        cells = tuple(d.cells[code] for d, code in zip(dimensions, key, strict=True))
+        lines.append(Line(cells, row, n_rows, tuple(key)))
+    return _Level(lines, [made.field(one.name).kind for one in named])
+
+
+def _in_order(
+    levels: Sequence[_Level], dimensions: Sequence[_Dimension], report: Report
+) -> tuple[list[Line], int]:
+    """Return the lines with those of a group below each other, and how many groups are not shown.
+
+    A group of several gets a line of its own behind them; the line of all rows comes last.
+    """
+    sorted_by, largest_first = _order(report)
+    children: dict[tuple[int, ...], list[Line]] = {}
+    for level in levels[1:]:
+        for line in level.lines:
+            children.setdefault(line.codes[:-1], []).append(line)
+
+    def key(line: Line) -> Any:
+        place = line.level - 1
+        is_rest = line.groups[-1].text == REST and line.codes[-1] == max(dimensions[place].cells)
+        rank = dimensions[place].ranks[line.codes[-1]]
+        if sorted_by is None:
+            return is_rest, -rank if report.descending and not line.groups[-1].state else rank
+        return is_rest, _figure_key(line.figures[sorted_by], largest_first), rank
+
+    made: list[Line] = []
+    shown = 0
+
+    def put(line: Line) -> None:
+        nonlocal shown
+        below = sorted(children.get(line.codes, ()), key=key)
+        if line.level == len(dimensions):
+            shown += 1
+            if shown <= LINES_AT_MOST:
+                made.append(line)
+            return
+        for one in below:
+            put(one)
+        if line.level == 0 or (len(below) > 1 and shown <= LINES_AT_MOST):
+            made.append(line)
+
+    if dimensions:
+        put(levels[0].lines[0])
+    else:
+        made.append(levels[0].lines[0])
+    return made, max(shown - LINES_AT_MOST, 0)
+
+
+def _figure_key(value: Any, descending: bool) -> tuple[bool, Any]:
+    """Return what figures are ordered by; one without a value comes last."""
+    if value is None:
+        return True, 0
+    if isinstance(value, bool | int | float | Decimal):
+        return False, -value if descending else value
+    return False, _Turned(value) if descending else value
+
+
+@dataclass(frozen=True, slots=True)
+class _Turned:
+    """A value that comes before those it is above."""
+
+    value: Any
+
+    def __lt__(self, other: _Turned) -> bool:
+        return bool(other.value < self.value)
+
+
+def _shown_as_wanted(lines: Sequence[Line], figures: Sequence[ReportFigure]) -> list[Line]:
+    """Return lines with shares, running totals and differences in the place of their figures."""
+    made = [list(line.figures) for line in lines]
+    for place, figure in enumerate(figures):
+        if figure.shown == "share of all":
+            whole = lines[-1].figures[place]
+            for row, line in zip(made, lines, strict=True):
+                row[place] = _share(line.figures[place], whole)
+        elif figure.shown != "as it is":
+            _follow(lines, made, place, adds=figure.shown == "running total")
+    return [
+        Line(line.groups, tuple(row), line.rows, line.codes)
+        for line, row in zip(lines, made, strict=True)
+    ]
+
+
+def _share(value: Any, whole: Any) -> float | None:
+    if not isinstance(value, int | float | Decimal) or not whole:
+        return None
+    return float(value) / float(whole)
+
+
+def _follow(lines: Sequence[Line], made: list[list[Any]], place: int, adds: bool) -> None:
+    """Let each figure go on from the one before it in the same group; subtotals begin anew."""
+    before: dict[tuple[int, ...], Any] = {}
+    for line, row in zip(lines, made, strict=True):
+        value = line.figures[place]
+        parent = line.codes[:-1]
+        if line.level == 0:
+            row[place] = value if adds else None
+            continue
+        if not isinstance(value, int | float | Decimal):
+            row[place] = before.get(parent) if adds else None
+            continue
+        if adds:
+            before[parent] = row[place] = before.get(parent, 0) + value
+        else:
+            row[place] = value - before[parent] if parent in before else None
+            before[parent] = value
+
+
+def _notes(table: Table, report: Report, more: int, lanes: Mapping[str, str]) -> list[str]:
+    said = []
+    if more:
+        said.append(
+            f"{counted(more, 'more group')} {'is' if more == 1 else 'are'} not shown; totals are "
+            "of all rows."
+        )
+    for column in dict.fromkeys(group.column for group in report.groups):
+        found = table.column(column)
+        have = table.field(column)
+        for state, words in ((GAP, "no match"), (BLANK, "blank")):
+            count = found.count(state)
+            if not count:
+                continue
+            one = count == 1
+            missing = f"no {lanes[have.origin]} match" if have.origin in lanes else "no match"
+            why = missing if state == GAP else f"nothing in “{have.name}”"
+            said.append(
+                f"{counted(count, 'row')} {'has' if one else 'have'} {why}: "
+                f"{'it counts' if one else 'they count'} under “{words}”, not under a value of "
+                f"“{have.name}”."
+            )
+    return said
+
+
+def number_text(value: Any, is_share: bool = False) -> str:
+    """Return a figure as it is read: grouped digits, two of them behind the mark of a number.
+
+    >>> number_text(1204), number_text(0.25, is_share=True), number_text(Decimal("12.50"))
+    ('1,204', '25.0 %', '12.50')
+    """
+    if is_share:
+        return f"{100 * value:,.1f} %"
+    if isinstance(value, bool):
+        return str(value).lower()
+    if isinstance(value, int | Decimal):
+        return f"{value:,}"
+    if isinstance(value, float):
+        if value.is_integer() and abs(value) < 1e15:
+            return f"{value:,.0f}"
+        return f"{value:,.2f}" if 0.1 <= abs(value) < 1e15 else f"{value:.4g}"
+    return value.isoformat(" ") if hasattr(value, "hour") and hasattr(value, "year") else str(value)
