@@ -71,6 +71,10 @@ def _has_broken(session: Session) -> bool:
     return any(join.broken for join in session.results.facts.joins())
 
 
+def _has_report(session: Session) -> bool:
+    return session.reporting.report is not None
+
+
 @dataclass(frozen=True, slots=True)
 class ActionSpec:
     """One thing that can be done.
@@ -99,6 +103,11 @@ class ActionSpec:
     shortcut: str = ""
     when: Callable[[Session], bool] = _always
     at_end: bool = False
+
+
+def _add_report(doing: Doing) -> None:
+    doing.session.reporting.add()
+    doing.show_view("report")
 
 
 def _remove(doing: Doing) -> None:
@@ -534,6 +543,39 @@ ACTIONS = (
         lambda d: d.session.deliver(despite=True),
         "",
         _has_broken,
+    ),
+    ActionSpec(
+        "report.add",
+        "Make a report of what is selected …",
+        "Summarise what comes out of the selected lane or item: groups, figures, a picture.",
+        _add_report,
+        "Ctrl+Alt+R",
+        _has_lanes,
+        at_end=True,
+    ),
+    ActionSpec(
+        "report.remove",
+        "Remove the report",
+        "Take the report out that is looked at.",
+        lambda d: d.session.reporting.remove(),
+        "",
+        _has_report,
+    ),
+    ActionSpec(
+        "report.export",
+        "Save the report's picture …",
+        "Save the picture of the report as .svg or .png.",
+        lambda d: d.export_report(),
+        "",
+        _has_report,
+    ),
+    ActionSpec(
+        "view.report",
+        "Switch between the trellis and the report",
+        "Show the report, or the trellis again.",
+        lambda d: d.show_view(""),
+        "F8",
+        _has_lanes,
     ),
     ActionSpec(
         "job.stop",

@@ -8,7 +8,7 @@ from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QAction, QColor, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QProgressBar, QPushButton, QWidget
 
-from keen_trellis.desktop.controls import button, label
+from keen_trellis.desktop.controls import Switch, button, label
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme
 from keen_trellis.document.describe import parts_words
@@ -40,7 +40,12 @@ class _Mark(QWidget):
 class TopBar(QWidget):
     """The document, when its sources were read, and the way to every action."""
 
-    def __init__(self, action: Callable[[str], QAction], theme: Theme) -> None:
+    def __init__(
+        self,
+        action: Callable[[str], QAction],
+        theme: Theme,
+        show_view: Callable[[str], object],
+    ) -> None:
         super().__init__()
         self.setObjectName("topbar")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
@@ -59,6 +64,11 @@ class TopBar(QWidget):
         self._row.addWidget(self._name)
         self._row.addWidget(self._file)
         self._row.addStretch()
+        self._views = Switch("topbar.view", ("Trellis", "Report"), "Show")
+        self._views.setFixedHeight(30)
+        self._views.chosen.connect(lambda number: show_view(("trellis", "report")[number]))
+        self._row.addWidget(self._views)
+        self._row.addStretch()
         self._row.addWidget(self._read)
         self._open = self._trigger("Open …", "topbar.open", "file.open", "soft")
         self._reread = self._trigger("Re-read", "topbar.reread", "trellis.reread", "soft")
@@ -75,7 +85,19 @@ class TopBar(QWidget):
         """Take the colours of a theme."""
         self._mark.colour = QColor(theme.accent)
         self._name.setStyleSheet(f"font-size: 16px; color: {theme.ink}; padding: 2px 4px;")
+        self._views.paint_with(
+            ground=theme.surface,
+            line=theme.line,
+            fill=theme.accent,
+            on_fill=theme.on_accent,
+            ink=theme.ink_soft,
+        )
         self._mark.update()
+
+    def show_view(self, is_report: bool, has_lanes: bool) -> None:
+        """Show which view is seen; an empty trellis has only one."""
+        self._views.set_chosen(int(is_report))
+        self._views.setVisible(has_lanes)
 
     def show_document(self, session: Session) -> None:
         """Show what the session works on."""

@@ -31,6 +31,12 @@ class Doing(Protocol):
     def link_by_formula(self) -> None:
         """Ask for a formula that links the selected join."""
 
+    def show_view(self, name: str) -> None:
+        """Show the trellis, the report, or with an empty name the one that is not shown."""
+
+    def export_report(self) -> None:
+        """Save the picture of the report that is shown."""
+
     def find_action(self) -> None:
         """Open the action finder."""
 

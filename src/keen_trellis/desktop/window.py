@@ -59,6 +59,7 @@ _SPECS = {spec.id: spec for spec in ACTIONS}
 
 
 if TYPE_CHECKING:
+    from keen_trellis.desktop.report.view import ReportView
     from keen_trellis.document.wants import Want
     from keen_trellis.run.changes import Changes
 
@@ -81,7 +82,7 @@ class Window(QMainWindow):
         self.session, self.theme = session, theme
         self.map = MapView(session, theme)
         self.bench = Bench(session, theme)
-        self._top = TopBar(self.action, theme)
+        self._top = TopBar(self.action, theme, self.show_view)
         self._status = StatusLine(session, self.action)
         self._finder: QWidget | None = None
         self._heights_shown = (0.0, 0)
@@ -119,6 +120,8 @@ class Window(QMainWindow):
         self._middle = QStackedWidget()
         self._middle.addWidget(halves)
         self._middle.addWidget(self._start)
+        self._report: ReportView | None = None
+        self._shows_report = False
         column.addWidget(self._top)
         column.addWidget(self._middle, 1)
         column.addWidget(self._status)
@@ -212,12 +215,42 @@ class Window(QMainWindow):
         self._room_due.start()
         if is_empty and self._middle.currentWidget() is not self._start:
             self._start.renew()
-        self._middle.setCurrentIndex(int(is_empty))
+        if self._shows_report and not is_empty and self._report is not None:
+            self._middle.setCurrentWidget(self._report)
+        else:
+            self._middle.setCurrentIndex(int(is_empty))
+        self._top.show_view(self._shows_report, not is_empty)
         saved = session.undo.isClean()
         self.setWindowTitle(f"{session.trellis.name}{'' if saved else ' *'} – Keen Trellis")
         self._top.show_document(session)
         self._status.show_document(session)
         self._enable_actions()
+
+    def show_view(self, name: str) -> None:
+        """Show the trellis or the report; with an empty name the one that is not shown."""
+        self._shows_report = (name or ("trellis" if self._shows_report else "report")) == "report"
+        if self._shows_report and self._report is None:
+            from keen_trellis.desktop.report.view import ReportView
+
+            self._report = ReportView(self.session, self.theme, self._serve_report)
+            self._middle.addWidget(self._report)
+        self.session.reporting.see(self._shows_report)
+        self._show_document()
+        if self._shows_report and self._report is not None:
+            self._report.take_keyboard()
+        else:
+            self.map.setFocus()
+
+    def _serve_report(self, grid: Grid) -> None:
+        """Let rows behind a report be sorted and copied, and lead to the lanes they come from."""
+        self.bench.serve(grid)
+        grid.source_asked.connect(lambda *_: self.show_view("trellis"))
+
+    def export_report(self) -> None:
+        """Save the picture of the report that is looked at."""
+        self.show_view("report")
+        assert self._report is not None
+        self._report.export()
 
     def rename_trellis(self) -> None:
         """Let the trellis's name be typed over in the top bar."""
@@ -325,6 +358,8 @@ class Window(QMainWindow):
         themes.dress(application, theme)
         self.map.set_theme(theme)
         self.bench.set_theme(theme)
+        if self._report is not None:
+            self._report.set_theme(theme)
         self._top.set_theme(theme)
 
     def tell(self, sentence: str, is_trouble: bool) -> None:

@@ -59,10 +59,10 @@ class Reaching:
 
     def sentence(self) -> str:
         """Say what is reached and what is not."""
-        parts = [f"reaches {listed(self.reached)}"] if self.reached else []
-        if self.through:
-            verb = "and " if self.reached else "reaches "
-            parts.append(f"{verb}{listed(self.through)} through a tie")
+        reached = listed(self.reached)
+        through = f"{listed(self.through)} through a tie" if self.through else ""
+        both = ", and ".join(part for part in (reached, through) if part)
+        parts = [f"reaches {both}"] if both else []
         if self.whole:
             parts.append(f"not {listed(self.whole)}")
         return " · ".join(parts) or "reaches nothing"

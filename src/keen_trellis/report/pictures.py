@@ -209,7 +209,7 @@ def _draw(
             axes.plot(
                 at,
                 values,
-                color=style["color"],
+                color=look.gap if one.state == GAP else style["color"],
                 marker="o",
                 markersize=6,
                 linewidth=2 if is_line else 0,
@@ -220,18 +220,18 @@ def _draw(
                 if line is not None and not np.isnan(value):
                     shapes.append(((axes, x, value), line, says))
             continue
-        heights = np.nan_to_num(values)
+        there = np.array([line is not None for line in one.lines])
+        heights = np.nan_to_num(values)[there]
         if picture == "stacked bars":  # what is below zero hangs down
-            base = np.where(heights >= 0, below[0], below[1])
-            below[0][:] += np.maximum(heights, 0)
-            below[1][:] += np.minimum(heights, 0)
-            bars = axes.bar(at, heights, 0.7, bottom=base, label=one.name or None, **style)
+            base = np.where(heights >= 0, below[0][there], below[1][there])
+            below[0][there] += np.maximum(heights, 0)
+            below[1][there] += np.minimum(heights, 0)
+            bars = axes.bar(at[there], heights, 0.7, bottom=base, label=one.name or None, **style)
         else:
-            left = at - 0.4 + share * (number + 0.5)
+            left = at[there] - 0.4 + share * (number + 0.5)
             bars = axes.bar(left, heights, share * 0.92, label=one.name or None, **style)
-        for bar, line, says in zip(bars, one.lines, words, strict=True):
-            if line is not None:
-                shapes.append((bar, line, says))
+        held = [(line, says) for line, says in zip(one.lines, words, strict=True) if line]
+        shapes += [(bar, line, says) for bar, (line, says) in zip(bars, held, strict=True)]
     axes.set_xticks(at, categories)
     axes.set_xlim(-0.6, max(len(categories), 1) - 0.4)
     return shapes
@@ -269,13 +269,21 @@ def _draw_heat(
                     ha="center",
                     va="center",
                     fontsize=9,
-                    color=look.ground if depth > 0.55 else look.ink,
+                    family=_FAMILIES,
+                    color=_readable(colours(depth)),
                 )
     axes.set_xticks(range(len(categories)), categories)
     axes.set_yticks(range(len(series)), [one.name for one in series])
     axes.set_xlim(-0.5, len(categories) - 0.5)
     axes.set_ylim(len(series) - 0.5, -0.5)
     return shapes
+
+
+def _readable(ground: Sequence[float]) -> str:
+    """Return black or white, whichever stands out more on a colour (WCAG 2.2, luminance)."""
+    linear = [c / 12.92 if c <= 0.04045 else ((c + 0.055) / 1.055) ** 2.4 for c in ground[:3]]
+    bright = 0.2126 * linear[0] + 0.7152 * linear[1] + 0.0722 * linear[2]
+    return "black" if (bright + 0.05) / 0.05 > 1.05 / (bright + 0.05) else "white"
 
 
 def _value(line: Line | None, place: int) -> float:

@@ -202,16 +202,20 @@ class Bench(QWidget):
             spec = next(spec for spec in view.pages if spec.id == key[1])
             made = spec.make(self._session, self._theme)
             for grid in made.findChildren(Grid):
-                grid.copy_asked.connect(self._copy)
-                grid.look_asked.connect(partial(self._look, grid))
-                grid.sources_of = self._sources_of
-                grid.source_asked.connect(self._go_to_row)
+                self.serve(grid)
                 grid.step_asked = self._add_step if grid.offers_steps else None
                 grid.count_asked = self._count
                 grid.try_asked = self._try
             self._stack.addWidget(made)
             self._pages[key] = made
         return self._pages[key]
+
+    def serve(self, grid: Grid) -> None:
+        """Sort, search and copy for a grid, and lead from its rows to where they come from."""
+        grid.copy_asked.connect(self._copy)
+        grid.look_asked.connect(partial(self._look, grid))
+        grid.sources_of = self._sources_of
+        grid.source_asked.connect(self._go_to_row)
 
     def _sources_of(self, table: Table, row: int) -> Iterator[tuple[str, str, int]]:
         """Yield the lanes that a row comes from, as far as their own rows lie beneath it."""

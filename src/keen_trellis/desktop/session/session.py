@@ -16,6 +16,7 @@ from keen_trellis.desktop.jobs import Jobs
 from keen_trellis.desktop.session.building import Building
 from keen_trellis.desktop.session.keeping import KeepingWork
 from keen_trellis.desktop.session.looking import Looking
+from keen_trellis.desktop.session.reporting import Reporting
 from keen_trellis.desktop.session.watching import Watching
 from keen_trellis.document import Lane, Trellis, load, save
 from keen_trellis.document.edits import (
@@ -103,6 +104,8 @@ class Session(QObject):
         Puts ties, steps and lanes into the trellis.
     looking, watching
         What stands out where something is selected; which files have changed outside.
+    reporting
+        Which report is looked at, and its numbers.
     fresh : str
         The tie or step that was just added; empty after any other edit.
     """
@@ -154,6 +157,7 @@ class Session(QObject):
         self.looking = Looking(self)
         self.watching = Watching(self)
         self.keeping = KeepingWork(self)
+        self.reporting = Reporting(self)
         self.ran.connect(self.looking.renew)
         self.selected.connect(self.looking.renew)
         self.undo.cleanChanged.connect(self._clean_changed)
