@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from decimal import Decimal, InvalidOperation
-from typing import TYPE_CHECKING, Literal, Self
+from typing import TYPE_CHECKING, Literal, Self, get_args
 
 from pydantic import Field, model_validator
 
@@ -23,6 +23,8 @@ Shown = Literal["as it is", "share of all", "running total", "against the one be
 """What a figure is shown as."""
 
 Picture = Literal["none", "bars", "stacked bars", "lines", "points", "heat"]
+
+PICTURES_OF: tuple[Picture, ...] = get_args(Picture)
 
 GROUPS_AT_MOST, FIGURES_AT_MOST = 4, 12
 

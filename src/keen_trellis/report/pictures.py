@@ -14,6 +14,7 @@ import numpy as np
 
 from keen_trellis.data import GAP, PRESENT
 from keen_trellis.report.summing import Line, Summed, number_text
+from keen_trellis.words import counted
 
 PICTURES = {
     "none": "table only",
@@ -296,9 +297,7 @@ def _words(summed: Summed, line: Line | None, place: int) -> str:
         return ""
     groups = " · ".join(cell.text for cell in line.groups)
     title = summed.report.figures[place].title
-    return (
-        f"{groups}: {summed.figure_text(place, line.figures[place])} ({title}, {line.rows:,} rows)"
-    )
+    return f"{groups}: {summed.figure_text(place, line.figures[place])} ({title}, {counted(line.rows, 'row')})"
 
 
 def _style(one: _Series, number: int, look: Look) -> dict[str, Any]:

@@ -1,0 +1,140 @@
+"""A filter of a report reaches the sources, then ties and blends are made; and it says whom not."""
+
+import unittest
+from typing import Any
+
+from keen_trellis.data import Kind
+from keen_trellis.document import Lane, Trellis
+from keen_trellis.document.reports import Report, ReportFilter
+from keen_trellis.document.sources import LaneSource, TypedSource
+from keen_trellis.errors import UserError
+from keen_trellis.report.working_out import WorkedOut, worked_out
+from keen_trellis.run import Runner
+
+NUMBERS = {"n": Kind.INTEGER, "amount": Kind.INTEGER}
+SAILINGS = (("jan", "KP", "3"), ("jan", "ZZ", "4"), ("feb", "KP", "5"), ("feb", "GH", "6"))
+TAKINGS = (("jan", "10"), ("jan", "20"), ("feb", "40"), ("mar", "80"))
+ROUTES = (("KP", "Inner"), ("GH", "Outer"))
+
+
+def lane(name: str, columns: str, rows: Any, items: Any = ()) -> Lane:
+    names = tuple(columns.split())
+    kinds = {column: kind for column, kind in NUMBERS.items() if column in names}
+    source = TypedSource(columns=names, rows=rows, kinds=kinds)
+    return Lane(id=name.lower(), name=name, source=source, items=items)
+
+
+def join(other: str, left: str, right: str, **settings: Any) -> dict[str, Any]:
+    link = ({"left": left, "right": right},)
+    keep = ("left", "both")
+    return {"type": "join", "id": f"with-{other}", "lane": other, "link": link, "keep": keep} | (
+        settings
+    )
+
+
+def season(*items: Any, more: tuple[Lane, ...] = ()) -> Trellis:
+    return Trellis(
+        lanes=(
+            lane("Sailings", "month route n", SAILINGS, items),
+            lane("Routes", "code zone", ROUTES),
+            lane("Takings", "month amount", TAKINGS),
+            *more,
+        )
+    )
+
+
+BLEND = {
+    "type": "blend",
+    "id": "blend",
+    "fields": ("month",),
+    "figures": ({"column": "n"},),
+    "lanes": ({"lane": "takings", "fields": ("month",), "figures": ({"column": "amount"},)},),
+}
+
+
+class FiltersReachSources(unittest.TestCase):
+    def worked_out(self, trellis: Trellis, *filters: ReportFilter, **settings: Any) -> WorkedOut:
+        runner = Runner()
+        results = runner.run(trellis)
+        self.assertEqual(results.errors(), [])
+        made = Report(id="r", name="R", at={"lane": "sailings"}, filters=filters, **settings)
+        return worked_out(results, made, runner)
+
+    def lines(self, found: WorkedOut) -> list[tuple[Any, ...]]:
+        return [(*(c.text for c in x.groups), *x.figures) for x in found.summed.lines]
+
+    def test_both_lanes_of_a_blend_are_filtered_before_they_are_added_up(self) -> None:
+        """Else the takings would stay whole beside the sailings of one month."""
+        found = self.worked_out(
+            season(BLEND),
+            ReportFilter(column="month", is_="=", values=("jan",)),
+            figures=({"column": "sum of n"}, {"column": "sum of amount"}),
+        )
+        self.assertEqual(self.lines(found), [(7, 30)])
+        self.assertEqual(found.reaches[0].sentence(), "reaches Sailings and Takings")
+
+    def test_a_filter_on_a_link_field_goes_up_both_sides_of_a_join(self) -> None:
+        summarise = {"type": "summarise", "id": "sum", "by": ("month",)}
+        takings = lane("Takings", "month amount", TAKINGS, (summarise,))
+        trellis = season(join("takings", "month", "month", keep=("left", "both", "right")))
+        trellis = trellis.model_copy(update={"lanes": (*trellis.lanes[:2], takings)})
+        found = self.worked_out(
+            trellis,
+            ReportFilter(column="month", is_="in", values=("jan", "mar")),
+            groups=({"column": "month"},),
+            figures=({"how": "count"},),
+        )
+        self.assertEqual(self.lines(found), [("jan", 2), ("mar", 1), (3,)])
+        self.assertEqual(found.reaches[0].sentence(), "reaches Sailings and Takings")
+
+    def test_what_a_looked_up_column_leaves_out_goes_with_its_partner(self) -> None:
+        trellis = season(join("routes", "route", "code"))
+        one = ReportFilter(column="zone", is_="=", values=("Inner",))
+        found = self.worked_out(trellis, one, figures=({"column": "n"},))
+        self.assertEqual(self.lines(found), [(8,)])
+        self.assertEqual(found.reaches[0].sentence(), "reaches Routes, and Sailings through a tie")
+        with_gaps = self.worked_out(
+            trellis,
+            one.but(no_match=True),
+            groups=({"column": "zone"},),
+            figures=({"column": "n"},),
+        )
+        self.assertEqual(self.lines(with_gaps), [("Inner", 8), ("no match", 4), (12,)])
+
+    def test_a_value_that_a_step_works_out_is_filtered_behind_it(self) -> None:
+        tidy = {"type": "tidy", "id": "tidy", "columns": ("route",), "letters": "small letters"}
+        one = ReportFilter(column="route", is_="=", values=("kp",))
+        found = self.worked_out(season(tidy), one, figures=({"column": "n"},))
+        self.assertEqual(self.lines(found), [(8,)])
+
+    def test_a_link_that_ignores_case_or_has_pairs_is_filtered_on_its_own_side_alone(self) -> None:
+        """On the other side the same value may be written otherwise."""
+        for loose in ({"text": ("case",)}, {"pairs": ({"left": "ZZ", "right": "GH"},)}):
+            trellis = season(join("routes", "route", "code", **loose))
+            one = ReportFilter(column="route", is_="=", values=("ZZ",))
+            found = self.worked_out(trellis, one, groups=({"column": "zone"},))
+            paired = "pairs" in loose
+            self.assertEqual(
+                found.summed.lines[0].groups[0].text, "Outer" if paired else "no match"
+            )
+            self.assertEqual(found.reaches[0].sentence(), "reaches Sailings · not Routes")
+
+    def test_of_a_lane_in_two_roles_only_the_role_that_is_filtered_is(self) -> None:
+        others = Lane(
+            id="others", name="Others", source=LaneSource(lane="sailings", after="sailings")
+        )
+        trellis = season(join("others", "route", "route", keep=("both",)), more=(others,))
+        one = ReportFilter(column="n", is_="=", values=("3",))
+        found = self.worked_out(trellis, one, figures=({"how": "count"},))
+        self.assertEqual(self.lines(found), [(2,)])  # the first KP sailing with both
+
+    def test_filters_of_several_columns_hold_together_and_a_gone_column_is_said(self) -> None:
+        trellis = season(join("routes", "route", "code"))
+        filters = (
+            ReportFilter(column="month", is_="=", values=("feb",)),
+            ReportFilter(column="zone", is_="=", values=("Outer",)),
+        )
+        found = self.worked_out(trellis, *filters, figures=({"column": "n"},))
+        self.assertEqual(self.lines(found), [(6,)])
+        with self.assertRaisesRegex(UserError, "harbour"):
+            self.worked_out(trellis, ReportFilter(column="harbour", is_="is blank"))
