@@ -54,6 +54,7 @@ def run(options: argparse.Namespace) -> int:
             despite=options.despite,
             may_replace=None if options.replace else own,
             written=partial(note_written, options.file),
+            secrets=runner.secrets,
         )
     if options.json:
         print(json.dumps(_summary(results, made, errors), indent=2, ensure_ascii=False))
@@ -112,7 +113,7 @@ def _refuse_unallowed(trellis: Trellis, options: argparse.Namespace) -> None:
     folder = document.absolute().parent
     needed = {want.key for lane in lanes for want in lane.source.wants(folder)}
     if options.deliver:
-        needed |= {w.key for w in wants(trellis, document) if w.key.startswith("writes ")}
+        needed |= {w.key for _, item in trellis.deliveries() for w in item.wants(folder)}
     missing = [want.words for want in _unallowed(trellis, document) if want.key in needed]
     if missing:
         remedy = f"See to it with “keen-trellis allow {document}”."
@@ -169,7 +170,8 @@ def _print_counts(results: Results, made: Sequence[Delivered]) -> None:
         asked = "stopped by a broken promise" if delivered.stopped else "ask with --deliver"
         what = "written" if delivered.written else f"not written ({asked})"
         what += ", in place of the file that was there" if delivered.replaced else ""
-        print(f"{delivered.name}: {delivered.rows:,} rows to {delivered.path}, {what}")
+        place = delivered.path or delivered.place
+        print(f"{delivered.name}: {delivered.rows:,} rows to {place}, {what}")
 
 
 def _summary(
@@ -204,7 +206,9 @@ def _summary(
         "sources": sources,
         "ties": ties,
         "steps": others,
-        "deliveries": [{**dataclasses.asdict(d), "path": str(d.path)} for d in made],
+        "deliveries": [
+            {**dataclasses.asdict(d), "path": str(d.path) if d.path else None} for d in made
+        ],
         "errors": [str(error) for error in errors],
     }
 

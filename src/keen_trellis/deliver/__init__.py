@@ -2,12 +2,10 @@
 
 from keen_trellis.deliver.cells import cells_as_text
 from keen_trellis.deliver.files import Sheet, deliver, endings, has_sheets, is_text
-from keen_trellis.deliver.forms import DELIMITERS, ENCODINGS, TextForm
+from keen_trellis.deliver.forms import TextForm
 from keen_trellis.whole_files import whole_file
 
 __all__ = [
-    "DELIMITERS",
-    "ENCODINGS",
     "Sheet",
     "TextForm",
     "cells_as_text",

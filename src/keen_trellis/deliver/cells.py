@@ -8,7 +8,6 @@ from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from keen_trellis.deliver.forms import TextForm
-from keen_trellis.deliver.texts import write_text
 from keen_trellis.progress import Report, quiet
 
 if TYPE_CHECKING:
@@ -37,6 +36,8 @@ def cells_as_text(table: Table, columns: Sequence[str], rows: range, report: Rep
     chosen = replace(table, fields=fields).window(rows.start, rows.stop)
     if len(fields) * len(rows) == 1:
         return chosen.fetch(fields[0]).text(0)
+    from keen_trellis.deliver.texts import write_text  # the window opens without it
+
     buffer = io.BytesIO()
     write_text(chosen, buffer, TextForm(delimiter="\t"), report)
     return buffer.getvalue().decode().removesuffix("\n")

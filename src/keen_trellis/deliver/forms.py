@@ -12,10 +12,10 @@ DecimalMark = Literal[".", ","]
 LineEnd = Literal["line feed", "carriage return and line feed"]
 Quoting = Literal["where needed", "texts", "all"]
 
-DELIMITERS = {"comma": ",", "semicolon": ";", "tab": "\t", "bar": "|"}
-"""What may stand between cells, by its name: signs that no number, date or time is written with."""
+Delimiter = Literal[",", ";", "\t", "|"]
+"""What may stand between cells: signs that no number, date or time is written with."""
 
-ENCODINGS = ("utf-8", "utf-8-sig", "utf-16", "cp1252", "iso-8859-1", "iso-8859-15")
+Encoding = Literal["utf-8", "utf-8-sig", "utf-16", "cp1252", "iso-8859-1", "iso-8859-15"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -25,10 +25,10 @@ class TextForm:
     Attributes
     ----------
     delimiter : str
-        One of the signs of `DELIMITERS`.
+        A comma, a semicolon, a tab or a bar.
     decimal : “.” or “,”
     encoding : str
-        One of `ENCODINGS`; “utf-8-sig” and “utf-16” begin with a byte order mark.
+        “utf-8-sig” and “utf-16” begin with a byte order mark.
     line_end : str
     quoting : str
         “where needed”: a cell that holds a delimiter, a quote or the end of a line; “texts”: every
@@ -40,16 +40,16 @@ class TextForm:
         A word is none of those allowed.
     """
 
-    delimiter: str = ","
+    delimiter: Delimiter = ","
     decimal: DecimalMark = "."
-    encoding: str = "utf-8"
+    encoding: Encoding = "utf-8"
     line_end: LineEnd = "line feed"
     quoting: Quoting = "where needed"
 
     def __post_init__(self) -> None:
-        known("The delimiter", self.delimiter, tuple(DELIMITERS.values()))
+        known("The delimiter", self.delimiter, get_args(Delimiter))
         known("The decimal mark", self.decimal, get_args(DecimalMark))
-        known("The encoding", self.encoding, ENCODINGS)
+        known("The encoding", self.encoding, get_args(Encoding))
         known("The end of a line", self.line_end, get_args(LineEnd))
         known("The quoting", self.quoting, get_args(Quoting))
 

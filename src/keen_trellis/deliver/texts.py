@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+from collections.abc import Iterator
 from typing import IO, TYPE_CHECKING
 
 import pyarrow as pa
@@ -47,14 +48,23 @@ def write_text(
     Cancelled
         Raised by `report` once the user has asked to stop.
     """
-    table = table.settled()
     ready = _Ready(form, guarded, alone=len(table.columns) == 1)
     names = ready.quoted(ready.guarded(pa.array(table.columns, pa.string())), is_text=True)
     head = form.delimiter.join(names.to_pylist()) + form.ends_with
     file.write(form.mark + form.encoded(head, "it stands in the name of a column"))
-    for start, block in in_turn(len(table), lambda start: ready.block(table, start)):
+    for start, block in _blocks(table, ready):
         report(start / max(len(table), 1), f"Writing row {start:,} of {len(table):,}")
         file.write(block)
+
+
+def text_blocks(table: Table, form: TextForm) -> Iterator[tuple[int, Bytes]]:
+    """Yield the rows of a table as delimited text without names, and where each block starts."""
+    return _blocks(table, _Ready(form, guarded=False, alone=False))
+
+
+def _blocks(table: Table, ready: _Ready) -> Iterator[tuple[int, Bytes]]:
+    settled = table.settled()
+    return in_turn(len(table), lambda start: ready.block(settled, start))
 
 
 class _Ready:

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Annotated, Any, Literal, TypeVar
 from pydantic import Field
 
 from keen_trellis.data import Kind
+from keen_trellis.document.databases import DatabaseField
 from keen_trellis.document.items.base import Part, Taken
 from keen_trellis.document.wants import Want, wants_of_path, wants_of_server
 from keen_trellis.errors import EditError, SourceError
@@ -22,7 +23,6 @@ from keen_trellis.read import (
     Reread,
     RowCondition,
     Secrets,
-    Server,
     SheetLayout,
     SqliteFile,
     TextLayout,
@@ -256,9 +256,6 @@ class TypedSource(AnySource):
         from keen_trellis.read import read_typed
 
         return read_typed(self.columns, self.rows, how.report, self.kinds)
-
-
-DatabaseField = Annotated[SqliteFile | Server, Field(discriminator="type")]
 
 
 class _InDatabase(AnySource):

@@ -187,10 +187,7 @@ def with_paths(trellis: Trellis, change: Callable[[str], str]) -> Trellis:
     for lane in trellis.lanes:
         source = lane.source.at(change(lane.source.place)) if lane.source.place else lane.source
         items = tuple(
-            item.model_copy(update={"path": change(item.path)})
-            if isinstance(item, DeliveryItem)
-            else item
-            for item in lane.items
+            item.at(change) if isinstance(item, DeliveryItem) else item for item in lane.items
         )
         lanes.append(lane.model_copy(update={"source": source, "items": items}))
     return trellis.model_copy(update={"lanes": tuple(lanes)})

@@ -14,11 +14,27 @@ from typing import Any, Literal, Self, TypeVar
 
 from pydantic import Field, model_validator
 
-from keen_trellis.document.items import AnyItem, DeliveryItem, Item, JoinItem, Part, Taken
+from keen_trellis.document.items import (
+    AnyItem,
+    DeliveryItem,
+    IntoTable,
+    Item,
+    JoinItem,
+    Part,
+    Taken,
+)
 from keen_trellis.document.reports import Report
-from keen_trellis.document.sources import BaySource, LaneSource, Source, source_words
+from keen_trellis.document.sources import (
+    BaySource,
+    LaneSource,
+    QuerySource,
+    Source,
+    TableSource,
+    source_words,
+)
 from keen_trellis.errors import EditError
 from keen_trellis.plan.bays import Bay, Keep, keep_of
+from keen_trellis.read.server import Server, SqliteFile
 from keen_trellis.words import first_free
 
 VERSION: Literal[3] = 3
@@ -302,6 +318,26 @@ class Trellis(Part):
         """Return the lane that reads a file, or would if it were there; None where none does."""
         return next((lane for lane in self.lanes if lane.source.reads(path)), None)
 
+    def reader_of_table(self, into: IntoTable) -> Lane | None:
+        """Return the lane that reads a table of a server, or asks a query that may; None for none.
+
+        A query is one that may if it has the table's name in it.
+        """
+        for lane in self.lanes:
+            source = lane.source
+            if not isinstance(source, TableSource | QuerySource):
+                continue
+            if _where(source.database) != _where(into.database):
+                continue
+            if isinstance(source, QuerySource):
+                is_it = into.table.lower() in source.query.lower()
+            else:
+                schemas = (source.in_schema, into.in_schema)
+                is_it = source.table == into.table and (None in schemas or len({*schemas}) == 1)
+            if is_it:
+                return lane
+        return None
+
     def fresh_id(self, wish: str) -> str:
         """Return an id made of `wish` that nothing in the trellis has."""
         taken = {part.id for lane in self.lanes for part in (lane, *lane.items)}
@@ -317,6 +353,13 @@ class Trellis(Part):
         """Return the first colour that no lane has."""
         taken = {lane.colour for lane in self.lanes}
         return next(c for c in range(len(taken) + 1) if c not in taken)
+
+
+def _where(database: SqliteFile | Server) -> tuple[str, ...]:
+    """Return what is the same for the same database, whatever account it is reached with."""
+    if isinstance(database, SqliteFile):
+        return ("", str(Path(database.path).resolve()))
+    return (database.host.lower(), str(database.usual_port), database.database)
 
 
 def kept_with(keep: Keep, bay: Bay, kept: bool) -> Keep:

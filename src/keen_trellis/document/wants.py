@@ -76,7 +76,7 @@ def wants(trellis: Trellis, document: Path | None) -> list[Want]:
         for want in lane.source.wants(folder):
             found.setdefault(want.key, want)
     for _, item in trellis.deliveries():
-        for want in wants_of_path(item.path, folder, "writes"):
+        for want in item.wants(folder):
             found.setdefault(want.key, want)
     return list(found.values())
 
@@ -89,14 +89,14 @@ def added_wants(before: Trellis, after: Trellis, document: Path | None) -> list[
     """
     folder = document.absolute().parent if document is not None else None
     sources = {lane.id: lane.source for lane in before.lanes}
-    paths = {item.id: item.path for _, item in before.deliveries()}
+    places = {item.id: (item.path, item.into) for _, item in before.deliveries()}
     found: list[Want] = []
     for lane in after.lanes:
         was = sources.get(lane.id)
         if was is not lane.source and was != lane.source:
             found += lane.source.wants(folder)
     for _, item in after.deliveries():
-        if paths.get(item.id) != item.path:
-            found += wants_of_path(item.path, folder, "writes")
+        if places.get(item.id) != (item.path, item.into):
+            found += item.wants(folder)
     known = {want.key for want in wants(before, document)} if found else set()
     return [want for want in found if want.key not in known]

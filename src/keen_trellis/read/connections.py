@@ -49,7 +49,7 @@ class Reader:
         self._database, self._secrets, self._timeout_s = database, secrets, timeout_s
         self._engine: sa.Engine | None = None  # a file needs none
         if isinstance(database, Server):
-            self._engine = _engine(database, secrets, timeout_s)
+            self._engine = engine(database, secrets, timeout_s)
         self._raw: Any = None
         self._stopped = threading.Event()
         self._heard = time.monotonic()
@@ -171,7 +171,7 @@ class Reader:
             elif self._database.type == "postgresql":
                 self._raw.cancel()
             else:
-                with _engine(self._database, self._secrets, None).connect() as other:
+                with engine(self._database, self._secrets, None).connect() as other:
                     other.exec_driver_sql(f"KILL QUERY {int(self._raw.thread_id())}")
         except Exception:  # noqa: BLE001  a border: a dead connection cannot be told anything
             pass
@@ -329,7 +329,10 @@ def _as_it_stands(path: Path) -> Iterator[tuple[Path, str]]:
             yield Path(folder) / path.name, "mode=rw"
 
 
-def _engine(database: Server, secrets: Secrets, timeout_s: float | None) -> sa.Engine:
+def engine(
+    database: Server, secrets: Secrets, timeout_s: float | None, writes: bool = False
+) -> sa.Engine:
+    """Return what connects to a server: in transactions that can only read, unless it `writes`."""
     import sqlalchemy as sa
 
     password = secrets.password(database)
@@ -342,16 +345,18 @@ def _engine(database: Server, secrets: Secrets, timeout_s: float | None) -> sa.E
         database.usual_port,
         database.database,
     )
-    arguments = _postgres(database, timeout_s) if is_postgres else _mariadb(database, timeout_s)
-    engine = sa.create_engine(
+    arguments = _mariadb(database, timeout_s)
+    if is_postgres:
+        arguments = _postgres(database, timeout_s, writes)
+    made = sa.create_engine(
         url, poolclass=sa.pool.NullPool, connect_args=arguments, hide_parameters=True
     )
     if not is_postgres:
-        sa.event.listen(engine, "connect", lambda raw, _: _prepare_mariadb(raw, timeout_s))
-    return engine
+        sa.event.listen(made, "connect", lambda raw, _: _prepare_mariadb(raw, timeout_s, writes))
+    return made
 
 
-def _postgres(server: Server, timeout_s: float | None) -> dict[str, Any]:
+def _postgres(server: Server, timeout_s: float | None, writes: bool) -> dict[str, Any]:
     modes = {
         "where offered": "prefer",
         "always": "require",
@@ -360,7 +365,7 @@ def _postgres(server: Server, timeout_s: float | None) -> dict[str, Any]:
     }
     limit_ms = int((timeout_s or 0) * 1000)
     settings = (
-        "default_transaction_read_only=on",
+        f"default_transaction_read_only={'off' if writes else 'on'}",
         "timezone=UTC",
         f"statement_timeout={limit_ms}",
     )
@@ -420,9 +425,10 @@ def _mariadb(server: Server, timeout_s: float | None) -> dict[str, Any]:
     return made
 
 
-def _prepare_mariadb(raw: Any, timeout_s: float | None) -> None:
+def _prepare_mariadb(raw: Any, timeout_s: float | None, writes: bool) -> None:
     with raw.cursor() as cursor:
-        cursor.execute("SET SESSION TRANSACTION READ ONLY")
+        if not writes:
+            cursor.execute("SET SESSION TRANSACTION READ ONLY")
         cursor.execute("SET time_zone = '+00:00'")
         if timeout_s:
             if "MariaDB" in raw.get_server_info():

@@ -297,7 +297,8 @@ def _words(summed: Summed, line: Line | None, place: int) -> str:
         return ""
     groups = " · ".join(cell.text for cell in line.groups)
     title = summed.report.figures[place].title
-    return f"{groups}: {summed.figure_text(place, line.figures[place])} ({title}, {counted(line.rows, 'row')})"
+    value = summed.figure_text(place, line.figures[place])
+    return f"{groups}: {value} ({title}, {counted(line.rows, 'row')})"
 
 
 def _style(one: _Series, number: int, look: Look) -> dict[str, Any]:

@@ -2,15 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+import datetime as dt
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
+import numpy as np
+
+from keen_trellis.compute.tied import Tied
 from keen_trellis.data import Table
-from keen_trellis.deliver import deliver
-from keen_trellis.document.items import DeliveryItem
+from keen_trellis.deliver import Sheet, deliver, has_sheets
+from keen_trellis.document.items import Beside, DeliveryItem, JoinItem
 from keen_trellis.errors import DeliveryError, NotAllowedError, UserError
+from keen_trellis.plan.bays import Bay
 from keen_trellis.progress import Report, part, quiet
+from keen_trellis.read import Secrets
+from keen_trellis.run.account import account
 from keen_trellis.run.results import Results
 
 
@@ -23,22 +30,35 @@ class Delivered:
     delivery : str
         Its id.
     name : str
-    path : Path
+    place : str
+        The file or table, as it is said.
+    path : Path or None
+        The file that is written; None for a server.
     rows : int
     written : bool
     replaced : bool
-        Whether a file was there before.
+        Whether a file or table was there before.
     stopped : str
         The broken promise that it was not written for; empty for none.
     """
 
     delivery: str
     name: str
-    path: Path
+    place: str
+    path: Path | None
     rows: int
     written: bool
     replaced: bool
     stopped: str = ""
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Job:
+    """A delivery that can be made, with its rows and the file it goes to."""
+
+    item: DeliveryItem
+    table: Table
+    path: Path | None
 
 
 def make_deliveries(
@@ -49,6 +69,7 @@ def make_deliveries(
     despite: bool = False,
     may_replace: Callable[[Path], bool] | None = None,
     written: Callable[[Path], object] | None = None,
+    secrets: Secrets | None = None,
 ) -> list[Delivered]:
     """Write the outcomes of a run where the trellis says, each whole or not at all.
 
@@ -63,48 +84,39 @@ def make_deliveries(
     despite : bool
         Whether also those are written that a broken promise stops.
     may_replace : callable, optional
-        Tells of a path whether what is there may be replaced; everything where not given.
+        Tells of a path whether what is there may be replaced; everything where not given. What
+        becomes of a table says the delivery itself.
     written : callable, optional
         Told of each file once it is whole: a later one may fail.
+    secrets : Secrets, optional
+        Where passwords of servers come from.
 
     Raises
     ------
     UserError
         The rows of a delivery could not be worked out; raised before anything is written.
     DeliveryError
-        A file cannot be written, is one of the sources, or that of another delivery.
+        A file or table cannot be written, is one of the sources, or that of another delivery.
     NotAllowedError
         A file is there already which may not be replaced; raised before anything is written.
     Cancelled
         Raised by `report` once the user has asked to stop.
     """
-    wanted = None if only is None else set(only)
-    jobs: list[tuple[DeliveryItem, Table]] = []
-    for _, item in results.trellis.deliveries():
-        if wanted is not None and item.id not in wanted:
-            continue
-        table = results.rows[item.id]
-        if isinstance(table, UserError):
-            raise table
-        if reader := results.trellis.reader_of(Path(item.path)):
-            raise DeliveryError(
-                f"{item.name} would be written to {item.path}, which {reader.name} reads.",
-                "Choose another file: sources are never written to.",
-            )
-        jobs.append((item, table))
-    _refuse_one_file_twice([item for _, item in results.trellis.deliveries()])
+    jobs = list(_jobs(results, None if only is None else set(only)))
+    _refuse_one_place_twice(results)
     if write and may_replace is not None:
-        for item, _ in jobs:
-            if not may_replace(_target(item)):
+        for job in jobs:
+            is_file = job.item.into is None and job.path is not None
+            if is_file and job.path is not None and not may_replace(job.path):
                 raise NotAllowedError(
                     "it",
-                    [f"replaces {_target(item)}, which it did not write as it is now"],
+                    [f"replaces {job.path}, which it did not write as it is now"],
                     "Choose another file for it, or say that it is to be replaced (--replace).",
                 )
     made = []
-    for number, (item, table) in enumerate(jobs):
-        path = _target(item)
-        replaced = path.exists()
+    for number, job in enumerate(jobs):
+        item = job.item
+        was_there = job.path is not None and job.path.exists()
         broken = [
             f"{join.name}: {one}" for join in results.broken_before(item.id) for one in join.broken
         ]
@@ -112,35 +124,105 @@ def make_deliveries(
         is_written = write and not stopped
         if is_written:
             share = part(report, number / len(jobs), (number + 1) / len(jobs))
-            deliver(table, path, item.name, share, guarded=item.guarded)
-            if written is not None:
-                written(path)
+            _write(results, job, share, secrets)
+            if written is not None and job.path is not None:
+                written(job.path)
+        replaces = item.into.how == "replace" if item.into is not None else was_there
         made.append(
             Delivered(
                 item.id,
                 item.name,
-                Path(item.path),
-                rows=len(table),
+                item.place if job.path is None or item.into else job.path.name,
+                job.path,
+                rows=len(job.table),
                 written=is_written,
-                replaced=replaced and is_written,
+                replaced=replaces and is_written,
                 stopped=stopped,
             )
         )
     return made
 
 
-def _target(item: DeliveryItem) -> Path:
-    """Return the file that is written: where a link leads to, and in the home folder for ~."""
-    return Path(item.path).expanduser().resolve()
-
-
-def _refuse_one_file_twice(deliveries: Iterable[DeliveryItem]) -> None:
-    taken: dict[Path, str] = {}
-    for item in deliveries:
-        target = _target(item)
-        if target in taken:
+def _jobs(results: Results, wanted: set[str] | None) -> Iterator[_Job]:
+    trellis, today = results.trellis, dt.date.today()
+    for _, item in trellis.deliveries():
+        if wanted is not None and item.id not in wanted:
+            continue
+        table = results.rows[item.id]
+        if isinstance(table, UserError):
+            raise table
+        path = item.target(today) if item.file else None
+        into = item.into
+        reader = trellis.reader_of_table(into) if into is not None else None
+        if path is not None and reader is None:
+            reader = trellis.reader_of(Path(item.file)) or trellis.reader_of(path)
+        if reader is not None:
+            place = item.place if into is not None else item.path
             raise DeliveryError(
-                f"{taken[target]} and {item.name} would both be written to {item.path}.",
-                "Choose another file for one of them.",
+                f"{item.name} would be written to {place}, which {reader.name} reads.",
+                "Choose another place: sources are never written to.",
             )
-        taken[target] = item.name
+        yield _Job(item, table, path)
+
+
+def _write(results: Results, job: _Job, report: Report, secrets: Secrets | None) -> None:
+    item = job.item
+    if item.into is not None:
+        from keen_trellis.deliver.tables import Target, deliver_table
+
+        into = item.into
+        target = Target(into.database, into.table, into.in_schema, into.how, into.key)
+        deliver_table(job.table, target, secrets, report)
+        return
+    assert job.path is not None
+    sheets = [sheet_beside(results, item, one) for one in item.beside]
+    deliver(
+        job.table,
+        job.path,
+        item.name,
+        report,
+        guarded=item.guarded,
+        form=item.form,
+        beside=[sheet for sheet in sheets if sheet is not None] if has_sheets(job.path) else (),
+    )
+
+
+def sheet_beside(results: Results, item: DeliveryItem, beside: Beside) -> Sheet | None:
+    """Return a further sheet of a workbook; None where no join before it has such rows."""
+    if beside == "report":
+        return Sheet("Match report", account(results))
+    lane, place = results.trellis.place_of(item.id)
+    join = next((one for one in reversed(lane.items[:place]) if isinstance(one, JoinItem)), None)
+    tied = results.given.get(join.id) if join is not None else None
+    if not isinstance(tied, Tied):
+        return None
+    left, right = tied.names
+    match beside:
+        case "left":
+            return Sheet(f"{left} without {right}", tied.bay(Bay.LEFT))
+        case "right":
+            return Sheet(f"{right} without {left}", tied.bay(Bay.RIGHT))
+        case _:
+            several = tied.left.take(np.flatnonzero(tied.match.partners > 1))
+            if len(tied.match.ambiguous):  # one of several partners was taken
+                side = tied.left if tied.link.partner_for == "left" else tied.right
+                several = side.take(tied.match.ambiguous)
+            return Sheet(f"Several {right} for one", several)
+
+
+def _refuse_one_place_twice(results: Results) -> None:
+    today = dt.date.today()
+    taken: dict[object, str] = {}
+    for _, item in results.trellis.deliveries():
+        into = item.into
+        place: object = item.target(today) if item.file else None
+        if into is not None:
+            where = place or getattr(into.database, "account", "")
+            place = (where, into.in_schema, into.table)
+        if place in taken:
+            raise DeliveryError(
+                f"{taken[place]} and {item.name} would both be written to "
+                f"{item.path or item.place}.",
+                "Choose another place for one of them.",
+            )
+        taken[place] = item.name

@@ -10,7 +10,6 @@ import math
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import replace
 from functools import partial
-from pathlib import Path
 
 from keen_trellis.desktop.map.shapes import (
     BRANCH_WIDTH,
@@ -341,7 +340,7 @@ class _Drawing:
             box,
             name=item.name,
             rows=rows,
-            file=Path(item.path).name,
+            file=item.place,
             trouble=trouble,
         )
 

@@ -25,7 +25,7 @@ from keen_trellis.document.edits import (
 )
 from keen_trellis.document.items import Item
 from keen_trellis.document.sources import Source
-from keen_trellis.document.wants import Want, added_wants, wants, wants_of_path
+from keen_trellis.document.wants import Want, added_wants, wants
 from keen_trellis.errors import UserError
 from keen_trellis.progress import Cancelled, Report, part
 from keen_trellis.read import Secrets
@@ -516,14 +516,16 @@ class Session(QObject):
             from keen_trellis.run.approvals import note_written
 
             note = partial(note_written, path)
-            return make_deliveries(of_now, only, share, despite=despite, written=note)
+            return make_deliveries(
+                of_now, only, share, despite=despite, written=note, secrets=self.secrets
+            )
 
         def done(made: list[Delivered]) -> None:
-            self._written |= {one.path for one in made if one.written}
+            self._written |= {one.path for one in made if one.written and one.path}
             self.rest()
             words = [
                 f"{d.name}: {d.rows:,} rows {'in place of' if d.replaced else 'written to'} "
-                f"{'the earlier ' if d.replaced else ''}{d.path.name}"
+                f"{'the earlier ' if d.replaced else ''}{d.place}"
                 for d in made
                 if d.written
             ]
@@ -549,7 +551,7 @@ class Session(QObject):
             want
             for _, item in self.trellis.deliveries()
             if only is None or item.id in only
-            for want in wants_of_path(item.path, folder, "writes")
+            for want in item.wants(folder)
             if want.key not in self.allowed
         ]
         if wanted:
@@ -563,7 +565,8 @@ class Session(QObject):
         from keen_trellis.run.approvals import is_its_own
 
         items = [item for _, item in self.trellis.deliveries() if only is None or item.id in only]
-        there = [Path(item.path).expanduser() for item in items]
+        today = dt.date.today()
+        there = [item.target(today) for item in items if item.into is None]
         own = self._written if self.path is None else set()
         foreign = [
             one

@@ -281,8 +281,8 @@ class AddDelivery:
     def changed(self, trellis: Trellis) -> Trellis:
         """Return the trellis with the delivery."""
         name = required(self.name, "A delivery")
-        _refuse_source(trellis, name, self.path)
         delivery = DeliveryItem(id=trellis.fresh_id(name), name=name, path=self.path)
+        _refuse_source(trellis, delivery)
         return with_lane(
             trellis, self.lane, lambda lane: with_changes(lane, items=(*lane.items, delivery))
         )
@@ -290,26 +290,25 @@ class AddDelivery:
 
 @dataclass(frozen=True, slots=True)
 class SetDelivery:
-    """Change a delivery's name or file."""
+    """Change a delivery: its name, where it goes, and how it is written."""
 
-    delivery: str
-    name: str
-    path: str
+    delivery: DeliveryItem
     label: str = "Change a delivery"
 
     def changed(self, trellis: Trellis) -> Trellis:
-        """Return the trellis with the delivery changed."""
-        name = required(self.name, "A delivery")
-        _refuse_source(trellis, name, self.path)
-        return with_item(
-            trellis, self.delivery, lambda item: with_changes(item, name=name, path=self.path)
-        )
+        """Return the trellis with the delivery as given."""
+        made = self.delivery.but(name=required(self.delivery.name, "A delivery"))
+        _refuse_source(trellis, made)
+        return with_item(trellis, made.id, lambda _: made)
 
 
-def _refuse_source(trellis: Trellis, name: str, path: str) -> None:
-    reader = trellis.reader_of(Path(path))
+def _refuse_source(trellis: Trellis, delivery: DeliveryItem) -> None:
+    reader = trellis.reader_of(Path(delivery.file)) if delivery.file else None
+    if reader is None and delivery.into is not None:
+        reader = trellis.reader_of_table(delivery.into)
     if reader is not None:
         raise EditError(
-            f"{name} would be written to {path}, which {reader.name} reads.",
-            "Choose another file: sources are never written to.",
+            f"{delivery.name} would be written to {delivery.path or delivery.place}, which "
+            f"{reader.name} reads.",
+            "Choose another place: sources are never written to.",
         )

@@ -7,7 +7,7 @@ from pydantic import Field
 from keen_trellis.document.items.base import Item, Part, StepItem, Taken
 from keen_trellis.document.items.blend import BlendedLane, BlendItem, FigureItem
 from keen_trellis.document.items.columns import ColumnsItem
-from keen_trellis.document.items.delivery import DeliveryItem
+from keen_trellis.document.items.delivery import Beside, DeliveryItem, IntoTable
 from keen_trellis.document.items.fill import FillItem
 from keen_trellis.document.items.filter import ConditionItem, FilterItem
 from keen_trellis.document.items.first import FirstItem
@@ -75,6 +75,7 @@ __all__ = [
     "KINDS",
     "STEPS",
     "AnyItem",
+    "Beside",
     "BlendItem",
     "BlendedLane",
     "ColumnsItem",
@@ -85,6 +86,7 @@ __all__ = [
     "FilterItem",
     "FirstItem",
     "FormulaItem",
+    "IntoTable",
     "Item",
     "JoinItem",
     "KindsItem",

@@ -1,10 +1,13 @@
-"""The page of a delivery: where an outcome is written, and the button that writes it."""
+"""The page of a delivery: where rows are written, in which form, and what that would change."""
 
 from __future__ import annotations
 
 import datetime as dt
+from functools import partial
 from pathlib import Path
+from typing import Any, get_args
 
+from pydantic import ValidationError
 from PySide6.QtWidgets import (
     QCheckBox,
     QFileDialog,
@@ -17,20 +20,39 @@ from PySide6.QtWidgets import (
 )
 
 from keen_trellis.data import Table
-from keen_trellis.deliver import endings
+from keen_trellis.deliver import endings, has_sheets, is_text
+from keen_trellis.deliver.forms import Encoding
 from keen_trellis.desktop.bench.page import Page
+from keen_trellis.desktop.bench.rows_card import RowsCard
+from keen_trellis.desktop.bench.sentence import Sentence
 from keen_trellis.desktop.bench.table_model import Origins
 from keen_trellis.desktop.controls import Notice, button, label
 from keen_trellis.desktop.session import Session
-from keen_trellis.desktop.theme import Theme
+from keen_trellis.desktop.theme import Theme, value_font
 from keen_trellis.document import Lane
-from keen_trellis.document.edits import SetDelivery, SetItem
-from keen_trellis.document.items import DeliveryItem, Item
+from keen_trellis.document.edits import SetDelivery, first_fault
+from keen_trellis.document.items import DeliveryItem, IntoTable, Item, JoinItem
+from keen_trellis.document.items.delivery import DATE
 from keen_trellis.errors import UserError
+from keen_trellis.progress import Report
+from keen_trellis.read.server import Database, SqliteFile
+from keen_trellis.words import counted
+
+_DELIMITERS = {",": "commas", ";": "semicolons", "\t": "tabs", "|": "bars"}
+_DECIMALS = {".": "a point", ",": "a comma"}
+_LINE_ENDS = {"line feed": "line feeds", "carriage return and line feed": "CR and line feeds"}
+_QUOTINGS = {"where needed": "where needed", "texts": "around texts", "all": "around everything"}
+_HOWS = {
+    "make": "which must not be there yet",
+    "replace": "in place of one that is there",
+    "add": "below the rows that are there",
+}
+_FILE, _NEW_FILE = "a file", "an SQLite file …"
+_TABLE_NAME_WIDTH = 180
 
 
 class DeliveryPage(Page):
-    """Where an outcome is written, and the button that writes it."""
+    """Where an outcome is written and how, its rows, and the button that writes it."""
 
     def __init__(self, session: Session, theme: Theme) -> None:
         super().__init__(session, theme)
@@ -39,93 +61,324 @@ class DeliveryPage(Page):
         self._path.setObjectName("delivery.path")
         self._name.setAccessibleName("Name of the delivery")
         self._path.setAccessibleName("File of the delivery")
+        self._path.setToolTip(f"{DATE} in the name stands for the day on which it is written")
+        self._name.setFixedWidth(220)
         self._rows = label(strong=True)
         self._rows.setObjectName("delivery.rows")
         self._there = label(soft=True)
         self._there.setObjectName("delivery.there")
         self._notice = Notice("delivery.trouble")
         self._write = button("Deliver now", "delivery.write", self._deliver, "main")
-        form = QGridLayout()
-        form.setHorizontalSpacing(12)
-        form.setVerticalSpacing(8)
-        form.addWidget(label("Name", soft=True), 0, 0)
-        form.addWidget(self._name, 0, 1)
-        form.addWidget(label("File", soft=True), 1, 0)
-        form.addWidget(self._path, 1, 1)
-        form.addWidget(button("Choose …", "delivery.choose", self._choose), 1, 2)
-        form.addWidget(self._rows, 2, 1)
-        form.addWidget(self._there, 3, 1)
+        self._choose_file = button("Choose …", "delivery.choose", self._choose)
+        self._where = label("File", soft=True)
+        self._sentence = Sentence("delivery.sentence")
+        self._spoiled = label(soft=True)
+        self._spoiled.setObjectName("delivery.spoiled")
+        self._spoiled.setWordWrap(True)
         self._guarded = QCheckBox(
             "Write texts such as =1+1 so that a spreadsheet does not run them"
         )
         self._guarded.setObjectName("delivery.guarded")
         self._guarded.setToolTip("They stand behind an apostrophe then")
-        self._guarded.clicked.connect(self._guard)
-        form.addWidget(self._guarded, 4, 1)
-        row = QHBoxLayout()
-        row.addWidget(self._write)
-        row.addStretch()
-        form.addLayout(row, 5, 1)
-        form.setColumnMinimumWidth(1, 460)
-        form.setColumnStretch(3, 1)
+        self._guarded.clicked.connect(lambda guarded: self._change(guarded=guarded))
+        self._card = RowsCard("delivery.card", theme, "No row would be written.")
+        self._looked_at: object = None
+        form = QGridLayout()
+        form.setHorizontalSpacing(12)
+        form.setVerticalSpacing(7)
+        form.addWidget(label("Name", soft=True), 0, 0)
+        form.addWidget(self._name, 0, 1)
+        form.addWidget(self._where, 1, 0)
+        form.addWidget(self._path, 1, 1, 1, 2)
+        form.addWidget(self._choose_file, 1, 3)
+        form.setColumnStretch(2, 1)
+        says = QHBoxLayout()
+        says.setSpacing(14)
+        for widget in (self._write, self._rows, self._there):
+            says.addWidget(widget)
+        says.addStretch(1)
         column = QVBoxLayout(self)
-        column.setContentsMargins(20, 12, 20, 12)
+        column.setContentsMargins(20, 10, 20, 10)
+        column.setSpacing(8)
         column.addWidget(self._notice)
         column.addLayout(form)
-        column.addStretch()
+        column.addWidget(self._sentence)
+        column.addWidget(self._guarded)
+        column.addWidget(self._spoiled)
+        column.addLayout(says)
+        column.addWidget(self._card, 1)
         for field in (self._name, self._path):
             field.editingFinished.connect(self._changed)
+
+    def set_theme(self, theme: Theme) -> None:
+        """Take the colours of a theme."""
+        super().set_theme(theme)
+        self._sentence.forget()
+        self._card.set_theme(theme)
 
     def show_part(self, lane: Lane, item: Item | None, origins: Origins) -> None:
         """Show a delivery and the rows it would write."""
         if not isinstance(item, DeliveryItem):
             return
         table = self.session.results.rows.get(item.id)
+        to_file = item.into is None
         self._name.setText(item.name)
         self._path.setText(item.path)
+        for widget in (self._where, self._path, self._choose_file):
+            widget.setVisible(to_file)
         self._guarded.setChecked(item.guarded)
-        self._guarded.setVisible(
-            Path(item.path).suffix.lower() == ".csv"
-        )  # in sheets they are texts
+        self._guarded.setVisible(to_file and is_text(Path(item.path)))  # in sheets they are texts
         self._notice.tell(str(table) if isinstance(table, UserError) else "")
-        ready = isinstance(table, Table)
-        self._write.setEnabled(ready)
+        known = table.fields if isinstance(table, Table) else ()
+        join = self._join_before(lane, item)
+        key = (item, known, join)
+        self._sentence.say(key, lambda: self._tell(item, join, table))
+        self._write.setEnabled(isinstance(table, Table))
         if isinstance(table, Table):
-            self._rows.setText(f"{len(table):,} rows of {len(table.columns)} columns")
+            columns = counted(len(table.columns), "column")
+            self._rows.setText(f"{counted(len(table), 'row')} of {columns}")
+            self._card.show_head(
+                "What would be written", len(table), True, origins.colours[lane.id]
+            )
+            self._card.show_rows(table, origins, set())
+            self._find_spoiled(table, item)
         else:
             self._rows.setText("No rows yet")
-        path = Path(item.path)
-        if path.exists():
+            self._spoiled.hide()
+        self._card.setVisible(isinstance(table, Table))
+        self._show_what_is_there(item)
+
+    def _show_what_is_there(self, item: DeliveryItem) -> None:
+        path = item.target(dt.date.today()) if item.into is None else None
+        self._write.setText("Deliver now")
+        if item.into is not None:
+            self._there.setText("")
+        elif path is not None and path.exists():
             when = dt.datetime.fromtimestamp(path.stat().st_mtime)
             self._there.setText(
                 f"A file of that name is there, of {when:%Y-%m-%d %H:%M}. Delivering replaces it."
             )
             self._write.setText("Deliver and replace it")
+        elif path is not None and DATE in item.path:
+            self._there.setText(f"Today it would be {path.name}, which is not there yet.")
         else:
             self._there.setText("The file is not there yet.")
-            self._write.setText("Deliver now")
         self._write.setAccessibleName(self._write.text())
+
+    def _find_spoiled(self, table: Table, item: DeliveryItem) -> None:
+        """Say what the format would change; found aside, since every cell is looked at."""
+        if self._looked_at == (table, item.path):
+            return
+        self._looked_at = (table, item.path)
+        self._spoiled.hide()
+        if item.into is not None or not has_sheets(Path(item.path)):
+            return
+
+        def look(report: Report) -> tuple[str, ...]:
+            from keen_trellis.deliver.spoiled import spoiled
+
+            return spoiled(table, Path(item.path), report)
+
+        def show(said: tuple[str, ...]) -> None:
+            if self._looked_at == (table, item.path):
+                self._spoiled.setText(" ".join(said))
+                self._spoiled.setVisible(bool(said))
+
+        self.session.find_out(look, show, "")
+
+    # the sentence
+
+    def _tell(self, item: DeliveryItem, join: JoinItem | None, table: object) -> None:
+        say = self._sentence
+        say.word("Write the rows to")
+        databases = self._databases()
+        places = {"": _FILE} | {str(n): f"a table of {d.label}" for n, d in enumerate(databases)}
+        current = ""
+        if item.into is not None:
+            own = [n for n, d in enumerate(databases) if d == item.into.database]
+            current = str(own[0])
+        places["new"] = _NEW_FILE
+        say.choice("delivery.place", "Where the rows go", places, current, self._go_to)
+        if item.into is not None:
+            self._tell_table(item.into, table)
+        elif is_text(Path(item.path)):
+            self._tell_text(item)
+        elif has_sheets(Path(item.path)):
+            self._tell_sheets(item, join)
+
+    def _tell_text(self, item: DeliveryItem) -> None:
+        say, form = self._sentence, item.form
+
+        def put(name: str, value: str) -> None:
+            self._change(form={**{f: getattr(form, f) for f in form.__slots__}, name: value})
+
+        if Path(item.path).suffix.lower() == ".csv":
+            say.word("with")
+            says = "What stands between cells"
+            put_delimiter = partial(put, "delimiter")
+            say.choice("delivery.delimiter", says, _DELIMITERS, form.delimiter, put_delimiter)
+            say.word("between cells,")
+        say.choice(
+            "delivery.decimal", "The decimal mark", _DECIMALS, form.decimal, partial(put, "decimal")
+        )
+        say.word("as decimal mark, in")
+        encodings = {one: one for one in get_args(Encoding)}
+        say.choice(
+            "delivery.encoding", "The encoding", encodings, form.encoding, partial(put, "encoding")
+        )
+        say.word("with")
+        put_end = partial(put, "line_end")
+        say.choice("delivery.line_end", "The end of a line", _LINE_ENDS, form.line_end, put_end)
+        say.word("and quotes")
+        put_quoting = partial(put, "quoting")
+        say.choice("delivery.quoting", "Where quotes stand", _QUOTINGS, form.quoting, put_quoting)
+
+    def _tell_sheets(self, item: DeliveryItem, join: JoinItem | None) -> None:
+        say = self._sentence
+        offers = self._sheets(join)
+        say.word("with nothing beside them" if not item.beside else "and beside them, in sheets,")
+        for place, one in enumerate(item.beside):
+            say.word(offers.get(one, f"{one} (no join is before it)"))
+            rest = (*item.beside[:place], *item.beside[place + 1 :])
+            remove = partial(self._change, beside=rest)
+            say.button("×", f"delivery.sheet.{place}.remove", "Leave this sheet out", remove)
+        left = {one: words for one, words in offers.items() if one not in item.beside}
+        add = say.choice(
+            "delivery.sheet.add",
+            "One more sheet",
+            left,
+            "",
+            lambda one: self._change(beside=(*item.beside, one)),
+        )
+        add.setText("+ sheet")
+        add.setEnabled(bool(left))
+
+    def _sheets(self, join: JoinItem | None) -> dict[str, str]:
+        """Return the sheets that there can be, in words."""
+        made: dict[str, str] = {}
+        if join is not None:
+            lane, _ = self.session.trellis.place_of(join.id)
+            other = self.session.trellis.lane(join.lane).name
+            made["left"] = f"the rows of {lane.name} without {other}"
+            made["right"] = f"the rows of {other} without {lane.name}"
+            made["several"] = f"the rows with several {other}"
+        made["report"] = "the match report"
+        return made
+
+    def _tell_table(self, into: IntoTable, table: object) -> None:
+        say = self._sentence
+        say.word("called")
+
+        def put(**changes: object) -> None:
+            self._change(into=into.but(**changes))
+
+        if not isinstance(into.database, SqliteFile):
+            says = "The schema of the table; the usual one where it is empty"
+            schema = into.in_schema or ""
+            say.field(
+                "delivery.schema",
+                says,
+                schema,
+                90,
+                lambda text: put(in_schema=text.strip() or None),
+            )
+            say.word(".")
+        says = "The name of the table"
+        say.field(
+            "delivery.table",
+            says,
+            into.table,
+            _TABLE_NAME_WIDTH,
+            lambda text: put(table=text.strip()),
+        )
+        say.choice(
+            "delivery.how", "A table of that name", _HOWS, into.how, lambda how: put(how=how)
+        )
+        say.word("with the key")
+        columns = table.columns if isinstance(table, Table) else ()
+        keys = {"": "no key"} | {name: name for name in columns}
+        say.choice(
+            "delivery.key",
+            "The column that tells its rows apart",
+            keys,
+            into.key,
+            lambda key: put(key=key),
+            font=value_font() if into.key else None,
+        )
+
+    def _databases(self) -> list[Database]:
+        """Return the databases that can be chosen: of its own and of lanes that read a server."""
+        found: list[Database] = []
+        item = self._item()
+        if item is not None and item.into is not None:
+            found.append(item.into.database)
+        for lane in self.session.trellis.lanes:
+            database = getattr(lane.source, "database", None)
+            is_server = database is not None and not isinstance(database, SqliteFile)
+            if database is not None and is_server and database not in found:
+                found.append(database)
+        return found
+
+    def _go_to(self, place: str) -> None:
+        item = self._item()
+        if item is None:
+            return
+        if place == "":
+            folder = self.session.path.parent if self.session.path else Path.cwd()
+            self._change(into=None, path=str(folder / "out" / f"{item.name}.csv"))
+            return
+        if place == "new":
+            start = str(Path(item.path).with_suffix(".sqlite")) if item.path else ""
+            path, _ = QFileDialog.getSaveFileName(
+                self,
+                "A database in a file",
+                start,
+                "*.sqlite;;*.db",
+                options=QFileDialog.Option.DontConfirmOverwrite,  # other tables of it stay
+            )
+            if not path:
+                return
+            database: Database = SqliteFile(path)
+        else:
+            database = self._databases()[int(place)]
+        name = item.into.table if item.into is not None else _as_table_name(item.name)
+        self._change(path="", into=IntoTable(database=database, table=name))
+
+    def _join_before(self, lane: Lane, item: DeliveryItem) -> JoinItem | None:
+        place = lane.items.index(item) if item in lane.items else len(lane.items)
+        return next((x for x in reversed(lane.items[:place]) if isinstance(x, JoinItem)), None)
+
+    # changes
 
     def _item(self) -> DeliveryItem | None:
         item = self.session.selected_item
         return item if isinstance(item, DeliveryItem) else None
 
+    def _change(self, **changes: Any) -> bool:
+        item = self._item()
+        if item is None:
+            return False
+        try:
+            edit = SetDelivery(item.but(**changes))
+        except ValidationError as error:
+            self.session.said.emit(first_fault(error), True)
+            return False
+        return self.session.do(edit)
+
     def _changed(self) -> None:
         item = self._item()
         if item is None or (self._name.text(), self._path.text()) == (item.name, item.path):
+            return
+        if item.into is not None:
+            self._change(name=self._name.text())
             return
         path = self._written_path()
         if str(path) != item.path and not self._may_be_made(path.parent):
             self._path.setText(item.path)
             return
-        if not self.session.do(SetDelivery(item.id, self._name.text(), str(path))):
+        if not self._change(name=self._name.text(), path=str(path)):
             self._name.setText(item.name)
             self._path.setText(item.path)
-
-    def _guard(self, guarded: bool) -> None:
-        item = self._item()
-        if item is not None:
-            self.session.do(SetItem(item.but(guarded=guarded), "Change how texts are delivered"))
 
     def _written_path(self) -> Path:
         """Return the path in the field: ~ is the home folder, else from the trellis's folder."""
@@ -156,6 +409,11 @@ class DeliveryPage(Page):
         item = self._item()
         if item:
             self.session.deliver([item.id])
+
+
+def _as_table_name(name: str) -> str:
+    made = "".join(letter if letter.isalnum() else "_" for letter in name.lower()).strip("_")
+    return made or "rows"
 
 
 def ask_delivery_path(parent: QWidget, start: str) -> str:

@@ -1,0 +1,429 @@
+"""Outcomes written as tables of a database: whole in one transaction, or the old one stays."""
+
+from __future__ import annotations
+
+import sqlite3
+import uuid
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import closing
+from dataclasses import dataclass
+from pathlib import Path
+from typing import TYPE_CHECKING, Any, Literal
+
+import numpy as np
+
+from keen_trellis.data.kinds import Kind
+from keen_trellis.deliver.forms import TextForm
+from keen_trellis.deliver.sheet_cells import odd_rows
+from keen_trellis.errors import DeliveryError, UserError
+from keen_trellis.progress import Report, quiet
+from keen_trellis.read.connections import engine, explained
+from keen_trellis.read.secrets import Secrets
+from keen_trellis.read.server import Database, Server, SqliteFile
+from keen_trellis.whole_files import whole_file
+from keen_trellis.words import counted
+
+if TYPE_CHECKING:
+    from keen_trellis.data import Table
+
+How = Literal["make", "replace", "add"]
+"""What becomes of a table of that name: there must be none, it is replaced, or rows are added."""
+
+_BATCH = 5_000
+_POSTGRES = {
+    Kind.TEXT: "text",
+    Kind.INTEGER: "bigint",
+    Kind.NUMBER: "double precision",
+    Kind.BOOLEAN: "boolean",
+    Kind.DATE: "date",
+    Kind.DATE_TIME: "timestamp",
+    Kind.TIME: "time",
+}
+_MARIADB = {
+    Kind.TEXT: "longtext",
+    Kind.INTEGER: "bigint",
+    Kind.NUMBER: "double",
+    Kind.BOOLEAN: "boolean",
+    Kind.DATE: "date",
+    Kind.DATE_TIME: "datetime(6)",
+    Kind.TIME: "time(6)",
+}
+_SQLITE = {
+    Kind.TEXT: "TEXT",
+    Kind.INTEGER: "INTEGER",
+    Kind.NUMBER: "REAL",
+    Kind.BOOLEAN: "BOOLEAN",
+    Kind.DATE: "DATE",
+    Kind.DATE_TIME: "TIMESTAMP",
+    Kind.TIME: "TIME",
+}
+_NAME_BYTES = {"postgresql": 63, "mariadb": 64, "sqlite": 1_000}
+"""How long a name may be; a longer one would be cut without a word, or refused."""
+
+
+@dataclass(frozen=True, slots=True)
+class Target:
+    """A table to be written.
+
+    Attributes
+    ----------
+    database : SqliteFile or Server
+    table : str
+    in_schema : str or None
+    how : How
+    key : str
+        The column whose values are all different, which is made the primary key; empty for none.
+    """
+
+    database: Database
+    table: str
+    in_schema: str | None = None
+    how: How = "make"
+    key: str = ""
+
+    @property
+    def sort(self) -> str:
+        """“postgresql”, “mariadb” or “sqlite”."""
+        return self.database.type
+
+    @property
+    def words(self) -> str:
+        """The table and where it is, in words."""
+        table = f"{self.in_schema}.{self.table}" if self.in_schema else self.table
+        return f"the table {table} in {self.database.label}"
+
+
+def column_types(table: Table, target: Target) -> dict[str, str]:
+    """Return what each column is stored as.
+
+    Exact decimals keep their digits. SQLite has no type for more than fifteen: such a column is
+    text there.
+    """
+    made = {}
+    for field in table.fields:
+        if field.kind is not Kind.EXACT:
+            kinds = {"postgresql": _POSTGRES, "mariadb": _MARIADB, "sqlite": _SQLITE}
+            made[field.name] = kinds[target.sort][field.kind]
+            continue
+        scale = max(column.scale for column in table.source_columns(field))
+        if target.sort == "sqlite":
+            is_long = bool(odd_rows(table.fetch(field)).any())
+            made[field.name] = "TEXT" if is_long else f"DECIMAL(38, {scale})"
+        else:
+            made[field.name] = f"decimal(38, {scale})" if scale <= 30 else "text"
+    if target.sort == "mariadb" and made.get(target.key) == "longtext":
+        made[target.key] = "varchar(190)"  # what the key of a table takes in four bytes a letter
+    return made
+
+
+def deliver_table(
+    table: Table, target: Target, secrets: Secrets | None = None, report: Report = quiet
+) -> None:
+    """Write every row of a table into a database, all of them or none; blanks and gaps are null.
+
+    Parameters
+    ----------
+    table, report
+    target : Target
+        A table of a source that is read must not be given.
+    secrets : Secrets, optional
+        Where passwords of servers come from.
+
+    Raises
+    ------
+    DeliveryError
+        There is a table of that name already (with “make”), or none (with “add”), its columns are
+        others, a name or value is none that the database takes, or the server refuses.
+    PasswordError
+        The password has to be asked for.
+    Cancelled
+        Raised by `report` once the user has asked to stop; nothing is written then.
+    """
+    _require_names(table, target)
+    try:
+        if isinstance(target.database, SqliteFile):
+            _into_sqlite(table, target, report)
+        elif target.database.type == "postgresql":
+            _into_postgres(table, target, secrets or Secrets(), report)
+        else:
+            _into_mariadb(table, target, secrets or Secrets(), report)
+    except UserError:
+        raise
+    except _errors(target) as error:
+        raise _refused(error, target) from error
+
+
+def _require_names(table: Table, target: Target) -> None:
+    at_most = _NAME_BYTES[target.sort]
+    for name in (target.table, target.in_schema or "x", *table.columns):
+        if not name or len(name.encode()) > at_most or "\0" in name:
+            raise DeliveryError(
+                f"“{name}” cannot be a name in {target.database.label}: it may have "
+                f"{at_most} bytes at most, and not none.",
+                "Rename the column before it is delivered, or choose another name for the table.",
+            )
+    lower = [name.lower() for name in table.columns]
+    twice = next((n for n in table.columns if lower.count(n.lower()) > 1), None)
+    if twice is not None and target.sort != "postgresql":
+        raise DeliveryError(
+            f"{target.database.label} takes “{twice}” and another column for the same name.",
+            "Rename one of them before they are delivered.",
+        )
+    if not table.columns:
+        raise DeliveryError("A table needs a column.", "Let a column go on.")
+    if target.key and target.key not in table.columns:
+        raise DeliveryError(
+            f"There is no column “{target.key}” to be the key of {target.words}.",
+            "Choose another key, or none.",
+        )
+    if target.key:
+        _require_key(table, target)
+
+
+def _require_key(table: Table, target: Target) -> None:
+    """Refuse a key that does not tell rows apart, before a server does in its own words."""
+    from keen_trellis.compute.join.keys import own_codes
+
+    column = table.column(target.key)
+    absent = 0 if column.absent is None else int(np.count_nonzero(column.absent))
+    codes = own_codes(column).left
+    repeated = len(codes) - len(np.unique(codes))
+    if absent or repeated:
+        what = f"{counted(absent, 'row')} without it" if absent else counted(repeated, "repeat")
+        raise DeliveryError(
+            f"“{target.key}” cannot be the key of {target.words}: it has {what}.",
+            "Choose a column whose values are all different, or no key.",
+        )
+
+
+def _rows(table: Table, report: Report) -> Iterator[list[tuple[Any, ...]]]:
+    settled = table.settled()
+    for start in range(0, len(table), _BATCH):
+        report(start / len(table), f"Writing row {start:,} of {len(table):,}")
+        yield list(settled.window(start, start + _BATCH).rows())
+
+
+def _statements(table: Table, target: Target, quoted: Callable[[str], str]) -> tuple[str, str, str]:
+    """Return the table's name, what makes it, and its columns in brackets."""
+    name = quoted(target.table)
+    if target.in_schema:
+        name = f"{quoted(target.in_schema)}.{name}"
+    columns = [f"{quoted(c)} {kind}" for c, kind in column_types(table, target).items()]
+    if target.key:
+        columns.append(f"PRIMARY KEY ({quoted(target.key)})")
+    return name, f"({', '.join(columns)})", ", ".join(map(quoted, table.columns))
+
+
+def _in_double_quotes(name: str) -> str:
+    return '"' + name.replace('"', '""') + '"'
+
+
+def _in_backticks(name: str) -> str:
+    return "`" + name.replace("`", "``") + "`"
+
+
+def _require_state(there: Sequence[str] | None, table: Table, target: Target) -> None:
+    """Refuse to make what is there, or to add to what is not or has other columns."""
+    if target.how == "make" and there is not None:
+        raise DeliveryError(
+            f"There is {target.words} already.",
+            "Choose to replace it, to add the rows below, or another name.",
+        )
+    if target.how == "add" and there is None:
+        raise DeliveryError(f"{target.words.capitalize()} is not there.", "Choose to make it.")
+    if target.how == "add" and there is not None and set(there) != set(table.columns):
+        missing = [name for name in table.columns if name not in there]
+        more = [name for name in there if name not in table.columns]
+        what = f"it lacks “{missing[0]}”" if missing else f"it has “{more[0]}” as well"
+        raise DeliveryError(
+            f"The rows do not fit below those of {target.words}: {what}.",
+            "Let the same columns go on, or replace the table.",
+        )
+
+
+# SQLite
+
+
+def _into_sqlite(table: Table, target: Target, report: Report) -> None:
+    path = Path(target.database.path).expanduser()  # type: ignore[union-attr]
+    if path.exists():
+        _write_sqlite(path, table, target, report)
+        return
+    path.parent.mkdir(parents=True, exist_ok=True)
+    with whole_file(path) as beside:
+        _write_sqlite(beside, table, target, report)
+
+
+def _write_sqlite(path: Path, table: Table, target: Target, report: Report) -> None:
+    name, columns, names = _statements(table, target, _in_double_quotes)
+    # by hand, so that making the table is in the transaction as well
+    with closing(sqlite3.connect(path, isolation_level=None, timeout=10)) as database:
+        database.execute("BEGIN IMMEDIATE")
+        try:
+            found = database.execute(
+                "SELECT type FROM sqlite_master WHERE lower(name) = lower(?)", (target.table,)
+            ).fetchone()
+            info = database.execute(f"PRAGMA table_info({name})").fetchall() if found else None
+            _require_state([one[1] for one in info] if info else None, table, target)
+            if found and found[0] != "table":
+                raise DeliveryError(
+                    f"{target.words.capitalize()} is a {found[0]}.", "Choose another name."
+                )
+            if target.how == "replace":
+                database.execute(f"DROP TABLE IF EXISTS {name}")
+            if target.how != "add":
+                database.execute(f"CREATE TABLE {name} {columns}")
+            marks = ", ".join("?" * len(table.columns))
+            for rows in _rows(table, report):
+                database.executemany(
+                    f"INSERT INTO {name} ({names}) VALUES ({marks})", map(_for_sqlite, rows)
+                )
+            database.execute("COMMIT")
+        except BaseException:
+            if database.in_transaction:
+                database.execute("ROLLBACK")
+            raise
+
+
+def _for_sqlite(row: tuple[Any, ...]) -> tuple[Any, ...]:
+    plain = (int, float, str, type(None))
+    return tuple(value if type(value) in plain else _sqlite_value(value) for value in row)
+
+
+def _sqlite_value(value: Any) -> Any:
+    if isinstance(value, bool):
+        return int(value)
+    if hasattr(value, "hour") and hasattr(value, "year"):
+        return value.isoformat(" ")
+    return value.isoformat() if hasattr(value, "isoformat") else str(value)
+
+
+# servers
+
+
+def _into_postgres(table: Table, target: Target, secrets: Secrets, report: Report) -> None:
+    import sqlalchemy as sa
+
+    from keen_trellis.deliver.texts import text_blocks
+
+    assert isinstance(target.database, Server)
+    name, columns, names = _statements(table, target, _in_double_quotes)
+    made = engine(target.database, secrets, None, writes=True)
+    form = TextForm(quoting="texts")  # an empty text in quotes, and null without
+    try:
+        with made.begin() as connection:
+            there = _columns_there(connection, target)
+            _require_state(there, table, target)
+            if target.how == "replace" and there is not None:
+                connection.execute(sa.text(f"DROP TABLE {_plain(name)}"))
+            if target.how != "add":
+                connection.execute(sa.text(f"CREATE TABLE {_plain(name)} {_plain(columns)}"))
+            raw = connection.connection.driver_connection
+            assert raw is not None
+            copy = f"COPY {name} ({names}) FROM STDIN (FORMAT csv)"
+            with raw.cursor() as cursor, cursor.copy(copy) as into:
+                for start, block in text_blocks(table, form):
+                    report(start / max(len(table), 1), f"Writing row {start:,} of {len(table):,}")
+                    into.write(block)
+    finally:
+        made.dispose()
+
+
+def _plain(statement: str) -> str:
+    return statement.replace(":", r"\:")  # a colon would begin a parameter
+
+
+def _into_mariadb(table: Table, target: Target, secrets: Secrets, report: Report) -> None:
+    """Write a table beside the old one and put it in its place by renaming, which is atomic.
+
+    There, making a table ends the transaction; so rows are added in one, and anything else is
+    done on a table that nobody reads.
+    """
+    assert isinstance(target.database, Server)
+    _require_finite(table, target)
+    name, columns, names = _statements(table, target, _in_backticks)
+    schema = f"{_in_backticks(target.in_schema)}." if target.in_schema else ""
+    beside = f"{schema}{_in_backticks(f'keen_{uuid.uuid4().hex}')}"
+    gone = f"{schema}{_in_backticks(f'keen_{uuid.uuid4().hex}')}"
+    into = name if target.how == "add" else beside
+    marks = ", ".join(["%s"] * len(table.columns))
+    made = engine(target.database, secrets, None, writes=True)
+    try:
+        with made.connect() as connection:
+            there = _columns_there(connection, target)
+            _require_state(there, table, target)
+            raw: Any = connection.connection.driver_connection
+            with raw.cursor() as cursor:
+                try:
+                    if target.how != "add":
+                        cursor.execute(
+                            f"CREATE TABLE {beside} {columns} CHARACTER SET utf8mb4 "
+                            "COLLATE utf8mb4_bin ENGINE InnoDB"
+                        )
+                    for rows in _rows(table, report):
+                        cursor.executemany(f"INSERT INTO {into} ({names}) VALUES ({marks})", rows)
+                    raw.commit()
+                    if target.how == "replace" and there is not None:
+                        cursor.execute(f"RENAME TABLE {name} TO {gone}, {beside} TO {name}")
+                        cursor.execute(f"DROP TABLE {gone}")
+                    elif target.how != "add":
+                        cursor.execute(f"RENAME TABLE {beside} TO {name}")
+                except BaseException:
+                    raw.rollback()
+                    if target.how != "add":
+                        cursor.execute(f"DROP TABLE IF EXISTS {beside}")
+                    raise
+    finally:
+        made.dispose()
+
+
+def _require_finite(table: Table, target: Target) -> None:
+    for field in table.fields:
+        if field.kind is Kind.NUMBER:
+            endless = int(np.count_nonzero(np.isinf(table.fetch(field).values)))
+            if endless:
+                have = "has" if endless == 1 else "have"
+                raise DeliveryError(
+                    f"{counted(endless, 'value')} of “{field.name}” {have} no end (infinity), "
+                    f"which {target.database.label} has no number for.",
+                    "Filter or replace them before.",
+                )
+
+
+def _columns_there(connection: Any, target: Target) -> list[str] | None:
+    import sqlalchemy as sa
+
+    inspector = sa.inspect(connection)
+    if not inspector.has_table(target.table, schema=target.in_schema):
+        return None
+    return [str(c["name"]) for c in inspector.get_columns(target.table, schema=target.in_schema)]
+
+
+def _errors(target: Target) -> tuple[type[Exception], ...]:
+    if target.sort == "sqlite":
+        return (sqlite3.Error, OSError)
+    import sqlalchemy as sa
+
+    if target.sort == "postgresql":
+        import psycopg
+
+        return (sa.exc.DBAPIError, psycopg.Error, ValueError)
+    import pymysql
+
+    return (sa.exc.DBAPIError, pymysql.MySQLError, ValueError)
+
+
+def _refused(error: Exception, target: Target) -> UserError:
+    """Return a driver's error as a sentence; what is wrong with the account stays what it is."""
+    from keen_trellis.errors import ConnectionLostError, PasswordError
+
+    found = explained(error, target.database)
+    if isinstance(found, PasswordError | ConnectionLostError):
+        return found
+    cause = getattr(error, "orig", None) or error
+    words = " ".join(str(cause.args[-1] if cause.args else cause).split())
+    words = words.split(" CONTEXT:")[0].split(" DETAIL:")[0].split("LINE 1:")[0].strip().rstrip(".")
+    return DeliveryError(
+        f"{target.words.capitalize()} cannot be written: {words[:240]}.",
+        "Nothing has been changed there; see to what it says, and deliver again.",
+    )

@@ -1,0 +1,45 @@
+"""A run told as rows: each lane, step and tie with its counts, for a sheet beside the rows."""
+
+from __future__ import annotations
+
+from keen_trellis.data import Column, Kind, Table
+from keen_trellis.plan.counts import Group
+from keen_trellis.run.facts import JoinFacts
+from keen_trellis.run.results import Results
+
+
+def _group_words(group: Group) -> str:
+    return f"{group.name}: {'go on' if group.goes_on else 'stay behind'}"
+
+
+Row = tuple[str, str, str, int | None]
+
+
+def account(results: Results) -> Table:
+    """Return a table of what a run did: part, sort, what is said of it, and its rows."""
+    rows: list[Row] = []
+    for lane in results.facts.lanes.values():
+        files = f"from {', '.join(lane.files)}" if lane.files else ""
+        rows.append((lane.name, "lane", lane.trouble or files, lane.rows))
+        rows += [(lane.name, "noticed", note, None) for note in lane.notes]
+    for item in results.facts.items.values():
+        says = item.trouble or item.says
+        if not says:
+            continue
+        rows.append((item.name, item.type, says, item.rows))
+        rows += [(item.name, "rows", _group_words(group), group.rows) for group in item.groups]
+        if isinstance(item, JoinFacts):
+            for promise in item.promises:
+                kept = "kept" if promise.is_kept else f"BROKEN: {promise.says}"
+                rows.append((item.name, "promise", f"{promise.sentence}: {kept}", None))
+    if results.read_at is not None:
+        rows.append(("all sources", "read", f"from {results.read_at:%Y-%m-%d %H:%M} on", None))
+    parts, sorts, says_of, counts = ([row[place] for row in rows] for place in range(4))
+    return Table.of(
+        {
+            "part": Column.of(parts, Kind.TEXT),
+            "what": Column.of(sorts, Kind.TEXT),
+            "says": Column.of(says_of, Kind.TEXT),
+            "rows": Column.of(counts, Kind.INTEGER),
+        }
+    )

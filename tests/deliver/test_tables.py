@@ -1,0 +1,258 @@
+"""Rows become a table of a database whole or not at all, every value as it was."""
+
+import contextlib
+import datetime as dt
+import math
+import os
+import signal
+import sqlite3
+import subprocess
+import sys
+import tempfile
+import unittest
+import uuid
+from collections.abc import Callable, Iterator
+from decimal import Decimal
+from pathlib import Path
+from typing import Any
+
+import psycopg
+import pymysql
+
+from keen_trellis.data import Column, Kind, Table
+from keen_trellis.deliver.tables import Target, deliver_table
+from keen_trellis.errors import DeliveryError
+from keen_trellis.progress import Cancelled
+from keen_trellis.read import Secrets, Server, SqliteFile, read_table
+
+POSTGRES = Server("postgresql", "127.0.0.1", "test", "postgres")
+MARIADB = Server("mariadb", "127.0.0.1", "test", "root")
+ROWS = Table.from_columns(
+    {
+        "code": ["007", 'a,"b"\n\\.\t', "", None],
+        "count": [2**63 - 1, -(2**63), 0, None],
+        "share": [0.1, -1e300, 3.0, None],
+        "fare": [Decimal("12345678901234567890.25"), Decimal("-0.01"), Decimal("3.00"), None],
+        "open": [True, False, True, None],
+        "day": [dt.date(1000, 1, 1), dt.date(9999, 12, 31), dt.date(2026, 2, 28), None],
+        "sailed": [dt.datetime(2026, 1, 5, 8, 30, 0, 1), dt.datetime(1999, 1, 5), None, None],
+        "departs": [dt.time(8, 30), dt.time(0, 0, 1), dt.time(23, 59, 59, 999999), None],
+    }
+)
+SMALL = Table.from_columns({"id": [1, 2], "name": ["Tern", "Eider"]})
+
+
+def stopping(after: int) -> Callable[[float, str], None]:
+    """Return a report of progress that stops the work at some report."""
+    told = 0
+
+    def report(fraction: float, doing: str) -> None:
+        nonlocal told
+        told += 1
+        if told > after:
+            raise Cancelled
+
+    return report
+
+
+class TablesCase(unittest.TestCase):
+    """The same for every sort of database."""
+
+    database: SqliteFile | Server
+
+    def setUp(self) -> None:
+        self.name = f"keen {uuid.uuid4().hex}"
+        self.secrets = Secrets()
+
+    def target(self, **settings: Any) -> Target:
+        return Target(self.database, self.name, **settings)
+
+    def deliver(self, table: Table, **settings: Any) -> None:
+        report = settings.pop("report", lambda *_: None)
+        deliver_table(table, self.target(**settings), self.secrets, report)
+
+    def back(self) -> Table:
+        return read_table(self.database, self.name, secrets=self.secrets).table
+
+    def test_every_value_comes_back_in_its_kind(self) -> None:
+        self.deliver(ROWS)
+        back = self.back()
+        self.assertEqual(back.columns, ROWS.columns)
+        self.assertEqual(sorted(map(repr, back.rows())), sorted(map(repr, self.expected().rows())))
+
+    def expected(self) -> Table:
+        return ROWS
+
+    def test_it_is_made_once_replaced_or_added_to_as_is_chosen(self) -> None:
+        self.deliver(SMALL, key="id")
+        with self.assertRaisesRegex(DeliveryError, f"There is the table {self.name}"):
+            self.deliver(SMALL)
+        self.deliver(Table.from_columns({"id": [3], "name": [None]}), how="add")
+        self.assertEqual(sorted(self.back().column("id").to_list()), [1, 2, 3])
+        with self.assertRaisesRegex(DeliveryError, "it lacks “more”"):
+            self.deliver(Table.from_columns({"id": [1], "more": [1]}), how="add")
+        with self.assertRaises(DeliveryError):  # the server refuses what the key has already
+            self.deliver(SMALL, how="add")
+        self.assertEqual(len(self.back()), 3)
+        self.deliver(ROWS, how="replace")
+        self.assertEqual(self.back().columns, ROWS.columns)
+
+    def test_stopped_in_the_middle_the_old_table_stays(self) -> None:
+        many = Table.of({"n": Column.of(list(range(100_000)), Kind.INTEGER)})
+        with self.assertRaises(Cancelled):
+            self.deliver(many, report=stopping(2))
+        self.assertFalse(self.is_there())
+        self.deliver(SMALL)
+        for how in ("replace", "add"):
+            with self.assertRaises(Cancelled):
+                columns = {"id": Column.of(list(range(100_000)), Kind.INTEGER)}
+                columns["name"] = Column.of(["x"] * 100_000, Kind.TEXT)
+                self.deliver(Table.of(columns), how=how, report=stopping(2))
+            self.assertEqual(sorted(self.back().rows()), [(1, "Tern"), (2, "Eider")])
+
+    def is_there(self) -> bool:
+        with contextlib.suppress(Exception):
+            self.back()
+            return True
+        return False
+
+    def test_what_cannot_be_is_said_before_anything_is_written(self) -> None:
+        for table, settings, words in (
+            (SMALL, {"how": "add"}, "is not there"),
+            (SMALL, {"key": "harbour"}, "no column “harbour” to be the key"),
+            (Table.from_columns({"n": [1, 1, None]}), {"key": "n"}, "cannot be the key"),
+            (Table.from_columns({"x" * 1_001: [1]}), {}, "cannot be a name"),
+            (Table((), (), 3), {}, "needs a column"),
+        ):
+            with self.subTest(words=words), self.assertRaisesRegex(DeliveryError, words):
+                self.deliver(table, **settings)
+            self.assertFalse(self.is_there())
+
+
+class InSqlite(TablesCase):
+    def setUp(self) -> None:
+        super().setUp()
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.path = Path(folder.name) / "made" / "out.sqlite"
+        self.database = SqliteFile(str(self.path))
+
+    def expected(self) -> Table:
+        """It has no moments and no truth, and no number of more digits than a double."""
+        columns = {name: ROWS.column(name) for name in ROWS.columns}
+        for name in ("fare", "day", "sailed", "departs"):
+            columns[name] = Column.from_arrow(columns[name].texts())
+        columns["open"] = Column.of([1, 0, 1, None])
+        return Table.of(columns)
+
+    def test_other_tables_of_the_file_stay_and_a_killed_program_leaves_the_old_one(self) -> None:
+        self.deliver(SMALL)
+        with contextlib.closing(sqlite3.connect(self.path)) as database:
+            database.execute("create table other (a)")
+            database.commit()
+        script = (
+            "import os, signal, sys\n"
+            "from keen_trellis.data import Column, Kind, Table\n"
+            "from keen_trellis.deliver.tables import Target, deliver_table\n"
+            "from keen_trellis.read import SqliteFile\n"
+            "told = []\n"
+            "def report(f, d):\n"
+            "    told.append(f)\n"
+            "    if len(told) == 4: os.kill(os.getpid(), signal.SIGKILL)\n"
+            "rows = Table.of({'id': Column.of(list(range(50000)), Kind.INTEGER)})\n"
+            "target = Target(SqliteFile(sys.argv[1]), sys.argv[2], how='replace')\n"
+            "deliver_table(rows, target, report=report)\n"
+        )
+        ended = subprocess.run([sys.executable, "-c", script, str(self.path), self.name])
+        self.assertEqual(ended.returncode, -signal.SIGKILL)
+        self.assertEqual(list(self.back().rows()), list(SMALL.rows()))
+        with contextlib.closing(sqlite3.connect(self.path)) as database:
+            names = {row[0] for row in database.execute("select name from sqlite_master")}
+        self.assertEqual(names, {self.name, "other"})
+
+    def test_a_view_and_a_file_that_is_no_database_are_left_alone(self) -> None:
+        self.deliver(SMALL)
+        with contextlib.closing(sqlite3.connect(self.path)) as database:
+            database.execute("create view seen as select 1")
+            database.commit()
+        with self.assertRaisesRegex(DeliveryError, "is a view"):
+            deliver_table(SMALL, Target(self.database, "seen", how="replace"))
+        self.path.write_text("no database, but some hundred letters of text " * 9)
+        before = self.path.read_bytes()
+        with self.assertRaisesRegex(DeliveryError, "cannot be written"):
+            self.deliver(SMALL, how="replace")
+        self.assertEqual(self.path.read_bytes(), before)
+
+
+def or_skip(connect: Callable[[], Any], test: unittest.TestCase, what: str) -> Any:
+    try:
+        return connect()
+    except (psycopg.OperationalError, pymysql.MySQLError) as error:
+        if os.environ.get("CI"):
+            raise
+        test.skipTest(f"no {what}: {error}")
+
+
+class InPostgres(TablesCase):
+    database = POSTGRES
+
+    def setUp(self) -> None:
+        super().setUp()
+        where = "host=127.0.0.1 dbname=test user=postgres connect_timeout=3"
+        self.server = or_skip(lambda: psycopg.connect(where, autocommit=True), self, "PostgreSQL")
+        self.secrets.give(POSTGRES, "")
+        self.addCleanup(self.server.close)
+        self.addCleanup(self.server.execute, f'drop table if exists "{self.name}"')
+
+    def back(self) -> Table:
+        return read_table(self.database, self.name, "public", secrets=self.secrets).table
+
+    def test_names_are_never_cut_short_and_odd_ones_stay(self) -> None:
+        with self.assertRaisesRegex(DeliveryError, "63 bytes"):
+            self.deliver(Table.from_columns({"é" * 32: [1]}))
+        odd = Table.from_columns({'a"b:c%d': [1], "Name": [2], "name": [3], "1": [math.inf]})
+        self.deliver(odd)
+        self.assertEqual(self.back().columns, odd.columns)
+
+
+class InMariaDb(TablesCase):
+    database = MARIADB
+
+    def setUp(self) -> None:
+        super().setUp()
+        connect = lambda: pymysql.connect(  # noqa: E731  called once
+            host="127.0.0.1", user="root", database="test", autocommit=True, connect_timeout=3
+        )
+        self.server = or_skip(connect, self, "MariaDB")
+        self.secrets.give(MARIADB, "")
+        self.addCleanup(self.clean)
+
+    def clean(self) -> None:
+        with self.server.cursor() as cursor:
+            cursor.execute(f"drop table if exists `{self.name}`")
+            cursor.execute("show tables like 'keen\\_%'")
+            self.assertEqual(cursor.fetchall(), ())  # nothing beside it is left
+        self.server.close()
+
+    def test_infinity_is_refused_and_two_columns_of_one_name(self) -> None:
+        for columns, words in (
+            ({"n": [math.inf]}, "no number for"),
+            ({"n": [1], "N": [2]}, "for the same name"),
+        ):
+            with self.assertRaisesRegex(DeliveryError, words):
+                self.deliver(Table.from_columns(columns))
+
+
+def load_tests(
+    loader: unittest.TestLoader, tests: unittest.TestSuite, pattern: str
+) -> unittest.TestSuite:
+    """Leave out what the three have in common by itself."""
+
+    def every(suite: unittest.TestSuite) -> Iterator[unittest.TestCase]:
+        for test in suite:
+            if isinstance(test, unittest.TestSuite):
+                yield from every(test)
+            else:
+                yield test  # type: ignore[misc]
+
+    return unittest.TestSuite(test for test in every(tests) if type(test) is not TablesCase)
