@@ -3,10 +3,11 @@
 from random import Random
 
 from keen_trellis.data import Kind
-from keen_trellis.document import Trellis
+from keen_trellis.document import Lane, Trellis
 from keen_trellis.document.edits import (
     AddBlend,
     AddDelivery,
+    AddReport,
     AddStack,
     AddTie,
     ChangeTie,
@@ -17,15 +18,18 @@ from keen_trellis.document.edits import (
     MoveLane,
     RemoveItem,
     RemoveLane,
+    RemoveReport,
     RenameLane,
     SetBay,
     SetItem,
     SetNote,
     SetPairs,
     SetPromises,
+    SetReport,
     SwapSides,
     lane_with_bay,
     lane_with_rows,
+    report_at,
 )
 from keen_trellis.document.items import (
     ColumnsItem,
@@ -52,10 +56,11 @@ from keen_trellis.document.items import (
     TidyItem,
     TogetherItem,
 )
+from keen_trellis.document.reports import Report, ReportFigure, ReportGroup
 from keen_trellis.plan.bays import Bay
 from keen_trellis.plan.promises import PROMISES
 
-LANES_AT_MOST, ITEMS_AT_MOST = 7, 9
+LANES_AT_MOST, ITEMS_AT_MOST, REPORTS_AT_MOST = 7, 9, 3
 
 
 def any_edit(trellis: Trellis, chance: Random) -> Edit:
@@ -75,6 +80,8 @@ def any_edit(trellis: Trellis, chance: Random) -> Edit:
         adding += [InsertItem(a.id, chance.choice(places), any_step(chance)) for _ in range(2)]
     if len(lanes) < LANES_AT_MOST:
         adding.append(lane_with_rows(trellis, a.id, chance.choice((a, *a.items)).id))
+    if len(trellis.reports) < REPORTS_AT_MOST:
+        adding.append(AddReport(any_report(trellis, a, chance)))
     changing: list[Edit] = [
         RenameLane(a.id, chance.choice(["One", "Two", "Three"])),
         MoveLane(a.id, chance.randrange(len(lanes))),
@@ -82,6 +89,10 @@ def any_edit(trellis: Trellis, chance: Random) -> Edit:
     ]
     if len(lanes) > 3:
         changing.append(RemoveLane(a.id))
+    if trellis.reports:
+        report = chance.choice(trellis.reports)
+        changing.append(RemoveReport(report.id))
+        changing.append(SetReport(report.but(top=chance.choice([None, 1]), picture="heat")))
     if items:
         item = chance.choice(items)
         changing += [RemoveItem(item.id), MoveBehind(item.id)]
@@ -102,6 +113,15 @@ def any_edit(trellis: Trellis, chance: Random) -> Edit:
             if len(lanes) < LANES_AT_MOST:
                 adding.append(lane_with_bay(trellis, item.id, chance.choice(list(Bay))))
     return chance.choice([*adding, *changing])
+
+
+def any_report(trellis: Trellis, lane: Lane, chance: Random) -> Report:
+    """Return a report of a lane by some column that may or may not be there."""
+    after = chance.choice([None, lane.id, *(item.id for item in lane.items)])
+    groups = (ReportGroup(column=chance.choice(["route", "code"])),)
+    figures = (ReportFigure(column=chance.choice(["riders", None]), how="count"),)
+    made = report_at(lane.id, after, "Season")
+    return made.but(groups=groups, figures=figures)
 
 
 def any_step(chance: Random) -> StepItem:

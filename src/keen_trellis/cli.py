@@ -1,4 +1,4 @@
-"""The command line: keen-trellis open | run | allow | describe."""
+"""The command line: keen-trellis open | run | check | diff | schedule | allow | describe."""
 
 from __future__ import annotations
 
@@ -119,8 +119,7 @@ def _parser() -> argparse.ArgumentParser:
     opening.add_argument("--dark", action="store_true", help="with the dark theme")
     opening.set_defaults(command=_open)
     running = commands.add_parser("run", help="read, tie and count, without a screen")
-    running.add_argument("file", type=Path, metavar="FILE")
-    running.add_argument("--json", action="store_true", help="print the counts as JSON")
+    _add_what_runs(running)
     running.add_argument("--deliver", action="store_true", help="write the deliveries")
     running.add_argument(
         "--despite", action="store_true", help="also those that a broken promise stops"
@@ -128,14 +127,20 @@ def _parser() -> argparse.ArgumentParser:
     running.add_argument(
         "--replace", action="store_true", help="also files that the trellis did not write"
     )
-    running.add_argument(
-        "--set",
-        action="append",
-        default=[],
-        metavar="LANE=PATH",
-        help="read a lane from another file or folder; may be given more than once",
-    )
     running.set_defaults(command=_later("run"))
+    checking = commands.add_parser("check", help="do all that run does but write deliveries")
+    _add_what_runs(checking)
+    checking.set_defaults(command=_later("check"))
+    comparing = commands.add_parser("diff", help="say what is different between two runs")
+    comparing.add_argument("before", type=Path, metavar="RUN1", help="what run --json printed")
+    comparing.add_argument("now", type=Path, metavar="RUN2")
+    comparing.set_defaults(command=_later("diff"))
+    timing = commands.add_parser("schedule", help="run and deliver every day, by a systemd timer")
+    timing.add_argument("file", type=Path, metavar="FILE")
+    timing.add_argument("--daily", required=True, metavar="HH:MM", help="when, such as 06:30")
+    timing.add_argument("--report", type=Path, metavar="PATH", help="with the match report")
+    timing.add_argument("--yes", action="store_true", help="install it without asking")
+    timing.set_defaults(command=_later("schedule"))
     allowing = commands.add_parser("allow", help="list what a trellis wants to reach, and allow it")
     allowing.add_argument("file", type=Path, metavar="FILE")
     allowing.add_argument("--yes", action="store_true", help="without asking")
@@ -144,6 +149,28 @@ def _parser() -> argparse.ArgumentParser:
     describing.add_argument("file", type=Path, metavar="FILE")
     describing.set_defaults(command=_later("describe"))
     return parser
+
+
+def _add_what_runs(command: argparse.ArgumentParser) -> None:
+    """Add what can be said of every run."""
+    command.add_argument("file", type=Path, metavar="FILE")
+    command.add_argument("--json", action="store_true", help="print the counts as JSON")
+    command.add_argument(
+        "--set",
+        action="append",
+        default=[],
+        metavar="LANE=PATH",
+        help="read a lane from another file or folder; may be given more than once",
+    )
+    command.add_argument(
+        "--report", type=Path, metavar="PATH", help="write the match report: .html, .pdf or .xlsx"
+    )
+    command.add_argument(
+        "--for", dest="made_for", default="", metavar="NAME", help="whom it is for"
+    )
+    command.add_argument(
+        "--without-values", action="store_true", help="leave values of sources out of the report"
+    )
 
 
 def _later(name: str) -> Callable[[argparse.Namespace], int]:

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 import argparse
-import dataclasses
+import contextlib
 import getpass
 import json
+import shutil
 import sys
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from functools import partial
 from pathlib import Path
-from typing import Any
 
 from keen_trellis.document import Trellis, load
 from keen_trellis.document import describe as described
@@ -24,14 +24,20 @@ from keen_trellis.errors import (
     EditError,
     NotAllowedError,
     PasswordError,
+    SourceError,
     UserError,
+    reason,
 )
+from keen_trellis.progress import Report, part, quiet
 from keen_trellis.read import Server
 from keen_trellis.read.secrets import LockedFile
 from keen_trellis.run import Delivered, Results, Runner, make_deliveries
 from keen_trellis.run.approvals import allow as allow_on_this_machine
 from keen_trellis.run.approvals import approvals, is_its_own, note_written
-from keen_trellis.run.facts import JoinFacts
+from keen_trellis.run.history import note_run
+from keen_trellis.run.remembered import remembered
+from keen_trellis.run.schedule import units
+from keen_trellis.run.told import differences, told
 
 
 def run(options: argparse.Namespace) -> int:
@@ -41,23 +47,34 @@ def run(options: argparse.Namespace) -> int:
     for setting in options.set:
         trellis = _with_place(trellis, setting)
     runner = Runner()
-    results = runner.run(trellis)
+    before = remembered(options.file) if options.report else None
+    with _shown_progress() as progress:
+        results = runner.run(trellis, part(progress, 0.0, 0.6))
     if _is_somebody_there() and _ask_passwords(trellis, results, runner):
         results = runner.run(trellis)
     errors = results.errors()
     made: list[Delivered] = []
-    if not errors:
-        own = partial(is_its_own, options.file)
-        made = make_deliveries(
-            results,
-            write=options.deliver,
-            despite=options.despite,
-            may_replace=None if options.replace else own,
-            written=partial(note_written, options.file),
-            secrets=runner.secrets,
-        )
+    with _shown_progress() as progress:
+        if not errors:
+            own = partial(is_its_own, options.file)
+            made = make_deliveries(
+                results,
+                write=options.deliver,
+                despite=options.despite,
+                may_replace=None if options.replace else own,
+                written=partial(note_written, options.file),
+                secrets=runner.secrets,
+                report=part(progress, 0.6, 0.9),
+            )
+        if options.report:
+            from keen_trellis.report.match_report import PageOptions, save_match_report
+
+            wished = PageOptions(options.made_for, not options.without_values)
+            share = part(progress, 0.9, 1.0)
+            save_match_report(results, options.report, runner, wished, before, share)
+    note_run(options.file, results)
     if options.json:
-        print(json.dumps(_summary(results, made, errors), indent=2, ensure_ascii=False))
+        print(json.dumps(told(results, made, errors), indent=2, ensure_ascii=False))
     else:
         _print_counts(results, made)
     for error in errors:
@@ -66,6 +83,74 @@ def run(options: argparse.Namespace) -> int:
     for one in broken:
         print(f"keen-trellis: A promise is broken. {one}.", file=sys.stderr)
     return UNUSABLE if errors else BROKEN if broken else DONE
+
+
+def check(options: argparse.Namespace) -> int:
+    """Do everything but write: read, tie, count, look at promises and at what would be written."""
+    options.deliver = options.despite = options.replace = False
+    return run(options)
+
+
+def diff(options: argparse.Namespace) -> int:
+    """Say what is different between two runs as `run --json` told them. Return the exit code."""
+    runs = []
+    for path in (options.before, options.now):
+        try:
+            runs.append(json.loads(path.read_text()))
+        except (OSError, ValueError) as error:
+            why = reason(error) if isinstance(error, OSError) else "it is not JSON"
+            raise _no_run(path, why) from error
+    try:
+        found = list(differences(*runs))
+    except (KeyError, TypeError, AttributeError) as error:
+        raise _no_run(f"{options.before} or {options.now}", "it is another JSON") from error
+    for line in found or ["Nothing is different."]:
+        print(line)
+    return BROKEN if found else DONE
+
+
+def _no_run(path: Path | str, why: str) -> UserError:
+    return SourceError(
+        f"{path} is no run: {why}.", "Give two files that “keen-trellis run FILE --json” has told."
+    )
+
+
+def schedule(options: argparse.Namespace) -> int:
+    """Show the timer that runs a trellis every day, and install it where that is wished."""
+    load(options.file)
+    program = shutil.which("keen-trellis") or str(Path(sys.executable).with_name("keen-trellis"))
+    more = ("--report", str(options.report.absolute())) if options.report else ()
+    made = units(options.file, options.daily, program, more)
+    for path, text in made.files().items():
+        print(f"# {path}")
+        print(text)
+    if not options.yes:
+        if not _is_somebody_there():
+            print("keen-trellis: Nothing is installed; say --yes to install it.", file=sys.stderr)
+            return NOT_ALLOWED
+        if input("Install these two files? [y/N] ").strip().lower() not in ("y", "yes"):
+            return NOT_ALLOWED
+    made.install()
+    print("Installed. It begins to run once you say:")
+    print(f"  systemctl --user enable --now {made.name}.timer")
+    return DONE
+
+
+@contextlib.contextmanager
+def _shown_progress() -> Iterator[Report]:
+    """Give a report that draws how far the work is where somebody looks at a terminal."""
+    if sys.stderr is None or not sys.stderr.isatty():
+        yield quiet
+        return
+    from rich.console import Console
+    from rich.markup import escape
+    from rich.progress import BarColumn, Progress, TextColumn
+
+    done, doing_now = TextColumn("{task.percentage:>3.0f} %"), TextColumn("{task.fields[doing]}")
+    columns = (BarColumn(24), done, doing_now)
+    with Progress(*columns, console=Console(stderr=True), transient=True) as shown:
+        task = shown.add_task("", total=1.0, doing="")
+        yield lambda fraction, doing: shown.update(task, completed=fraction, doing=escape(doing))
 
 
 def allow(options: argparse.Namespace) -> int:
@@ -172,46 +257,3 @@ def _print_counts(results: Results, made: Sequence[Delivered]) -> None:
         what += ", in place of the file that was there" if delivered.replaced else ""
         place = delivered.path or delivered.place
         print(f"{delivered.name}: {delivered.rows:,} rows to {place}, {what}")
-
-
-def _summary(
-    results: Results, made: Sequence[Delivered], errors: Sequence[UserError]
-) -> dict[str, Any]:
-    """Return what a scheduler needs to know; the names of its parts stay what they are."""
-    facts = results.facts
-    sources = [
-        {"lane": lane.name, "rows": lane.rows, "read": lane.is_read, "notes": list(lane.notes)}
-        for lane in facts.lanes.values()
-        if lane.rows is not None
-    ]
-    ties = [
-        {
-            "id": tie.id,
-            "left": {"lane": tie.lane, **_side(tie.counts.left)},
-            "right": {"lane": tie.other, **_side(tie.counts.right)},
-            "pairs": tie.counts.pairs,
-            "join": tie.join,
-            "rows": tie.rows,
-            "promises": [dataclasses.asdict(promise) for promise in tie.promises],
-        }
-        for tie in facts.joins()
-    ]
-    others = [
-        {"id": item.id, "lane": item.lane, "type": item.type, **item.numbers, "says": item.says}
-        for item in facts.items.values()
-        if item.says and not isinstance(item, JoinFacts)
-    ]
-    return {
-        "trellis": results.trellis.name,
-        "sources": sources,
-        "ties": ties,
-        "steps": others,
-        "deliveries": [
-            {**dataclasses.asdict(d), "path": str(d.path) if d.path else None} for d in made
-        ],
-        "errors": [str(error) for error in errors],
-    }
-
-
-def _side(counts: Any) -> dict[str, int]:
-    return {**dataclasses.asdict(counts), "not_found": counts.not_found}

@@ -26,6 +26,7 @@ from keen_trellis.document import (
 from keen_trellis.document.edits import (
     AddDelivery,
     AddLane,
+    AddReport,
     AddStack,
     AddTie,
     Edit,
@@ -35,6 +36,7 @@ from keen_trellis.document.edits import (
     RemoveItem,
     RemoveLane,
     RemoveLinkField,
+    RemoveReport,
     RenameLane,
     RenameLinkField,
     RenameTrellis,
@@ -46,8 +48,15 @@ from keen_trellis.document.edits import (
     SetLink,
     TakeLink,
     apply,
+    report_at,
 )
-from keen_trellis.document.items import ConditionItem, FilterItem, LinkedFields, WantedColumns
+from keen_trellis.document.items import (
+    ConditionItem,
+    DeliveryItem,
+    FilterItem,
+    LinkedFields,
+    WantedColumns,
+)
 from keen_trellis.document.storage import dumps, loads, schema
 from keen_trellis.errors import DocumentError, EditError
 from keen_trellis.plan.bays import Bay
@@ -106,7 +115,20 @@ class EditTest(unittest.TestCase):
         st.builds(TakeLink, st.just("sailings-routes"), st.just(RICH)),
         st.builds(SetColumns, st.just("sailings-routes"), st.just(WantedColumns(right=("zone",)))),
         st.builds(SetKeep, st.just("sailings-routes"), st.just((Bay.LEFT, Bay.RIGHT))),
-        st.builds(SetDelivery, st.just("report"), st.just("Rows"), st.just("/work/rows.xlsx")),
+        st.builds(
+            SetDelivery,
+            st.builds(
+                DeliveryItem,
+                id=st.just("report"),
+                name=st.sampled_from(["Rows", " "]),
+                path=st.sampled_from(["/work/rows.xlsx", "/work/r.csv"]),
+                beside=st.sampled_from([(), ("left", "report")]),
+            ),
+        ),
+        st.builds(
+            AddReport, st.builds(report_at, st.just("sailings"), st.none(), st.just("Season"))
+        ),
+        st.just(RemoveReport("season")),
         st.builds(RemoveItem, st.sampled_from(["report", "sailings-routes", "sailings-stack"])),
         st.builds(AddStack, st.just("sailings"), st.sampled_from([("fares",), ("fares",) * 2])),
         st.builds(AddStack, st.just("fares"), st.just(("sailings",))),

@@ -570,6 +570,14 @@ ACTIONS = (
         _has_report,
     ),
     ActionSpec(
+        "report.match",
+        "Save the match report …",
+        "Write what was read, tied and found, for whoever has to check it: .html, .pdf or .xlsx.",
+        lambda d: d.documents.save_match_report(),
+        "",
+        _has_lanes,
+    ),
+    ActionSpec(
         "view.report",
         "Switch between the trellis and the report",
         "Show the report, or the trellis again.",

@@ -12,6 +12,7 @@ from keen_trellis.desktop.session import Session
 from keen_trellis.document.edits import AddDelivery
 from keen_trellis.document.storage import ENDING
 from keen_trellis.errors import UserError
+from keen_trellis.progress import Report
 
 
 class Documents:
@@ -95,6 +96,31 @@ class Documents:
             self._session.said.emit(f"The map was not saved. {error}", True)
         else:
             self._session.said.emit(f"The map is saved as {Path(path).name}.", False)
+
+    def save_match_report(self) -> None:
+        """Ask where to save the match report of the latest results, and write it aside."""
+        usual = (self._session.path or Path.cwd() / "match report").with_suffix(".html")
+        kinds = "Pages to read (*.html);;Pages to print (*.pdf);;A sheet (*.xlsx)"
+        name, kind = QFileDialog.getSaveFileName(
+            self._parent, "Save the match report", str(usual), kinds
+        )
+        if not name:
+            return
+        path = Path(name)
+        if not path.suffix:
+            path = path.with_suffix(kind.partition("*")[2].rstrip(")"))
+        session = self._session
+        results, before, runner = session.results, session.compared_with, session.runner
+
+        def write(report: Report) -> None:
+            from keen_trellis.report.match_report import save_match_report
+
+            save_match_report(results, path, runner, before=before, progress=report)
+
+        def done(_: None) -> None:
+            session.said.emit(f"The match report is saved as {path.name}.", False)
+
+        session.find_out(write, done, "Stopped: no match report was written.")
 
     def may_leave(self) -> bool:
         """Ask what becomes of changes that are not saved; tell whether the trellis may go."""

@@ -36,6 +36,7 @@ if TYPE_CHECKING:
     from keen_trellis.run import Delivered, Runner
     from keen_trellis.run.changes import Changes, Snapshot
     from keen_trellis.run.first_look import FirstLook
+    from keen_trellis.run.history import RunLine
 
 _AFTER_MS = 15
 """How long a run waits for the window to be drawn: both want Python's lock."""
@@ -95,6 +96,10 @@ class Session(QObject):
 
     Attributes
     ----------
+    past : tuple of RunLine
+        The runs of the document that are known on this machine.
+    compared_with : Snapshot or None
+        The run that the latest one was compared with.
     results : Results
         Of the trellis that they carry, which is the one in the window once all is up to date.
     jobs, looks, writes : Jobs
@@ -146,6 +151,8 @@ class Session(QObject):
         self._runner: Runner | None = None
         self._making_runner = threading.Lock()
         self._before: Snapshot | None = None
+        self.past: tuple[RunLine, ...] = ()
+        self.compared_with: Snapshot | None = None
         self._rereading: bool | Container[str] = False
         self._request = 0
         self._due = QTimer(self, singleShot=True, interval=_AFTER_MS)
@@ -251,6 +258,7 @@ class Session(QObject):
         self.looking.forget()
         self.fresh, self._written = "", set()
         self._before = _remembered(path) if path else None
+        self.compared_with = None
         self._rereading = False
         self._runner = None  # what another trellis read is not kept
         first_tie = next((tie.id for _, tie in trellis.ties()), "")
@@ -370,32 +378,35 @@ class Session(QObject):
         self._request += 1
         request, trellis, old = self._request, self.trellis, self.results
         before = self._before
-        to_remember = self.path if trellis is self._saved else None
+        path = self.path
+        to_remember = path if trellis is self._saved else None
         self.jobs.stop_all()
         self.looking.give_way()
         self.up_to_date = False
 
-        def work(report: Report) -> tuple[Results, Changes | None]:
+        def work(report: Report) -> tuple[Results, Changes | None, tuple[RunLine, ...]]:
             from keen_trellis.run.changes import changes, snapshot
             from keen_trellis.run.first_look import first_look
+            from keen_trellis.run.history import history, note_run
             from keen_trellis.run.remembered import remember
 
             if not reread:
                 self._first_found.emit(request, first_look(trellis, self.selection, old))
             results = self.runner.run(trellis, report, reread)
+            was = snapshot(old) if before is None and reread else before
             found = None
-            if before is not None:
-                found = changes(before, results)
-            elif reread:
-                found = changes(snapshot(old), results, old)
+            if was is not None:
+                found = changes(was, results, old if before is None else None)
+                self.compared_with = was
             if to_remember is not None:  # what is not saved is no run that anybody will look for
                 remember(to_remember, snapshot(results))
-            return results, found
+                note_run(to_remember, results)
+            return results, found, history(path) if path is not None else ()
 
-        def done(made: tuple[Results, Changes | None]) -> None:
+        def done(made: tuple[Results, Changes | None, tuple[RunLine, ...]]) -> None:
             if request != self._request:
                 return
-            self.results, found = made
+            self.results, found, self.past = made
             self._first = None
             self._before, self._rereading = None, False
             self.up_to_date = True

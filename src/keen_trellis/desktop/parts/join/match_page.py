@@ -18,6 +18,7 @@ from keen_trellis.desktop.bench.page import Page
 from keen_trellis.desktop.bench.table_model import Origins
 from keen_trellis.desktop.controls import Notice, as_it_is, button, label
 from keen_trellis.desktop.parts.join.link_sentence import LinkSentence
+from keen_trellis.desktop.parts.join.over_time import OverTime
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme
 from keen_trellis.document.edits import SetBay, SetKeep, SetPairs
@@ -58,7 +59,7 @@ class MatchPage(Page):
     def set_theme(self, theme: Theme) -> None:
         """Take the colours of a theme."""
         super().set_theme(theme)
-        self._said.theme = theme
+        self._said.theme = self._said.over_time.theme = theme
         self._sentence.forget()
         self._bays.set_theme(theme)
 
@@ -80,6 +81,7 @@ class MatchPage(Page):
             tip = cardinality_words(result.counts, *result.names)
             self._said.say(f"{join_title(keep, columns, result.link.cross)}.", words, tip)
             self._said.types = (result, item.keep)
+            self._said.over_time.show_runs(self.session.past, item.id)
 
     def _current(self) -> JoinItem | None:
         item = self.session.selected_item
@@ -116,6 +118,7 @@ class _SaidBar(QFrame):
         self._words.setObjectName("match.said.words")
         self._title.setObjectName("match.said.title")
         self._words.setWordWrap(True)
+        self.over_time = OverTime(theme)
         self._ask = button(
             "What would other join types give?", "match.join_types", self.show_types, "plain"
         )
@@ -123,6 +126,7 @@ class _SaidBar(QFrame):
         row.setContentsMargins(14, 4, 6, 4)
         row.addWidget(self._title)
         row.addWidget(self._words, 1)
+        row.addWidget(self.over_time)
         row.addWidget(self._ask)
 
     def say(self, title: str, words: str, tip: str) -> None:

@@ -1,0 +1,63 @@
+"""Found and not found over the runs of a document, as a small line."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from PySide6.QtCore import QPointF, QRectF, QSize
+from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtWidgets import QWidget
+
+from keen_trellis.desktop.theme import Theme
+from keen_trellis.run.history import RunLine
+
+_SHOWN, _TOLD = 60, 10
+
+
+class OverTime(QWidget):
+    """The share of rows found at a join, run by run; the numbers are in its tip."""
+
+    def __init__(self, theme: Theme) -> None:
+        super().__init__()
+        self.setObjectName("match.over_time")
+        self.setFixedSize(QSize(104, 26))
+        self.theme = theme
+        self._shares: list[float] = []
+
+    def show_runs(self, runs: Sequence[RunLine], tie: str) -> None:
+        """Show the runs that a join was made in; nothing where there is only one."""
+        known = [(run.at, *run.ties[tie]) for run in runs if tie in run.ties][-_SHOWN:]
+        self._shares = [found / rows if rows else 1.0 for _, rows, found in known]
+        told = [
+            f"{at.replace('T', ' ')[:16]}: {found:,} of {rows:,} found"
+            for at, rows, found in reversed(known[-_TOLD:])
+        ]
+        self.setToolTip("\n".join(["Found, run by run", *told]))
+        self.setAccessibleName("Found, run by run: " + "; ".join(told))
+        self.setVisible(len(known) > 1)
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        """Draw the line between what was least and all, not found tinted above it."""
+        if len(self._shares) < 2:
+            return
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        room = QRectF(4, 4, self.width() - 8, self.height() - 8)
+        low = min(self._shares)
+        span = (1 - low) or 1.0
+        step = room.width() / (len(self._shares) - 1)
+        points = [
+            QPointF(room.left() + n * step, room.bottom() - (share - low) / span * room.height())
+            for n, share in enumerate(self._shares)
+        ]
+        if low == 1:  # all found, always: the line lies at the top
+            points = [QPointF(point.x(), room.top()) for point in points]
+        above = QPolygonF([room.topLeft(), *points, room.topRight()])
+        painter.setPen(QPen(QColor(0, 0, 0, 0)))
+        painter.setBrush(QColor(self.theme.warn_line))
+        painter.drawPolygon(above)
+        painter.setPen(QPen(QColor(self.theme.accent), 1.8))
+        painter.drawPolyline(QPolygonF(points))
+        painter.setBrush(QColor(self.theme.accent))
+        painter.drawEllipse(points[-1], 2.2, 2.2)

@@ -1,0 +1,539 @@
+"""The match report: what an auditor asks of a run, as one page of HTML, or printed as PDF.
+
+Everything on it is taken from facts and outcomes; nothing is worked out here but the reports.
+"""
+
+from __future__ import annotations
+
+import datetime as dt
+import re
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, field
+from importlib import resources
+from pathlib import Path
+from typing import Any
+
+from keen_trellis.compute.tied import Tied
+from keen_trellis.data import Table
+from keen_trellis.document.items import JoinItem, StepItem
+from keen_trellis.document.reports import Report
+from keen_trellis.document.trellis import Lane
+from keen_trellis.errors import DeliveryError, UserError, reason
+from keen_trellis.plan.bays import Bay
+from keen_trellis.plan.counts import Counts
+from keen_trellis.progress import Report as Progress
+from keen_trellis.progress import part, quiet
+from keen_trellis.report.pictures import Look, can_be_drawn, written
+from keen_trellis.report.summing import ALL, Summed
+from keen_trellis.report.working_out import Running, worked_out
+from keen_trellis.run.account import account
+from keen_trellis.run.changes import Changes, Snapshot, changes
+from keen_trellis.run.facts import JoinFacts
+from keen_trellis.run.results import Results
+from keen_trellis.whole_files import whole_file
+from keen_trellis.words import counted, listed
+
+ENDINGS = (".html", ".pdf", ".xlsx")
+
+_ROWS_AT_MOST, _COLUMNS_AT_MOST, _PAIRS_AT_MOST = 20, 8, 60
+_LINES_AT_MOST = 200
+_QUOTED = re.compile("“[^”]*”")
+_LIGHT = Look(
+    "#FFFFFF",
+    "#20302B",
+    "#55615C",
+    "#DDD9CE",
+    ("#1F6B52", "#8A4F9E", "#B7791F", "#3568A8", "#B4502E", "#5B6B1E", "#0F7F8C", "#A33B6B"),
+    "#55615C",
+)
+
+
+@dataclass(frozen=True, slots=True)
+class PageOptions:
+    """What is wished of a match report.
+
+    Attributes
+    ----------
+    made_for : str
+        Whom it is made for; nobody in particular where it is empty.
+    with_values : bool
+        Whether values of the sources may stand in it: rows without a partner, pairs, the groups of
+        reports.
+    rows : int
+        How many rows without a partner are shown of each side.
+    columns : tuple of str
+        The columns of these that are shown, where they are there; the link fields and some others
+        where none is named.
+    """
+
+    made_for: str = ""
+    with_values: bool = True
+    rows: int = _ROWS_AT_MOST
+    columns: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class _Cell:
+    text: str
+    state: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class _Line:
+    cells: tuple[_Cell, ...]
+    is_sum: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class _Rows:
+    """A table on the page."""
+
+    caption: str
+    heads: tuple[str, ...]
+    numeric: tuple[bool, ...]
+    lines: tuple[_Line, ...]
+
+
+@dataclass(slots=True)
+class _Item:
+    """A step or tie on the page."""
+
+    title: str
+    sentence: str = ""
+    says: str = ""
+    note: str = ""
+    bays: str = ""
+    sides: list[tuple[str, ...]] = field(default_factory=list)
+    promises: list[str] = field(default_factory=list)
+    pairs: str = ""
+    unmatched: list[_Rows] = field(default_factory=list)
+
+
+def save_match_report(
+    results: Results,
+    path: Path,
+    runner: Running,
+    options: PageOptions = PageOptions(),
+    before: Snapshot | None = None,
+    progress: Progress = quiet,
+) -> None:
+    """Write the match report of a run, whole or not at all.
+
+    Parameters
+    ----------
+    results : Results
+    path : Path
+        Its ending says the form: .html, .pdf or .xlsx.
+    runner : Running
+        Works out the reports of the trellis that have filters.
+    options : PageOptions
+    before : Snapshot, optional
+        The run that this one is compared with.
+    progress : Report of progress
+
+    Raises
+    ------
+    DeliveryError
+        The ending is none of these, the folder cannot be written to, or the system has no library
+        to print with.
+    Cancelled
+        Raised by `progress` once the user has asked to stop.
+    """
+    path = path.expanduser()
+    ending = path.suffix.lower()
+    if ending not in ENDINGS:
+        raise DeliveryError(
+            f"{path.name} cannot be a match report: its ending is none of {', '.join(ENDINGS)}.",
+            "Give the file one of these endings.",
+        )
+    if ending == ".xlsx":
+        from keen_trellis.deliver import deliver
+
+        deliver(account(results), path, "Match report", progress)
+        return
+    page = match_page(results, runner, options, before, part(progress, 0.0, 0.6))
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        with whole_file(path) as beside:
+            if ending == ".html":
+                beside.write_text(page, encoding="utf-8")
+            else:
+                progress(0.7, "Printing the match report")
+                beside.write_bytes(printed(page, results.read_at))
+    except OSError as error:
+        raise DeliveryError(
+            f"{path} cannot be written: {reason(error)}.",
+            "Choose a folder that you may write to and that has room.",
+        ) from error
+
+
+def printed(page: str, at: dt.datetime | None) -> bytes:
+    """Return a page as PDF; the same page gives the same bytes.
+
+    Raises
+    ------
+    DeliveryError
+        The system lacks the library that sets text.
+    """
+    try:
+        import weasyprint
+    except OSError as error:  # it is there, but the library beneath it is not
+        raise DeliveryError(
+            "No PDF can be printed here: the library Pango is not installed.",
+            "Install it (on Debian: libpangoft2-1.0-0), or write .html and print that.",
+        ) from error
+    from weasyprint.text.fonts import FontConfiguration
+
+    fonts = FontConfiguration()
+    faces = weasyprint.CSS(string=_faces(), font_config=fonts)
+    made = weasyprint.HTML(string=page).write_pdf(
+        stylesheets=[faces], font_config=fonts, pdf_tags=True
+    )
+    assert isinstance(made, bytes)
+    # what is drawn anew each time would make two reports of one run differ
+    return re.sub(rb"/ID ?\[<[0-9a-f]*> ?<[0-9a-f]*>\]", b"", made)
+
+
+def match_page(
+    results: Results,
+    runner: Running,
+    options: PageOptions = PageOptions(),
+    before: Snapshot | None = None,
+    progress: Progress = quiet,
+) -> str:
+    """Return the match report of a run as one page of HTML.
+
+    Raises
+    ------
+    Cancelled
+        Raised by `progress` once the user has asked to stop.
+    """
+    from jinja2 import Environment, StrictUndefined
+
+    text = (resources.files("keen_trellis.report") / "pages" / "match_report.html").read_text()
+    # the macro stands behind the page that uses it, which Jinja allows to be told first
+    macro = text[text.index("{% macro") :]
+    environment = Environment(autoescape=True, undefined=StrictUndefined, trim_blocks=True)
+    template = environment.from_string(macro + text[: text.index("{% macro")])
+    return str(template.render(page=_Page(results, runner, options, before, progress).content()))
+
+
+def _faces() -> str:
+    """Return the style sheet that makes the bundled fonts known."""
+    folder = resources.files("keen_trellis") / "desktop" / "fonts"
+    made = []
+    for file in sorted(folder.iterdir(), key=lambda one: one.name):
+        if not file.name.endswith(".ttf"):
+            continue
+        family = "Mono" if "Mono" in file.name else "Next"
+        weight = 600 if "Bold" in file.name else 400
+        with resources.as_file(file) as path:
+            made.append(
+                f"@font-face {{ font-family: 'Atkinson Hyperlegible {family}'; "
+                f"font-weight: {weight}; src: url('{path.as_uri()}'); }}"
+            )
+    return "\n".join(made)
+
+
+class _Page:
+    """Puts together what stands on the page."""
+
+    def __init__(
+        self,
+        results: Results,
+        runner: Running,
+        options: PageOptions,
+        before: Snapshot | None,
+        progress: Progress,
+    ) -> None:
+        self._results, self._runner, self._options = results, runner, options
+        self._before, self._progress = before, progress
+        self._trellis, self._facts = results.trellis, results.facts
+
+    def content(self) -> dict[str, Any]:
+        """Return what the page is filled with."""
+        results, trellis = self._results, self._trellis
+        joins = list(self._facts.joins())
+        broken = [f"{join.name}: {one}" for join in joins for one in join.broken]
+        read_at = results.read_at
+        made_at = (read_at or dt.datetime.now()).strftime("%Y-%m-%d %H:%M")
+        found = changes(self._before, results) if self._before is not None else None
+        return {
+            "title": trellis.name,
+            "made_for": self._options.made_for,
+            "made_at": made_at,
+            "read_at": "",
+            "foot": f"{_in_css(trellis.name)}: match report, {made_at}",
+            "has_values": self._options.with_values,
+            "summary": self._summary(joins),
+            "errors": [self._without_values(error.happened) for error in results.errors()],
+            "broken": [self._without_values(one) for one in broken],
+            "lanes": [self._lane(lane) for lane in trellis.lanes],
+            "changes": [self._without_values(line) for line in _said(found)],
+            "since": self._before.read_at if self._before is not None else "",
+            "ways": [way for lane in trellis.lanes if (way := self._way(lane))],
+            "reports": list(self._reports()),
+            "deliveries": list(self._deliveries()),
+        }
+
+    def _summary(self, joins: Sequence[JoinFacts]) -> list[str]:
+        lanes = [lane for lane in self._facts.lanes.values() if lane.is_read]
+        rows = sum(lane.rows or 0 for lane in lanes)
+        said = [f"{counted(len(lanes), 'source')} with {counted(rows, 'row')} read."]
+        for join in joins:
+            left, right = join.counts.left, join.counts.right
+            said.append(
+                f"{join.lane} and {join.other}: {left.found:,} of {left.rows:,} rows of "
+                f"{join.lane} "
+                f"found, {right.found:,} of {right.rows:,} of {join.other}; {join.join}, "
+                f"{counted(join.rows or 0, 'row')} {'goes' if join.rows == 1 else 'go'} on."
+            )
+        return said
+
+    def _without_values(self, sentence: str) -> str:
+        return sentence if self._options.with_values else _QUOTED.sub("“…”", sentence)
+
+    def _lane(self, lane: Lane) -> dict[str, Any]:
+        facts = self._facts.lanes[lane.id]
+        says = [f"files: {listed(facts.files)}"] if facts.files else []
+        says += [self._without_values(note) for note in facts.notes]
+        if facts.trouble:
+            says.append(self._without_values(facts.trouble))
+        return {
+            "name": lane.name,
+            "where": self._trellis.begins_words(lane),
+            "rows": "–" if facts.rows is None else f"{facts.rows:,}",
+            "columns": f"{len(facts.columns):,}",
+            "says": says,
+        }
+
+    def _way(self, lane: Lane) -> dict[str, Any] | None:
+        items = [self._item(lane, item.id) for item in lane.items if item.word != "delivery"]
+        if not items and not lane.note:
+            return None
+        return {"name": lane.name, "note": lane.note.strip(), "parts": items}
+
+    def _item(self, lane: Lane, item_id: str) -> _Item:
+        item, facts = self._trellis.item(item_id), self._facts.items[item_id]
+        title = facts.name if item.takes() else item.title
+        made = _Item(title, self._without_values(item.sentence(self._trellis, lane)))
+        made.note = item.note.strip()
+        made.says = self._without_values(facts.trouble or facts.says)
+        if isinstance(facts, JoinFacts):
+            made.sentence = ""  # what it says begins with that
+        if facts.waits_for:
+            made.says = f"Waits: {self._without_values(facts.waits_for)}"
+        if isinstance(item, StepItem) and item.off:
+            made.says = "It is switched off."
+        given = self._results.given.get(item_id)
+        if isinstance(facts, JoinFacts) and isinstance(given, Tied):
+            self._tell_join(made, facts, given, item)
+        return made
+
+    def _tell_join(self, made: _Item, facts: JoinFacts, tied: Tied, item: object) -> None:
+        names = tied.names
+        made.bays = _bays(facts.counts, names, tuple(tied.keep))
+        for name, side in zip(names, (facts.counts.left, facts.counts.right), strict=True):
+            numbers = (side.rows, side.found, side.not_found, side.blank, side.multiplied)
+            every = (*numbers, side.distinct, side.distinct_found)
+            made.sides.append((name, *(f"{number:,}" for number in every)))
+        for promise in facts.promises:
+            state = "kept" if promise.is_kept else f"broken, {promise.says}"
+            made.promises.append(self._without_values(f"Promised: {promise.sentence}: {state}."))
+        if not self._options.with_values:
+            return
+        if isinstance(item, JoinItem) and item.pairs:
+            pairs = [f"{pair.left} = {pair.right}" for pair in item.pairs]
+            more = len(pairs) - _PAIRS_AT_MOST
+            rest = [f"and {more:,} more"] if more > 0 else []
+            made.pairs = "; ".join([*pairs[:_PAIRS_AT_MOST], *rest])
+        sides = ((Bay.LEFT, tied.left, names), (Bay.RIGHT, tied.right, names[::-1]))
+        for bay, _, (name, other) in sides:
+            links = [f.left if bay is Bay.LEFT else f.right for f in tied.link.fields]
+            rows = self._unmatched(tied.bay(bay), links, name=name, other=other)
+            if rows is not None:
+                made.unmatched.append(rows)
+
+    def _unmatched(self, table: Table, links: Sequence[str], name: str, other: str) -> _Rows | None:
+        """Return the first rows of a bay, with the columns that are wanted."""
+        if not len(table) or not self._options.rows:
+            return None
+        wanted = [one for one in self._options.columns if one in table.columns]
+        if not wanted:
+            first = [one for one in links if one in table.columns]
+            wanted = list(dict.fromkeys([*first, *table.columns]))[:_COLUMNS_AT_MOST]
+        shown = table.window(0, self._options.rows)
+        columns = [shown.column(one) for one in wanted]
+        lines = []
+        for row in range(len(shown)):
+            states = [0 if c.state is None else int(c.state[row]) for c in columns]
+            cells = (
+                _Cell("" if state else column.text(row), state)
+                for column, state in zip(columns, states, strict=True)
+            )
+            lines.append(_Line(tuple(cells)))
+        of = f"The first {len(shown)} of " if len(shown) < len(table) else ""
+        caption = f"{of}{counted(len(table), 'row')} of {name} without {other}"
+        numeric = tuple(column.kind.is_numeric for column in columns)
+        return _Rows(caption, tuple(wanted), numeric, tuple(lines))
+
+    def _reports(self) -> Iterator[dict[str, Any]]:
+        reports = self._trellis.reports
+        for number, report in enumerate(reports):
+            share = part(self._progress, number / len(reports), (number + 1) / len(reports))
+            made: dict[str, Any] = {
+                "name": report.name,
+                "sentence": self._without_values(report.sentence(self._trellis)),
+                "note": report.note.strip(),
+                "filters": [],
+                "picture": "",
+                "rows": None,
+                "notes": (),
+                "trouble": "",
+                "chain": [],
+            }
+            try:
+                found = worked_out(self._results, report, self._runner, share)
+            except UserError as error:
+                made["trouble"] = self._without_values(str(error))
+                yield made
+                continue
+            made["filters"] = [
+                f"The filter on {one.filter.column} {one.sentence()}." for one in found.reaches
+            ]
+            made["notes"] = [self._without_values(note) for note in found.summed.notes]
+            made["chain"] = self._chain(report, found.summed)
+            if self._options.with_values:
+                made["rows"] = _lines(found.summed)
+                made["picture"] = _picture(found.summed)
+            yield made
+
+    def _chain(self, report: Report, found: Summed) -> list[tuple[str, str]]:
+        """Return the way from a total back to the rows of its source, with the rows at each part.
+
+        Rows that the report's own filters leave out stand in the first line alone.
+        """
+        trellis = self._trellis
+        place = trellis.taken_after(report.at)
+        chain = [(f"the report {report.name}", f"{len(found.rows):,}")]
+        while place:
+            lane, number = trellis.place_after(place)
+            table = self._results.table(place)
+            rows = "–" if table is None else f"{len(table):,}"
+            if number:
+                item = lane.items[number - 1]
+                if item.gives_rows:
+                    with_others = listed([trellis.lane(t.lane).name for t in item.takes()])
+                    says = f"{item.title.lower()} on {lane.name}"
+                    chain.append((f"{says}, with {with_others}" if with_others else says, rows))
+                place = trellis.part_at(lane, number - 1)
+            else:
+                chain.append((f"{lane.name}, {trellis.begins_words(lane)}", rows))
+                place = trellis.begins_after(lane)
+        return chain
+
+    def _deliveries(self) -> Iterator[str]:
+        for _, item in self._trellis.deliveries():
+            table = self._results.table(item.id)
+            rows = "no rows yet" if table is None else counted(len(table), "row")
+            stopped = self._results.broken_before(item.id)
+            more = ", stopped by a broken promise" if stopped else ""
+            yield f"{item.name}: {rows} to {item.place}{more}."
+
+
+def _lines(found: Summed) -> _Rows:
+    report = found.report
+    groups = [group.title for group in report.groups] or ["rows of"]
+    heads = (*groups, *(figure.title for figure in report.figures), "rows")
+    kinds = [kind.is_numeric for kind in found.figure_kinds]
+    shown = found.lines
+    caption = report.name
+    if len(shown) > _LINES_AT_MOST:
+        caption = f"{caption}: the first {_LINES_AT_MOST} of {len(shown):,} lines"
+        shown = (*shown[: _LINES_AT_MOST - 1], found.total)
+    lines = []
+    for line in shown:
+        cells = [_Cell(one.text, one.state) for one in line.groups]
+        cells += [_Cell(ALL if n == line.level else "") for n in range(line.level, len(groups))]
+        cells += [_Cell(found.figure_text(n, value)) for n, value in enumerate(line.figures)]
+        is_sum = line.level < found.n_groups or not found.n_groups
+        lines.append(_Line((*cells, _Cell(f"{line.rows:,}")), is_sum))
+    return _Rows(caption, heads, (*(False for _ in groups), *kinds, True), tuple(lines))
+
+
+def _picture(found: Summed) -> Any:
+    """Return the picture of a report as SVG within the page; nothing where there is none."""
+    if found.report.picture == "none" or not can_be_drawn(found):
+        return ""
+    from markupsafe import Markup, escape
+
+    svg = written(found, _LIGHT, "svg", 860, 380).decode()
+    svg = svg[svg.index("<svg") :]
+    title = escape(f"Picture of {found.report.name}; its numbers stand in the table")
+    said = f'role="img" aria-label="{title}"'
+    return Markup(svg.replace("<svg", f"<svg {said}", 1))
+
+
+def _bays(counts: Counts, names: tuple[str, str], keep: tuple[Bay, ...]) -> Any:
+    """Return the three bays in true proportion: filled where kept, hatched where left."""
+    from markupsafe import Markup, escape
+
+    left, right = counts.left.not_found, counts.right.not_found
+    groups = (
+        (Bay.LEFT, f"only in {names[0]}", left),
+        (Bay.BOTH, "in both", counts.pairs),
+        (Bay.RIGHT, f"only in {names[1]}", right),
+    )
+    largest = max(rows for _, _, rows in groups) or 1
+    bars = []
+    for number, (bay, words, rows) in enumerate(groups):
+        y = 22 * number
+        width = 420 * rows / largest
+        fill = "#1f6b52" if bay in keep else "url(#left)"
+        state = "kept" if bay in keep else "left"
+        bars.append(
+            f'<text x="214" y="{y + 14}" text-anchor="end">{escape(words)}</text>'
+            f'<rect x="222" y="{y + 3}" width="{max(width, 1.5 if rows else 0):.1f}" height="14" '
+            f'fill="{fill}" stroke="#1f6b52" stroke-width="0.8"/>'
+            f'<text x="{230 + width:.1f}" y="{y + 14}">{rows:,} {state}</text>'
+        )
+    said = "; ".join(f"{words}: {rows:,}" for _, words, rows in groups)
+    return Markup(
+        f'<svg viewBox="0 0 780 66" width="780" height="66" role="img" aria-label="{escape(said)}" '
+        'font-family="sans-serif" font-size="12" fill="#20302b"><defs><pattern id="left" '
+        'width="6" height="6" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">'
+        '<rect width="6" height="6" fill="#fff"/><line x1="0" y1="0" x2="0" y2="6" '
+        f'stroke="#55615c" stroke-width="1.5"/></pattern></defs>{"".join(bars)}</svg>'
+    )
+
+
+def _said(found: Changes | None) -> Iterator[str]:
+    """Yield what is different since the run before."""
+    if found is None:
+        return
+    for lane in found.lanes:
+        if not lane.is_any:
+            continue
+        rows = ["–" if n is None else f"{n:,}" for n in (lane.before, lane.now)]
+        parts = [f"{rows[0]} rows before, {rows[1]} now"]
+        for words, names in (
+            ("gone", lane.gone),
+            ("new", lane.come),
+            ("of another kind", lane.other_kind),
+            ("files gone", lane.files_gone),
+            ("files new", lane.files_come),
+        ):
+            if names:
+                parts.append(f"{words}: {listed(names)}")
+        yield f"{lane.name}: {'; '.join(parts)}."
+    for tie in found.ties:
+        before, now = tie.before, tie.now
+        yield (
+            f"{tie.name}: {now.found:,} of {now.rows:,} rows found, {before.found:,} of "
+            f"{before.rows:,} before."
+        )
+
+
+def _in_css(text: str) -> str:
+    """Return a text as it may stand in a string of a style sheet."""
+    return re.sub(r"[^\w .,:()-]", " ", text)

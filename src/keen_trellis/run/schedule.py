@@ -1,0 +1,114 @@
+"""Running a trellis every day by systemd: the two units of the user, and where they belong."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+from pathlib import Path
+
+import platformdirs
+
+from keen_trellis.errors import DeliveryError, reason
+from keen_trellis.whole_files import whole_file
+
+_CLOCK = re.compile(r"([01]?\d|2[0-3]):([0-5]\d)")
+
+
+@dataclass(frozen=True, slots=True)
+class Units:
+    """A service and the timer that starts it.
+
+    Attributes
+    ----------
+    name : str
+        Of both, without their endings.
+    service, timer : str
+        What stands in them (systemd.service(5), systemd.timer(5)).
+    """
+
+    name: str
+    service: str
+    timer: str
+
+    @property
+    def folder(self) -> Path:
+        """Where the units of a user lie."""
+        return platformdirs.user_config_path("systemd") / "user"
+
+    def files(self) -> dict[Path, str]:
+        """Return the files by their places."""
+        return {
+            self.folder / f"{self.name}.service": self.service,
+            self.folder / f"{self.name}.timer": self.timer,
+        }
+
+    def install(self) -> None:
+        """Write both; `DeliveryError` where they cannot be."""
+        try:
+            self.folder.mkdir(parents=True, exist_ok=True)
+            for path, text in self.files().items():
+                with whole_file(path) as beside:
+                    beside.write_text(text)
+        except OSError as error:
+            raise DeliveryError(
+                f"{self.folder} cannot be written: {reason(error)}.",
+                "Write the two units by hand, as they are shown.",
+            ) from error
+
+
+def units(document: Path, daily: str, program: str, arguments: tuple[str, ...] = ()) -> Units:
+    """Return the units that run a document every day.
+
+    Parameters
+    ----------
+    document : Path
+    daily : str
+        When, as “06:30”.
+    program : str
+        What is run, by its whole path.
+    arguments : tuple of str
+        Behind `run FILE --deliver`.
+
+    Raises
+    ------
+    DeliveryError
+        The time is none.
+    """
+    clock = _CLOCK.fullmatch(daily.strip())
+    if clock is None:
+        raise DeliveryError(f"“{daily}” is no time of day.", "Write it as 06:30.")
+    document = document.absolute()
+    command = (program, "run", str(document), "--deliver", *arguments)
+    slug = re.sub(r"[^a-z0-9]+", "-", document.stem.lower()).strip("-") or "trellis"
+    service = (
+        "[Unit]\n"
+        f"Description=Keen Trellis: {_plain(document.stem)}\n\n"
+        "[Service]\n"
+        "Type=oneshot\n"
+        f"WorkingDirectory={_escaped(str(document.parent))}\n"
+        f"ExecStart={' '.join(map(_quoted, command))}\n"
+    )
+    timer = (
+        "[Unit]\n"
+        f"Description=Keen Trellis: {_plain(document.stem)}, every day\n\n"
+        "[Timer]\n"
+        f"OnCalendar=*-*-* {int(clock[1]):02}:{clock[2]}:00\n"
+        "Persistent=true\n\n"
+        "[Install]\n"
+        "WantedBy=timers.target\n"
+    )
+    return Units(f"keen-trellis-{slug}", service, timer)
+
+
+def _escaped(text: str) -> str:
+    return text.replace("%", "%%")
+
+
+def _quoted(word: str) -> str:
+    """Return a word of a command as systemd reads it back (systemd.service(5), command lines)."""
+    plain = _escaped(word).replace("\\", "\\\\").replace('"', '\\"').replace("$", "$$")
+    return f'"{plain}"'.replace("\n", "\\n")
+
+
+def _plain(text: str) -> str:
+    return " ".join(_escaped(text).split())
