@@ -29,7 +29,16 @@ if TYPE_CHECKING:
     from keen_trellis.compute.summary import summarise
     from keen_trellis.data import BLANK, GAP, PRESENT, Column, Kind, Table
     from keen_trellis.errors import UserError
-    from keen_trellis.notebook import Filter, Formula, Tie, formula, step, tie
+    from keen_trellis.notebook import (
+        Filter,
+        Formula,
+        Summary,
+        Tie,
+        formula,
+        report_of,
+        step,
+        tie,
+    )
     from keen_trellis.plan.figures import FIGURES, Figure
     from keen_trellis.plan.link import Link, LinkField, OrderField, Pair
     from keen_trellis.plan.operators import OPERATORS
@@ -56,6 +65,7 @@ _PLACES = {
     "PRESENT": "keen_trellis.data",
     "Pair": "keen_trellis.plan.link",
     "Stack": "keen_trellis.compute.stack",
+    "Summary": "keen_trellis.notebook",
     "TEXT_RULES": "keen_trellis.plan.text_rules",
     "Table": "keen_trellis.data",
     "Tie": "keen_trellis.notebook",
@@ -67,6 +77,7 @@ _PLACES = {
     "propose_links": "keen_trellis.advice.proposals",
     "propose_pairs": "keen_trellis.advice.pairs",
     "stack": "keen_trellis.compute.stack",
+    "report_of": "keen_trellis.notebook",
     "step": "keen_trellis.notebook",
     "summarise": "keen_trellis.compute.summary",
     "text_rule_gains": "keen_trellis.advice.findings",
@@ -97,6 +108,7 @@ __all__ = [
     "OrderField",
     "Pair",
     "Stack",
+    "Summary",
     "Table",
     "Tie",
     "UserError",
@@ -109,6 +121,7 @@ __all__ = [
     "propose_links",
     "propose_pairs",
     "read",
+    "report_of",
     "stack",
     "step",
     "summarise",

@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
+from html import escape
+from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from pydantic import ValidationError
@@ -17,11 +19,13 @@ from keen_trellis.compute.schemas import schema_of
 from keen_trellis.compute.stepped import Stepped
 from keen_trellis.compute.tied import Tied
 from keen_trellis.data import Column, Table
+from keen_trellis.data.html import table_as_html
+from keen_trellis.deliver import deliver
 from keen_trellis.document.edits.base import first_fault
-from keen_trellis.document.items import STEPS
+from keen_trellis.document.items import STEPS, Taken
 from keen_trellis.errors import DocumentError, LinkError, known
 from keen_trellis.formulas.reading import formula as read_formula
-from keen_trellis.plan.bays import keep_of
+from keen_trellis.plan.bays import Bay, keep_of
 from keen_trellis.plan.expressions import Tested
 from keen_trellis.plan.link import Blanks, Link, LinkField, OrderField, Pair, Partner, Side
 from keen_trellis.plan.nodes import Node
@@ -30,14 +34,22 @@ from keen_trellis.plan.outcome import ALL_COLUMNS, Columns
 from keen_trellis.plan.schema import Schema
 from keen_trellis.plan.text_rules import TextRule
 from keen_trellis.progress import Report, quiet
+from keen_trellis.whole_files import whole_file
 
 if TYPE_CHECKING:
     from keen_trellis.advice.findings import Finding
+    from keen_trellis.report.summing import Summed
 
 Filter = Tested
 """A condition on one column, as notebooks call it."""
 
 On = Iterable["tuple[str, str] | tuple[str, Operator, str] | str | LinkField"]
+
+
+Groups = str | Sequence["str | tuple[str, str | float]"]
+Figures = Mapping[str, str] | Sequence[tuple["str | None", str]]
+
+_BAY_ROWS = 5
 
 
 class Tie(Tied):
@@ -48,6 +60,132 @@ class Tie(Tied):
         from keen_trellis.advice.findings import findings  # loads what others need not wait for
 
         return findings(self, report)
+
+    def report(self, by: Groups = (), figures: Figures = (), **settings: Any) -> Summary:
+        """Return a report of what goes on; see `keen_trellis.report_of`."""
+        return report_of(self.outcome, by, figures, **settings)
+
+    def deliver(self, path: str | Path, **settings: Any) -> None:
+        """Write what goes on to a file; see `keen_trellis.deliver`."""
+        deliver(self.outcome, path, **settings)
+
+    def _repr_html_(self) -> str:
+        """Return the sentence and the three bays for a notebook, each with its first rows."""
+        left, right = self.names
+        told = []
+        for bay, words in (
+            (Bay.LEFT, f"only in {left}"),
+            (Bay.BOTH, "in both"),
+            (Bay.RIGHT, f"only in {right}"),
+        ):
+            state = "kept" if bay in self.keep else "left"
+            rows = table_as_html(self.bay(bay), _BAY_ROWS)
+            told.append(f"<h4>{escape(words)} <small>({state})</small></h4>{rows}")
+        return f"<p>{escape(self.sentence())}</p>{''.join(told)}"
+
+
+class Summary:
+    """A report of a table: its lines, and how a notebook shows them.
+
+    Attributes
+    ----------
+    summed : Summed
+        With the lines, their figures, and `rows_of` for the rows behind a line.
+    """
+
+    def __init__(self, summed: Summed) -> None:
+        self.summed = summed
+
+    def rows(self) -> list[tuple[Any, ...]]:
+        """Return the lines: the groups as they are shown, and the figures as values."""
+        n = self.summed.n_groups
+        return [
+            (*(cell.text for cell in line.groups), *[None] * (n - line.level), *line.figures)
+            for line in self.summed.lines
+        ]
+
+    def save(self, path: str | Path) -> None:
+        """Save the picture as .png or .svg."""
+        from keen_trellis.report.pictures import PAPER, written
+
+        with whole_file(Path(path).expanduser()) as beside:
+            beside.write_bytes(written(self.summed, PAPER, Path(path).suffix[1:].lower()))
+
+    def _repr_html_(self) -> str:
+        """Return the lines as a table, and the picture below it."""
+        from keen_trellis.report.pictures import PAPER, can_be_drawn, written
+
+        summed = self.summed
+        heads = [group.title for group in summed.report.groups] or [""]
+        heads += [figure.title for figure in summed.report.figures]
+        head = "".join(f"<th>{escape(title)}</th>" for title in heads)
+        lines = []
+        for line in summed.lines:
+            cells = [cell.text for cell in line.groups]
+            cells += ["all" if n == line.level else "" for n in range(line.level, len(heads))]
+            cells = cells[: max(summed.n_groups, 1)]
+            cells += [summed.figure_text(n, value) for n, value in enumerate(line.figures)]
+            told = "".join(f"<td>{escape(text)}</td>" for text in cells)
+            lines.append(f"<tr>{told}</tr>")
+        notes = "".join(f"<small>{escape(note)}</small><br>" for note in summed.notes)
+        picture = ""
+        if summed.report.picture != "none" and can_be_drawn(summed):
+            svg = written(summed, PAPER, "svg", 720, 380).decode()
+            picture = svg[svg.index("<svg") :]
+        return f"<table><tr>{head}</tr>{''.join(lines)}</table>{notes}{picture}"
+
+
+def report_of(table: Table, by: Groups = (), figures: Figures = (), **settings: Any) -> Summary:
+    """Return a report of a table: groups, figures, subtotals and totals, each worked out of rows.
+
+    Parameters
+    ----------
+    table : Table
+    by : a name, or sequence of names and of (name, span)
+        A span is “day”, “week”, “month”, “quarter”, “year”, or the width of a span of numbers.
+    figures : mapping of column to figure, or sequence of (column, figure)
+        The number of rows where none is given.
+    **settings
+        As a report has them in a document: `picture`, `top`, `sorted_by`, `descending`.
+
+    Examples
+    --------
+    >>> takings = Table.from_columns({"zone": ["Inner", "Outer", None], "amount": [4, 6, 1]})
+    >>> for line in report_of(takings, "zone", {"amount": "sum"}).rows():
+    ...     print(*line)
+    Inner 4
+    Outer 6
+    blank 1
+    None 11
+
+    Raises
+    ------
+    DocumentError
+        A setting is none that a report has, or has another form.
+    UserError
+        The columns do not allow it.
+    """
+    from keen_trellis.document.reports import Report
+    from keen_trellis.report.summing import summed
+
+    groups = []
+    for one in (by,) if isinstance(by, str) else by:
+        name, span = (one, "value") if isinstance(one, str) else one
+        spans = ("value", "day", "week", "month", "quarter", "year")
+        is_width = str(span) not in spans
+        how = {"by": "width", "width": str(span)} if is_width else {"by": span}
+        groups.append({"column": name, **how})
+    pairs = list(figures.items()) if isinstance(figures, Mapping) else list(figures)
+    made: dict[str, Any] = {"groups": tuple(groups)} | settings
+    if pairs:
+        made["figures"] = tuple({"column": column, "how": how} for column, how in pairs)
+    try:
+        asked = Report(id="report", name="report", at=Taken(lane="table"), **made)
+    except ValidationError as error:
+        raise DocumentError(
+            f"The report cannot be so: {first_fault(error)}", "Mend the setting."
+        ) from error
+    return Summary(summed(table, asked))
 
 
 def tie(

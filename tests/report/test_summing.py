@@ -141,7 +141,8 @@ class AnAnalystSummarises(unittest.TestCase):
     def test_the_first_groups_and_the_rest_whose_average_is_of_its_rows(self) -> None:
         rows = [(None, zone, n, None) for zone, n in [("A", 9), ("B", 1), ("B", 2), ("C", 6)]]
         figures = (ReportFigure(column="n"), ReportFigure(column="n", how="average"))
-        found = summed(table_of(rows), report(groups=({"column": "zone"},), figures=figures, top=1))
+        first: dict[str, Any] = {"top": 1, "sorted_by": 0, "descending": True}
+        found = summed(table_of(rows), report(groups=({"column": "zone"},), figures=figures, **first))
         self.assertEqual(
             [(line.groups[0].text, *line.figures) for line in found.full_lines],
             [("A", 9, 9.0), ("the rest", 9, 3.0)],

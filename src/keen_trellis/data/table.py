@@ -242,6 +242,12 @@ class Table:
         arrays = [column.to_arrow() for column in self.fetched()]
         return pa.Table.from_arrays(arrays, names=list(self.columns))
 
+    def _repr_html_(self) -> str:
+        """Return the first rows for a notebook."""
+        from keen_trellis.data.html import table_as_html
+
+        return table_as_html(self)
+
     def rows(self) -> Iterator[tuple[Any, ...]]:
         """Yield every row as a tuple of Python values; blanks and gaps are None."""
         if not self.fields:

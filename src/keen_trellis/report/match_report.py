@@ -23,7 +23,7 @@ from keen_trellis.plan.bays import Bay
 from keen_trellis.plan.counts import Counts
 from keen_trellis.progress import Report as Progress
 from keen_trellis.progress import part, quiet
-from keen_trellis.report.pictures import Look, can_be_drawn, written
+from keen_trellis.report.pictures import PAPER, can_be_drawn, written
 from keen_trellis.report.summing import ALL, Summed
 from keen_trellis.report.working_out import Running, worked_out
 from keen_trellis.run.account import account
@@ -38,14 +38,6 @@ ENDINGS = (".html", ".pdf", ".xlsx")
 _ROWS_AT_MOST, _COLUMNS_AT_MOST, _PAIRS_AT_MOST = 20, 8, 60
 _LINES_AT_MOST = 200
 _QUOTED = re.compile("“[^”]*”")
-_LIGHT = Look(
-    "#FFFFFF",
-    "#20302B",
-    "#55615C",
-    "#DDD9CE",
-    ("#1F6B52", "#8A4F9E", "#B7791F", "#3568A8", "#B4502E", "#5B6B1E", "#0F7F8C", "#A33B6B"),
-    "#55615C",
-)
 
 
 @dataclass(frozen=True, slots=True)
@@ -467,7 +459,7 @@ def _picture(found: Summed) -> Any:
         return ""
     from markupsafe import Markup, escape
 
-    svg = written(found, _LIGHT, "svg", 860, 380).decode()
+    svg = written(found, PAPER, "svg", 860, 380).decode()
     svg = svg[svg.index("<svg") :]
     title = escape(f"Picture of {found.report.name}; its numbers stand in the table")
     said = f'role="img" aria-label="{title}"'

@@ -44,6 +44,17 @@ class Look:
     gap: str
 
 
+PAPER = Look(
+    "#FFFFFF",
+    "#20302B",
+    "#55615C",
+    "#DDD9CE",
+    ("#1F6B52", "#8A4F9E", "#B7791F", "#3568A8", "#B4502E", "#5B6B1E", "#0F7F8C", "#A33B6B"),
+    "#55615C",
+)
+"""The colours of a picture on paper."""
+
+
 @dataclass(frozen=True, slots=True, eq=False)
 class Mark:
     """A part of a picture that stands for a line of the report.

@@ -233,11 +233,15 @@ def _with_rest(
 ) -> _Dimension:
     """Return the first groups, with all those that are not among the first as one behind them."""
     assert report.top is not None
-    place, largest_first = _order(report)
-    assert place is not None
-    level = _level(table, [dimension], [figures[place]])
-    by_figure = sorted(level.lines, key=lambda line: _figure_key(line.figures[0], largest_first))
-    kept = [line.codes[0] for line in by_figure[: report.top]]
+    level = _level(table, [dimension], [figures[report.sorted_by or 0]])
+
+    def key(line: Line) -> Any:
+        rank = dimension.ranks[line.codes[0]]
+        if report.sorted_by is None:
+            return -rank if report.descending else rank
+        return _figure_key(line.figures[0], report.descending), rank
+
+    kept = [line.codes[0] for line in sorted(level.lines, key=key)[: report.top]]
     if len(kept) == len(level.lines):
         return dimension
     rest = max(dimension.cells) + 1
@@ -245,16 +249,6 @@ def _with_rest(
     cells = {code: dimension.cells[code] for code in kept} | {rest: GroupCell(REST)}
     ranks = {code: dimension.ranks[code] for code in kept} | {rest: len(dimension.ranks)}
     return _Dimension(codes, cells, ranks, dimension.kind)
-
-
-def _order(report: Report) -> tuple[int | None, bool]:
-    """Return the figure that groups are ordered by, and whether the largest comes first.
-
-    The first so many of groups are those with most, where nothing else is said.
-    """
-    if report.top is not None and report.sorted_by is None:
-        return 0, True
-    return report.sorted_by, report.descending
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -294,7 +288,6 @@ def _in_order(
 
     A group of several gets a line of its own behind them; the line of all rows comes last.
     """
-    sorted_by, largest_first = _order(report)
     children: dict[tuple[int, ...], list[Line]] = {}
     for level in levels[1:]:
         for line in level.lines:
@@ -304,9 +297,9 @@ def _in_order(
         place = line.level - 1
         is_rest = line.groups[-1].text == REST and line.codes[-1] == max(dimensions[place].cells)
         rank = dimensions[place].ranks[line.codes[-1]]
-        if sorted_by is None:
+        if report.sorted_by is None:
             return is_rest, -rank if report.descending and not line.groups[-1].state else rank
-        return is_rest, _figure_key(line.figures[sorted_by], largest_first), rank
+        return is_rest, _figure_key(line.figures[report.sorted_by], report.descending), rank
 
     made: list[Line] = []
     shown = 0

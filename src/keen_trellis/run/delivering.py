@@ -203,10 +203,9 @@ def sheet_beside(results: Results, item: DeliveryItem, beside: Beside) -> Sheet 
         case "right":
             return Sheet(f"{right} without {left}", tied.bay(Bay.RIGHT))
         case _:
-            several = tied.left.take(np.flatnonzero(tied.match.partners > 1))
-            if len(tied.match.ambiguous):  # one of several partners was taken
-                side = tied.left if tied.link.partner_for == "left" else tied.right
-                several = side.take(tied.match.ambiguous)
+            several = tied.ambiguous  # where one of several partners was taken
+            if not len(several):
+                several = tied.left.take(np.flatnonzero(tied.match.partners > 1))
             return Sheet(f"Several {right} for one", several)
 
 

@@ -359,12 +359,20 @@ class ReportView(QWidget):
             "How many groups",
             tops,
             str(report.top or ""),
-            lambda top: self._change(top=int(top) if top else None),
+            self._show_first,
         )
         item = say.flow.itemAt(first)
         widget = item.widget() if item is not None else None
         if widget is not None:
             say.begin_line(widget)
+
+    def _show_first(self, top: str) -> None:
+        """Show only the first groups: those with most of a figure, unless it is told otherwise."""
+        report = self._report()
+        order: dict[str, object] = {}
+        if top and report.top is None and report.sorted_by is None:
+            order = {"sorted_by": 0, "descending": True}
+        self._change(top=int(top) if top else None, **order)
 
     def _change(self, **changes: object) -> None:
         self.session.reporting.change(**changes)

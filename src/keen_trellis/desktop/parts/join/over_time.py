@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from PySide6.QtCore import QPointF, QRectF, QSize
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QWidget
 
@@ -38,25 +38,29 @@ class OverTime(QWidget):
         self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:
-        """Draw the line between what was least and all, not found tinted above it."""
+        """Draw the line, with what was found tinted below it.
+
+        The ground line is none found, or half or nine tenths where it was never less.
+        """
         if len(self._shares) < 2:
             return
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         room = QRectF(4, 4, self.width() - 8, self.height() - 8)
-        low = min(self._shares)
-        span = (1 - low) or 1.0
+        low = max(floor for floor in (0.0, 0.5, 0.9) if floor <= min(self._shares))
         step = room.width() / (len(self._shares) - 1)
         points = [
-            QPointF(room.left() + n * step, room.bottom() - (share - low) / span * room.height())
+            QPointF(
+                room.left() + n * step, room.bottom() - (share - low) / (1 - low) * room.height()
+            )
             for n, share in enumerate(self._shares)
         ]
-        if low == 1:  # all found, always: the line lies at the top
-            points = [QPointF(point.x(), room.top()) for point in points]
-        above = QPolygonF([room.topLeft(), *points, room.topRight()])
-        painter.setPen(QPen(QColor(0, 0, 0, 0)))
-        painter.setBrush(QColor(self.theme.warn_line))
-        painter.drawPolygon(above)
+        below = QPolygonF([room.bottomLeft(), *points, room.bottomRight()])
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(QColor(self.theme.selected))
+        painter.drawPolygon(below)
+        painter.setPen(QPen(QColor(self.theme.line), 1))
+        painter.drawLine(room.bottomLeft(), room.bottomRight())
         painter.setPen(QPen(QColor(self.theme.accent), 1.8))
         painter.drawPolyline(QPolygonF(points))
         painter.setBrush(QColor(self.theme.accent))
