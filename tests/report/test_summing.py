@@ -142,7 +142,9 @@ class AnAnalystSummarises(unittest.TestCase):
         rows = [(None, zone, n, None) for zone, n in [("A", 9), ("B", 1), ("B", 2), ("C", 6)]]
         figures = (ReportFigure(column="n"), ReportFigure(column="n", how="average"))
         first: dict[str, Any] = {"top": 1, "sorted_by": 0, "descending": True}
-        found = summed(table_of(rows), report(groups=({"column": "zone"},), figures=figures, **first))
+        found = summed(
+            table_of(rows), report(groups=({"column": "zone"},), figures=figures, **first)
+        )
         self.assertEqual(
             [(line.groups[0].text, *line.figures) for line in found.full_lines],
             [("A", 9, 9.0), ("the rest", 9, 3.0)],

@@ -198,10 +198,15 @@ class ReportView(QWidget):
     def _from_words(self, report: Report, table: Table | None) -> str:
         trellis = self.session.trellis
         lane = trellis.lane(report.at.lane)
-        is_end = trellis.taken_after(report.at) == trellis.end_of(lane)
-        place = "the end of" if is_end else "within"
+        place = trellis.taken_after(report.at)
+        known = self.session.results.facts.items.get(place)
+        where = f"the end of the {lane.name} lane"
+        if place == lane.id:
+            where = f"{lane.name} as it is read"
+        elif place != trellis.end_of(lane) and known is not None:
+            where = known.name
         rows = f" · {counted(len(table), 'row')}" if table is not None else ""
-        return f"from {place} the {lane.name} lane{rows}"
+        return f"from {where}{rows}"
 
     def _show_found(self, report: Report) -> None:
         found = self.session.reporting.found
@@ -453,16 +458,19 @@ class ReportView(QWidget):
     def _tell_filters(self, report: Report, reaches: tuple[Reaching, ...]) -> None:
         table = self.session.reporting.table
         said = {reach.filter: reach.sentence() for reach in reaches}
-        key = (report.filters, tuple(said.values()), table.fields if table is not None else ())
+        shown = tuple(said.get(one, "") for one in report.filters)
+        key = (report.filters, shown, table.fields if table is not None else ())
         if key == self._filters_said:
             return
         self._filters_said = key
         flow = self._filters.flow
         focused = self.focusWidget()
         name = focused.objectName() if focused is not None else ""
+        for gone in self._filters.findChildren(QWidget):
+            gone.setObjectName("")  # nobody finds what is about to go
         flow.clear()
         for place, one in enumerate(report.filters):
-            flow.addWidget(self._filter_card(place, one, said.get(one, ""), table))
+            flow.addWidget(self._filter_card(place, one, shown[place], table))
         say = Sentence("report.filter.more")
         flow.addWidget(say)
         told = Conditions(say, "report.filter", table, (), self._add_filter)
