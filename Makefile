@@ -9,8 +9,8 @@ demo: $(READY) ## open the window with the demo trellis
 	  tools/system_libraries.sh window && $(PYTHON) -m keen_trellis open demo/whole-season.trellis; \
 	else echo "There is no display to open a window on; “make example” runs the demo without one."; fi
 
-example: $(READY) ## run the demo without a screen: read, tie, deliver, print the counts
-	$(PYTHON) -m keen_trellis run demo/whole-season.trellis --deliver
+example: $(READY) ## run the demo without a screen: read, tie, deliver, report, print the counts
+	$(PYTHON) -m keen_trellis run demo/whole-season.trellis --deliver --report demo/out/season.html
 
 test: $(READY) ## run all tests, the packages side by side
 	@tools/system_libraries.sh tests

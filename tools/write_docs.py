@@ -1,10 +1,11 @@
-"""Writes what the docs take from the code: the schema of a document, the table of functions."""
+"""Writes what the docs take from the code: schemas of documents and runs, the functions."""
 
 import json
 from pathlib import Path
 
 from keen_trellis.document.storage import schema
 from keen_trellis.plan.functions import FUNCTIONS
+from keen_trellis.run.told import schema as run_schema
 
 DOCS = Path(__file__).parents[1] / "docs"
 BEGIN, END = "<!-- functions: written by `make docs` -->\n", "<!-- end of functions -->"
@@ -40,6 +41,7 @@ def with_table(guide: str) -> str:
 
 def main() -> None:
     (DOCS / "trellis.schema.json").write_text(json.dumps(schema(), indent=2) + "\n")
+    (DOCS / "run.schema.json").write_text(json.dumps(run_schema(), indent=2) + "\n")
     guide = DOCS / "guide.md"
     guide.write_text(with_table(guide.read_text()))
 

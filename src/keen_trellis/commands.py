@@ -54,18 +54,22 @@ def run(options: argparse.Namespace) -> int:
         results = runner.run(trellis)
     errors = results.errors()
     made: list[Delivered] = []
+    code = UNUSABLE if errors else DONE
     with _shown_progress() as progress:
         if not errors:
             own = partial(is_its_own, options.file)
-            made = make_deliveries(
-                results,
-                write=options.deliver,
-                despite=options.despite,
-                may_replace=None if options.replace else own,
-                written=partial(note_written, options.file),
-                secrets=runner.secrets,
-                report=part(progress, 0.6, 0.9),
-            )
+            try:
+                made = make_deliveries(
+                    results,
+                    write=options.deliver,
+                    despite=options.despite,
+                    may_replace=None if options.replace else own,
+                    written=partial(note_written, options.file),
+                    secrets=runner.secrets,
+                    report=part(progress, 0.6, 0.9),
+                )
+            except UserError as refused:  # what was found is told all the same
+                errors, code = [refused], refused.exit_code
         if options.report:
             from keen_trellis.report.match_report import PageOptions, save_match_report
 
@@ -82,7 +86,7 @@ def run(options: argparse.Namespace) -> int:
     broken = [f"{join.name}: {one}" for join in results.facts.joins() for one in join.broken]
     for one in broken:
         print(f"keen-trellis: A promise is broken. {one}.", file=sys.stderr)
-    return UNUSABLE if errors else BROKEN if broken else DONE
+    return code or (BROKEN if broken else DONE)
 
 
 def check(options: argparse.Namespace) -> int:

@@ -345,9 +345,10 @@ def engine(
         database.usual_port,
         database.database,
     )
-    arguments = _mariadb(database, timeout_s)
     if is_postgres:
         arguments = _postgres(database, timeout_s, writes)
+    else:
+        arguments = _mariadb(database, timeout_s)
     made = sa.create_engine(
         url, poolclass=sa.pool.NullPool, connect_args=arguments, hide_parameters=True
     )

@@ -1,0 +1,56 @@
+"""The match report of one run is the same each time, and follows a total back to its rows."""
+
+import tempfile
+import unittest
+from pathlib import Path
+
+from keen_trellis.document import load
+from keen_trellis.report.match_report import PageOptions, match_page, save_match_report
+from keen_trellis.run import Runner
+from keen_trellis.run.changes import LaneSnapshot, Snapshot, TieSnapshot
+
+DEMO = Path(__file__).parents[2] / "demo" / "whole-season.trellis"
+
+
+class MatchReportTest(unittest.TestCase):
+    def setUp(self) -> None:
+        self.runner = Runner()
+        self.results = self.runner.run(load(DEMO))
+
+    def test_one_run_gives_the_same_bytes_in_every_form(self) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            for ending in ("html", "pdf", "xlsx"):
+                paths = [Path(folder) / f"{name}.{ending}" for name in "ab"]
+                for path in paths:
+                    save_match_report(self.results, path, self.runner)
+                self.assertEqual(paths[0].read_bytes(), paths[1].read_bytes(), ending)
+
+    def test_the_way_from_a_total_to_its_source_names_each_part_with_its_rows(self) -> None:
+        page = " ".join(match_page(self.results, self.runner).split())
+        for says in (
+            "the report Season report: 1,209 rows",
+            "with Warnings: 1,209 rows",
+            "with Routes: 1,209 rows",
+            "Sailings, operations.ods › Sailings: 1,209 rows",
+        ):
+            self.assertIn(says, page)
+
+    def test_what_changed_since_a_run_before_is_said(self) -> None:
+        before = Snapshot(
+            {"routes": LaneSnapshot("Routes", 20, {}, ("harbour.sqlite",))},
+            {"sailings-routes": TieSnapshot("Sailings + Routes", 1_000, 900, 1_000)},
+            "2026-10-31 06:30",
+        )
+        page = match_page(self.results, self.runner, PageOptions(), before)
+        self.assertIn("Compared with the run of 2026-10-31 06:30", page)
+        self.assertIn("Routes: 20 rows before, 23 now", page)
+        self.assertIn("1,207 of 1,209 rows found, 900 of 1,000 before", page)
+
+    def test_only_the_rows_and_columns_that_are_wanted_are_shown(self) -> None:
+        wished = PageOptions(rows=1, columns=("sailing", "route"))
+        page = match_page(self.results, self.runner, wished)
+        self.assertIn("The first 1 of 2 rows of Sailings without Routes", page)
+        self.assertIn("S-0871", page)
+        self.assertNotIn("S-1120", page)
+        none = match_page(self.results, self.runner, PageOptions(rows=0))
+        self.assertNotIn("S-0871", none)
