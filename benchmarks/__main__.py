@@ -5,7 +5,17 @@ import sys
 
 from benchmarks.measure import HEAD
 
-BENCHMARKS = ("window", "pauses", "reading", "lookup", "links", "looked", "steps", "growth")
+BENCHMARKS = (
+    "window",
+    "pauses",
+    "reading",
+    "lookup",
+    "links",
+    "looked",
+    "steps",
+    "growth",
+    "whole",
+)
 
 if __name__ == "__main__":
     print(HEAD)

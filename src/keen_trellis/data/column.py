@@ -6,6 +6,7 @@ import datetime as dt
 import os
 import warnings
 from collections.abc import Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from decimal import Context, Decimal, localcontext
 from typing import Any
@@ -30,6 +31,7 @@ TEXT_BYTES_AT_MOST = 2**31 - 1
 CHECKED = bool(os.environ.get("KEEN_TRELLIS_CHECKED"))
 """Whether every column proves what the rest of the code relies on; for tests and debugging."""
 
+_GATHERED_AT_A_TIME = 1 << 17
 _LOW_64 = 2**64 - 1
 _EPOCH = dt.datetime(1970, 1, 1)
 
@@ -138,16 +140,15 @@ class Column:
     def take(self, rows: Rows) -> Column:
         """Return the cells at `rows`, in that order; -1 makes a gap."""
         if not len(rows) or rows.min() >= 0:
-            state = None if self.state is None else self.state[rows]
-            return Column(
-                self.kind, self.values[rows], state, dictionary=self.dictionary, scale=self.scale
-            )
+            values = gathered(self.values, rows) if len(rows) else self.values[:0]
+            state = None if self.state is None or not len(rows) else gathered(self.state, rows)
+            return Column(self.kind, values, state, dictionary=self.dictionary, scale=self.scale)
         gaps = rows < 0
         state = gaps.view(np.uint8) * np.uint8(GAP)
         if len(self) == 0:
             values = np.zeros(len(rows), self.values.dtype)
         else:
-            values = self.values.take(rows, mode="clip")
+            values = gathered(self.values, rows)
             if self.state is not None:
                 np.copyto(state, self.state.take(rows, mode="clip"), where=~gaps)
         if self.kind is Kind.TEXT:
@@ -216,6 +217,25 @@ class Column:
                 return (_EPOCH + dt.timedelta(microseconds=int(value))).time().isoformat()
             case _:
                 return str(int(value))
+
+
+def gathered(values: NDArray[Any], rows: Rows) -> NDArray[Any]:
+    """Return the values at `rows`; what is below 0 reads the first, and nothing is above.
+
+    A part at a time, on all cores: NumPy turns row numbers into 64 bits before it looks up, which
+    stays in the cache then, and lets go of the interpreter's lock meanwhile.
+    """
+    if len(rows) < 4 * _GATHERED_AT_A_TIME:
+        return values.take(rows, mode="clip")
+    made = np.empty(len(rows), values.dtype)
+
+    def gather(start: int) -> None:
+        part = slice(start, start + _GATHERED_AT_A_TIME)
+        np.take(values, rows[part], out=made[part], mode="clip")
+
+    with ThreadPoolExecutor(os.cpu_count()) as threads:
+        list(threads.map(gather, range(0, len(rows), _GATHERED_AT_A_TIME)))
+    return made
 
 
 _PLAIN = (Kind.INTEGER, Kind.NUMBER, Kind.BOOLEAN)

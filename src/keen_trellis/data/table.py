@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import os
 from collections.abc import Iterator, Mapping, Sequence
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from typing import Any, Self
 
@@ -17,8 +15,6 @@ from keen_trellis.data.kinds import Kind
 from keen_trellis.data.stacking import fill_gaps, in_one_form, rescaled
 from keen_trellis.errors import UnknownColumnError
 from keen_trellis.words import first_free
-
-_CELLS_WORTH_THREADS = 100_000
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -175,11 +171,8 @@ class Table:
         return found
 
     def fetched(self) -> list[Column]:
-        """Return the values of all columns, fetched side by side: NumPy lets go of the lock."""
-        if len(self.fields) * self.n_rows < _CELLS_WORTH_THREADS:
-            return [self.fetch(field) for field in self.fields]
-        with ThreadPoolExecutor(os.cpu_count()) as threads:
-            return list(threads.map(self.fetch, self.fields))
+        """Return the values of all columns."""
+        return [self.fetch(field) for field in self.fields]
 
     def settled(self) -> Table:
         """Return the table with every field in its kind, scale and dictionary where it lies.

@@ -41,6 +41,13 @@ def joined(parts: list[Any], between: str = "", nulls: str = "replace") -> pa.St
     return pc.binary_join_element_wise(*parts, between, null_handling=nulls, null_replacement="")
 
 
+def has_any(texts: pa.StringArray, signs: str) -> bool:
+    """Whether any of some ASCII signs stands in any text: one look at each letter of all."""
+    wanted = np.zeros(256, np.bool_)
+    wanted[np.frombuffer(signs.encode("ascii"), np.uint8)] = True
+    return bool(wanted[np.frombuffer(letters_of(texts), np.uint8)].any())
+
+
 def letters_of(texts: pa.StringArray) -> memoryview:
     """Return the letters of all texts, one behind the other, as they lie in memory."""
     _, offsets, letters = texts.buffers()

@@ -12,7 +12,7 @@ import pyarrow.csv as pacsv
 
 from keen_trellis.data.column import TEXT_BYTES_AT_MOST
 from keen_trellis.data.kinds import Kind
-from keen_trellis.deliver.blocks import ROWS_AT_A_TIME, Bytes, in_turn, joined, letters_of
+from keen_trellis.deliver.blocks import ROWS_AT_A_TIME, Bytes, has_any, in_turn, joined, letters_of
 from keen_trellis.deliver.forms import USUAL, TextForm
 from keen_trellis.errors import DeliveryError
 from keen_trellis.progress import Report, quiet
@@ -146,8 +146,10 @@ class _Ready:
             return _quoted(texts)
         if not is_text and self._form.delimiter != self._form.decimal:
             return texts  # digits, letters and their marks: nothing that parts cells
+        if not has_any(texts, f'{self._form.delimiter}"\r\n'):
+            return texts
         needed = pc.match_substring_regex(texts, f'[{self._form.delimiter}"\r\n]')
-        return pc.if_else(needed, _quoted(texts), texts) if pc.any(needed).as_py() else texts
+        return pc.if_else(needed, _quoted(texts), texts)
 
     def guarded(self, texts: pa.StringArray) -> pa.StringArray:
         """Return texts with an apostrophe before what a spreadsheet would run, where that is on."""
