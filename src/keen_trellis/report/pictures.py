@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import warnings
 from collections.abc import Sequence
 from dataclasses import dataclass
 from decimal import Decimal
@@ -27,6 +28,7 @@ PICTURES = {
 """Every picture, and how a report is said to be shown with it."""
 
 SERIES_AT_MOST, CATEGORIES_AT_MOST = 10, 40
+_LONGEST = 26
 _FAMILIES = ["Atkinson Hyperlegible Next", "DejaVu Sans"]
 """What words are set in; the second has letters of more scripts."""
 _DPI = 100
@@ -147,7 +149,8 @@ def _series(summed: Summed) -> tuple[list[str], list[_Series], str]:
     names = {}
     for line in lines:
         shown = line.groups[:-1] if several else line.groups
-        names[line.codes[:-1] if several else line.codes] = " · ".join(c.text for c in shown)
+        name = " · ".join(_short(cell.text) for cell in shown)
+        names[line.codes[:-1] if several else line.codes] = name
     note = ""
     if len(categories) > CATEGORIES_AT_MOST:
         note = f"The first {CATEGORIES_AT_MOST} of {len(categories):,} groups are drawn."
@@ -166,7 +169,7 @@ def _series(summed: Summed) -> tuple[list[str], list[_Series], str]:
         note = f"{note} The first {len(kept)} of {len(cells):,} series are drawn.".strip()
     made = [
         _Series(
-            cells[code].text,
+            _short(cells[code].text),
             cells[code].state,
             tuple(by_place.get((*one, code)) for one in categories),
         )
@@ -175,6 +178,12 @@ def _series(summed: Summed) -> tuple[list[str], list[_Series], str]:
     # a gap comes last, whatever category it is first met in
     made.sort(key=lambda one: one.state)
     return [names[one] for one in categories], made, note
+
+
+def _short(text: str) -> str:
+    """Return a name as long as there is room for; what is pointed at says all of it."""
+    line = " ".join(text.split())
+    return line if len(line) <= _LONGEST else f"{line[: _LONGEST - 1]}…"
 
 
 _Shape = tuple[Any, Line, str]
@@ -374,8 +383,12 @@ def _boxes(shapes: Sequence[_Shape], height: int) -> list[Mark]:
 
 @cache
 def _know_fonts() -> None:
+    """Make the bundled fonts known, and have every sign of a value stay what it is."""
+    import matplotlib as mpl
     from matplotlib import font_manager
 
+    mpl.rcParams["text.parse_math"] = False  # “$5 to $9” is no formula
+    warnings.filterwarnings("ignore", r"Glyph .* missing from", UserWarning)  # drawn as a box
     folder = resources.files("keen_trellis") / "desktop" / "fonts"
     for file in folder.iterdir():
         if file.name.endswith(".ttf"):

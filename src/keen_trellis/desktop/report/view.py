@@ -20,22 +20,19 @@ from PySide6.QtWidgets import (
 )
 
 from keen_trellis.data import Kind
-from keen_trellis.desktop.bench.conditions import Conditions
-from keen_trellis.desktop.bench.rows_card import RowsCard
 from keen_trellis.desktop.bench.sentence import Sentence
-from keen_trellis.desktop.bench.table_model import Origins
-from keen_trellis.desktop.controls import Choice, FlowRow, Notice, as_it_is, button, label
+from keen_trellis.desktop.controls import Choice, Notice, button, label
+from keen_trellis.desktop.report.filters import Filters
 from keen_trellis.desktop.report.lines import LinesTable
 from keen_trellis.desktop.report.picture import PictureCard, look_of
+from keen_trellis.desktop.report.rows_sheet import rows_sheet
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme, value_font
-from keen_trellis.document.items import ConditionItem
 from keen_trellis.document.reports import (
     FIGURES_AT_MOST,
     GROUPS_AT_MOST,
     Report,
     ReportFigure,
-    ReportFilter,
     ReportGroup,
 )
 from keen_trellis.errors import DeliveryError, UserError, reason
@@ -47,7 +44,6 @@ from keen_trellis.words import counted
 if TYPE_CHECKING:
     from keen_trellis.data import Table
     from keen_trellis.desktop.bench.grid import Grid
-    from keen_trellis.report.filtering import Reaching
     from keen_trellis.report.summing import Line
     from keen_trellis.report.working_out import WorkedOut
 
@@ -80,8 +76,8 @@ class ReportView(QWidget):
         self.setObjectName("report")
         self.session, self.theme, self._serve = session, theme, serve
         self._rows: QDialog | None = None
-        self._named, self._sized = "", ""
-        self._filters_said: object = None
+        self._named = ""
+        self._sized: tuple[str, int] | None = None
         self._lay_out()
         session.reporting.renewed.connect(self.renew)
         self.renew()
@@ -108,8 +104,7 @@ class ReportView(QWidget):
         add = button("New report", "report.new", reporting.add, "soft")
         for one in (self._export, self._remove, add):
             head.addWidget(one)
-        self._filters = FlowRow("report.filters")
-        self._filters.flow.setSpacing(12)
+        self._filters = Filters(self.session)
         self._sentence = Sentence("report.sentence")
         self._notice = Notice("report.trouble")
         self._lines = LinesTable(self.theme)
@@ -172,7 +167,7 @@ class ReportView(QWidget):
         """Take the colours of a theme."""
         self.theme = self._lines.theme = theme
         self._sentence.forget()
-        self._filters_said = None
+        self._filters.forget()
         self.renew()
 
     def renew(self) -> None:
@@ -188,6 +183,7 @@ class ReportView(QWidget):
         self._which.setText("another report")
         if not self._name.hasFocus() or self._named != report.id:
             self._name.setText(report.name)
+            self._name.setCursorPosition(0)  # of a long name the beginning is seen
         self._named = report.id
         table = self.session.reporting.table
         self._from.setText(self._from_words(report, table))
@@ -216,7 +212,7 @@ class ReportView(QWidget):
         is_there = found is not None and not isinstance(found, UserError)
         self._cards.setVisible(is_there and not isinstance(place, UserError))
         reaches = () if found is None or isinstance(found, UserError) else found.reaches
-        self._tell_filters(report, reaches)
+        self._filters.tell(report, reaches)
         self._export.setEnabled(False)
         if found is None or isinstance(found, UserError):
             return
@@ -229,8 +225,9 @@ class ReportView(QWidget):
         origins = [summed.rows.field(group.column).origin for group in summed.report.groups]
         fills = [colours[one].fill if one in colours else theme.left_out for one in origins]
         self._lines.show_summed(summed, fills)
-        if self._sized != summed.report.id:  # else somebody may have moved the border
-            self._sized = summed.report.id
+        columns = summed.report.id, self._lines.lines_model.columnCount()
+        if self._sized != columns:  # else somebody may have moved the border
+            self._sized = columns
             whole = max(self._cards.width(), 900)
             table = min(max(self._lines.needed_width + 8, 320), int(0.62 * whole))
             self._cards.setSizes([table, whole - table])
@@ -453,119 +450,6 @@ class ReportView(QWidget):
         if is_shown and report is not None and text not in ("", report.name):
             self._change(name=text)
 
-    # the filters
-
-    def _tell_filters(self, report: Report, reaches: tuple[Reaching, ...]) -> None:
-        table = self.session.reporting.table
-        said = {reach.filter: reach.sentence() for reach in reaches}
-        shown = tuple(said.get(one, "") for one in report.filters)
-        key = (report.filters, shown, table.fields if table is not None else ())
-        if key == self._filters_said:
-            return
-        self._filters_said = key
-        flow = self._filters.flow
-        focused = self.focusWidget()
-        name = focused.objectName() if focused is not None else ""
-        for gone in self._filters.findChildren(QWidget):
-            gone.setObjectName("")  # nobody finds what is about to go
-        flow.clear()
-        for place, one in enumerate(report.filters):
-            flow.addWidget(self._filter_card(place, one, shown[place], table))
-        say = Sentence("report.filter.more")
-        flow.addWidget(say)
-        told = Conditions(say, "report.filter", table, (), self._add_filter)
-        told.offer("+ Add a filter for the reader")
-        for number in range(flow.count()):
-            item = flow.itemAt(number)
-            widget = item.widget() if item is not None else None
-            if widget is not None:
-                widget.show()
-        if name and (again := self._filters.findChild(QWidget, name)):
-            again.setFocus()
-
-    def _filter_card(
-        self, place: int, one: ReportFilter, reach: str, table: Table | None
-    ) -> QWidget:
-        card = QFrame()
-        card.setProperty("card", True)
-        column = QVBoxLayout(card)
-        column.setContentsMargins(10, 6, 10, 6)
-        column.setSpacing(2)
-        say = Sentence(f"report.filter.{place}")
-        bare = ConditionItem(column=one.column, is_=one.is_, values=one.values)
-        changed = partial(self._put_filter, place)
-        told = Conditions(
-            say,
-            f"report.filter.{place}",
-            table,
-            (bare,),
-            changed,
-            find_out=self.session.find_out,
-        )
-        told.tell(0)
-        origin = (
-            table.field(one.column).origin
-            if table is not None and one.column in table.columns
-            else ""
-        )
-        own = self._report().at.lane
-        if origin and origin != own:
-            says = {"": "and no others", "gaps": "and rows with no match"}
-            say.choice(
-                f"report.filter.{place}.gaps",
-                "Whether rows without a partner stay",
-                says,
-                "gaps" if one.no_match else "",
-                lambda value: self._set_no_match(place, bool(value)),
-            )
-        column.addWidget(say)
-        line = label(reach or "…", soft=True, small=True)
-        line.setObjectName(f"report.filter.{place}.reach")
-        line.setToolTip(as_it_is(reach))
-        column.addWidget(line)
-        card.setFixedWidth(min(max(self._room(say), 260), 640))
-        return card
-
-    def _room(self, say: Sentence) -> int:
-        """Return the width that the words of a filter take in one line."""
-        flow = say.flow
-        widths = 24
-        for place in range(flow.count()):
-            item = flow.itemAt(place)
-            widget = item.widget() if item is not None else None
-            if widget is not None:
-                size = widget.sizeHint().expandedTo(widget.minimumSize())
-                widths += size.boundedTo(widget.maximumSize()).width() + flow.spacing()
-        return widths
-
-    def _add_filter(self, conditions: tuple[ConditionItem, ...]) -> None:
-        column = conditions[0].column
-        table = self.session.reporting.table
-        values: tuple[str, ...] = ()
-        is_: str = "is not blank"
-        if table is not None:
-            shown = [t for t in table.window(0, 1_000).column(column).texts().to_pylist() if t]
-            kind = table.field(column).kind
-            if shown and kind in (Kind.DATE, Kind.DATE_TIME):
-                is_, values = "between", (min(shown), max(shown))
-            elif shown and kind is Kind.TEXT:
-                is_, values = "in", tuple(dict.fromkeys(shown))[:1]
-        one = ReportFilter(column=column, is_=is_, values=values)  # type: ignore[arg-type]
-        self._change(filters=(*self._report().filters, one))
-
-    def _put_filter(self, place: int, conditions: tuple[ConditionItem, ...]) -> None:
-        filters = list(self._report().filters)
-        no_match = filters[place].no_match
-        filters[place : place + 1] = [
-            ReportFilter(**dict(one), no_match=no_match) for one in conditions
-        ]
-        self._change(filters=tuple(filters))
-
-    def _set_no_match(self, place: int, no_match: bool) -> None:
-        filters = list(self._report().filters)
-        filters[place] = filters[place].but(no_match=no_match)
-        self._change(filters=tuple(filters))
-
     # what is behind a line, and the picture as a file
 
     def show_rows(self, line: Line) -> None:
@@ -580,35 +464,19 @@ class ReportView(QWidget):
 
         def show(table: Table) -> None:
             groups = " · ".join(cell.text for cell in line.groups) or "all"
-            self._rows = self._rows_sheet(f"The rows behind “{groups}”", table)
+            trellis, title = self.session.trellis, f"The rows behind “{groups}”"
+            self._rows = rows_sheet(
+                trellis,
+                self._report(),
+                title,
+                table=table,
+                theme=self.theme,
+                serve=self._serve,
+                parent=self,
+            )
             self._rows.open()
 
         self.session.find_out(work, show, "")
-
-    def _rows_sheet(self, title: str, table: Table) -> QDialog:
-        sheet = QDialog(self)
-        sheet.setObjectName("report.rows")
-        sheet.setWindowTitle(title)
-        sheet.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        sheet.resize(min(self.width() - 60, 1_100), min(self.height() - 60, 520))
-        lanes = self.session.trellis.lanes
-        colours = {lane.id: self.theme.lane(lane.colour) for lane in lanes}
-        origins = Origins({lane.id: lane.name for lane in lanes}, colours)
-        card = RowsCard("report.rows.card", self.theme)
-        self._serve(card.grid)
-        card.show_head(title, len(table), True, colours[self._report().at.lane])
-        grouped = {group.column for group in self._report().groups} & set(table.columns)
-        card.show_rows(table, origins, grouped)
-        card.grid.source_asked.connect(sheet.accept)
-        column = QVBoxLayout(sheet)
-        column.setContentsMargins(14, 14, 14, 10)
-        column.addWidget(card, 1)
-        line = QHBoxLayout()
-        line.addWidget(label("Right-click a row to see it where it comes from.", soft=True))
-        line.addStretch(1)
-        line.addWidget(button("Close", "report.rows.close", sheet.accept))
-        column.addLayout(line)
-        return sheet
 
     def export(self) -> None:
         """Save the picture as .svg or .png."""

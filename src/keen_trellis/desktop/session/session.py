@@ -4,8 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 import threading
-from collections.abc import Callable, Collection, Container, Iterable
-from functools import partial
+from collections.abc import Callable, Container, Iterable
 from pathlib import Path
 from typing import TYPE_CHECKING, TypeVar
 
@@ -14,6 +13,7 @@ from PySide6.QtGui import QUndoCommand, QUndoStack
 
 from keen_trellis.desktop.jobs import Jobs
 from keen_trellis.desktop.session.building import Building
+from keen_trellis.desktop.session.delivering import Delivering
 from keen_trellis.desktop.session.keeping import KeepingWork
 from keen_trellis.desktop.session.looking import Looking
 from keen_trellis.desktop.session.reporting import Reporting
@@ -27,13 +27,13 @@ from keen_trellis.document.items import Item
 from keen_trellis.document.sources import Source
 from keen_trellis.document.wants import Want, added_wants, wants
 from keen_trellis.errors import UserError
-from keen_trellis.progress import Cancelled, Report, part
+from keen_trellis.progress import Cancelled, Report
 from keen_trellis.read import Secrets
 from keen_trellis.run.results import Results
 
 if TYPE_CHECKING:
     from keen_trellis.data import Table
-    from keen_trellis.run import Delivered, Runner
+    from keen_trellis.run import Runner
     from keen_trellis.run.changes import Changes, Snapshot
     from keen_trellis.run.first_look import FirstLook
     from keen_trellis.run.history import RunLine
@@ -107,6 +107,8 @@ class Session(QObject):
         delivering. An edit stops a run that is overtaken, and nothing else.
     building
         Puts ties, steps and lanes into the trellis.
+    delivering
+        Writes deliveries, and asks before it does what nobody has allowed.
     looking, watching
         What stands out where something is selected; which files have changed outside.
     reporting
@@ -146,7 +148,6 @@ class Session(QObject):
         self.up_to_date = True
         self.fresh = ""
         self.allowed: frozenset[str] = frozenset()
-        self._written: set[Path] = set()  # of a trellis without a file of its own, in this session
         self._saved, self._on_disk = self.trellis, b""
         self._runner: Runner | None = None
         self._making_runner = threading.Lock()
@@ -162,6 +163,7 @@ class Session(QObject):
         self._next: tuple[Callable[[], object], Callable[[Exception], None]] | None = None
         self.building = Building(self)
         self.looking = Looking(self)
+        self.delivering = Delivering(self)
         self.watching = Watching(self)
         self.keeping = KeepingWork(self)
         self.reporting = Reporting(self)
@@ -256,7 +258,8 @@ class Session(QObject):
         self.undo.clear()
         self.results, self.watching.stale = Results(), frozenset()
         self.looking.forget()
-        self.fresh, self._written = "", set()
+        self.fresh = ""
+        self.delivering.forget()
         self._before = _remembered(path) if path else None
         self.compared_with = None
         self._rereading = False
@@ -421,7 +424,7 @@ class Session(QObject):
         def failed(error: Exception) -> None:
             if request == self._request:
                 self._rereading = False
-                self._failed(error, "Stopped: what is shown is from before.")
+                self.tell_failure(error, "Stopped: what is shown is from before.")
 
         self._next = lambda: self.jobs.start(work, done, failed, self.working.emit), failed
         self._due.start()
@@ -485,7 +488,7 @@ class Session(QObject):
         def failed(error: Exception) -> None:
             if given_up is not None:
                 given_up()
-            self._failed(error, stopped)
+            self.tell_failure(error, stopped)
 
         self.looks.start(work, ended, failed, self.working.emit)
 
@@ -499,97 +502,8 @@ class Session(QObject):
         for jobs in (self.jobs, self.looks, self.writes):
             jobs.finish()
 
-    def deliver(
-        self,
-        only: list[str] | None = None,
-        despite: bool = False,
-        replacing: Collection[Path] = (),
-    ) -> None:
-        """Write the deliveries of the trellis as it is now, or some of them.
-
-        Where its results are not there yet, they are worked out first; what is done to the trellis
-        meanwhile changes nothing of it. What a broken promise stops is said, and not written unless
-        `despite` is given. Files that were not written by it as they are now are asked about first,
-        but for those given as `replacing`.
-        """
-        self.typing_ends.emit()
-        if self._asks_to_write(only) or self._asks_to_replace(only, despite, replacing):
-            return
-        trellis, results = self.trellis, self.results
-        is_known = self.up_to_date and results.trellis is trellis
-        path = self.path
-
-        def write(report: Report) -> list[Delivered]:
-            from keen_trellis.run import make_deliveries
-
-            of_now = results if is_known else self.runner.run(trellis, part(report, 0.0, 0.5))
-            share = part(report, 0.0 if is_known else 0.5, 1.0)
-            from keen_trellis.run.approvals import note_written
-
-            note = partial(note_written, path)
-            return make_deliveries(
-                of_now, only, share, despite=despite, written=note, secrets=self.secrets
-            )
-
-        def done(made: list[Delivered]) -> None:
-            self._written |= {one.path for one in made if one.written and one.path}
-            self.rest()
-            words = [
-                f"{d.name}: {d.rows:,} rows {'in place of' if d.replaced else 'written to'} "
-                f"{'the earlier ' if d.replaced else ''}{d.place}"
-                for d in made
-                if d.written
-            ]
-            stopped = [
-                f"{d.name} was not written. A promise is broken: {d.stopped}"
-                for d in made
-                if d.stopped
-            ]
-            self.said.emit(". ".join([*stopped, *words]) + ".", bool(stopped))
-            self.delivered.emit()
-
-        self.writes.start(
-            write,
-            done,
-            lambda error: self._failed(error, "Stopped: nothing more has been written."),
-            self.working.emit,
-        )
-
-    def _asks_to_write(self, only: list[str] | None) -> bool:
-        """Ask about places that nobody has allowed it to write to; tell whether there are any."""
-        folder = self.path.parent if self.path is not None else None
-        wanted = [
-            want
-            for _, item in self.trellis.deliveries()
-            if only is None or item.id in only
-            for want in item.wants(folder)
-            if want.key not in self.allowed
-        ]
-        if wanted:
-            self.leave_wanted.emit(wanted)
-        return bool(wanted)
-
-    def _asks_to_replace(
-        self, only: list[str] | None, despite: bool, replacing: Collection[Path]
-    ) -> bool:
-        """Ask about files that are there and not its own; tell whether anybody has to answer."""
-        from keen_trellis.run.approvals import is_its_own
-
-        items = [item for _, item in self.trellis.deliveries() if only is None or item.id in only]
-        today = dt.date.today()
-        there = [item.target(today) for item in items if item.into is None]
-        own = self._written if self.path is None else set()
-        foreign = [
-            one
-            for one in there
-            if one not in (*replacing, *own) and not is_its_own(self.path, one, at_once=True)
-        ]
-        if foreign:
-            again = partial(self.deliver, only, despite, there)
-            self.may_replace.emit(foreign, again)
-        return bool(foreign)
-
-    def _failed(self, error: Exception, stopped: str) -> None:
+    def tell_failure(self, error: Exception, stopped: str) -> None:
+        """Tell how work ended that gave nothing: stopped, refused, or by a fault of the program."""
         self.rest()
         if isinstance(error, Cancelled):
             if stopped:

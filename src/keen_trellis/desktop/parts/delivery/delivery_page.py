@@ -408,7 +408,7 @@ class DeliveryPage(Page):
     def _deliver(self) -> None:
         item = self._item()
         if item:
-            self.session.deliver([item.id])
+            self.session.delivering.deliver([item.id])
 
 
 def _as_table_name(name: str) -> str:

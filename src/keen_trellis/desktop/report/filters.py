@@ -1,0 +1,152 @@
+"""The filters of a report: each on a card, with the lanes that it reaches and leaves whole."""
+
+from __future__ import annotations
+
+from functools import partial
+from typing import TYPE_CHECKING
+
+from PySide6.QtWidgets import QFrame, QVBoxLayout, QWidget
+
+from keen_trellis.data import Kind
+from keen_trellis.desktop.bench.conditions import Conditions
+from keen_trellis.desktop.bench.sentence import Sentence
+from keen_trellis.desktop.controls import FlowRow, as_it_is, label
+from keen_trellis.desktop.session import Session
+from keen_trellis.document.items import ConditionItem
+from keen_trellis.document.reports import Report, ReportFilter
+
+if TYPE_CHECKING:
+    from keen_trellis.data import Table
+    from keen_trellis.report.filtering import Reaching
+
+_NARROWEST, _WIDEST = 260, 640
+
+
+class Filters(FlowRow):
+    """A card for each filter of the report that is looked at, and the way to one more."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__("report.filters")
+        self.flow.setSpacing(12)
+        self._session = session
+        self._said: object = None
+
+    def forget(self) -> None:
+        """Say them anew next time: the colours are others."""
+        self._said = None
+
+    def tell(self, report: Report, reaches: tuple[Reaching, ...]) -> None:
+        """Show the filters of a report, and what each reaches as far as that is known."""
+        table = self._session.reporting.table
+        said = {reach.filter: reach.sentence() for reach in reaches}
+        shown = tuple(said.get(one, "") for one in report.filters)
+        key = (report.filters, shown, table.fields if table is not None else ())
+        if key == self._said:
+            return
+        self._said = key
+        flow = self.flow
+        focused = self.focusWidget()
+        name = focused.objectName() if focused is not None else ""
+        for gone in self.findChildren(QWidget):
+            gone.setObjectName("")  # nobody finds what is about to go
+        flow.clear()
+        for place, one in enumerate(report.filters):
+            flow.addWidget(self._card(place, one, shown[place], table))
+        say = Sentence("report.filter.more")
+        flow.addWidget(say)
+        told = Conditions(say, "report.filter", table, (), self._add_filter)
+        told.offer("+ Add a filter for the reader")
+        for number in range(flow.count()):
+            item = flow.itemAt(number)
+            widget = item.widget() if item is not None else None
+            if widget is not None:
+                widget.show()
+        if name and (again := self.findChild(QWidget, name)):
+            again.setFocus()
+
+    def _card(self, place: int, one: ReportFilter, reach: str, table: Table | None) -> QWidget:
+        card = QFrame()
+        card.setProperty("card", True)
+        column = QVBoxLayout(card)
+        column.setContentsMargins(10, 6, 10, 6)
+        column.setSpacing(2)
+        say = Sentence(f"report.filter.{place}")
+        bare = ConditionItem(column=one.column, is_=one.is_, values=one.values)
+        changed = partial(self._put_filter, place)
+        told = Conditions(
+            say,
+            f"report.filter.{place}",
+            table,
+            (bare,),
+            changed,
+            find_out=self._session.find_out,
+        )
+        told.tell(0)
+        origin = (
+            table.field(one.column).origin
+            if table is not None and one.column in table.columns
+            else ""
+        )
+        own = self._report().at.lane
+        if origin and origin != own:
+            says = {"": "and no others", "gaps": "and rows with no match"}
+            say.choice(
+                f"report.filter.{place}.gaps",
+                "Whether rows without a partner stay",
+                says,
+                "gaps" if one.no_match else "",
+                lambda value: self._set_no_match(place, bool(value)),
+            )
+        column.addWidget(say)
+        line = label(reach or "…", soft=True, small=True)
+        line.setObjectName(f"report.filter.{place}.reach")
+        line.setToolTip(as_it_is(reach))
+        column.addWidget(line)
+        card.setFixedWidth(min(max(_room(say), _NARROWEST), _WIDEST))
+        return card
+
+    def _add_filter(self, conditions: tuple[ConditionItem, ...]) -> None:
+        column = conditions[0].column
+        table = self._session.reporting.table
+        values: tuple[str, ...] = ()
+        is_: str = "is not blank"
+        if table is not None:
+            shown = [t for t in table.window(0, 1_000).column(column).texts().to_pylist() if t]
+            kind = table.field(column).kind
+            if shown and kind in (Kind.DATE, Kind.DATE_TIME):
+                is_, values = "between", (min(shown), max(shown))
+            elif shown and kind is Kind.TEXT:
+                is_, values = "in", tuple(dict.fromkeys(shown))[:1]
+        one = ReportFilter(column=column, is_=is_, values=values)  # type: ignore[arg-type]
+        self._session.reporting.change(filters=(*self._report().filters, one))
+
+    def _put_filter(self, place: int, conditions: tuple[ConditionItem, ...]) -> None:
+        filters = list(self._report().filters)
+        no_match = filters[place].no_match
+        filters[place : place + 1] = [
+            ReportFilter(**dict(one), no_match=no_match) for one in conditions
+        ]
+        self._session.reporting.change(filters=tuple(filters))
+
+    def _set_no_match(self, place: int, no_match: bool) -> None:
+        filters = list(self._report().filters)
+        filters[place] = filters[place].but(no_match=no_match)
+        self._session.reporting.change(filters=tuple(filters))
+
+    def _report(self) -> Report:
+        report = self._session.reporting.report
+        assert report is not None
+        return report
+
+
+def _room(say: Sentence) -> int:
+    """Return the width that the words of a filter take in one line."""
+    flow = say.flow
+    widths = 24
+    for place in range(flow.count()):
+        item = flow.itemAt(place)
+        widget = item.widget() if item is not None else None
+        if widget is not None:
+            size = widget.sizeHint().expandedTo(widget.minimumSize())
+            widths += size.boundedTo(widget.maximumSize()).width() + flow.spacing()
+    return widths
