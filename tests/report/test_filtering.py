@@ -3,7 +3,11 @@
 import unittest
 from typing import Any
 
-from keen_trellis.data import Kind
+import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from keen_trellis.data import GAP, Kind
 from keen_trellis.document import Lane, Trellis
 from keen_trellis.document.reports import Report, ReportFilter
 from keen_trellis.document.sources import LaneSource, TypedSource
@@ -12,6 +16,7 @@ from keen_trellis.report.working_out import WorkedOut, worked_out
 from keen_trellis.run import Runner
 
 NUMBERS = {"n": Kind.INTEGER, "amount": Kind.INTEGER}
+KEYS = st.sampled_from(["a", "A", "B", ""])
 SAILINGS = (("jan", "KP", "3"), ("jan", "ZZ", "4"), ("feb", "KP", "5"), ("feb", "GH", "6"))
 TAKINGS = (("jan", "10"), ("jan", "20"), ("feb", "40"), ("mar", "80"))
 ROUTES = (("KP", "Inner"), ("GH", "Outer"))
@@ -138,3 +143,42 @@ class FiltersReachSources(unittest.TestCase):
         self.assertEqual(self.lines(found), [(6,)])
         with self.assertRaisesRegex(UserError, "harbour"):
             self.worked_out(trellis, ReportFilter(column="harbour", is_="is blank"))
+
+    @settings(max_examples=120)
+    @given(
+        st.lists(st.tuples(KEYS, KEYS), max_size=7),
+        st.lists(st.tuples(KEYS, KEYS), max_size=7),
+        st.lists(st.sampled_from(["left", "both", "right"]), min_size=1, unique=True),
+        st.sampled_from(["key", "same", "own", "theirs"]),
+        st.sampled_from([{}, {"text": ("case",)}, {"columns": {"same_named": "filled"}}]),
+        st.booleans(),
+    )
+    def test_through_joins_alone_it_is_as_if_the_outcome_was_filtered(
+        self, left: Any, right: Any, keep: Any, column: str, how: Any, no_match: bool
+    ) -> None:
+        keep = tuple(bay for bay in ("left", "both", "right") if bay in keep)
+        lanes = (
+            lane("Left", "key same own", [(a, b, b) for a, b in left]),
+            lane("Right", "key same theirs", [(a, b, b) for a, b in right]),
+        )
+        tie = join("right", "key", "key", keep=keep, **how)
+        trellis = Trellis(lanes=(lanes[0].but(items=(tie,)), lanes[1]))
+        runner = Runner()
+        results = runner.run(trellis)
+        outcome = results.rows["with-right"]
+        if isinstance(outcome, UserError) or column not in outcome.columns:
+            return
+        one = ReportFilter(column=column, is_="in", values=("a", "B"), no_match=no_match)
+        made = Report(id="r", name="R", at={"lane": "left"}, filters=(one,))
+        found = worked_out(results, made, runner).summed.rows
+        cells = outcome.column(column)
+        wanted = [
+            row
+            for row, values in enumerate(cells.to_list())
+            if values in ("a", "B")
+            or (no_match and cells.state is not None and cells.state[row] == GAP)
+        ]
+        expected = outcome.take(np.array(wanted, np.intp))
+        self.assertEqual(
+            sorted(map(repr, found.rows())), sorted(map(repr, expected.rows())), (tie, one)
+        )

@@ -27,7 +27,8 @@ from keen_trellis.document.items import (
 from keen_trellis.document.reports import Report, ReportFilter
 from keen_trellis.document.trellis import Lane, Trellis
 from keen_trellis.errors import UserError
-from keen_trellis.plan.nodes import Node, Read
+from keen_trellis.plan.nodes import Node, Outcome, Read
+from keen_trellis.plan.outcome import outcome_columns
 from keen_trellis.plan.steps import Carried, Computed, Parted, Picked
 from keen_trellis.run.planning import planned
 from keen_trellis.run.results import Results
@@ -204,9 +205,11 @@ def _passes(item: Item, after: Node, before: Node, column: str) -> bool:
     if column not in names or column not in after.schema.names:
         return False
     was, now = before.schema.column(column, ""), after.schema.column(column, "")
-    if was.kind is not now.kind or (isinstance(item, JoinItem) and was.origin != now.origin):
+    if was.kind is not now.kind:
         return False
     match after:
+        case Outcome():
+            return was.origin == now.origin and _is_of_left_alone(item, after, column)
         case Computed():
             return column not in dict(after.columns)
         case Picked():
@@ -217,6 +220,20 @@ def _passes(item: Item, after: Node, before: Node, column: str) -> bool:
             return column != after.column
         case _:
             return True
+
+
+def _is_of_left_alone(item: Item, made: Outcome, column: str) -> bool:
+    """Whether a column of a join is that of the left, or the same value on both sides.
+
+    One that is filled from the right for rows without a left one could otherwise be filtered on
+    the left, and its partner would then come out alone, with its own value.
+    """
+    join = made.join
+    columns = outcome_columns(
+        join.left.schema, join.right.schema, join.link, join.names[1], made.columns, made.keep
+    )
+    filled = next((one.filled_from for one in columns if one.name == column), None)
+    return filled is None or any(name == filled for _, name in _names_there(item, column))
 
 
 def _reaching(

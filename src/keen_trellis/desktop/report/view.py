@@ -127,7 +127,7 @@ class ReportView(QWidget):
         self._cards.setHandleWidth(16)
         self._cards.addWidget(card)
         self._cards.addWidget(self._picture)
-        self._cards.setSizes([560, 660])
+        self._cards.setStretchFactor(1, 1)
         self._empty = self._empty_page()
         self._body = QWidget()
         body = QVBoxLayout(self._body)
