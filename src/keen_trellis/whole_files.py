@@ -60,15 +60,23 @@ def passing_name() -> str:
     They say which program of which machine made them, so that another one can tell whether it was
     killed and removes what it left.
     """
-    return f"{_BESIDE}{os.uname().nodename[:40]}-{os.getpid()}-"
+    return f"{_mine()}{os.getpid()}-"
+
+
+def is_left_behind(name: str) -> bool:
+    """Return whether a passing name was given on this machine by a program that runs no more."""
+    number = name.removeprefix(_mine()).partition("-")[0] if name.startswith(_mine()) else ""
+    return number.isdecimal() and not Path(f"/proc/{number}").exists()
+
+
+def _mine() -> str:
+    return f"{_BESIDE}{os.uname().nodename[:40]}-"
 
 
 def _remove_leftovers(folder: Path) -> None:
     """Remove what programs on this machine left that were killed while they wrote there."""
-    mine = f"{_BESIDE}{os.uname().nodename[:40]}-"
-    for left in folder.glob(f"{glob.escape(mine)}*"):
-        number = left.name.removeprefix(mine).partition("-")[0]
-        if number.isdecimal() and not Path(f"/proc/{number}").exists():
+    for left in folder.glob(f"{glob.escape(_mine())}*"):
+        if is_left_behind(left.name):
             with contextlib.suppress(OSError):
                 shutil.rmtree(left) if left.is_dir() else left.unlink()
 

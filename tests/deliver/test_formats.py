@@ -17,10 +17,13 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from python_calamine import CalamineWorkbook
 
-from keen_trellis.data import Column, Kind, Table
+from keen_trellis.data import BLANK, GAP, Column, Kind, Table
 from keen_trellis.deliver import Sheet, TextForm, deliver
 from keen_trellis.deliver.spoiled import spoiled
-from keen_trellis.errors import DeliveryError, WordError
+from keen_trellis.errors import DeliveryError, UserError, WordError
+from keen_trellis.notebook import tie
+from keen_trellis.plan.bays import Bay
+from keen_trellis.plan.outcome import Columns
 
 ROWS = Table.from_columns(
     {
@@ -169,6 +172,39 @@ class SheetsInWorkbooks(FormatsCase):
             self.assertIn(words, said)
         self.assertNotIn("“day”", " ".join(spoiled(table, Path("a.ods"))))
         self.assertEqual(spoiled(table, Path("a.parquet")), ())
+
+
+VALUES = {
+    Kind.INTEGER: st.integers(-3, 3),
+    Kind.TEXT: st.sampled_from(["1", "2", "x", ""]),
+    Kind.EXACT: st.decimals(-3, 3, places=2),
+    Kind.NUMBER: st.sampled_from([1.0, 2.5, -1.0]),
+    Kind.DATE: st.dates(dt.date(2026, 1, 1), dt.date(2026, 1, 3)),
+    Kind.DATE_TIME: st.datetimes(dt.datetime(2026, 1, 1), dt.datetime(2026, 1, 3)),
+}
+
+
+class SettledTables(unittest.TestCase):
+    """What is written window by window is what is fetched at once, whatever a tie has filled."""
+
+    @settings(max_examples=150)
+    @given(st.data(), st.sampled_from(list(VALUES)), st.sampled_from(list(VALUES)))
+    def test_every_cell_and_its_state(self, data: Any, left: Kind, right: Kind) -> None:
+        def side(kind: Kind) -> Table:
+            values = data.draw(st.lists(st.none() | VALUES[kind], max_size=5))
+            return Table.of({"k": Column.of(values, kind)})
+
+        try:
+            columns = Columns(same_named="filled")
+            outcome = tie(side(left), side(right), "k", tuple(Bay), columns=columns).outcome
+        except UserError:  # kinds that cannot be compared
+            return
+        settled = outcome.settled()
+        for one, other in zip(outcome.fetched(), settled.fetched(), strict=True):
+            self.assertEqual((one.kind, one.scale), (other.kind, other.scale))
+            self.assertEqual(one.texts().to_pylist(), other.texts().to_pylist())
+            for state in (BLANK, GAP):
+                self.assertEqual(one.count(state), other.count(state))
 
 
 class ColumnarFiles(FormatsCase):

@@ -20,7 +20,7 @@ from keen_trellis.progress import Report, quiet
 from keen_trellis.read.connections import engine, explained
 from keen_trellis.read.secrets import Secrets
 from keen_trellis.read.server import Database, Server, SqliteFile
-from keen_trellis.whole_files import whole_file
+from keen_trellis.whole_files import is_left_behind, passing_name, whole_file
 from keen_trellis.words import counted
 
 if TYPE_CHECKING:
@@ -30,6 +30,8 @@ How = Literal["make", "replace", "add"]
 """What becomes of a table of that name: there must be none, it is replaced, or rows are added."""
 
 _BATCH = 5_000
+_BESIDE = "keen_writing_"
+"""How tables begin that stand beside the one that is written, until it is whole."""
 _POSTGRES = {
     Kind.TEXT: "text",
     Kind.INTEGER: "bigint",
@@ -343,8 +345,9 @@ def _into_mariadb(table: Table, target: Target, secrets: Secrets, report: Report
     _require_finite(table, target)
     name, columns, names = _statements(table, target, _in_backticks)
     schema = f"{_in_backticks(target.in_schema)}." if target.in_schema else ""
-    beside = f"{schema}{_in_backticks(f'keen_{uuid.uuid4().hex}')}"
-    gone = f"{schema}{_in_backticks(f'keen_{uuid.uuid4().hex}')}"
+    beside, gone = (
+        f"{schema}{_in_backticks(f'{_BESIDE}{uuid.uuid4().hex}')}" for _ in ("new", "old")
+    )
     into = name if target.how == "add" else beside
     marks = ", ".join(["%s"] * len(table.columns))
     made = engine(target.database, secrets, None, writes=True)
@@ -354,11 +357,13 @@ def _into_mariadb(table: Table, target: Target, secrets: Secrets, report: Report
             _require_state(there, table, target)
             raw: Any = connection.connection.driver_connection
             with raw.cursor() as cursor:
+                _remove_leftovers(cursor, target)
                 try:
                     if target.how != "add":
                         cursor.execute(
                             f"CREATE TABLE {beside} {columns} CHARACTER SET utf8mb4 "
-                            "COLLATE utf8mb4_bin ENGINE InnoDB"
+                            "COLLATE utf8mb4_bin ENGINE InnoDB COMMENT %s",
+                            (f"{passing_name()}{uuid.uuid4().hex[:4]}",),
                         )
                     for rows in _rows(table, report):
                         cursor.executemany(f"INSERT INTO {into} ({names}) VALUES ({marks})", rows)
@@ -368,6 +373,8 @@ def _into_mariadb(table: Table, target: Target, secrets: Secrets, report: Report
                         cursor.execute(f"DROP TABLE {gone}")
                     elif target.how != "add":
                         cursor.execute(f"RENAME TABLE {beside} TO {name}")
+                    if target.how != "add":
+                        cursor.execute(f"ALTER TABLE {name} COMMENT ''")
                 except BaseException:
                     raw.rollback()
                     if target.how != "add":
@@ -375,6 +382,19 @@ def _into_mariadb(table: Table, target: Target, secrets: Secrets, report: Report
                     raise
     finally:
         made.dispose()
+
+
+def _remove_leftovers(cursor: Any, target: Target) -> None:
+    """Remove what a program on this machine left that was killed while it wrote there."""
+    cursor.execute(
+        "SELECT table_name, table_comment FROM information_schema.tables "
+        "WHERE table_schema = COALESCE(%s, DATABASE()) AND LEFT(table_name, %s) = %s",
+        (target.in_schema, len(_BESIDE), _BESIDE),
+    )
+    for name, comment in cursor.fetchall():
+        if is_left_behind(str(comment)):
+            schema = f"{_in_backticks(target.in_schema)}." if target.in_schema else ""
+            cursor.execute(f"DROP TABLE IF EXISTS {schema}{_in_backticks(str(name))}")
 
 
 def _require_finite(table: Table, target: Target) -> None:
