@@ -29,7 +29,7 @@ from keen_trellis.errors import (
     reason,
 )
 from keen_trellis.progress import Report, part, quiet
-from keen_trellis.read import Server
+from keen_trellis.read import Secrets, Server
 from keen_trellis.read.secrets import LockedFile
 from keen_trellis.run import Delivered, Results, Runner, make_deliveries
 from keen_trellis.run.approvals import allow as allow_on_this_machine
@@ -52,6 +52,8 @@ def run(options: argparse.Namespace) -> int:
         results = runner.run(trellis, part(progress, 0.0, 0.6))
     if _is_somebody_there() and _ask_passwords(trellis, results, runner):
         results = runner.run(trellis)
+    if options.deliver and _is_somebody_there():
+        _ask_to_deliver(trellis, runner.secrets)
     errors = results.errors()
     made: list[Delivered] = []
     code = UNUSABLE if errors else DONE
@@ -235,6 +237,17 @@ def _ask_passwords(trellis: Trellis, results: Results, runner: Runner) -> bool:
             runner.secrets.give(locked, getpass.getpass(f"Password of {locked.account}: "))
             given = True
     return given
+
+
+def _ask_to_deliver(trellis: Trellis, secrets: Secrets) -> None:
+    """Ask for the passwords of servers that rows are written to, where nobody has given them."""
+    for _, item in trellis.deliveries():
+        server = item.into.database if item.into is not None else None
+        if isinstance(server, Server):
+            try:
+                secrets.password(server)
+            except PasswordError:
+                secrets.give(server, getpass.getpass(f"Password of {server.account}: "))
 
 
 def describe(options: argparse.Namespace) -> int:
