@@ -132,6 +132,11 @@ class FiltersReachSources(unittest.TestCase):
         one = ReportFilter(column="n", is_="=", values=("3",))
         found = self.worked_out(trellis, one, figures=({"how": "count"},))
         self.assertEqual(self.lines(found), [(2,)])  # the first KP sailing with both
+        tidy = {"type": "tidy", "id": "tidy", "columns": ("route",)}
+        later = others.but(source=LaneSource(lane="sailings", after="tidy"))
+        trellis = season(tidy, join("others", "route", "route", keep=("both",)), more=(later,))
+        found = self.worked_out(trellis, one, figures=({"how": "count"},))
+        self.assertEqual(self.lines(found), [(2,)])
 
     def test_filters_of_several_columns_hold_together_and_a_gone_column_is_said(self) -> None:
         trellis = season(join("routes", "route", "code"))

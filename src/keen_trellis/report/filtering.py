@@ -85,7 +85,8 @@ def filtered(results: Results, report: Report) -> tuple[Trellis, tuple[Reaching,
     if isinstance(end, UserError):
         raise end
     assert end is not None
-    climbing = _Climbing(trellis, nodes, trellis.upstream(trellis.part_at(lane, place)))
+    upstream = trellis.upstream(trellis.part_at(lane, place))
+    climbing = _Climbing(trellis, nodes, upstream, lane.id)
     wanted: list[tuple[Place, ReportFilter]] = []
     reaches = []
     for one in report.filters:
@@ -115,11 +116,12 @@ def _nodes(results: Results) -> Mapping[str, Node | UserError]:
 
 @dataclass(frozen=True, slots=True)
 class _Climbing:
-    """Goes up a column from a place to the sources."""
+    """Goes up a column from a place of the lane `own` to the sources."""
 
     trellis: Trellis
     nodes: Mapping[str, Node | UserError]
     upstream: set[str]
+    own: str
 
     def up(
         self, lane: Lane, place: int, column: str, no_match: bool
@@ -134,7 +136,12 @@ class _Climbing:
         no_match : bool
             Whether gaps stay: then a tie must be made before they are, and not of fewer rows.
         """
+        # above a place where another role of the same rows begins, both roles would be filtered
+        last = self._last_taken() if lane.id == self.own else 0
         while place:
+            if place <= last:
+                yield lane, place, column
+                return
             item = lane.items[place - 1]
             before = self.nodes[self.trellis.part_at(lane, place - 1)]
             after = self.nodes[self.trellis.part_at(lane, place)]
@@ -164,6 +171,14 @@ class _Climbing:
             links = isinstance(item, JoinItem)
             if is_there and not (links and no_match) and self._is_taken_once(other):
                 yield from self.up(other, place, name, no_match)
+
+    def _last_taken(self) -> int:
+        """Return the last place of the own lane where others take rows that come to the report."""
+        taken = [self.trellis.begins_after(x) for x in self.trellis.lanes if x.id in self.upstream]
+        for item_id in self.upstream & {item.id for _, item in self.trellis.ties()}:
+            taken += map(self.trellis.taken_after, self.trellis.item(item_id).takes())
+        places = (self.trellis.place_after(part) for part in taken if part)
+        return max((place for lane, place in places if lane.id == self.own), default=0)
 
     def _is_taken_once(self, lane: Lane) -> bool:
         """Whether a lane's rows come to the report by one way alone, and not in two roles."""
