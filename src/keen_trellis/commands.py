@@ -271,6 +271,6 @@ def _print_counts(results: Results, made: Sequence[Delivered]) -> None:
     for delivered in made:
         asked = "stopped by a broken promise" if delivered.stopped else "ask with --deliver"
         what = "written" if delivered.written else f"not written ({asked})"
-        what += ", in place of the file that was there" if delivered.replaced else ""
+        what += ", in place of what was there" if delivered.replaced else ""
         place = delivered.path or delivered.place
         print(f"{delivered.name}: {delivered.rows:,} rows to {place}, {what}")

@@ -133,7 +133,7 @@ class SheetsInWorkbooks(FormatsCase):
         beside = [Sheet("Rows", ROWS.window(0, 1)), Sheet("a/b", ROWS.window(0, 0))]
         deliver(ROWS, self.folder / "rows.xlsx", "Rows", beside=beside)
         with closing(openpyxl.load_workbook(self.folder / "rows.xlsx")) as book:
-            self.assertEqual(book.sheetnames, ["Rows", "rows 2", "a b"])
+            self.assertEqual(book.sheetnames, ["Rows", "Rows 2", "a b"])
             page = book["Rows"]
             self.assertEqual(page.freeze_panes, "A2")
             self.assertEqual([t.ref for t in page.tables.values()], ["A1:G5"])
@@ -143,7 +143,7 @@ class SheetsInWorkbooks(FormatsCase):
             self.assertEqual(page["C2"].value, 12.5)
         deliver(ROWS, self.folder / "rows.ods", "Rows", beside=beside)
         names = CalamineWorkbook.from_path(self.folder / "rows.ods").sheet_names
-        self.assertEqual(names, ["Rows", "rows 2", "a b"])
+        self.assertEqual(names, ["Rows", "Rows 2", "a b"])
         with self.assertRaisesRegex(DeliveryError, "holds one table, and 3"):
             deliver(ROWS, self.folder / "rows.csv", beside=beside)
 

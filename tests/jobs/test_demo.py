@@ -124,7 +124,7 @@ class CommandLineTest(unittest.TestCase):
         for replaced in (False, True):
             done = keen_trellis("run", self.trellis, "--deliver")
             self.assertEqual(done.returncode, 0, done.stderr)
-            self.assertEqual("in place of the file that was there" in done.stdout, replaced)
+            self.assertEqual("in place of what was there" in done.stdout, replaced)
             delivered.append((self.demo / "out" / "season.csv").read_bytes())
         self.assertEqual(delivered[0], delivered[1])
         self.assertEqual({p: p.read_bytes() for p in sources}, sources)

@@ -31,7 +31,6 @@ from keen_trellis.deliver.sheet_cells import (
 from keen_trellis.errors import DeliveryError
 from keen_trellis.progress import Report, part, quiet
 from keen_trellis.whole_files import passing_name
-from keen_trellis.words import first_free
 
 if TYPE_CHECKING:
     from keen_trellis.data import Column, Table
@@ -68,10 +67,14 @@ def require_room(name: str, table: Table) -> None:
 def sheet_names(names: Sequence[str]) -> list[str]:
     """Return names that sheets of one workbook may have: 31 letters, no brackets, no repeats."""
     made: list[str] = []
+    taken = {"history"}  # no sheet may be called that, and case does not tell two apart
     for name in names:
         plain = name.translate(str.maketrans("[]:*?/\\", "()     ")).strip("' ")[:31] or "Outcome"
-        lower = [one.lower() for one in made]
-        free = plain if plain.lower() not in lower else first_free(plain[:27].lower(), lower)
+        free, number = plain, 1
+        while free.lower() in taken:
+            number += 1
+            free = f"{plain[:27]} {number}"
+        taken.add(free.lower())
         made.append(free)
     return made
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import logging
 import warnings
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -191,12 +192,12 @@ _Shape = tuple[Any, Line, str]
 
 
 def _figure(summed: Summed, look: Look, width: int, height: int) -> tuple[Any, list[_Shape], str]:
-    from matplotlib.figure import Figure
-
     place = _place(summed)
     if place is None or not summed.n_groups:
         raise ValueError("This report has nothing to draw.")
     _know_fonts()
+    from matplotlib.figure import Figure
+
     categories, series, note = _series(summed)
     size = width / _DPI, height / _DPI
     figure: Any = Figure(figsize=size, dpi=_DPI, facecolor=look.ground, layout="constrained")
@@ -384,6 +385,7 @@ def _boxes(shapes: Sequence[_Shape], height: int) -> list[Mark]:
 @cache
 def _know_fonts() -> None:
     """Make the bundled fonts known, and have every sign of a value stay what it is."""
+    logging.getLogger("matplotlib").setLevel(logging.ERROR)  # it tells of its own cache
     import matplotlib as mpl
     from matplotlib import font_manager
 

@@ -20,6 +20,7 @@ from keen_trellis.compute.join.keys import own_codes
 from keen_trellis.compute.summary import summarise
 from keen_trellis.data import BLANK, GAP, PRESENT, Column, Kind, Table
 from keen_trellis.document.reports import Report, ReportFigure, ReportGroup
+from keen_trellis.errors import LinkError
 from keen_trellis.plan.figures import Figure
 from keen_trellis.progress import Report as Progress
 from keen_trellis.progress import part, quiet
@@ -27,6 +28,8 @@ from keen_trellis.words import counted
 
 LINES_AT_MOST = 5_000
 """Of more groups, so many are shown; totals are always of all rows."""
+
+GROUPS_AT_MOST = 200_000
 
 REST, ALL = "the rest", "all"
 
@@ -203,12 +206,23 @@ def _dimension(table: Table, group: ReportGroup) -> _Dimension:
             def words(value: Any) -> str:
                 return span_words(np.datetime64(int(value), "D"), span)
 
-    return _coded(made, words)
+    return _coded(made, words, group.title)
 
 
-def _coded(column: Column, words: Callable[[Any], str]) -> _Dimension:
+def _require_few(number: int, what: str, name: str) -> None:
+    """Refuse more groups than anybody could look through, before each of them is worked out."""
+    if number > GROUPS_AT_MOST:
+        raise LinkError(
+            f"“{name}” has {number:,} different {what}; a report has {GROUPS_AT_MOST:,} groups at "
+            "most.",
+            "Group by a field with fewer of them, or by spans of it.",
+        )
+
+
+def _coded(column: Column, words: Callable[[Any], str], name: str) -> _Dimension:
     codes = own_codes(column)
     held, heads = np.unique(codes.left, return_index=True)
+    _require_few(len(held), "values", name)
     own = column.take(heads)
     if own.kind is Kind.TEXT:
         texts = [own.text(row) for row in range(len(own))]
@@ -271,6 +285,7 @@ def _level(table: Table, dimensions: Sequence[_Dimension], figures: Sequence[Fig
         columns["\0"] = Column(Kind.INTEGER, np.zeros(len(table), np.int64))
     named = [Figure(f.column, f.how, f"\0f{n}") for n, f in enumerate(figures)]
     made = summarise(Table.of(columns), by, [*named, Figure(None, "count", _ROWS)])
+    _require_few(len(made), "combinations", "The report")
     codes = zip(*(made.column(name).to_list() for name in by), strict=True) if by else [()]
     values = zip(*(made.column(one.name).to_list() for one in named), strict=True)
     counts = made.column(_ROWS).to_list()
