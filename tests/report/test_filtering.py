@@ -14,8 +14,10 @@ from keen_trellis.document.sources import LaneSource, TypedSource
 from keen_trellis.errors import UserError
 from keen_trellis.report.working_out import WorkedOut, worked_out
 from keen_trellis.run import Runner
+from tests.postgres_case import PostgresTestCase
 
 NUMBERS = {"n": Kind.INTEGER, "amount": Kind.INTEGER}
+AMOUNTS = st.integers(-9, 9)
 KEYS = st.sampled_from(["a", "A", "B", ""])
 SAILINGS = (("jan", "KP", "3"), ("jan", "ZZ", "4"), ("feb", "KP", "5"), ("feb", "GH", "6"))
 TAKINGS = (("jan", "10"), ("jan", "20"), ("feb", "40"), ("mar", "80"))
@@ -138,6 +140,16 @@ class FiltersReachSources(unittest.TestCase):
         found = self.worked_out(trellis, one, figures=({"how": "count"},))
         self.assertEqual(self.lines(found), [(2,)])
 
+    def test_a_column_that_was_added_up_is_filtered_where_it_was_and_nowhere_else(self) -> None:
+        """A date range reaches who has the date, though a blend shows months alone."""
+        found = self.worked_out(
+            season(BLEND),
+            ReportFilter(column="route", is_="=", values=("KP",)),
+            figures=({"column": "sum of n"}, {"column": "sum of amount"}),
+        )
+        self.assertEqual(self.lines(found), [(8, 150)])
+        self.assertEqual(found.reaches[0].sentence(), "reaches Sailings · not Takings")
+
     def test_filters_of_several_columns_hold_together_and_a_gone_column_is_said(self) -> None:
         trellis = season(join("routes", "route", "code"))
         filters = (
@@ -187,3 +199,73 @@ class FiltersReachSources(unittest.TestCase):
         self.assertEqual(
             sorted(map(repr, found.rows())), sorted(map(repr, expected.rows())), (tie, one)
         )
+
+
+class FiltersInPostgres(PostgresTestCase):
+    """What a filter leaves of a blend is what the server blends of filtered rows."""
+
+    ROWS = st.lists(
+        st.tuples(st.sampled_from(["jan", "feb", ""]), st.sampled_from(["x", "y", ""]), AMOUNTS),
+        max_size=8,
+    )
+
+    @settings(max_examples=50)
+    @given(
+        ROWS,
+        ROWS,
+        st.sampled_from([("month", "="), ("kind", "="), ("kind", "<>"), ("month", "is blank")]),
+    )
+    def test_blended_by_month(self, first: Any, second: Any, asked: Any) -> None:
+        column, test = asked
+        shared = column == "month"
+        lanes = (
+            lane("First", "month kind n", [(a, b, str(n)) for a, b, n in first]),
+            lane("Second", "month sort amount", [(a, b, str(n)) for a, b, n in second]),
+        )
+        blend = {
+            "type": "blend",
+            "id": "blend",
+            "fields": ("month",),
+            "figures": ({"column": "n"}, {"column": "n", "how": "count"}),
+            "lanes": (
+                {"lane": "second", "fields": ("month",), "figures": ({"column": "amount"},)},
+            ),
+        }
+        trellis = Trellis(lanes=(lanes[0].but(items=(blend,)), lanes[1]))
+        runner = Runner()
+        results = runner.run(trellis)
+        values = () if test == "is blank" else ("jan" if shared else "x",)
+        one = ReportFilter(column=column, is_=test, values=values)
+        made = Report(
+            id="r",
+            name="R",
+            at={"lane": "first"},
+            groups=({"column": "month"},),
+            figures=({"column": "sum of n"}, {"column": "sum of amount"}),
+            filters=(one,),
+        )
+        found = worked_out(results, made, runner)
+        names = "f", "s"
+        for name, rows in zip(names, (first, second), strict=True):
+            self.server.execute(f"create temp table {name} (month text, kind text, n bigint)")
+            with self.server.cursor() as cursor:
+                cells = [(a or None, b or None, n) for a, b, n in rows]
+                cursor.executemany(f"insert into {name} values (%s, %s, %s)", cells)
+        where = {
+            "=": f"{column} = '{values[0] if values else ''}'",
+            "is blank": f"{column} is null",
+        }
+        where["<>"] = f"{column} <> 'x'"
+        whole = where[test] if shared else "true"
+        told = self.server.execute(
+            f"""select coalesce(month, 'blank'), a, b from
+            (select coalesce(month, 'blank') as month, sum(n) as a from f where {where[test]}
+             group by 1) f full join
+            (select coalesce(month, 'blank') as month, sum(n) as b from s where {whole}
+             group by 1) s using (month)"""
+        ).fetchall()
+        for name in names:
+            self.server.execute(f"drop table {name}")
+        lines = [(x.groups[0].text, *x.figures) for x in found.summed.full_lines]
+        self.assertEqual(sorted(lines, key=str), sorted(told, key=str))
+        self.assertEqual(found.reaches[0].whole, () if shared else ("Second",))

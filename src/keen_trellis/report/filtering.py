@@ -26,7 +26,7 @@ from keen_trellis.document.items import (
 )
 from keen_trellis.document.reports import Report, ReportFilter
 from keen_trellis.document.trellis import Lane, Trellis
-from keen_trellis.errors import UserError
+from keen_trellis.errors import UnknownColumnError, UserError
 from keen_trellis.plan.nodes import Node, Outcome, Read
 from keen_trellis.plan.outcome import outcome_columns
 from keen_trellis.plan.steps import Carried, Computed, Parted, Picked
@@ -46,7 +46,7 @@ class Reaching:
     ----------
     filter : ReportFilter
     reached : tuple of str
-        The names of the lanes that it filters as they are read.
+        The names of the lanes that it filters as they are read, or behind steps of their own.
     through : tuple of str
         The names of the lanes whose rows it filters behind a tie, by the partner that they have.
     whole : tuple of str
@@ -90,14 +90,22 @@ def filtered(results: Results, report: Report) -> tuple[Trellis, tuple[Reaching,
     wanted: list[tuple[Place, ReportFilter]] = []
     reaches = []
     for one in report.filters:
-        end.schema.column(one.column, f"the report “{report.name}”")
+        is_at_end = one.column in end.schema.names
         found = [
             ((at.id, number), one.but(column=column))
             for at, number, column in climbing.up(lane, place, one.column, one.no_match)
         ]
-        origin = end.schema.column(one.column, "").origin
+        if not found and not is_at_end:
+            raise UnknownColumnError(
+                one.column,
+                f"the report “{report.name}” or a lane that it is made of",
+                end.schema.names,
+            )
+        origin = end.schema.column(one.column, "").origin if is_at_end else ""
         reaches.append(_reaching(trellis, one, (lane, place), [at for at, _ in found], origin))
-        wanted += [*found, ((lane.id, place), one)]
+        wanted += found
+        if is_at_end:
+            wanted.append(((lane.id, place), one))
     return _with_filters(trellis, wanted, lane.id), tuple(reaches)
 
 
@@ -128,6 +136,9 @@ class _Climbing:
     ) -> Iterator[tuple[Lane, int, str]]:
         """Yield where a filter on a column belongs, and what the column is called there.
 
+        A column that is not there any more, since rows were summarised or it did not go on, is
+        looked for further up: it is filtered wherever it was last.
+
         Parameters
         ----------
         lane, place
@@ -147,7 +158,10 @@ class _Climbing:
             after = self.nodes[self.trellis.part_at(lane, place)]
             if isinstance(before, UserError) or isinstance(after, UserError):
                 return
-            if item.gives_rows:
+            if item.gives_rows and column not in after.schema.names:
+                if item.takes():
+                    yield from self._up_the_others(lane, item, column, no_match=False)
+            elif item.gives_rows:
                 if item.takes():
                     yield from self._up_the_others(lane, item, column, no_match)
                     if no_match and isinstance(item, JoinItem):
@@ -157,13 +171,15 @@ class _Climbing:
                     yield lane, place, column
                     return
             place -= 1
-        yield lane, 0, column
+        beginning = self.nodes[lane.id]
+        if isinstance(beginning, Node) and column in beginning.schema.names:
+            yield lane, 0, column
 
     def _up_the_others(
         self, lane: Lane, item: Item, column: str, no_match: bool
     ) -> Iterator[tuple[Lane, int, str]]:
         """Go up the lanes that a tie brings in, as far as they have the column or its partner."""
-        for taken, name in _names_there(item, column):
+        for taken, name in _names_there(item, column, self._is_gone(item, column)):
             other = self.trellis.lane(taken.lane)
             place = self.trellis.taken_place(taken)
             node = self.nodes[self.trellis.part_at(other, place)]
@@ -171,6 +187,11 @@ class _Climbing:
             links = isinstance(item, JoinItem)
             if is_there and not (links and no_match) and self._is_taken_once(other):
                 yield from self.up(other, place, name, no_match)
+
+    def _is_gone(self, item: Item, column: str) -> bool:
+        """Whether a column is none of those that a tie gives."""
+        node = self.nodes[item.id]
+        return isinstance(node, Node) and column not in node.schema.names
 
     def _last_taken(self) -> int:
         """Return the last place of the own lane where others take rows that come to the report."""
@@ -195,9 +216,14 @@ class _Climbing:
         return takers == 1
 
 
-def _names_there(item: Item, column: str) -> Iterator[tuple[Taken, str]]:
-    """Yield each lane that a tie takes, and what a column that means the same is called there."""
-    if isinstance(item, JoinItem):
+def _names_there(item: Item, column: str, is_gone: bool = False) -> Iterator[tuple[Taken, str]]:
+    """Yield each lane that a tie takes, and what a column that means the same is called there.
+
+    One that the tie does not give is the same wherever it is called so.
+    """
+    if isinstance(item, JoinItem) and is_gone:
+        yield item.takes()[0], column
+    elif isinstance(item, JoinItem):
         link = item.match_link()
         paired = {pair.field for pair in link.pairs}  # there, other values are the same as well
         for place, field in enumerate(link.fields):
@@ -255,9 +281,15 @@ def _reaching(
     trellis: Trellis, one: ReportFilter, end: tuple[Lane, int], at: list[Place], origin: str
 ) -> Reaching:
     """Return what a filter reaches that was put at some places; `origin` is its column's lane."""
-    reached = {lane_id for lane_id, number in at if number == 0}
-    through = {lane_id for lane_id, number in at if number} - reached
-    if through:  # rows of the lane that the column comes from stay away with their partners
+
+    def is_behind_a_tie(lane_id: str, number: int) -> bool:
+        return any(item.takes() for item in trellis.lane(lane_id).items[:number])
+
+    reached = {lane_id for lane_id, number in at if not is_behind_a_tie(lane_id, number)}
+    through = {lane_id for lane_id, _ in at} - reached
+    if (
+        through and origin
+    ):  # rows of the lane that the column comes from stay away with their partners
         reached.add(origin)
     of_report = {end[0].id, *trellis.tied_in(*end)}
     lanes = [lane for lane in trellis.lanes if lane.id in of_report]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from functools import partial
 from typing import TYPE_CHECKING
 
@@ -37,10 +38,10 @@ class Filters(FlowRow):
 
     def tell(self, report: Report, reaches: tuple[Reaching, ...]) -> None:
         """Show the filters of a report, and what each reaches as far as that is known."""
-        table = self._session.reporting.table
+        tables = self._session.reporting.tables
         said = {reach.filter: reach.sentence() for reach in reaches}
         shown = tuple(said.get(one, "") for one in report.filters)
-        key = (report.filters, shown, table.fields if table is not None else ())
+        key = (report.filters, shown, [table.fields for table in tables])
         if key == self._said:
             return
         self._said = key
@@ -51,10 +52,10 @@ class Filters(FlowRow):
             gone.setObjectName("")  # nobody finds what is about to go
         flow.clear()
         for place, one in enumerate(report.filters):
-            flow.addWidget(self._card(place, one, shown[place], table))
+            flow.addWidget(self._card(place, one, shown[place], tables))
         say = Sentence("report.filter.more")
         flow.addWidget(say)
-        told = Conditions(say, "report.filter", table, (), self._add_filter)
+        told = Conditions(say, "report.filter", tables, (), self._add_filter)
         told.offer("+ Add a filter for the reader")
         for number in range(flow.count()):
             item = flow.itemAt(number)
@@ -64,7 +65,7 @@ class Filters(FlowRow):
         if name and (again := self.findChild(QWidget, name)):
             again.setFocus()
 
-    def _card(self, place: int, one: ReportFilter, reach: str, table: Table | None) -> QWidget:
+    def _card(self, place: int, one: ReportFilter, reach: str, tables: Sequence[Table]) -> QWidget:
         card = QFrame()
         card.setProperty("card", True)
         column = QVBoxLayout(card)
@@ -76,19 +77,15 @@ class Filters(FlowRow):
         told = Conditions(
             say,
             f"report.filter.{place}",
-            table,
+            tables,
             (bare,),
             changed,
             find_out=self._session.find_out,
         )
         told.tell(0)
-        origin = (
-            table.field(one.column).origin
-            if table is not None and one.column in table.columns
-            else ""
-        )
-        own = self._report().at.lane
-        if origin and origin != own:
+        is_there = bool(tables) and one.column in tables[0].columns
+        origin = tables[0].field(one.column).origin if is_there else ""
+        if origin and origin != self._report().at.lane:
             says = {"": "and no others", "gaps": "and rows with no match"}
             say.choice(
                 f"report.filter.{place}.gaps",
@@ -107,7 +104,8 @@ class Filters(FlowRow):
 
     def _add_filter(self, conditions: tuple[ConditionItem, ...]) -> None:
         column = conditions[0].column
-        table = self._session.reporting.table
+        tables = self._session.reporting.tables
+        table = next((one for one in tables if column in one.columns), None)
         values: tuple[str, ...] = ()
         is_: str = "is not blank"
         if table is not None:

@@ -69,6 +69,17 @@ class Reporting(QObject):
         except KeyError:  # results of before the lane was there
             return None
 
+    @property
+    def tables(self) -> list[Table]:
+        """The tables whose columns can be filtered: its rows, then the lanes they come from."""
+        report, results = self.report, self._session.results
+        own = self.table
+        if report is None or own is None:
+            return []
+        upstream = results.trellis.upstream(results.trellis.taken_after(report.at))
+        lanes = (results.table(x.id) for x in results.trellis.lanes if x.id in upstream)
+        return [own, *(table for table in lanes if table is not None)]
+
     def see(self, is_seen: bool) -> None:
         """Note whether anybody looks; what nobody looks at is not worked out."""
         self._is_seen = is_seen
