@@ -81,6 +81,8 @@ class Session(QObject):
         Files were changed outside of the program, or are no longer.
     compared(changes)
         Another read brought something else than the one before.
+    past_known
+        The runs of the document that are kept on this machine are known.
     delivered
         Deliveries have been written.
     filed(path)
@@ -127,6 +129,7 @@ class Session(QObject):
     noticed = Signal()
     outside = Signal()
     compared = Signal(object)
+    past_known = Signal()
     delivered = Signal()
     filed = Signal(object)
     typing_ends = Signal()
@@ -381,16 +384,14 @@ class Session(QObject):
         self._request += 1
         request, trellis, old = self._request, self.trellis, self.results
         before = self._before
-        path = self.path
-        to_remember = path if trellis is self._saved else None
+        to_remember = self.path if trellis is self._saved else None
         self.jobs.stop_all()
         self.looking.give_way()
         self.up_to_date = False
 
-        def work(report: Report) -> tuple[Results, Changes | None, tuple[RunLine, ...]]:
+        def work(report: Report) -> tuple[Results, Changes | None]:
             from keen_trellis.run.changes import changes, snapshot
             from keen_trellis.run.first_look import first_look
-            from keen_trellis.run.history import history, note_run
             from keen_trellis.run.remembered import remember
 
             if not reread:
@@ -403,19 +404,20 @@ class Session(QObject):
                 self.compared_with = was
             if to_remember is not None:  # what is not saved is no run that anybody will look for
                 remember(to_remember, snapshot(results))
-                note_run(to_remember, results)
-            return results, found, history(path) if path is not None else ()
+            return results, found
 
-        def done(made: tuple[Results, Changes | None, tuple[RunLine, ...]]) -> None:
+        def done(made: tuple[Results, Changes | None]) -> None:
             if request != self._request:
                 return
-            self.results, found, self.past = made
+            self.results, found = made
             self._first = None
             self._before, self._rereading = None, False
             self.up_to_date = True
             self.watching.stale = frozenset()
             self.rest()
             self.ran.emit()
+            if to_remember is not None:
+                self._keep_history(to_remember, self.results)
             if found is not None and found.is_any:
                 self.compared.emit(found)
             elif reread:
@@ -428,6 +430,22 @@ class Session(QObject):
 
         self._next = lambda: self.jobs.start(work, done, failed, self.working.emit), failed
         self._due.start()
+
+    def _keep_history(self, path: Path, results: Results) -> None:
+        """Note a run on the disk, aside: what it gave is looked at meanwhile."""
+
+        def keep(report: Report) -> tuple[RunLine, ...]:
+            from keen_trellis.run.history import history, note_run
+
+            note_run(path, results)
+            return history(path)
+
+        def take(past: tuple[RunLine, ...]) -> None:
+            if self.path == path:
+                self.past = past
+                self.past_known.emit()
+
+        self.find_out(keep, take, "")
 
     def _take_first_look(self, request: int, found: FirstLook | None) -> None:
         if request == self._request and found is not None and not self.up_to_date:

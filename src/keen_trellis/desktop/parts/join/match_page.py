@@ -44,6 +44,7 @@ class MatchPage(Page):
         self._bays.switched.connect(self._switch_bay)
         self._bays.lane_asked.connect(self.session.building.begin_with_bay)
         self._bays.same.connect(self._take_pairs)
+        session.past_known.connect(self._show_past)
 
     def _lay_out(self) -> None:
         column = QVBoxLayout(self)
@@ -81,6 +82,11 @@ class MatchPage(Page):
             tip = cardinality_words(result.counts, *result.names)
             self._said.say(f"{join_title(keep, columns, result.link.cross)}.", words, tip)
             self._said.types = (result, item.keep)
+            self._show_past()
+
+    def _show_past(self) -> None:
+        item = self._current()
+        if item is not None:
             self._said.over_time.show_runs(self.session.past, item.id)
 
     def _current(self) -> JoinItem | None:

@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QWidget
 
 from keen_trellis.desktop.theme import Theme
-from keen_trellis.run.history import RunLine
+
+if TYPE_CHECKING:
+    from keen_trellis.run.history import RunLine
 
 _SHOWN, _TOLD = 60, 10
 
