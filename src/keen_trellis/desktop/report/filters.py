@@ -62,6 +62,9 @@ class Filters(FlowRow):
             widget = item.widget() if item is not None else None
             if widget is not None:
                 widget.show()
+                _fit(widget)
+        self.flow.invalidate()
+        self.updateGeometry()
         if name and (again := self.findChild(QWidget, name)):
             again.setFocus()
 
@@ -137,10 +140,17 @@ class Filters(FlowRow):
         return report
 
 
+def _fit(card: QWidget) -> None:
+    """Make a card as high as its words need at its width, which it knows once it is shown."""
+    layout = card.layout()
+    if isinstance(card, QFrame) and layout is not None:
+        card.setFixedHeight(layout.totalHeightForWidth(card.maximumWidth()))
+
+
 def _room(say: Sentence) -> int:
     """Return the width that the words of a filter take in one line."""
     flow = say.flow
-    widths = 24
+    widths = 40  # the card's own edges
     for place in range(flow.count()):
         item = flow.itemAt(place)
         widget = item.widget() if item is not None else None
