@@ -1,22 +1,27 @@
 """An analyst summarises what was brought together, follows a number to its rows, hands it on."""
 
 import contextlib
+import os
 import sqlite3
 import unittest
+import uuid
 from unittest import mock
 
 import openpyxl
+import psycopg
 import pypdf
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QKeySequence
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QFileDialog, QLabel, QLineEdit, QWidget
+from PySide6.QtWidgets import QFileDialog, QLabel, QLineEdit, QPushButton, QWidget
 
+from keen_trellis.desktop.adding.passwords import ConnectDialog
 from keen_trellis.desktop.bench.grid import Grid
 from keen_trellis.desktop.report.lines import LinesTable
 from keen_trellis.document.edits import SetItem, SetReport
 from keen_trellis.document.items import ColumnsItem, DeliveryItem
 from keen_trellis.document.reports import Report
+from keen_trellis.read import Secrets, Server
 from tests.desktop.window_case import WindowTestCase
 
 
@@ -197,6 +202,51 @@ class HandedOnTest(ReportsCase):
         self.choose("delivery.how", "replace")
         self.click("delivery.write")
         self.assertIn("in place of", self.text("status.doing"))
+
+    def test_a_server_is_connected_and_its_password_asked_for_when_it_is_written_to(self) -> None:
+        try:
+            psycopg.connect("host=127.0.0.1 dbname=test user=postgres connect_timeout=3").close()
+        except psycopg.OperationalError as error:
+            if os.environ.get("CI"):
+                raise
+            self.skipTest(f"no PostgreSQL at 127.0.0.1:5432: {error}")
+        self.session.select(next(item.id for _, item in self.session.trellis.deliveries()))
+        self.settle()
+
+        def fill(dialog: ConnectDialog) -> int:
+            for name, text in (("host", "127.0.0.1"), ("database", "test"), ("user", "postgres")):
+                field = dialog.findChild(QLineEdit, f"connect.{name}")
+                assert field is not None
+                field.setText(text)
+            take = dialog.findChild(QPushButton, "connect.go")
+            assert take is not None
+            QTest.mouseClick(take, Qt.MouseButton.LeftButton)
+            return 1
+
+        with mock.patch.object(ConnectDialog, "exec", fill):
+            self.choose("delivery.place", "server")
+        name = f"keen_{uuid.uuid4().hex}"
+        field = self.find(QLineEdit, "delivery.table")
+        field.setFocus()
+        field.setText(name)
+        self.key(Qt.Key.Key_Return, field)
+        into = self.item().into
+        assert into is not None and isinstance(into.database, Server)
+        self.session.secrets.forget(into.database)
+        asked: list[object] = []
+
+        def give(parent: object, server: Server, secrets: Secrets) -> bool:
+            asked.append(server)
+            secrets.give(server, "")
+            return True
+
+        with mock.patch("keen_trellis.desktop.adding.passwords.ask_password", give):
+            self.click("delivery.write")
+        self.assertEqual(asked, [into.database])
+        with psycopg.connect("host=127.0.0.1 dbname=test user=postgres") as server:
+            (rows,) = server.execute(f"select count(*) from {name}").fetchone() or (0,)
+            server.execute(f"drop table {name}")
+        self.assertEqual(rows, len(self.session.results.rows[self.item().id]))  # type: ignore[arg-type]
 
     def table(self) -> str:
         into = self.item().into

@@ -61,6 +61,7 @@ _SPECS = {spec.id: spec for spec in ACTIONS}
 if TYPE_CHECKING:
     from keen_trellis.desktop.report.view import ReportView
     from keen_trellis.document.wants import Want
+    from keen_trellis.read import Server
     from keen_trellis.run.changes import Changes
 
 
@@ -169,6 +170,7 @@ class Window(QMainWindow):
         session.compared.connect(self.show_changes)
         session.leave_wanted.connect(self.ask_leave)
         session.may_replace.connect(self._ask_to_replace)
+        session.password_wanted.connect(self._ask_password)
         session.filed.connect(remember_trellis)
         session.typing_ends.connect(self._end_typing)
         session.asked.connect(lambda name: self.action(name).trigger())
@@ -285,6 +287,12 @@ class Window(QMainWindow):
 
         for work in left_work()[:1]:
             offer_left_work(self.session, work, self)
+
+    def _ask_password(self, server: Server, go_on: Callable[[], object]) -> None:
+        from keen_trellis.desktop.adding.passwords import ask_password
+
+        if ask_password(self, server, self.session.secrets):
+            go_on()
 
     def _ask_to_replace(self, paths: Sequence[Path], go_on: Callable[[], object]) -> None:
         from keen_trellis.desktop.sheets import ask_to_replace

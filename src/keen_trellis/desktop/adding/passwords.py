@@ -80,14 +80,21 @@ class PasswordDialog(QDialog):
 
 
 class ConnectDialog(QDialog):
-    """A database on a server: where it is, the account, and where the password comes from."""
+    """A database on a server: where it is, the account, and where the password comes from.
 
-    def __init__(self, secrets: Secrets, parent: QWidget | None) -> None:
+    Parameters
+    ----------
+    secrets, parent
+    writes : bool
+        Whether rows are to be written there; else it is only ever read.
+    """
+
+    def __init__(self, secrets: Secrets, parent: QWidget | None, writes: bool = False) -> None:
         super().__init__(parent)
         self.setObjectName("connect")
-        self.setWindowTitle("Add lanes from a database")
+        self.setWindowTitle("Deliver to a database" if writes else "Add lanes from a database")
         self.setMinimumWidth(560)
-        self._secrets = secrets
+        self._secrets, self._writes = secrets, writes
         self.server: Server | None = None
         self._type = _Pick("connect.type", "Sort of database", _TYPES)
         self._host = _field("connect.host", "Host", "localhost")
@@ -140,9 +147,8 @@ class ConnectDialog(QDialog):
         column.setSpacing(10)
         column.addWidget(label("A database on a server", heading=True))
         column.addLayout(form)
-        said = label(
-            "It is only ever read. The password is never written into the trellis.", soft=True
-        )
+        does = "One table is written there." if self._writes else "It is only ever read."
+        said = label(f"{does} The password is never written into the trellis.", soft=True)
         column.addWidget(said)
         column.addWidget(self._notice)
         row = QHBoxLayout()
@@ -150,7 +156,8 @@ class ConnectDialog(QDialog):
         cancel = button("Cancel", "connect.cancel", self.reject)
         cancel.setAutoDefault(False)
         row.addWidget(cancel)
-        go_on = button("Look into it", "connect.go", self._take, "main")
+        words = "Take it" if self._writes else "Look into it"
+        go_on = button(words, "connect.go", self._take, "main")
         go_on.setDefault(True)
         row.addWidget(go_on)
         column.addLayout(row)

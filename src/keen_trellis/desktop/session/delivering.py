@@ -8,7 +8,9 @@ from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from keen_trellis.errors import PasswordError
 from keen_trellis.progress import Report, part
+from keen_trellis.read.server import Server
 
 if TYPE_CHECKING:
     from keen_trellis.desktop.session.session import Session
@@ -42,6 +44,8 @@ class Delivering:
         session = self._session
         session.typing_ends.emit()
         if self._asks_to_write(only) or self._asks_to_replace(only, despite, replacing):
+            return
+        if self._asks_for_password(only, despite, replacing):
             return
         trellis, results = session.trellis, session.results
         is_known = session.up_to_date and results.trellis is trellis
@@ -84,6 +88,21 @@ class Delivering:
         ]
         self._session.said.emit(". ".join([*stopped, *words]) + ".", bool(stopped))
         self._session.delivered.emit()
+
+    def _asks_for_password(
+        self, only: list[str] | None, despite: bool, replacing: Collection[Path]
+    ) -> bool:
+        """Ask for the password of a server to write to; tell whether anybody has to answer."""
+        for _, item in self._session.trellis.deliveries():
+            server = item.into.database if item.into is not None else None
+            if isinstance(server, Server) and (only is None or item.id in only):
+                try:
+                    self._session.secrets.password(server)
+                except PasswordError:
+                    again = partial(self.deliver, only, despite, replacing)
+                    self._session.password_wanted.emit(server, again)
+                    return True
+        return False
 
     def _asks_to_write(self, only: list[str] | None) -> bool:
         """Ask about places that nobody has allowed it to write to; tell whether there are any."""

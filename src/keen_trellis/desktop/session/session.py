@@ -81,6 +81,8 @@ class Session(QObject):
         Files were changed outside of the program, or are no longer.
     compared(changes)
         Another read brought something else than the one before.
+    password_wanted(server, go_on)
+        A server that is written to wants a password; `go_on` delivers once it is given.
     past_known
         The runs of the document that are kept on this machine are known.
     delivered
@@ -130,6 +132,7 @@ class Session(QObject):
     outside = Signal()
     compared = Signal(object)
     past_known = Signal()
+    password_wanted = Signal(object, object)
     delivered = Signal()
     filed = Signal(object)
     typing_ends = Signal()

@@ -47,7 +47,7 @@ _HOWS = {
     "replace": "in place of one that is there",
     "add": "below the rows that are there",
 }
-_FILE, _NEW_FILE = "a file", "an SQLite file …"
+_FILE, _NEW_FILE, _NEW_SERVER = "a file", "an SQLite file …", "a database on a server …"
 _TABLE_NAME_WIDTH = 180
 
 
@@ -197,7 +197,7 @@ class DeliveryPage(Page):
         if item.into is not None:
             own = [n for n, d in enumerate(databases) if d == item.into.database]
             current = str(own[0])
-        places["new"] = _NEW_FILE
+        places |= {"new": _NEW_FILE, "server": _NEW_SERVER}
         say.choice("delivery.place", "Where the rows go", places, current, self._go_to)
         if item.into is not None:
             self._tell_table(item.into, table)
@@ -339,6 +339,14 @@ class DeliveryPage(Page):
             if not path:
                 return
             database: Database = SqliteFile(path)
+        elif place == "server":
+            from keen_trellis.desktop.adding.passwords import ConnectDialog
+
+            asking = ConnectDialog(self.session.secrets, self, writes=True)
+            asking.exec()
+            if asking.server is None:
+                return
+            database = asking.server
         else:
             database = self._databases()[int(place)]
         name = item.into.table if item.into is not None else _as_table_name(item.name)
