@@ -161,8 +161,35 @@ def _large(folder: Path) -> Iterator[Result]:
     orders = iter(["code", "left", ""] * 10)
     sort = lambda: grid.sort_by(next(orders))  # noqa: E731
     yield Result("… its outcome sorted: longest pause", shown.longest_pause(sort), None, 50, "ms")
+    yield from _report(shown)
     yield from _steps(shown)
     shown.close()
+
+
+def _report(shown: _Window) -> Iterator[Result]:
+    """Change the figures of a report of all rows, and a filter that reaches both sides."""
+    session = shown.session
+    session.select("left-right")
+    shown.window.show_view("report")
+    session.reporting.add()
+    groups = ({"column": "left", "by": "width", "width": "100000"},)
+    session.reporting.change(groups=groups, figures=({"column": "right"},))
+    shown.until_quiet()
+    hows = iter(["average", "sum"] * 10)
+    change = lambda: session.reporting.change(figures=({"column": "right", "how": next(hows)},))  # noqa: E731
+    what = "… a figure of a report changed: longest pause"
+    yield Result(what, shown.longest_pause(change), None, 50, "ms")
+    codes = iter([f"K-{n:06}" for n in range(20)])
+
+    def narrow() -> None:
+        one = {"column": "code", "is_": ">=", "values": (next(codes),)}
+        session.reporting.change(filters=(one,))
+
+    what = "… its filter changed, which reaches both sides: longest pause"
+    yield Result(what, shown.longest_pause(narrow), None, 50, "ms")
+    shown.window.show_view("trellis")
+    session.reporting.remove()
+    shown.until_quiet()
 
 
 def _steps(shown: _Window) -> Iterator[Result]:

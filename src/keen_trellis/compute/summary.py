@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from keen_trellis.compute.join.comparing import sortable
 from keen_trellis.compute.join.keys import LinkCodes, combine, own_codes
-from keen_trellis.compute.join.match import grouped, tally
+from keen_trellis.compute.join.match import GROUPED_AT_A_TIME, tally
 from keen_trellis.compute.schemas import schema_of
 from keen_trellis.data import BLANK, Column, Kind, Rows, Table, row_dtype
 from keen_trellis.data.column import (
@@ -182,7 +182,7 @@ def _furthest(
     keys, values = ordered
     info = np.iinfo(keys.dtype)
     best = np.full(len(times), info.min if largest else info.max, keys.dtype)
-    (np.maximum if largest else np.minimum).at(best, codes, keys)
+    _at_groups(np.maximum if largest else np.minimum, best, codes, keys)
     empty = times == 0
     state = np.where(empty, BLANK, 0).astype(np.uint8) if empty.any() else None
     made = values(np.where(empty, 0, best).astype(np.int64))
@@ -201,6 +201,16 @@ def _ordered(column: Column) -> _Ordered:
     info = np.iinfo(np.int32)
     fits = not len(keys) or (info.min <= int(keys.min()) and int(keys.max()) <= info.max)
     return keys.astype(np.int32 if fits else np.int64, copy=False), values
+
+
+def _at_groups(
+    how: np.ufunc, made: NDArray[Any], codes: NDArray[np.intp], values: NDArray[Any]
+) -> NDArray[Any]:
+    """Return `made` with each value worked into the place of its group, in the order of rows."""
+    for start in range(0, len(codes), GROUPED_AT_A_TIME):
+        part = slice(start, start + GROUPED_AT_A_TIME)
+        how.at(made, codes[part], values[part])
+    return made
 
 
 def _keys(column: Column) -> _Ordered:
@@ -230,8 +240,7 @@ def _added_up(column: Column, codes: NDArray[np.intp], times: NDArray[Any], how:
     n = len(times)
     state = np.where(times == 0, BLANK, 0).astype(np.uint8) if (times == 0).any() else None
     if column.kind is Kind.NUMBER:
-        # of no rows at all, NumPy counts integers whatever the weights
-        sums = np.bincount(codes, weights=column.values, minlength=n).astype(np.float64)
+        sums = _at_groups(np.add, np.zeros(n), codes, column.values)
         values = sums / np.maximum(times, 1) if how == "average" else sums
         if bool(np.isnan(values).any()):  # infinity and its opposite in one group
             state = np.where(np.isnan(values) | (times == 0), BLANK, 0).astype(np.uint8)
@@ -248,15 +257,8 @@ def _totals(
     """Return the sum of each group as integers of the column's scale, every digit kept."""
     n = len(times)
     whole = narrow_exact(column.values) if column.kind is Kind.EXACT else column.values
-    if whole is not None and _sums_are_doubles(whole, times):
-        return np.bincount(codes, whole, n).astype(np.int64)
-    if whole is not None and _sums_fit(codes, whole, n):
-        order, starts = grouped(codes, n)
-        sums = np.zeros(n, np.int64)
-        held = np.flatnonzero(np.diff(starts))
-        if len(held):
-            sums[held] = np.add.reduceat(whole[order], starts[held])
-        return sums
+    if whole is not None and (_sums_stay_small(whole, times) or _sums_fit(codes, whole, n)):
+        return _at_groups(np.add, np.zeros(n, np.int64), codes, whole)
     if whole is not None:
         values = whole.tolist()
     else:
@@ -291,12 +293,12 @@ def _divided(
     return np.array([total / (10**scale * n) for total, n in parts], np.float64)  # rounds once
 
 
-def _sums_are_doubles(whole: NDArray[np.int64], times: NDArray[np.int64]) -> bool:
-    """Whether every sum on the way is an integer below 2**53, so that adding doubles is exact."""
+def _sums_stay_small(whole: NDArray[np.int64], times: NDArray[np.int64]) -> bool:
+    """Whether no sum can leave 64 bits, by the largest value and the largest group alone."""
     if not len(whole):
         return True
     largest = max(int(whole.max()), -int(whole.min()))
-    return largest * int(times.max(initial=0)) <= 2**53
+    return largest * int(times.max(initial=0)) < 2**62
 
 
 def _sums_fit(codes: NDArray[np.intp], whole: NDArray[np.int64], n: int) -> bool:

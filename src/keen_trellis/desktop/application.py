@@ -42,6 +42,9 @@ def start(file: Path | None, dark: bool = False) -> int:
     return code
 
 
+_SWITCH_S = 0.001
+
+
 def make_application() -> QApplication:
     """Return the one application of this process, with its name and fonts."""
     application = QApplication.instance() or QApplication(sys.argv[:1])
@@ -49,6 +52,9 @@ def make_application() -> QApplication:
     application.setOrganizationName(_NAMES[0])
     application.setApplicationName(_NAMES[1])
     application.setStyle("Fusion")
+    # each time the window takes Python's lock from work under way, it waits so long at most; the
+    # usual 5 ms add up while something is drawn
+    sys.setswitchinterval(_SWITCH_S)
     themes.load_fonts()
     return application
 

@@ -23,6 +23,10 @@ ROW_LIMIT = 200_000_000
 
 _ROWS_AT_A_TIME = 65_536
 
+GROUPED_AT_A_TIME = 1 << 18
+"""Rows that are added up at their groups without a pause: NumPy keeps the interpreter's lock
+meanwhile, and whoever draws a window waits for it."""
+
 
 @dataclass(frozen=True, eq=False)  # no slots: pairs are kept once they have been asked for
 class Match(ABC):
@@ -342,7 +346,12 @@ def tally(codes: Codes, size: int) -> Tally:
     """Return how many rows have each code."""
     if len(codes) and codes.min() < 0:
         codes = codes[codes >= 0]
-    return np.bincount(codes, minlength=size)
+    if len(codes) < 2 * GROUPED_AT_A_TIME or size > GROUPED_AT_A_TIME:
+        return np.bincount(codes, minlength=size)
+    total = np.zeros(size, np.intp)
+    for start in range(0, len(codes), GROUPED_AT_A_TIME):
+        total += np.bincount(codes[start : start + GROUPED_AT_A_TIME], minlength=size)
+    return total
 
 
 def _key_counts(n_rows: int, own: Tally, other: Tally) -> SideCounts:

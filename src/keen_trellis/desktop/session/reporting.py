@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import QObject, QTimer, Signal
 
 from keen_trellis.document.edits import AddReport, RemoveReport, SetReport, report_at
 from keen_trellis.document.reports import Report
@@ -15,6 +15,10 @@ if TYPE_CHECKING:
     from keen_trellis.data import Table
     from keen_trellis.desktop.session.session import Session
     from keen_trellis.report.working_out import WorkedOut
+
+
+_AFTER_MS = 30
+"""How long the work waits for the window to be drawn: both want Python's lock."""
 
 
 class Reporting(QObject):
@@ -35,8 +39,15 @@ class Reporting(QObject):
         self._is_seen = False
         self._key: object = None
         self._found: WorkedOut | UserError | None = None
+        self._due = QTimer(self, singleShot=True, interval=_AFTER_MS)
+        self._due.timeout.connect(self._begin)
         session.changed.connect(self.renewed)
         session.ran.connect(self.renew)
+
+    @property
+    def is_due(self) -> bool:
+        """Whether the report is about to be worked out."""
+        return self._due.isActive()
 
     @property
     def report(self) -> Report | None:
@@ -129,12 +140,22 @@ class Reporting(QObject):
 
     def renew(self) -> None:
         """Work the report out, unless its numbers are those of now."""
-        report, results = self.report, self._session.results
-        key = (results, report)
-        is_run = self._session.up_to_date and results.trellis is self._session.trellis
-        if report is None or not self._is_seen or not is_run or key == self._key:
+        if self._is_wanted:
+            self._due.start()
+        else:
             self.renewed.emit()
+
+    @property
+    def _is_wanted(self) -> bool:
+        report, results = self.report, self._session.results
+        is_run = self._session.up_to_date and results.trellis is self._session.trellis
+        return report is not None and self._is_seen and is_run and not self.is_now
+
+    def _begin(self) -> None:
+        report, results = self.report, self._session.results
+        if report is None or not self._is_wanted:
             return
+        key = (results, report)
         runner = self._session.runner
 
         def work(progress: Progress) -> WorkedOut | UserError:

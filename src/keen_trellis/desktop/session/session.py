@@ -343,7 +343,7 @@ class Session(QObject):
     @property
     def busy(self) -> bool:
         """Whether any work goes on: running, looking or writing."""
-        looks = self.looks.busy or self.looking.is_due
+        looks = self.looks.busy or self.looking.is_due or self.reporting.is_due
         return self.running or looks or self.writes.busy
 
     @property
