@@ -59,17 +59,8 @@ def run(options: argparse.Namespace) -> int:
     code = UNUSABLE if errors else DONE
     with _shown_progress() as progress:
         if not errors:
-            own = partial(is_its_own, options.file)
             try:
-                made = make_deliveries(
-                    results,
-                    write=options.deliver,
-                    despite=options.despite,
-                    may_replace=None if options.replace else own,
-                    written=partial(note_written, options.file),
-                    secrets=runner.secrets,
-                    report=part(progress, 0.6, 0.9),
-                )
+                made = _delivered(results, runner, options, part(progress, 0.6, 0.9))
             except UserError as refused:  # what was found is told all the same
                 errors, code = [refused], refused.exit_code
         if options.report:
@@ -89,6 +80,20 @@ def run(options: argparse.Namespace) -> int:
     for one in broken:
         print(f"keen-trellis: A promise is broken. {one}.", file=sys.stderr)
     return code or (BROKEN if broken else DONE)
+
+
+def _delivered(
+    results: Results, runner: Runner, options: argparse.Namespace, report: Report
+) -> list[Delivered]:
+    return make_deliveries(
+        results,
+        write=options.deliver,
+        despite=options.despite,
+        may_replace=None if options.replace else partial(is_its_own, options.file),
+        written=partial(note_written, options.file),
+        secrets=runner.secrets,
+        report=report,
+    )
 
 
 def check(options: argparse.Namespace) -> int:

@@ -83,9 +83,27 @@ class ReportView(QWidget):
         self.renew()
 
     def _lay_out(self) -> None:
+        self._filters = Filters(self.session)
+        self._sentence = Sentence("report.sentence")
+        self._notice = Notice("report.trouble")
+        self._empty = self._empty_page()
+        self._body = QWidget()
+        body = QVBoxLayout(self._body)
+        body.setContentsMargins(0, 0, 0, 0)
+        body.setSpacing(10)
+        body.addLayout(self._head())
+        for widget in (self._filters, self._sentence, self._notice):
+            body.addWidget(widget)
+        body.addWidget(self._both_cards(), 1)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(20, 14, 20, 12)
+        column.addWidget(self._body, 1)
+        column.addWidget(self._empty, 1)
+
+    def _head(self) -> QHBoxLayout:
+        """Return the line with the report's name, what it is made of, and what is done with it."""
         reporting = self.session.reporting
         self._which = Choice("report.which", "The report")
-        self._which.setProperty("heading", True)
         self._which.chosen.connect(reporting.choose)
         self._name = QLineEdit()
         self._name.setObjectName("report.name")
@@ -104,9 +122,10 @@ class ReportView(QWidget):
         add = button("New report", "report.new", reporting.add, "soft")
         for one in (self._export, self._remove, add):
             head.addWidget(one)
-        self._filters = Filters(self.session)
-        self._sentence = Sentence("report.sentence")
-        self._notice = Notice("report.trouble")
+        return head
+
+    def _both_cards(self) -> QSplitter:
+        """Return the table with its notes, and the picture beside it."""
         self._lines = LinesTable(self.theme)
         self._lines.rows_asked.connect(self.show_rows)
         self._notes = label(soft=True)
@@ -128,20 +147,7 @@ class ReportView(QWidget):
         self._cards.addWidget(card)
         self._cards.addWidget(self._picture)
         self._cards.setStretchFactor(1, 1)
-        self._empty = self._empty_page()
-        self._body = QWidget()
-        body = QVBoxLayout(self._body)
-        body.setContentsMargins(0, 0, 0, 0)
-        body.setSpacing(10)
-        body.addLayout(head)
-        body.addWidget(self._filters)
-        body.addWidget(self._sentence)
-        body.addWidget(self._notice)
-        body.addWidget(self._cards, 1)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(20, 14, 20, 12)
-        column.addWidget(self._body, 1)
-        column.addWidget(self._empty, 1)
+        return self._cards
 
     def _empty_page(self) -> QWidget:
         page = QWidget()

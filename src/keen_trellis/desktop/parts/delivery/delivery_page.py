@@ -83,6 +83,11 @@ class DeliveryPage(Page):
         self._guarded.clicked.connect(lambda guarded: self._change(guarded=guarded))
         self._card = RowsCard("delivery.card", theme, "No row would be written.")
         self._looked_at: object = None
+        self._lay_out()
+        for field in (self._name, self._path):
+            field.editingFinished.connect(self._changed)
+
+    def _lay_out(self) -> None:
         form = QGridLayout()
         form.setHorizontalSpacing(12)
         form.setVerticalSpacing(7)
@@ -102,13 +107,10 @@ class DeliveryPage(Page):
         column.setSpacing(8)
         column.addWidget(self._notice)
         column.addLayout(form)
-        column.addWidget(self._sentence)
-        column.addWidget(self._guarded)
-        column.addWidget(self._spoiled)
+        for below in (self._sentence, self._guarded, self._spoiled):
+            column.addWidget(below)
         column.addLayout(says)
         column.addWidget(self._card, 1)
-        for field in (self._name, self._path):
-            field.editingFinished.connect(self._changed)
 
     def set_theme(self, theme: Theme) -> None:
         """Take the colours of a theme."""
