@@ -24,6 +24,7 @@ from keen_trellis.errors import DeliveryError, UserError, WordError
 from keen_trellis.notebook import tie
 from keen_trellis.plan.bays import Bay
 from keen_trellis.plan.outcome import Columns
+from keen_trellis.read import read_sheet
 
 ROWS = Table.from_columns(
     {
@@ -152,6 +153,14 @@ class SheetsInWorkbooks(FormatsCase):
         deliver(Table.from_columns({"t": texts, "n": [1, 2, 3, 4]}), self.folder / "t.ods", "T")
         back = CalamineWorkbook.from_path(self.folder / "t.ods").get_sheet_by_name("T").to_python()
         self.assertEqual([row[0] for row in back[1:]], texts)
+        texts = [
+            "a\tb",
+            "  two  \t blanks ",
+            "l\nm\t",
+        ]  # that reader leaves tabs out, ours does not
+        deliver(Table.from_columns({"t": texts, "n": [1, 2, 3]}), self.folder / "tabs.ods", "T")
+        own = read_sheet(self.folder / "tabs.ods", "T").table
+        self.assertEqual(own.column("t").to_list(), texts)
 
     def test_what_a_sheet_would_not_hold_is_said_before(self) -> None:
         table = Table.from_columns(

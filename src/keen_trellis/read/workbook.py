@@ -170,6 +170,8 @@ def read_sheet(
     report(0.6, f"Reading {where}")
     for row, column in facts.error_cells:
         rows[row][column] = ""
+    for row, column, text in facts.tabbed:
+        rows[row][column] = text
     if layout.merged == "filled":
         _fill(rows, merged)
     if box is not None:

@@ -43,6 +43,7 @@ _ADDRESS = re.compile(
     r"^\$?(?P<sheet>'(?:[^']|'')+'|[^'!.$]+)[!.]"
     r"\$?(?P<c1>[A-Z]{1,3})\$?(?P<r1>\d+)(?::[^:]*?\$?(?P<c2>[A-Z]{1,3})\$?(?P<r2>\d+))?$"
 )
+_TEXT = "{urn:oasis:names:tc:opendocument:xmlns:text:1.0}"
 _TABLE = "{urn:oasis:names:tc:opendocument:xmlns:table:1.0}"
 
 
@@ -69,12 +70,15 @@ class SheetFacts:
         The cells whose error the library that reads cells takes for text.
     merged : tuple of Box, or None
         None where the library that reads the cells knows better.
+    tabbed : tuple of (row, column, text)
+        The texts that hold a tab, which that library leaves out.
     """
 
     errors: int | None = None
     first_error: str = ""
     error_cells: tuple[tuple[int, int], ...] = ()
     merged: tuple[Box, ...] | None = None
+    tabbed: tuple[tuple[int, int, str], ...] = ()
 
 
 def named_ranges(path: Path) -> tuple[NamedRange, ...]:
@@ -314,12 +318,13 @@ def _seen_by_reader(archive: zipfile.ZipFile, part: str, report: Report) -> _See
 def _ods_facts(archive: zipfile.ZipFile, sheet: str, report: Report) -> SheetFacts:
     content = archive.read("content.xml")
     spans = b"number-rows-spanned" in content or b"number-columns-spanned" in content
-    is_plain = _ODS_ERROR not in content and not spans
+    is_plain = _ODS_ERROR not in content and not spans and b"text:tab" not in content
     del content
     if is_plain:
         return SheetFacts(0, merged=())
     errors: list[tuple[int, int]] = []
     merged: list[Box] = []
+    tabbed: list[tuple[int, int, str]] = []
     with archive.open("content.xml") as stream:
         row_number, is_it = 0, False
         for event, element in ElementTree.iterparse(stream, events=("start", "end")):
@@ -328,19 +333,44 @@ def _ods_facts(archive: zipfile.ZipFile, sheet: str, report: Report) -> SheetFac
             elif element.tag == f"{_TABLE}table-row" and event == "end":
                 report(0.0, "")
                 if is_it:
-                    _ods_row_facts(element, row_number, errors, merged)
-                    row_number += int(element.get(f"{_TABLE}number-rows-repeated", 1))
+                    before = len(errors), len(tabbed)
+                    _ods_row_facts(element, row_number, errors, merged=merged, tabbed=tabbed)
+                    times = int(element.get(f"{_TABLE}number-rows-repeated", 1))
+                    for more in range(1, times if before != (len(errors), len(tabbed)) else 1):
+                        _ods_row_facts(element, row_number + more, errors, [], tabbed=tabbed)
+                    row_number += times
                 element.clear()
     first = f"{column_letters(errors[0][1])}{errors[0][0] + 1}" if errors else ""
-    return SheetFacts(len(errors), first, tuple(errors), tuple(merged))
+    return SheetFacts(len(errors), first, tuple(errors), tuple(merged), tuple(tabbed))
+
+
+def _paragraph(element: Element) -> str:
+    """Return the letters of a paragraph, where tabs, blanks and ends of lines are elements."""
+    signs = {f"{_TEXT}tab": "\t", f"{_TEXT}line-break": "\n"}
+    parts = [element.text or ""]
+    for child in element:
+        if child.tag == f"{_TEXT}s":
+            parts.append(" " * int(child.get(f"{_TEXT}c", 1)))
+        else:
+            parts.append(signs.get(child.tag) or _paragraph(child))
+        parts.append(child.tail or "")
+    return "".join(parts)
 
 
 def _ods_row_facts(
-    row: Element, row_number: int, errors: list[tuple[int, int]], merged: list[Box]
+    row: Element,
+    row_number: int,
+    errors: list[tuple[int, int]],
+    merged: list[Box],
+    tabbed: list[tuple[int, int, str]],
 ) -> None:
-    """Note the cells of a row that hold an error, and those that span others."""
+    """Note the cells of a row that hold an error or a tab, and those that span others."""
     column = 0
     for cell in row:
+        if cell.find(f".//{_TEXT}tab") is not None:
+            text = "\n".join(map(_paragraph, cell.findall(f"{_TEXT}p")))
+            times = int(cell.get(f"{_TABLE}number-columns-repeated", 1))
+            tabbed += [(row_number, column + more, text) for more in range(times)]
         if any(k.endswith("}value-type") and v == "error" for k, v in cell.attrib.items()):
             errors.append((row_number, column))
         down = int(cell.get(f"{_TABLE}number-rows-spanned", 1))
