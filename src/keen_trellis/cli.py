@@ -172,6 +172,21 @@ def _add_what_runs(command: argparse.ArgumentParser) -> None:
         "--without-values", action="store_true", help="leave values of sources out of the report"
     )
 
+    command.add_argument(
+        "--rows", type=_count, default=20, metavar="N", help="show so many rows without a partner"
+    )
+    command.add_argument(
+        "--columns", default="", metavar="A,B", help="of these rows, only some of the columns"
+    )
+
+
+def _count(text: str) -> int:
+    """Return a number that is not below zero."""
+    number = int(text)
+    if number < 0:
+        raise ValueError
+    return number
+
 
 def _later(name: str) -> Callable[[argparse.Namespace], int]:
     """Return a command that is loaded when it is called: not every one needs all libraries."""

@@ -66,7 +66,10 @@ def run(options: argparse.Namespace) -> int:
         if options.report:
             from keen_trellis.report.match_report import PageOptions, save_match_report
 
-            wished = PageOptions(options.made_for, not options.without_values)
+            columns = tuple(one.strip() for one in options.columns.split(",") if one.strip())
+            wished = PageOptions(
+                options.made_for, not options.without_values, options.rows, columns
+            )
             share = part(progress, 0.9, 1.0)
             save_match_report(results, options.report, runner, wished, before, share)
     note_run(options.file, results)

@@ -19,13 +19,12 @@ from keen_trellis.compute.schemas import schema_of
 from keen_trellis.compute.stepped import Stepped
 from keen_trellis.compute.tied import Tied
 from keen_trellis.data import Column, Table
-from keen_trellis.data.html import table_as_html
 from keen_trellis.deliver import deliver
 from keen_trellis.document.edits.base import first_fault
 from keen_trellis.document.items import STEPS, Taken
 from keen_trellis.errors import DocumentError, LinkError, known
 from keen_trellis.formulas.reading import formula as read_formula
-from keen_trellis.plan.bays import Bay, keep_of
+from keen_trellis.plan.bays import keep_of
 from keen_trellis.plan.expressions import Tested
 from keen_trellis.plan.link import Blanks, Link, LinkField, OrderField, Pair, Partner, Side
 from keen_trellis.plan.nodes import Node
@@ -49,8 +48,6 @@ On = Iterable["tuple[str, str] | tuple[str, Operator, str] | str | LinkField"]
 Groups = str | Sequence["str | tuple[str, str | float]"]
 Figures = Mapping[str, str] | Sequence[tuple["str | None", str]]
 
-_BAY_ROWS = 5
-
 
 class Tie(Tied):
     """Two tables brought together, what becomes of every row, and what stands out."""
@@ -71,17 +68,7 @@ class Tie(Tied):
 
     def _repr_html_(self) -> str:
         """Return the sentence and the three bays for a notebook, each with its first rows."""
-        left, right = self.names
-        told = []
-        for bay, words in (
-            (Bay.LEFT, f"only in {left}"),
-            (Bay.BOTH, "in both"),
-            (Bay.RIGHT, f"only in {right}"),
-        ):
-            state = "kept" if bay in self.keep else "left"
-            rows = table_as_html(self.bay(bay), _BAY_ROWS)
-            told.append(f"<h4>{escape(words)} <small>({state})</small></h4>{rows}")
-        return f"<p>{escape(self.sentence())}</p>{''.join(told)}"
+        return f"<p>{escape(self.sentence())}</p>{self.bays._repr_html_()}"
 
 
 class Summary:

@@ -335,6 +335,16 @@ class NotebookTest(unittest.TestCase):
             kt.deliver(kt.tie(table, table, ["code"]).outcome, str(out))
             self.assertEqual(kt.read(out).columns, ("code", "fare", "fare (right)"))
 
+    def test_ties_bays_and_reports_show_themselves_in_a_notebook(self) -> None:
+        tied = kt.tie(SAILINGS, ROUTES, ON, names=("Sailings", "<Routes>"))
+        shown = tied.bays._repr_html_()
+        self.assertIn("only in &lt;Routes&gt; <small>(left)", shown)
+        self.assertIn("5 rows of 6 columns", shown)
+        self.assertIn(shown, tied._repr_html_())
+        told = tied.report("zone", {"sailing": "sum"}, picture="bars")._repr_html_()
+        for part in ("<th>zone</th>", "<td>blank</td><td>2</td>", "<td>all</td>", "<svg"):
+            self.assertIn(part, told)
+
     def test_every_public_name_is_there(self) -> None:
         for name in kt.__all__:
             self.assertTrue(getattr(kt, name).__doc__, name)

@@ -4,7 +4,7 @@ import datetime as dt
 import unittest
 import uuid
 from decimal import Decimal
-from typing import Any
+from typing import Any, get_args
 
 import numpy as np
 from hypothesis import given, settings
@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 from keen_trellis.data import Column, Kind, Table
 from keen_trellis.document.items import Taken
-from keen_trellis.document.reports import Report, ReportFigure, ReportGroup
+from keen_trellis.document.reports import Report, ReportFigure, ReportGroup, Shown
 from keen_trellis.errors import LinkError
 from keen_trellis.report.summing import Summed, summed
 from tests.postgres_case import PostgresTestCase
@@ -126,15 +126,15 @@ class AnAnalystSummarises(unittest.TestCase):
         ]
 
     def test_shares_running_totals_and_differences(self) -> None:
-        shown = ("as it is", "share of all", "running total", "against the one before")
+        shown = get_args(Shown)
         figures = tuple(ReportFigure(column="n", shown=one) for one in shown)
         self.assertEqual(
             self.lines(groups=(ReportGroup(column="day", by="month"),), figures=figures),
             [
-                ("2026-01", "40", "40.0 %", "40", "–"),
-                ("2026-02", "60", "60.0 %", "100", "20"),
-                ("blank", "–", "–", "100", "–"),
-                ("100", "100.0 %", "100", "–"),
+                ("2026-01", "40", "40.0 %", "40", "–", "–"),
+                ("2026-02", "60", "60.0 %", "100", "20", "20"),
+                ("blank", "–", "–", "100", "–", "–"),
+                ("100", "100.0 %", "100", "–", "–"),
             ],
         )
 

@@ -6,6 +6,7 @@ from collections.abc import Iterable
 from copy import copy
 from dataclasses import dataclass, replace
 from functools import cached_property
+from html import escape
 from typing import Self
 
 import numpy as np
@@ -15,12 +16,15 @@ from keen_trellis.compute.join.match import Match
 from keen_trellis.compute.join.pairing import paired
 from keen_trellis.compute.outcome import bay_table, outcome
 from keen_trellis.data import BLANK, GAP, Table
+from keen_trellis.data.html import table_as_html
 from keen_trellis.plan.bays import Bay, Keep, keep_of
 from keen_trellis.plan.counts import Counts, Group, JoinType
 from keen_trellis.plan.link import Link
 from keen_trellis.plan.outcome import ALL_COLUMNS, Columns, join_name
 from keen_trellis.plan.sentences import join_title, link_sentence, outcome_sentences
 from keen_trellis.progress import Report, quiet
+
+_ROWS_TOLD = 5
 
 
 @dataclass(frozen=True)
@@ -43,6 +47,20 @@ class Bays:
     def right(self) -> Table:
         """The rows of the right table without a partner."""
         return self.tie.bay(Bay.RIGHT)
+
+    def _repr_html_(self) -> str:
+        """Return the bays for a notebook, each with its first rows and whether it goes on."""
+        (left, right), told = self.tie.names, []
+        titles = (
+            (Bay.LEFT, f"only in {left}"),
+            (Bay.BOTH, "in both"),
+            (Bay.RIGHT, f"only in {right}"),
+        )
+        for bay, title in titles:
+            state = "kept" if bay in self.tie.keep else "left"
+            rows = table_as_html(self.tie.bay(bay), _ROWS_TOLD)
+            told.append(f"<h4>{escape(title)} <small>({state})</small></h4>{rows}")
+        return "".join(told)
 
 
 @dataclass(frozen=True, eq=False)  # no slots: what has been asked for is kept

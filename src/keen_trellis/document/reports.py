@@ -19,7 +19,9 @@ if TYPE_CHECKING:
 By = Literal["value", "day", "week", "month", "quarter", "year", "width"]
 """What makes a group of a column: equal values, a span of the calendar, or a span of numbers."""
 
-Shown = Literal["as it is", "share of all", "running total", "against the one before"]
+Shown = Literal[
+    "as it is", "share of all", "running total", "against the one before", "against the first"
+]
 """What a figure is shown as."""
 
 Picture = Literal["none", "bars", "stacked bars", "lines", "points", "heat"]

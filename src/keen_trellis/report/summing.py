@@ -366,6 +366,8 @@ def _shown_as_wanted(lines: Sequence[Line], figures: Sequence[ReportFigure]) -> 
             whole = lines[-1].figures[place]
             for row, line in zip(made, lines, strict=True):
                 row[place] = _share(line.figures[place], whole)
+        elif figure.shown == "against the first":
+            _against_first(lines, made, place)
         elif figure.shown != "as it is":
             _follow(lines, made, place, adds=figure.shown == "running total")
     return [
@@ -378,6 +380,20 @@ def _share(value: Any, whole: Any) -> float | None:
     if not isinstance(value, int | float | Decimal) or not whole:
         return None
     return float(value) / float(whole)
+
+
+def _against_first(lines: Sequence[Line], made: list[list[Any]], place: int) -> None:
+    """Let each figure be what it is more than the first of its group, which has none itself."""
+    first: dict[tuple[int, ...], Any] = {}
+    for line, row in zip(lines, made, strict=True):
+        value, parent = line.figures[place], line.codes[:-1]
+        is_number = isinstance(value, int | float | Decimal) and line.level > 0
+        if not is_number or parent not in first:
+            row[place] = None
+            if is_number:
+                first[parent] = value
+        else:
+            row[place] = value - first[parent]
 
 
 def _follow(lines: Sequence[Line], made: list[list[Any]], place: int, adds: bool) -> None:

@@ -60,6 +60,7 @@ _SHOWN = {
     "share of all": "as share of all",
     "running total": "as running total",
     "against the one before": "against the one before",
+    "against the first": "against the first",
 }
 _TOPS = {"": "all groups", **{str(n): f"the first {n}, and the rest" for n in (3, 5, 10, 20, 50)}}
 _HELP = (

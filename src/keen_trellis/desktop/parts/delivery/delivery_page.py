@@ -36,7 +36,7 @@ from keen_trellis.document.items.delivery import DATE
 from keen_trellis.errors import UserError
 from keen_trellis.progress import Report
 from keen_trellis.read.server import Database, SqliteFile
-from keen_trellis.words import counted
+from keen_trellis.words import counted, listed
 
 _DELIMITERS = {",": "commas", ";": "semicolons", "\t": "tabs", "|": "bars"}
 _DECIMALS = {".": "a point", ",": "a comma"}
@@ -169,20 +169,24 @@ class DeliveryPage(Page):
 
     def _find_spoiled(self, table: Table, item: DeliveryItem) -> None:
         """Say what the format would change; found aside, since every cell is looked at."""
-        if self._looked_at == (table, item.path):
+        asked = (table, item.path, item.into)
+        if self._looked_at == asked:
             return
-        self._looked_at = (table, item.path)
+        self._looked_at = asked
         self._spoiled.hide()
-        if item.into is not None or not has_sheets(Path(item.path)):
+        into = item.into
+        if into is None and not has_sheets(Path(item.path)):
             return
 
         def look(report: Report) -> tuple[str, ...]:
+            if into is not None:
+                return (_stored_as(table, into),)
             from keen_trellis.deliver.spoiled import spoiled
 
             return spoiled(table, Path(item.path), report)
 
         def show(said: tuple[str, ...]) -> None:
-            if self._looked_at == (table, item.path):
+            if self._looked_at == asked:
                 self._spoiled.setText(" ".join(said))
                 self._spoiled.setVisible(bool(said))
 
@@ -419,6 +423,17 @@ class DeliveryPage(Page):
         item = self._item()
         if item:
             self.session.delivering.deliver([item.id])
+
+
+def _stored_as(table: Table, into: IntoTable) -> str:
+    """Return how the columns of a table are stored in a database, in words."""
+    from keen_trellis.deliver.tables import Target, column_types
+
+    target = Target(into.database, into.table, into.in_schema, into.how, into.key)
+    types: dict[str, list[str]] = {}
+    for name, stored in column_types(table, target).items():
+        types.setdefault(stored, []).append(name)
+    return f"Stored as {'; '.join(f'{t}: {listed(names)}' for t, names in types.items())}."
 
 
 def _as_table_name(name: str) -> str:
