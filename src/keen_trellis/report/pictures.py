@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import logging
+import math
 import warnings
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -328,6 +329,15 @@ def _style(one: _Series, number: int, look: Look) -> dict[str, Any]:
     return {"color": look.series[number % len(look.series)]}
 
 
+def _tick_text(value: float, ticks: Sequence[float], is_share: bool) -> str:
+    """Return the text of a tick: every one has as many digits as the step between them needs."""
+    step = float(ticks[1] - ticks[0]) if len(ticks) > 1 else 1.0
+    digits = max(0, -math.floor(math.log10(step) + 1e-9)) if step > 0 else 0
+    if is_share or digits > 4 or abs(value) >= 1e15:
+        return number_text(float(value), is_share)
+    return f"{round(float(value), digits) + 0.0:,.{digits}f}"  # and never “-0”
+
+
 def _dress(figure: Any, axes: Any, summed: Summed, place: int, look: Look, n_series: int) -> None:
     """Give the axes their colours and their room: nothing but what is read."""
     from matplotlib.ticker import FuncFormatter, MaxNLocator
@@ -340,9 +350,9 @@ def _dress(figure: Any, axes: Any, summed: Summed, place: int, look: Look, n_ser
     axes.spines["bottom"].set_color(look.line)
     axes.tick_params(colors=look.ink_soft, length=0, labelsize=9, pad=6, labelfontfamily=_FAMILIES)
     if not is_heat:
-        axes.yaxis.set_major_locator(MaxNLocator(6))
+        axes.yaxis.set_major_locator(MaxNLocator(6, steps=(1, 2, 5, 10)))
         axes.yaxis.set_major_formatter(
-            FuncFormatter(lambda value, _: number_text(float(value), is_share))
+            FuncFormatter(lambda value, _: _tick_text(value, axes.get_yticks(), is_share))
         )
         axes.grid(axis="y", color=look.line, linewidth=0.8)
         axes.set_axisbelow(True)
