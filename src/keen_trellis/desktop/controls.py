@@ -287,6 +287,7 @@ class Flow(QLayout):
         self._items: list[QLayoutItem] = []
         self._heights: dict[int, int] = {}  # asked for again and again while words are added
         self._measured: list[tuple[QSize, bool]] = []  # of every item, until one is another
+        self.hangs = False  # whether what is lower begins where its line does, as cards do
         self.setSpacing(spacing)
         self.setContentsMargins(0, 0, 0, 0)
 
@@ -348,7 +349,7 @@ class Flow(QLayout):
             height = max((size.height() for _, size, _ in line), default=0)
             if move:
                 for item, size, at in line:
-                    top = y + (height - size.height()) // 2
+                    top = y if self.hangs else y + (height - size.height()) // 2
                     item.setGeometry(QRect(QPoint(at, top), size))
             y += height + self.spacing()
         return y - self.spacing() - rect.y()

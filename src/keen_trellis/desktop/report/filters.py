@@ -29,6 +29,7 @@ class Filters(FlowRow):
     def __init__(self, session: Session) -> None:
         super().__init__("report.filters")
         self.flow.setSpacing(12)
+        self.flow.hangs = True
         self._session = session
         self._said: object = None
 
