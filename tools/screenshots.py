@@ -45,7 +45,8 @@ from keen_trellis.document.items import (
 )
 from keen_trellis.plan.bays import Bay
 from keen_trellis.read import Server, SqliteFile
-from keen_trellis.report.match_report import PageOptions, save_match_report
+from keen_trellis.report.match_report import save_match_report
+from keen_trellis.report.page_options import PageOptions
 
 HERE = Path(__file__).parents[1]
 DEMO, SHOTS = HERE / "demo", HERE / "docs" / "screenshots"

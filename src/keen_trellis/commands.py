@@ -64,7 +64,8 @@ def run(options: argparse.Namespace) -> int:
             except UserError as refused:  # what was found is told all the same
                 errors, code = [refused], refused.exit_code
         if options.report:
-            from keen_trellis.report.match_report import PageOptions, save_match_report
+            from keen_trellis.report.match_report import save_match_report
+            from keen_trellis.report.page_options import PageOptions
 
             columns = tuple(one.strip() for one in options.columns.split(",") if one.strip())
             wished = PageOptions(

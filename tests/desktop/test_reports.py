@@ -13,7 +13,7 @@ import pypdf
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QKeySequence
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QFileDialog, QLabel, QLineEdit, QPushButton, QWidget
+from PySide6.QtWidgets import QCheckBox, QFileDialog, QLabel, QLineEdit, QPushButton, QWidget
 
 from keen_trellis.desktop.adding.passwords import ConnectDialog
 from keen_trellis.desktop.bench.grid import Grid
@@ -160,8 +160,10 @@ class HandedOnTest(ReportsCase):
     def test_the_match_report_says_the_counts_in_every_form(self) -> None:
         self.trigger("report.add")
         for name in ("season.html", "season.pdf", "season.xlsx"):
+            self.trigger("report.match")
+            self.find(QLineEdit, "match_report.for").setText("the harbour board")
             with self.saved_as(name):
-                self.trigger("report.match")
+                self.click("match_report.agree")
             self.assertTrue((self.folder / name).exists(), name)
         page = (self.folder / "season.html").read_text()
         printed = " ".join(
@@ -171,11 +173,18 @@ class HandedOnTest(ReportsCase):
             "1,198 of 1,209 rows",
             "Sailings report",
             "11 rows of Sailings without Routes",
+            "the harbour board",
+            "Kelp Pt-Brae",
         ):
             self.assertIn(words, page)
             self.assertIn(words, " ".join(printed.split()))
         cells = list(openpyxl.load_workbook(self.folder / "season.xlsx").active.values)
         self.assertEqual(cells[0], ("part", "what", "says", "rows"))
+        self.trigger("report.match")
+        self.key(Qt.Key.Key_Space, self.find(QCheckBox, "match_report.values"))
+        with self.saved_as("bare.html"):
+            self.click("match_report.agree")
+        self.assertNotIn("Kelp Pt-Brae", (self.folder / "bare.html").read_text())
 
     def test_a_delivery_takes_sheets_beside_a_date_and_a_table(self) -> None:
         self.session.select(next(item.id for _, item in self.session.trellis.deliveries()))

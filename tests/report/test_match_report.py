@@ -5,7 +5,8 @@ import unittest
 from pathlib import Path
 
 from keen_trellis.document import load
-from keen_trellis.report.match_report import PageOptions, match_page, save_match_report
+from keen_trellis.report.match_report import match_page, save_match_report
+from keen_trellis.report.page_options import PageOptions
 from keen_trellis.run import Runner
 from keen_trellis.run.changes import LaneSnapshot, Snapshot, TieSnapshot
 
@@ -52,5 +53,9 @@ class MatchReportTest(unittest.TestCase):
         self.assertIn("The first 1 of 2 rows of Sailings without Routes", page)
         self.assertIn("S-0871", page)
         self.assertNotIn("S-1120", page)
+        self.assertNotIn("which was to be shown", page)
+        misspelt = match_page(self.results, self.runner, PageOptions(columns=("rout", "vesel")))
+        self.assertIn("No row without a partner has “rout” and “vesel”", misspelt)
+        self.assertNotIn("S-0871", misspelt)  # the link fields alone, not what was not chosen
         none = match_page(self.results, self.runner, PageOptions(rows=0))
         self.assertNotIn("S-0871", none)

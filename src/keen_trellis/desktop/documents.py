@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFileDialog, QMessageBox, QWidget
@@ -13,6 +14,9 @@ from keen_trellis.document.edits import AddDelivery
 from keen_trellis.document.storage import ENDING
 from keen_trellis.errors import UserError
 from keen_trellis.progress import Report
+
+if TYPE_CHECKING:
+    from keen_trellis.report.page_options import PageOptions
 
 
 class Documents:
@@ -98,6 +102,12 @@ class Documents:
             self._session.said.emit(f"The map is saved as {Path(path).name}.", False)
 
     def save_match_report(self) -> None:
+        """Ask whom the match report is for, and how much stands in it; then where to save it."""
+        from keen_trellis.desktop.report.match_report_sheet import MatchReportSheet
+
+        MatchReportSheet(self._save_match_report, self._parent).open()
+
+    def _save_match_report(self, wished: PageOptions) -> None:
         """Ask where to save the match report of the latest results, and write it aside."""
         usual = (self._session.path or Path.cwd() / "match report").with_suffix(".html")
         kinds = "Pages to read (*.html);;Pages to print (*.pdf);;A sheet (*.xlsx)"
@@ -115,7 +125,7 @@ class Documents:
         def write(report: Report) -> None:
             from keen_trellis.report.match_report import save_match_report
 
-            save_match_report(results, path, runner, before=before, progress=report)
+            save_match_report(results, path, runner, wished, before, report)
 
         def done(_: None) -> None:
             session.said.emit(f"The match report is saved as {path.name}.", False)

@@ -23,6 +23,7 @@ from keen_trellis.plan.bays import Bay
 from keen_trellis.plan.counts import Counts
 from keen_trellis.progress import Report as Progress
 from keen_trellis.progress import part, quiet
+from keen_trellis.report.page_options import USUAL, PageOptions
 from keen_trellis.report.pictures import PAPER, can_be_drawn, written
 from keen_trellis.report.summing import ALL, Summed
 from keen_trellis.report.working_out import Running, worked_out
@@ -35,33 +36,9 @@ from keen_trellis.words import counted, listed
 
 ENDINGS = (".html", ".pdf", ".xlsx")
 
-_ROWS_AT_MOST, _COLUMNS_AT_MOST, _PAIRS_AT_MOST = 20, 8, 60
+_COLUMNS_AT_MOST, _PAIRS_AT_MOST = 8, 60
 _LINES_AT_MOST = 200
 _QUOTED = re.compile("“[^”]*”")
-
-
-@dataclass(frozen=True, slots=True)
-class PageOptions:
-    """What is wished of a match report.
-
-    Attributes
-    ----------
-    made_for : str
-        Whom it is made for; nobody in particular where it is empty.
-    with_values : bool
-        Whether values of the sources may stand in it: rows without a partner, pairs, the groups of
-        reports.
-    rows : int
-        How many rows without a partner are shown of each side.
-    columns : tuple of str
-        The columns of these that are shown, where they are there; the link fields and some others
-        where none is named.
-    """
-
-    made_for: str = ""
-    with_values: bool = True
-    rows: int = _ROWS_AT_MOST
-    columns: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -105,7 +82,7 @@ def save_match_report(
     results: Results,
     path: Path,
     runner: Running,
-    options: PageOptions = PageOptions(),
+    options: PageOptions = USUAL,
     before: Snapshot | None = None,
     progress: Progress = quiet,
 ) -> None:
@@ -189,7 +166,7 @@ def printed(page: str, at: dt.datetime | None) -> bytes:
 def match_page(
     results: Results,
     runner: Running,
-    options: PageOptions = PageOptions(),
+    options: PageOptions = USUAL,
     before: Snapshot | None = None,
     progress: Progress = quiet,
 ) -> str:
@@ -241,6 +218,7 @@ class _Page:
         self._results, self._runner, self._options = results, runner, options
         self._before, self._progress = before, progress
         self._trellis, self._facts = results.trellis, results.facts
+        self._met: set[str] = set()  # the columns of rows without a partner
 
     def content(self) -> dict[str, Any]:
         """Return what the page is filled with."""
@@ -250,6 +228,7 @@ class _Page:
         read_at = results.read_at
         made_at = (read_at or dt.datetime.now()).strftime("%Y-%m-%d %H:%M")
         found = changes(self._before, results) if self._before is not None else None
+        ways = [way for lane in trellis.lanes if (way := self._way(lane))]
         return {
             "title": trellis.name,
             "made_for": self._options.made_for,
@@ -257,13 +236,13 @@ class _Page:
             "read_at": "",
             "foot": f"{_in_css(trellis.name)}: match report, {made_at}",
             "has_values": self._options.with_values,
-            "summary": self._summary(joins),
+            "summary": [*self._summary(joins), *self._missed()],
             "errors": [self._without_values(error.happened) for error in results.errors()],
             "broken": [self._without_values(one) for one in broken],
             "lanes": [self._lane(lane) for lane in trellis.lanes],
             "changes": [self._without_values(line) for line in _said(found)],
             "since": self._before.read_at if self._before is not None else "",
-            "ways": [way for lane in trellis.lanes if (way := self._way(lane))],
+            "ways": ways,
             "reports": list(self._reports()),
             "deliveries": list(self._deliveries()),
         }
@@ -281,6 +260,15 @@ class _Page:
                 f"{counted(join.rows or 0, 'row')} {'goes' if join.rows == 1 else 'go'} on."
             )
         return said
+
+    def _missed(self) -> list[str]:
+        """Return what is said of wanted columns that none of the rows without a partner has."""
+        if not self._met:
+            return []
+        missed = [f"“{one}”" for one in self._options.columns if one not in self._met]
+        if not missed:
+            return []
+        return [f"No row without a partner has {listed(missed)}, which was to be shown of them."]
 
     def _without_values(self, sentence: str) -> str:
         return sentence if self._options.with_values else _QUOTED.sub("“…”", sentence)
@@ -350,10 +338,12 @@ class _Page:
         """Return the first rows of a bay, with the columns that are wanted."""
         if not len(table) or not self._options.rows:
             return None
+        self._met.update(table.columns)
         wanted = [one for one in self._options.columns if one in table.columns]
-        if not wanted:
+        if not wanted:  # where columns were chosen, nothing is shown that was not, but the links
+            rest = () if self._options.columns else table.columns
             first = [one for one in links if one in table.columns]
-            wanted = list(dict.fromkeys([*first, *table.columns]))[:_COLUMNS_AT_MOST]
+            wanted = list(dict.fromkeys([*first, *rest]))[:_COLUMNS_AT_MOST]
         shown = table.window(0, self._options.rows)
         columns = [shown.column(one) for one in wanted]
         lines = []

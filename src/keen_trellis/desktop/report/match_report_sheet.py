@@ -1,0 +1,100 @@
+"""What is wished of a match report, asked before where to save it: for whom, and how much."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QIntValidator
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QDialog,
+    QFormLayout,
+    QHBoxLayout,
+    QLineEdit,
+    QVBoxLayout,
+    QWidget,
+)
+
+from keen_trellis.desktop.controls import button, label
+from keen_trellis.report.page_options import USUAL, PageOptions
+
+_ROWS_AT_MOST, _WIDTH = 1000, 560
+_SHORTEST = 240
+
+
+class MatchReportSheet(QDialog):
+    """Asks whom a match report is for, and how much of the sources stands in it.
+
+    Parameters
+    ----------
+    agreed : callable
+        Takes the `PageOptions` that were chosen; not called where nothing was.
+    parent : QWidget
+    """
+
+    def __init__(self, agreed: Callable[[PageOptions], object], parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setObjectName("match_report")
+        self.setWindowTitle("Keen Trellis")
+        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        self.setMinimumWidth(_WIDTH)
+        self._agreed = agreed
+        self._made_for = QLineEdit()
+        self._made_for.setPlaceholderText("nobody in particular")
+        self._values = QCheckBox("Show values of the sources: rows, pairs, groups of reports")
+        self._values.setChecked(USUAL.with_values)
+        self._values.toggled.connect(self._tell)
+        self._rows = QLineEdit(str(USUAL.rows))
+        self._rows.setValidator(QIntValidator(0, _ROWS_AT_MOST, self))
+        self._columns = QLineEdit()
+        self._columns.setPlaceholderText("link fields and some others; or names, with commas")
+        column = QVBoxLayout(self)
+        column.setContentsMargins(20, 16, 20, 16)
+        column.setSpacing(12)
+        column.addWidget(label("A match report for whoever has to check it", heading=True))
+        says = label("What was read, tied and found, as a page, a print or a sheet.", soft=True)
+        column.addWidget(says)
+        column.addLayout(self._form())
+        row = QHBoxLayout()
+        row.addStretch()
+        row.addWidget(button("Cancel", "match_report.refuse", self.reject))
+        agree = button("Choose where …", "match_report.agree", self._agree, "main")
+        agree.setDefault(True)
+        row.addWidget(agree)
+        column.addLayout(row)
+
+    def _form(self) -> QFormLayout:
+        form = QFormLayout()
+        form.setHorizontalSpacing(14)
+        form.setVerticalSpacing(10)
+        form.setLabelAlignment(Qt.AlignmentFlag.AlignLeft)
+        form.addRow("Made for", self._made_for)
+        form.addRow("", self._values)
+        form.addRow("Rows without a partner", self._rows)
+        form.addRow("Columns of these", self._columns)
+        for name, field in (
+            ("for", self._made_for),
+            ("values", self._values),
+            ("rows", self._rows),
+            ("columns", self._columns),
+        ):
+            field.setObjectName(f"match_report.{name}")
+        self._columns.setMinimumWidth(_SHORTEST)
+        return form
+
+    def _tell(self, with_values: bool) -> None:
+        self._rows.setEnabled(with_values)
+        self._columns.setEnabled(with_values)
+
+    def _agree(self) -> None:
+        columns = tuple(one.strip() for one in self._columns.text().split(",") if one.strip())
+        self.accept()
+        self._agreed(
+            PageOptions(
+                self._made_for.text().strip(),
+                self._values.isChecked(),
+                int(self._rows.text() or 0),
+                columns,
+            )
+        )
