@@ -181,11 +181,10 @@ def _add_what_runs(command: argparse.ArgumentParser) -> None:
 
 
 def _count(text: str) -> int:
-    """Return a number that is not below zero."""
-    number = int(text)
-    if number < 0:
-        raise ValueError
-    return number
+    """Return a number of rows; argparse says what is wrong with another text."""
+    if not (text.isascii() and text.isdigit()):
+        raise argparse.ArgumentTypeError(f"{text!r} is no number of rows: give 0, 1, 2 …")
+    return int(text)
 
 
 def _later(name: str) -> Callable[[argparse.Namespace], int]:
