@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
 from keen_trellis.desktop.controls import button, label
 from keen_trellis.report.page_options import USUAL, PageOptions
 
-_ROWS_AT_MOST, _WIDTH = 1000, 560
+_ROWS_AT_MOST, _WIDTH = 9_999, 560
 _SHORTEST = 240
 
 
