@@ -222,26 +222,35 @@ def require_few_pairs(pairs: int) -> None:
 
 def match_codes(codes: LinkCodes) -> RunMatch:
     """Return the partners of rows whose codes are equal."""
-    left_tally, (right_tally, order, starts) = together(
-        lambda: tally(codes.left, codes.size), lambda: _tallied_and_grouped(codes)
+    left_tally, right_tally = together(
+        lambda: tally(codes.left, codes.size), lambda: tally(codes.right, codes.size)
+    )
+    is_one = right_tally.max(initial=0) <= 1  # then a left row has a partner, or none
+    (order, starts), (left_partners, right_partners) = together(
+        lambda: grouped(codes.right, codes.size, right_tally),
+        lambda: (
+            None if is_one else _partners(right_tally, codes.left),
+            _partners(left_tally, codes.right),
+        ),
     )
     # `begins` has an entry for each code and one more at its end, which is where the code -1 of a
     # row without a key reads; both that and codes the right side lacks lead to the -1 behind the
     # order, so that no row has to be asked whether it has a partner.
     nowhere = len(order)
-    begins = np.where(right_tally > 0, starts[:-1], nowhere).astype(order.dtype)
-    begins = np.append(begins, order.dtype.type(nowhere))
-    if right_tally.max(initial=0) <= 1:
-        first = begins[codes.left]
-        partners: Tally = (first != nowhere).astype(np.int32)
-    else:
-        first, partners = together(
-            lambda: begins[codes.left], lambda: _partners(right_tally, codes.left)
-        )
-    right_partners = _partners(left_tally, codes.right)
-    left_counts, right_counts = together(
-        lambda: _key_counts(len(codes.left), left_tally, right_tally),
-        lambda: _key_counts(len(codes.right), right_tally, left_tally),
+
+    def firsts() -> tuple[Rows, Tally]:
+        begins = np.where(right_tally > 0, starts[:-1], nowhere).astype(order.dtype)
+        first = np.append(begins, order.dtype.type(nowhere))[codes.left]
+        if left_partners is not None:
+            return first, left_partners
+        return first, (first != nowhere).astype(np.int32)
+
+    (first, partners), (left_counts, right_counts) = together(
+        firsts,
+        lambda: (
+            _key_counts(len(codes.left), left_tally, right_tally),
+            _key_counts(len(codes.right), right_tally, left_tally),
+        ),
     )
     counts = Counts(left_counts, right_counts, pairs=int(np.dot(left_tally, right_tally)))
     return RunMatch(partners, right_partners, counts, np.append(order, order.dtype.type(-1)), first)
@@ -327,11 +336,6 @@ def in_row_order(left: Rows, right: Rows) -> tuple[Rows, Rows]:
     np.bitwise_and(joint, (1 << bits) - 1, out=others, casting="unsafe")
     joint >>= bits
     return joint.astype(left.dtype), others
-
-
-def _tallied_and_grouped(codes: LinkCodes) -> tuple[Tally, Rows, Rows]:
-    rows = tally(codes.right, codes.size)
-    return rows, *grouped(codes.right, codes.size, rows)
 
 
 def _partners(tally: Tally, codes: Codes) -> Tally:
