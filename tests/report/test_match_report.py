@@ -4,6 +4,8 @@ import tempfile
 import unittest
 from pathlib import Path
 
+import openpyxl
+
 from keen_trellis.document import load
 from keen_trellis.report.match_report import match_page, save_match_report
 from keen_trellis.report.page_options import PageOptions
@@ -25,6 +27,19 @@ class MatchReportTest(unittest.TestCase):
                 for path in paths:
                     save_match_report(self.results, path, self.runner)
                 self.assertEqual(paths[0].read_bytes(), paths[1].read_bytes(), ending)
+
+    def test_a_sheet_leaves_values_out_as_well_and_says_for_whom(self) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            told = []
+            for with_values in (True, False):
+                path = Path(folder) / "season.xlsx"
+                wished = PageOptions("the board", with_values)
+                save_match_report(self.results, path, self.runner, wished)
+                told.append(str(list(openpyxl.load_workbook(path).active.values)))
+        self.assertIn("it begins with “total”", told[0])
+        self.assertIn("it begins with “…”", told[1])
+        for sheet in told:
+            self.assertIn("('match report', 'made for', 'the board', None)", sheet)
 
     def test_the_way_from_a_total_to_its_source_names_each_part_with_its_rows(self) -> None:
         page = " ".join(match_page(self.results, self.runner).split())

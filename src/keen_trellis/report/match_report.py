@@ -27,7 +27,7 @@ from keen_trellis.report.page_options import USUAL, PageOptions
 from keen_trellis.report.pictures import PAPER, can_be_drawn, written
 from keen_trellis.report.summing import ALL, Summed
 from keen_trellis.report.working_out import Running, worked_out
-from keen_trellis.run.account import account
+from keen_trellis.run.account import account, without_values
 from keen_trellis.run.changes import Changes, Snapshot, changes
 from keen_trellis.run.facts import JoinFacts
 from keen_trellis.run.results import Results
@@ -38,7 +38,6 @@ ENDINGS = (".html", ".pdf", ".xlsx")
 
 _COLUMNS_AT_MOST, _PAIRS_AT_MOST = 8, 60
 _LINES_AT_MOST = 200
-_QUOTED = re.compile("“[^”]*”")
 
 
 @dataclass(frozen=True, slots=True)
@@ -118,7 +117,8 @@ def save_match_report(
     if ending == ".xlsx":
         from keen_trellis.deliver import deliver
 
-        deliver(account(results), path, "Match report", progress)
+        told = account(results, options.with_values, options.made_for)
+        deliver(told, path, "Match report", progress)
         return
     page = match_page(results, runner, options, before, part(progress, 0.0, 0.6))
     try:
@@ -271,7 +271,7 @@ class _Page:
         return [f"No row without a partner has {listed(missed)}, which was to be shown of them."]
 
     def _without_values(self, sentence: str) -> str:
-        return sentence if self._options.with_values else _QUOTED.sub("“…”", sentence)
+        return sentence if self._options.with_values else without_values(sentence)
 
     def _lane(self, lane: Lane) -> dict[str, Any]:
         facts = self._facts.lanes[lane.id]

@@ -2,10 +2,19 @@
 
 from __future__ import annotations
 
+import re
+
 from keen_trellis.data import Column, Kind, Table
 from keen_trellis.plan.counts import Group
 from keen_trellis.run.facts import JoinFacts
 from keen_trellis.run.results import Results
+
+_QUOTED = re.compile("“[^”]*”")
+
+
+def without_values(sentence: str) -> str:
+    """Return a sentence without what stands in quotes: there it has values of the sources."""
+    return _QUOTED.sub("“…”", sentence)
 
 
 def _group_words(group: Group) -> str:
@@ -15,9 +24,12 @@ def _group_words(group: Group) -> str:
 Row = tuple[str, str, str, int | None]
 
 
-def account(results: Results) -> Table:
-    """Return a table of what a run did: part, sort, what is said of it, and its rows."""
-    rows: list[Row] = []
+def account(results: Results, with_values: bool = True, made_for: str = "") -> Table:
+    """Return a table of what a run did: part, sort, what is said of it, and its rows.
+
+    Without values, nothing in quotes is told; whom it is made for stands first, if it is said.
+    """
+    rows: list[Row] = [("match report", "made for", made_for, None)] if made_for else []
     for lane in results.facts.lanes.values():
         files = f"from {', '.join(lane.files)}" if lane.files else ""
         rows.append((lane.name, "lane", lane.trouble or files, lane.rows))
@@ -34,6 +46,8 @@ def account(results: Results) -> Table:
                 rows.append((item.name, "promise", f"{promise.sentence}: {kept}", None))
     if results.read_at is not None:
         rows.append(("all sources", "read", f"from {results.read_at:%Y-%m-%d %H:%M} on", None))
+    if not with_values:
+        rows = [(part, sort, without_values(says), count) for part, sort, says, count in rows]
     parts, sorts, says_of, counts = ([row[place] for row in rows] for place in range(4))
     return Table.of(
         {
