@@ -14,6 +14,7 @@ UserError
 ├── FormulaError         a formula cannot be read, or asks for what kinds do not allow
 ├── WaitingError         a part has no rows since one before it failed
 ├── TooManyRowsError     a tie would make more rows than is sensible
+├── NotThereError        a part cannot be had where the trellis is to run
 ├── DocumentError        a trellis file cannot be opened or saved
 ├── EditError            a change that the trellis does not allow
 └── DeliveryError        an outcome cannot be written
@@ -228,6 +229,10 @@ class WaitingError(UserError):
 
 class TooManyRowsError(UserError):
     """A tie would make more rows than the limit allows."""
+
+
+class NotThereError(UserError):
+    """A part cannot be had where the trellis is to run as it is had on this machine."""
 
 
 class DocumentError(UserError):

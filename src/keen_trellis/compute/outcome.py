@@ -118,7 +118,7 @@ def _filled(table: Table, columns: Columns) -> Table:
     for field in table.fields:
         if field.name in fills:
             places = (*field.places, (strand, len(values)))
-            values.append(_fill(fills[field.name], field))
+            values.append(fill(fills[field.name], field.name, field.kind))
             field = replace(field, places=places)
         fields.append(field)
     rows = np.zeros(table.n_rows, row_dtype(table.n_rows))
@@ -126,11 +126,12 @@ def _filled(table: Table, columns: Columns) -> Table:
     return Table(tuple(fields), strands, table.n_rows)
 
 
-def _fill(text: str, field: Field) -> Column:
-    made = converted(Column.of([text], Kind.TEXT), field.kind)
-    if len(made.lost) or (field.kind is not Kind.TEXT and not text.strip()):
+def fill(text: str, name: str, kind: Kind) -> Column:
+    """Return what stands in the place of a column's gaps, as one cell; `LinkError` for no value."""
+    made = converted(Column.of([text], Kind.TEXT), kind)
+    if len(made.lost) or (kind is not Kind.TEXT and not text.strip()):
         raise LinkError(
-            f"“{text}” is no {field.kind}, as “{field.name}” is: it cannot fill its gaps.",
+            f"“{text}” is no {kind}, as “{name}” is: it cannot fill its gaps.",
             "Give a value of that kind, or none.",
         )
     return made.column

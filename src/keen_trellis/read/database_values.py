@@ -72,10 +72,14 @@ def fetched_columns(
         return []
     if connection.dialect.name == "postgresql":
         arrays = copied(
-            connection, query, kinds, zoned=[one.zoned for one in asked], count=reader.count
+            connection,
+            statement_of(query, connection),
+            kinds,
+            zoned=[one.zoned for one in asked],
+            count=reader.count,
         )
         return [
-            _of_copied(array, kind, one.name)
+            of_copied(array, kind, one.name)
             for array, kind, one in zip(arrays, kinds, asked, strict=True)
         ]
     streamed = connection.execution_options(stream_results=True, max_row_buffer=BATCH)
@@ -88,6 +92,12 @@ def fetched_columns(
     return [
         _joined(part, kind, one.name) for part, kind, one in zip(parts, kinds, asked, strict=True)
     ]
+
+
+def statement_of(query: sa.Select[Any], connection: sa.Connection) -> str:
+    """Return a query as a statement without parameters."""
+    compiled = query.compile(connection, compile_kwargs={"literal_binds": True})
+    return str(compiled).replace("%%", "%")
 
 
 def _taken(column: sa.Column[Any], dialect: str) -> tuple[sa.ColumnElement[Any], Kind | None]:
@@ -169,7 +179,8 @@ def _boolean_or_integer(numbers: Column, name: str) -> Fetched:
     return Fetched(numbers, [Noticed(text, len(odd))])
 
 
-def _of_copied(array: pa.ChunkedArray, kind: Kind, name: str) -> Fetched:
+def of_copied(array: pa.ChunkedArray, kind: Kind, name: str) -> Fetched:
+    """Return what came by COPY as a column of its kind, as far as its values are of it."""
     if kind is not Kind.EXACT:
         column = from_arrow(array)
         if column.kind is not kind:

@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from contextlib import closing
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import pyarrow as pa
 import pyarrow.compute as pc
@@ -27,7 +27,7 @@ _ROWS_AT_ONCE = 50_000
 
 def copied(
     connection: sa.Connection,
-    query: sa.Select[Any],
+    query: str,
     kinds: Sequence[Kind],
     zoned: Sequence[bool],
     count: Callable[[int], None],
@@ -36,7 +36,9 @@ def copied(
 
     Parameters
     ----------
-    connection, query
+    connection
+    query : str
+        A statement without parameters.
     kinds : sequence of Kind
         The kind of each column, which the server's type says.
     zoned : sequence of bool
@@ -49,8 +51,7 @@ def copied(
     A value that the server has and Arrow does not, such as the date “infinity”, makes its column
     a column of text, and no other.
     """
-    compiled = query.compile(connection, compile_kwargs={"literal_binds": True})
-    statement = f"COPY ({compiled}) TO STDOUT (FORMAT csv)".replace("%%", "%")
+    statement = f"COPY ({query}) TO STDOUT (FORMAT csv)"
     types = [_type(kind, zone) for kind, zone in zip(kinds, zoned, strict=True)]
     cursor = connection.connection.cursor()
     with closing(cursor), cursor.copy(statement) as copy, ThreadPoolExecutor(1) as parser:

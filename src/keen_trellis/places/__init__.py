@@ -1,0 +1,1 @@
+"""Where a trellis can run beside this machine: what is sent there, asked there, and stopped."""

@@ -1,0 +1,178 @@
+"""A run on a Spark cluster, by its Connect client: temporary views, and plans it works out.
+
+Texts and numbers go there and come back as Arrow. A time of day is an integer there, the
+microseconds of the day; moments are those of no zone, in a session whose zone is UTC.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import re
+import uuid
+from collections.abc import Sequence
+from typing import TYPE_CHECKING, Any
+
+import pyarrow as pa
+
+from keen_trellis.data import Column, Kind, from_arrow
+from keen_trellis.errors import NotThereError, SourceError, UserError
+from keen_trellis.places.place import SparkCluster
+from keen_trellis.places.session import Session
+from keen_trellis.sql.dialects import EXACT_BEFORE, EXACT_BEHIND, SPARK, Sql
+
+if TYPE_CHECKING:
+    from pyspark.sql.connect.session import SparkSession as Spark
+
+_SETTINGS = {
+    "spark.sql.ansi.enabled": "true",  # what does not fit is an error, not another number
+    "spark.sql.caseSensitive": "true",
+    "spark.sql.session.timeZone": "UTC",
+    "spark.sql.decimalOperations.allowPrecisionLoss": "false",
+    "spark.sql.crossJoin.enabled": "true",
+}
+_WITHOUT_CLIENT = (
+    "This installation cannot speak to a Spark cluster.",
+    "Install what it takes: pip install “keen-trellis[cluster]”.",
+)
+
+
+class SparkClusterSession(Session):
+    """A run on a cluster.
+
+    Parameters
+    ----------
+    cluster : SparkCluster
+
+    Raises
+    ------
+    SourceError
+        Nothing answers there as a Spark server does, or this installation has no client for it.
+    """
+
+    dialect = SPARK
+
+    def __init__(self, cluster: SparkCluster) -> None:
+        super().__init__()
+        self.cluster, self.label = cluster, cluster.label
+        self._views: dict[str, Any] = {}
+        self._tag = f"keen-{uuid.uuid4().hex}"
+        self._spark = self._connected()
+
+    def _connected(self) -> Spark:
+        try:
+            import grpc  # noqa: F401  the client asks for it when it is first used
+            from pyspark.sql.connect.session import SparkSession as Spark
+        except ImportError as error:
+            raise SourceError(*_WITHOUT_CLIENT) from error
+        try:
+            spark = Spark.builder.remote(self.cluster.remote).create()
+            for name, value in _SETTINGS.items():
+                spark.conf.set(name, value)
+            spark.addTag(self._tag)
+        except Exception as error:
+            raise self.explained(error) from error
+        return spark
+
+    @property
+    def spark(self) -> Spark:
+        """The client's session."""
+        return self._spark
+
+    def fetch(self, query: Sql, columns: Sequence[tuple[str, Kind]]) -> dict[str, Column]:
+        """Return the columns of a query, in their kinds."""
+        found = self._spark.sql(self.dialect.text(query, pretty=False)).toArrow()
+        return {name: _fetched(found.column(name), kind, name) for name, kind in columns}
+
+    def send(self, name: str, columns: dict[str, Column]) -> None:
+        """Make a temporary view of rows that are sent."""
+        from pyspark.sql.connect import functions as sf
+
+        arrow = pa.table({one: _sent(held, one) for one, held in columns.items()})
+        frame = self._spark.createDataFrame(arrow)
+        made = frame.select(
+            *(
+                sf.col(_quoted(one)).cast(self.dialect.types[held.kind]).alias(one)
+                for one, held in columns.items()
+            )
+        )
+        made.createOrReplaceTempView(_quoted(name))
+        self._views[name] = frame  # what was sent stays there as long as somebody holds it
+
+    def stop(self) -> None:
+        """Cancel what the cluster is doing for this run."""
+        with contextlib.suppress(Exception):
+            self._spark.interruptTag(self._tag)
+
+    def close(self) -> None:
+        """Leave; the views go with the session."""
+        self._views.clear()
+        with contextlib.suppress(Exception):
+            self._spark.stop()
+
+    def explained(self, error: Exception) -> Exception:
+        """Return an error of the client as a sentence."""
+        if isinstance(error, UserError):
+            return error
+        words = _short(str(error))
+        name = type(error).__name__
+        if "UNAVAILABLE" in words or "Connection refused" in words or name == "RetriesExceeded":
+            return SourceError(
+                f"{self.label} does not answer as a Spark server does, or not any more.",
+                "See that its Connect server runs, and that the address is right.",
+            )
+        if "_OVERFLOW" in words or "OUT_OF_RANGE" in words or "ARITHMETIC" in words:
+            return NotThereError(
+                f"A number does not fit into a decimal of {EXACT_BEFORE}+{EXACT_BEHIND} digits, "
+                f"which is what {self.label} has: {words}",
+                "Run the part on this machine, or round the numbers before.",
+            )
+        if type(error).__module__.startswith(("pyspark", "grpc")):
+            return SourceError(f"{self.label} says: {words}", "Nothing is half written there.")
+        return error
+
+
+def _sent(held: Column, name: str) -> pa.Array:
+    """Return a column as it is sent: what the client has types for."""
+    array = held.to_arrow()
+    if held.kind is Kind.EXACT:
+        try:
+            return array.cast(pa.decimal128(EXACT_BEFORE + EXACT_BEHIND, EXACT_BEHIND))
+        except pa.ArrowInvalid as error:
+            raise NotThereError(
+                f"“{name}” has more digits than a decimal of Spark has place for: "
+                f"{EXACT_BEFORE} before the mark and {EXACT_BEHIND} behind it.",
+                "Round it by a step before, or run the trellis on this machine.",
+            ) from error
+    if held.kind is Kind.TIME:
+        return array.cast(pa.int64())
+    if held.kind is Kind.TEXT:
+        return array.cast(pa.string())
+    return array
+
+
+def _fetched(array: pa.ChunkedArray, kind: Kind, name: str) -> Column:
+    if kind is Kind.TIME:
+        array = array.cast(pa.int64()).cast(pa.time64("us"))
+    if kind is Kind.EXACT and not pa.types.is_decimal(array.type):
+        array = array.cast(pa.decimal128(38, 0))
+    if kind is Kind.INTEGER:
+        array = array.cast(pa.int64())
+    if kind is Kind.DATE_TIME:
+        array = array.cast(pa.timestamp("us"))
+    column = from_arrow(array)
+    if column.kind is not kind:
+        raise NotThereError(
+            f"“{name}” came back as {column.kind}, and is {kind} here.",
+            "Run the part on this machine.",
+        )
+    return column
+
+
+def _quoted(name: str) -> str:
+    return "`" + name.replace("`", "``") + "`"
+
+
+def _short(words: str) -> str:
+    """Return the first of what a cluster says, without a trace of its own code."""
+    first = re.split(r"\s*(?:JVM stacktrace|== SQL|\n\s*at )", words)[0]
+    return f"{' '.join(first.split())[:300].rstrip('.')}."

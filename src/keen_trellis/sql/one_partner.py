@@ -1,0 +1,119 @@
+"""One partner of several in SQL: pairs of row numbers, of which a row has one at most."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+from typing import TYPE_CHECKING
+
+from sqlglot import exp
+
+from keen_trellis.plan.nodes import Join
+from keen_trellis.sql.dialects import Sql
+from keen_trellis.sql.links import L, Matched, R, inner, used
+from keen_trellis.sql.relations import (
+    Check,
+    OrderKey,
+    Relation,
+    all_of,
+    called,
+    column,
+    count,
+    select,
+    star,
+    table,
+)
+
+if TYPE_CHECKING:
+    from keen_trellis.sql.writer import Writer
+
+
+def with_one_partner(
+    writer: Writer, node: Join, met: Matched, stand: Sequence[Relation]
+) -> Matched:
+    """Return a match by pairs of row numbers, of which a row of one side has one at most.
+
+    Parameters
+    ----------
+    writer, node
+    met : Matched
+        Over sides whose rows are numbered.
+    stand : sequence of Relation
+        The sides before that, in the order that something gives them.
+    """
+    link, of_left = node.link, node.link.partner_for == "left"
+    left_nr, right_nr = column(met.left.order[0].id, L), column(met.right.order[0].id, R)
+    own = left_nr if of_left else right_nr
+    others, side = (met.right, R) if of_left else (met.left, L)
+    number = len(writer.program.steps)
+    a, b = f"~left {number}", f"~right {number}"
+    values = [
+        called(left_nr, a),
+        called(right_nr, b),
+        called(writer.over(count(), [own.copy()]), "~several"),
+    ]
+    if link.partner != "only":
+        keys = writer.by_fields(others, link.order, backwards=link.partner == "last")
+        order = writer.ordering(keys, side)
+        values.append(called(writer.over(exp.RowNumber(), [own.copy()], order), "~place"))
+    candidates = writer.add(None, inner(met, values), used(met), "candidates")
+    wanted = column("~several" if link.partner == "only" else "~place")
+    query = select([star()], table(candidates)).where(
+        exp.EQ(this=wanted, expression=exp.Literal.number(1)), copy=False
+    )
+    checks = []
+    unordered = stand[1] if of_left else stand[0]
+    if link.partner != "only" and not unordered.is_total:
+        keys = writer.by_fields(unordered, link.order, backwards=link.partner == "last")
+        checks.append(_clear_partner(writer, met, keys, own, side))
+    pairs = writer.add(None, query, (candidates,), "partners", checks)
+    is_of = exp.EQ(this=right_nr.copy(), expression=column(b, "p"))
+    beside = select([star(R), called(column(a, "p"), f"~of {number}")], table(met.right.name, R))
+    beside.join(table(pairs, "p"), on=is_of, copy=False)
+    name = writer.add(None, beside, (met.right.name, pairs), f"{met.right.name} partners")
+    found = select([exp.Literal.number(1)], table(pairs, "p")).where(is_of.copy(), copy=False)
+    return replace(
+        met,
+        partners=replace(met.right, name=name),
+        on=exp.EQ(this=left_nr.copy(), expression=column(f"~of {number}", R)),
+        is_equality=True,
+        found_right=found,
+        pairs=pairs,
+        one_of=(candidates, a, b),
+        marked=a if of_left else b,
+    )
+
+
+def _clear_partner(
+    writer: Writer, met: Matched, keys: Sequence[OrderKey], own: Sql, side: str
+) -> Check:
+    """Return the check that no row has several first partners that differ."""
+    others = met.right if side == R else met.left
+    full = [*keys, *writer.all_columns(others)]
+    rank: Sql = exp.Literal.number(1)
+    if keys:
+        ranks = exp.Anonymous(this="RANK")
+        rank = writer.over(ranks, [own.copy()], writer.ordering(keys, side))
+    dense = exp.Anonymous(this="DENSE_RANK")
+    values = [
+        called(rank, "~tied"),
+        called(writer.over(dense, [own.copy()], writer.ordering(full, side)), "~distinct"),
+    ]
+    one = exp.Literal.number(1)
+    unclear = all_of(
+        [
+            exp.EQ(this=column("~tied"), expression=one),
+            exp.GT(this=column("~distinct"), expression=one.copy()),
+        ]
+    )
+    query = select([count()], inner(met, values).subquery("w")).where(unclear, copy=False)
+    title, name = writer.dialect.title, others.name
+
+    def says(times: int) -> tuple[str, str]:
+        return (
+            f"Which partner is the first is not clear in {title} for {times:,} rows of “{name}”: "
+            "rows that differ are equal in the order asked for.",
+            "Put them in order by one column more.",
+        )
+
+    return Check(query, used(met), says)

@@ -1,0 +1,350 @@
+"""Named queries over one another, and the program that they make."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from dataclasses import dataclass, field, replace
+from typing import TYPE_CHECKING
+
+from sqlglot import exp
+
+from keen_trellis.data.kinds import Kind
+from keen_trellis.errors import UnknownColumnError
+from keen_trellis.sql.dialects import Dialect, Sql
+
+if TYPE_CHECKING:
+    from keen_trellis.data import Column, Table
+
+
+@dataclass(frozen=True, slots=True)
+class Held:
+    """A column of a relation.
+
+    Attributes
+    ----------
+    name : str
+        What the plan calls it.
+    kind : Kind
+    id : str
+        What the relation calls it.
+    gap : str
+        The relation's column that says whether a null of it is a gap; empty where none can be.
+    seen : bool
+        False for a text column of blanks alone, which takes the kind of what it meets.
+    """
+
+    name: str
+    kind: Kind
+    id: str
+    gap: str = ""
+    seen: bool = True
+
+
+@dataclass(frozen=True, slots=True)
+class OrderKey:
+    """A column of a relation that its rows are in order by; nulls come last unless said."""
+
+    id: str
+    descending: bool = False
+    kind: Kind = Kind.INTEGER
+    nulls_first: bool = False
+
+    def turned(self) -> OrderKey:
+        """Return the key of the same rows from the last to the first."""
+        return replace(self, descending=not self.descending, nulls_first=not self.nulls_first)
+
+
+@dataclass(frozen=True, slots=True)
+class Relation:
+    """A named query, and what is known of its rows.
+
+    Attributes
+    ----------
+    name : str
+    columns : tuple of Held
+    order : tuple of OrderKey
+        By which its rows stand, where anything says so.
+    is_total : bool
+        Whether no two rows are equal in the order.
+    """
+
+    name: str
+    columns: tuple[Held, ...]
+    order: tuple[OrderKey, ...] = ()
+    is_total: bool = False
+
+    def held(self, name: str) -> Held:
+        """Return the column called `name` by the plan; `UnknownColumnError` where there is none."""
+        for column in self.columns:
+            if column.name == name:
+                return column
+        raise UnknownColumnError(name, self.name, [column.name for column in self.columns])
+
+    @property
+    def gaps(self) -> tuple[str, ...]:
+        """The columns that mark gaps, each once."""
+        return tuple(dict.fromkeys(column.gap for column in self.columns if column.gap))
+
+
+@dataclass(frozen=True, slots=True)
+class Check:
+    """Something that must be nowhere so, for what comes out to be ours.
+
+    Attributes
+    ----------
+    query : Sql
+        Gives one row of one number: how often it is so.
+    uses : tuple of str
+    says : callable
+        Takes the number, and returns what is wrong and what to do.
+    """
+
+    query: exp.Select
+    uses: tuple[str, ...]
+    says: Callable[[int], tuple[str, str]]
+
+
+@dataclass(frozen=True, slots=True)
+class Named:
+    """A query with a name: one step of a program.
+
+    Attributes
+    ----------
+    name : str
+    query : Sql
+    uses : tuple of str
+        The names that it reads from.
+    comment : str
+        Which lane or step of the trellis it is.
+    checks : tuple of Check
+    """
+
+    name: str
+    query: Sql
+    uses: tuple[str, ...]
+    comment: str = ""
+    checks: tuple[Check, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class MappedColumn:
+    """A column of a table that is worked out here: what it is called, its kind, what marks gaps."""
+
+    id: str
+    kind: Kind
+    gap: str = ""
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Work:
+    """What our own code makes of distinct values, of one table or of several together.
+
+    Attributes
+    ----------
+    names : tuple of str
+        The tables, as the program calls them.
+    make : callable
+        Takes the values of each table, and returns for each the columns that stand beside them.
+    """
+
+    names: tuple[str, ...]
+    make: Callable[[Sequence[Table]], Sequence[Sequence[Column]]]
+
+
+@dataclass(frozen=True, slots=True)
+class Mapped:
+    """A table of distinct values with what our own code makes of them.
+
+    Attributes
+    ----------
+    name : str
+    asked : Select
+        Gives every distinct combination of the values once, and then what marks their gaps.
+    uses : tuple of str
+    takes : tuple of Held
+        The values.
+    gives : tuple of MappedColumn
+        What is made of them, in columns behind these.
+    work : Work
+    says : str
+        What it is, in words.
+    """
+
+    name: str
+    asked: exp.Select
+    uses: tuple[str, ...]
+    takes: tuple[Held, ...]
+    gives: tuple[MappedColumn, ...]
+    work: Work
+    says: str
+
+    @property
+    def marks(self) -> tuple[str, ...]:
+        """What marks gaps of the values, each once."""
+        return tuple(dict.fromkeys(held.gap for held in self.takes if held.gap))
+
+
+@dataclass(slots=True)
+class Program:
+    """All that a trellis says in a dialect, each step behind those that it uses.
+
+    Attributes
+    ----------
+    dialect : Dialect
+    steps : dict of name to Named or Mapped
+    """
+
+    dialect: Dialect
+    steps: dict[str, Named | Mapped] = field(default_factory=dict)
+
+    def add(self, step: Named | Mapped) -> None:
+        """Put a step behind the others."""
+        assert step.name not in self.steps
+        self.steps[step.name] = step
+
+    def free_name(self, wanted: str) -> str:
+        """Return a name that no step has, as near to the wanted one as can be."""
+        base = _plain(wanted, self.dialect.name_bytes - 8)
+        name, number = base, 1
+        taken = {one.lower() for one in self.steps}
+        while name.lower() in taken:
+            number += 1
+            name = f"{base} {number}"
+        return name
+
+    def needed(self, uses: Iterable[str]) -> Iterator[Named | Mapped]:
+        """Yield the steps that some names need, each once and behind what it uses itself."""
+        wanted, waiting = set(uses), list(uses)
+        while waiting:
+            for name in self.steps[waiting.pop()].uses:
+                if name not in wanted:
+                    wanted.add(name)
+                    waiting.append(name)
+        yield from (step for name, step in self.steps.items() if name in wanted)
+
+    def whole(self, query: Sql, uses: Iterable[str], comments: bool = False) -> Sql:
+        """Return a query with all that it needs before it (WITH)."""
+        made = query.copy()
+        parts = []
+        for step in self._named_behind_tables(uses):
+            inner = step.query
+            if comments and step.comment:
+                inner = inner.copy()
+                inner.add_comments([f" {step.comment.replace('*/', '* /')} "])
+            parts.append(exp.CTE(this=inner, alias=exp.TableAlias(this=identifier(step.name))))
+        if parts:
+            made.set("with_", exp.With(expressions=parts))
+        return made
+
+    def _named_behind_tables(self, uses: Iterable[str]) -> Iterator[Named]:
+        """Yield the queries that some names need; what tables are made of has been asked before."""
+        wanted: set[str] = set()
+        waiting = list(uses)
+        while waiting:
+            name = waiting.pop()
+            if name not in wanted and isinstance(step := self.steps[name], Named):
+                wanted.add(name)
+                waiting += step.uses
+        for name, step in self.steps.items():
+            if name in wanted and isinstance(step, Named):
+                yield step
+
+
+def identifier(name: str) -> exp.Identifier:
+    """Return a name as a statement has it, always in quotes."""
+    return exp.Identifier(this=name, quoted=True)
+
+
+def column(name: str, table: str = "") -> exp.Column:
+    """Return a column, of a table where one is named."""
+    if not table:
+        return exp.Column(this=identifier(name))
+    return exp.Column(this=identifier(name), table=identifier(table))
+
+
+def table(name: str, alias: str = "") -> exp.Table:
+    """Return a relation to read from, under another name where one is given."""
+    found = exp.Table(this=identifier(name))
+    if alias:
+        found.set("alias", exp.TableAlias(this=identifier(alias)))
+    return found
+
+
+def called(value: Sql, name: str) -> exp.Alias:
+    """Return a value under a name."""
+    return exp.Alias(this=value, alias=identifier(name))
+
+
+def select(values: Sequence[Sql], source: Sql | None = None) -> exp.Select:
+    """Return a query of some values from one source."""
+    made = exp.Select(expressions=list(values))
+    if source is not None:
+        made.from_(source, copy=False)
+    return made
+
+
+def star(of: str = "") -> Sql:
+    """Return all columns, of a table where one is named."""
+    return exp.Column(this=exp.Star(), table=identifier(of)) if of else exp.Star()
+
+
+def all_of(conditions: Sequence[Sql]) -> Sql:
+    """Return whether all hold; true for none."""
+    return exp.and_(*conditions, copy=False) if conditions else exp.true()
+
+
+def any_of(conditions: Sequence[Sql]) -> Sql:
+    """Return whether any holds; false for none."""
+    return exp.or_(*conditions, copy=False) if conditions else exp.false()
+
+
+def is_null(value: Sql) -> Sql:
+    """Return whether a value is null."""
+    return exp.Is(this=value, expression=exp.Null())
+
+
+def not_null(value: Sql) -> Sql:
+    """Return whether there is a value."""
+    return exp.Not(this=is_null(value))
+
+
+def choose(condition: Sql, value: Sql, other: Sql | None = None) -> Sql:
+    """Return a value where a condition holds, else the other, or null."""
+    return exp.Case(ifs=[exp.If(this=condition, true=value)], default=other)
+
+
+def count(value: Sql | None = None) -> Sql:
+    """Return how many rows there are, or values."""
+    return exp.Count(this=exp.Star() if value is None else value)
+
+
+def total(value: Sql, kind: exp.DataType) -> Sql:
+    """Return the sum of counts, 0 where there is nothing to add up."""
+    added = exp.Coalesce(this=exp.Sum(this=value), expressions=[exp.Literal.number(0)])
+    return exp.Cast(this=added, to=kind)
+
+
+def ids_of(names: Sequence[str], dialect: Dialect) -> list[str]:
+    """Return what a relation calls columns: their own names, as far as the dialect takes them.
+
+    Names are told apart whatever the case of their letters; what begins as our own marks do, is
+    too long or empty gets another one.
+    """
+    taken: set[str] = set()
+    made = []
+    for name in names:
+        base = _plain(name, dialect.name_bytes - 8)
+        found, number = base, 1
+        while found.lower() in taken:
+            number += 1
+            found = f"{base} {number}"
+        taken.add(found.lower())
+        made.append(found)
+    return made
+
+
+def _plain(name: str, at_most: int) -> str:
+    letters = "".join(" " if not letter.isprintable() else letter for letter in name).strip()
+    while len(letters.encode(errors="replace")) > at_most:
+        letters = letters[:-1]
+    return f"_{letters}" if letters.startswith("~") or not letters else letters

@@ -1,0 +1,735 @@
+"""Nodes of a plan as named queries, each over those before it.
+
+A column of ours is a column of a query and, where a tie or a stack can leave gaps, the name of
+another one that marks them: in SQL both a blank and a gap are null. Rows have an order only where
+something gives them one: a sheet by its row numbers, a step by its columns. What needs an order
+that nobody has is refused.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import replace
+from typing import TYPE_CHECKING
+
+from sqlglot import exp
+
+from keen_trellis.data.kinds import Kind
+from keen_trellis.errors import NotThereError
+from keen_trellis.plan.blends import Blended, Summarised
+from keen_trellis.plan.expressions import Expression
+from keen_trellis.plan.formulas import Cell, Valued
+from keen_trellis.plan.link import OrderField
+from keen_trellis.plan.nodes import BayRows, Begun, Kept, Node, Outcome, Read, Stacked
+from keen_trellis.plan.steps import (
+    Carried,
+    Computed,
+    Counted,
+    Grouped,
+    Ordered,
+    Parted,
+    Picked,
+    Repeated,
+)
+from keen_trellis.sql import values as worked
+from keen_trellis.sql.conditions import condition, depth, value_of
+from keen_trellis.sql.dialects import Dialect, NotSaidError, Sql, not_there
+from keen_trellis.sql.relations import (
+    Check,
+    Held,
+    MappedColumn,
+    Named,
+    OrderKey,
+    Program,
+    Relation,
+    all_of,
+    any_of,
+    called,
+    choose,
+    column,
+    count,
+    identifier,
+    ids_of,
+    is_null,
+    not_null,
+    select,
+    star,
+    table,
+)
+
+if TYPE_CHECKING:
+    from keen_trellis.data import Column, Table
+
+_DEEPEST = 60
+"""How deep a formula is written into a statement: a server's parser has a stack, too."""
+
+ROW = "~row"
+"""What the number of a row is called where a relation has one."""
+
+
+class Writer:
+    """Writes the nodes of one plan.
+
+    Parameters
+    ----------
+    dialect : Dialect
+    begins : callable
+        Takes a `Read`, and returns the query that its rows lie in, its columns in the order of the
+        node's schema under the ids given, and whether a column `~row` numbers the rows.
+    labels : mapping of digest to (name, comment), optional
+        What the queries of nodes are called.
+    """
+
+    def __init__(
+        self,
+        dialect: Dialect,
+        begins: Callable[[Read, Sequence[str]], tuple[Sql, bool]],
+        labels: Mapping[str, tuple[str, str]] | None = None,
+    ) -> None:
+        self.dialect = dialect
+        self.program = Program(dialect)
+        self._begins = begins
+        self._labels = labels or {}
+        self._made: dict[str, Relation] = {}
+        self._ordered: dict[str, Relation] = {}
+
+    def rows(self, node: Node, in_order: bool = False) -> Relation:
+        """Return the relation of a node's rows.
+
+        Parameters
+        ----------
+        node : Node
+            Any but `Join`, which gives pairs.
+        in_order : bool
+            Whether their order is wanted, where they have one: it may cost a sort.
+
+        Raises
+        ------
+        NotThereError
+            The dialect cannot say it, and nothing of ours can stand in for it.
+        """
+        known = self._ordered if in_order else self._made
+        if node.digest not in known:
+            made = self._written(node, in_order)
+            known[node.digest] = made
+            if in_order and node.digest not in self._made:
+                self._made[node.digest] = made
+        return known[node.digest]
+
+    def _written(self, node: Node, in_order: bool) -> Relation:
+        from keen_trellis.sql import going_on, summaries
+
+        match node:
+            case Read():
+                return self._read(node)
+            case Begun():
+                return replace(self.rows(node.rows, in_order))
+            case Kept():
+                return self._kept(node, in_order)
+            case Outcome():
+                return going_on.outcome(self, node, in_order)
+            case BayRows():
+                return going_on.bay(self, node, in_order)
+            case Stacked():
+                return self._stacked(node, in_order)
+            case Summarised():
+                return summaries.summarised(self, node, node, in_order)
+            case Grouped():
+                return summaries.summarised(self, node.summary, node, in_order)
+            case Blended():
+                return self.rows(node.outcomes[-1], in_order)
+            case Computed():
+                return self._computed(node, in_order)
+            case Picked():
+                before = self.rows(node.rows, in_order)
+                chosen = [replace(before.held(old), name=new) for old, new in node.columns]
+                return replace(before, columns=tuple(chosen))
+            case Ordered():
+                return self._in_order(node, in_order)
+            case Counted():
+                return self._counted(node, in_order)
+            case Repeated():
+                return self._repeated(node, in_order)
+            case Carried():
+                return self._carried(node)
+            case Parted():
+                return self._parted(node, in_order)
+        raise not_there(self.dialect, type(node).__name__, "Run the trellis on this machine.")
+
+    # what is written
+
+    def add(
+        self,
+        node: Node | None,
+        query: Sql,
+        uses: Sequence[str],
+        wanted: str = "step",
+        checks: Sequence[Check] = (),
+    ) -> str:
+        """Add a query to the program, called as its node is; return its name."""
+        label, comment = self._labels.get(node.digest, (wanted, "")) if node else (wanted, "")
+        name = self.program.free_name(label)
+        self.program.add(Named(name, query, tuple(dict.fromkeys(uses)), comment, tuple(checks)))
+        return name
+
+    def label(self, node: Node, otherwise: str = "step") -> str:
+        """Return what a node is called."""
+        return self._labels.get(node.digest, (otherwise, ""))[0]
+
+    def columns_of(self, node: Node, gaps: Mapping[str, str] | None = None) -> tuple[Held, ...]:
+        """Return the columns of a node under ids of their own, with the marks of their gaps."""
+        names = node.schema.names
+        marks = gaps or {}
+        return tuple(
+            Held(c.name, c.kind, one, marks.get(c.name, ""), c.seen)
+            for c, one in zip(node.schema, ids_of(names, self.dialect), strict=True)
+        )
+
+    # rows as they come, and those that a condition keeps
+
+    def _read(self, node: Read) -> Relation:
+        columns = self.columns_of(node)
+        query, has_rows = self._begins(node, [held.id for held in columns])
+        name = self.add(node, query, (), "lane")
+        order = (OrderKey(ROW),) if has_rows else ()
+        return Relation(name, columns, order, has_rows)
+
+    def _kept(self, node: Kept, in_order: bool) -> Relation:
+        before = self.rows(node.rows, in_order)
+        before, asked = self.asked(before, node.condition, self.label(node, "filter"))
+        query = select([star()], table(before.name)).where(asked, copy=False)
+        return replace(before, name=self.add(node, query, (before.name,), "filter"))
+
+    def asked(self, rows: Relation, asked: Expression, says: str) -> tuple[Relation, Sql]:
+        """Return a condition as SQL, and the relation that it is asked of.
+
+        What the dialect has no equal for is worked out by our own code, by the distinct values.
+        """
+        try:
+            if depth(asked) > _DEEPEST:
+                raise NotSaidError("a formula of so many levels")
+            return rows, condition(asked, rows, self.dialect)
+        except NotSaidError:
+            takes = [rows.held(name) for name in asked.columns()]
+            holds = MappedColumn("~holds", Kind.BOOLEAN)
+
+            def work(values: Table) -> Column:
+                from keen_trellis.compute.expressions import truth
+                from keen_trellis.data import Column
+
+                held = truth(asked, values)
+                found = [
+                    True if yes else False if no else None
+                    for yes, no in zip(held.true.tolist(), held.false.tolist(), strict=True)
+                ]
+                return Column.of(found, Kind.BOOLEAN)
+
+            rows = self.with_worked_out(rows, takes, holds, work, says)
+            return rows, column("~holds")
+
+    def with_worked_out(
+        self,
+        rows: Relation,
+        takes: Sequence[Held],
+        gives: MappedColumn,
+        work: Callable[[Table], Column],
+        says: str,
+    ) -> Relation:
+        """Return a relation with a column beside it that our own code works out."""
+        (made,) = self.worked_out_together(
+            [(rows, takes, gives)], lambda tables: [work(tables[0])], says
+        )
+        return made
+
+    def worked_out_together(
+        self,
+        asked: Sequence[tuple[Relation, Sequence[Held], MappedColumn]],
+        work: Callable[[Sequence[Table]], Sequence[Column]],
+        says: str,
+    ) -> list[Relation]:
+        """Return relations each with a column beside it, which are worked out of all together."""
+        names = worked.mapped(
+            self.program,
+            [(rows, takes, [gives]) for rows, takes, gives in asked],
+            lambda tables: [[one] for one in work(tables)],
+            says,
+        )
+        made = []
+        for found, (rows, takes, gives) in zip(names, asked, strict=True):
+            own = [one for one in (gives.id, gives.gap) if one]
+            query = select([star("r"), *(column(one, "m") for one in own)], table(rows.name, "r"))
+            query.join(
+                table(found, "m"),
+                on=worked.meets("r", "m", takes, self.dialect),
+                join_type="left",
+                copy=False,
+            )
+            name = self.add(None, query, (rows.name, found), f"{rows.name} with {says}")
+            made.append(replace(rows, name=name))
+        return made
+
+    # columns
+
+    def _computed(self, node: Computed, in_order: bool) -> Relation:
+        before = self.rows(node.rows, in_order)
+        made: dict[str, tuple[Sql, str]] = {}
+        rows = before
+        for number, (name, formula) in enumerate(node.columns, start=1):
+            rows, made[name] = self._formula(rows, before, formula, f"{name} {number}")
+        columns = self.columns_of(node)
+        kept = {held.name: held for held in before.columns}
+        held, values = [], []
+        for one in columns:
+            if one.name in made:
+                value, gap = made[one.name]
+            else:
+                value, gap = column(kept[one.name].id), kept[one.name].gap
+            values.append((value, one.id))
+            held.append(replace(one, gap=gap))
+        carried = dict.fromkeys(
+            [*(one.gap for one in held if one.gap), *(key.id for key in before.order)]
+        )
+        own = [column(one) for one in carried]
+        query = select([*worked.renamed(values), *own], table(rows.name))
+        name = self.add(node, query, (rows.name,), "formula")
+        return replace(before, name=name, columns=tuple(held))
+
+    def _formula(
+        self, rows: Relation, before: Relation, formula: Valued, says: str
+    ) -> tuple[Relation, tuple[Sql, str]]:
+        """Return the value of a formula, what marks its gaps, and the relation that has both."""
+        if isinstance(formula, Cell):
+            held = before.held(formula.column)
+            return rows, (value_of(formula, before, self.dialect), held.gap)
+        takes = [before.held(name) for name in formula.columns()]
+        try:
+            if any(held.gap for held in takes) or depth(formula) > _DEEPEST:
+                raise NotSaidError("what becomes of a gap")
+            return rows, (value_of(formula, before, self.dialect), "")
+        except NotSaidError:
+            has_gaps = any(held.gap for held in takes)
+            number = len(self.program.steps)
+            value, gap = f"~made {number}", f"~gap {number}" if has_gaps else ""
+
+            def work(values: Table) -> Column:
+                from keen_trellis.compute.formula.evaluate import evaluated
+
+                return evaluated(formula, values).column
+
+            given = MappedColumn(value, formula.kind, gap)
+            rows = self.with_worked_out(rows, takes, given, work, says)
+            return rows, (column(value), gap)
+
+    # rows in an order
+
+    def _in_order(self, node: Ordered, in_order: bool) -> Relation:
+        before = self.rows(node.rows, in_order)
+        if not in_order or not node.by:
+            return replace(before)
+        keys = self.order_keys(before, node.by)
+        return replace(before, order=(*keys, *before.order))
+
+    def order_keys(self, rows: Relation, by: Sequence[OrderField]) -> tuple[OrderKey, ...]:
+        """Return the fields of an order as keys of a relation."""
+        found = []
+        for one in by:
+            held = rows.held(one.field)
+            found.append(OrderKey(held.id, one.descending, held.kind))
+        return tuple(found)
+
+    def ordering(self, keys: Sequence[OrderKey], of: str = "") -> list[Sql]:
+        """Return keys as ORDER BY has them."""
+        return ordering(self.dialect, keys, of)
+
+    def all_columns(self, rows: Relation) -> tuple[OrderKey, ...]:
+        """Return all columns of a relation as keys: rows equal in all of them are the same."""
+        keys = [OrderKey(held.id, kind=held.kind) for held in rows.columns]
+        return (*keys, *(OrderKey(mark, kind=Kind.BOOLEAN) for mark in rows.gaps))
+
+    def require_order(self, rows: Relation, what: str) -> None:
+        """Refuse what needs every row's place; `NotThereError`."""
+        if not rows.is_total:
+            raise NotThereError(
+                f"{what} needs the order of rows, and those of “{rows.name}” have none "
+                f"in {self.dialect.title}.",
+                "Put them in order by columns that tell all rows apart, or run it on this machine.",
+            )
+
+    def numbered(self, rows: Relation) -> tuple[Relation, str]:
+        """Return a relation whose rows have one number each, in their order; and its name."""
+        if len(rows.order) == 1 and rows.is_total and not rows.order[0].descending:
+            return rows, rows.order[0].id
+        number = f"~nr {len(self.program.steps)}"
+        keys = rows.order if rows.is_total else (*rows.order, *self.all_columns(rows))
+        query = select([star(), called(self.row_number((), keys), number)], table(rows.name))
+        name = self.add(None, query, (rows.name,), f"{rows.name} numbered")
+        return replace(rows, name=name, order=(OrderKey(number),), is_total=True), number
+
+    def row_number(self, groups: Sequence[Sql], keys: Sequence[OrderKey]) -> Sql:
+        """Return the number of a row within its group."""
+        return self.over(exp.RowNumber(), groups, self.ordering(keys))
+
+    @staticmethod
+    def over(what: Sql, groups: Sequence[Sql], order: Sequence[Sql] = ()) -> Sql:
+        """Return a figure of the rows around each row."""
+        made = exp.Window(this=what, partition_by=list(groups))
+        if order:
+            made.set("order", exp.Order(expressions=list(order)))
+        return made
+
+    def group_values(self, rows: Relation, by: Sequence[str]) -> list[Sql]:
+        """Return what rows are grouped by: the values, and whether a null of them is a gap."""
+        held = [rows.held(name) for name in by]
+        marks = dict.fromkeys(one.gap for one in held if one.gap)
+        return [*(column(one.id) for one in held), *(column(mark) for mark in marks)]
+
+    def _counted(self, node: Counted, in_order: bool) -> Relation:
+        before = self.rows(node.rows, in_order=True)
+        groups = self.group_values(before, node.by)
+        n = exp.Literal.number(max(node.n, 0))
+        keys = tuple(key.turned() for key in before.order) if node.last else before.order
+        return self.first_of(before, groups, keys, n, node)
+
+    def _repeated(self, node: Repeated, in_order: bool) -> Relation:
+        by = node.by or node.rows.schema.names
+        if node.keep in ("repeated", "alone"):
+            before = self.rows(node.rows, in_order)
+            groups = self.group_values(before, by)
+            number = f"~nr {len(self.program.steps)}"
+            inner = select([star(), called(self.over(count(), groups), number)], table(before.name))
+            one = exp.Literal.number(1)
+            wanted = column(number)
+            test = exp.GT if node.keep == "repeated" else exp.EQ
+            outer = select([star()], inner.subquery("w")).where(
+                test(this=wanted, expression=one), copy=False
+            )
+            return replace(before, name=self.add(node, outer, (before.name,), "repeats"))
+        before = self.rows(node.rows, in_order=True)
+        groups = self.group_values(before, by)
+        keys = self.by_fields(before, node.order, backwards=node.keep == "last")
+        return self.first_of(before, groups, keys, exp.Literal.number(1), node)
+
+    def by_fields(
+        self, rows: Relation, by: Sequence[OrderField], backwards: bool
+    ) -> tuple[OrderKey, ...]:
+        """Return an order by fields, and of equal rows as they stand, or turned round.
+
+        Turned round, too, what has no value in a field comes last: the last by a date is the row
+        of the latest date, not one without any.
+        """
+        fields = self.order_keys(rows, by)
+        if not backwards:
+            return (*fields, *rows.order)
+        turned = tuple(replace(key, descending=not key.descending) for key in fields)
+        return (*turned, *(key.turned() for key in rows.order))
+
+    def first_of(
+        self, rows: Relation, groups: Sequence[Sql], keys: Sequence[OrderKey], n: Sql, what: Node
+    ) -> Relation:
+        """Return the first rows of each group, and make sure that it is clear which they are.
+
+        Where the order leaves rows equal, they are told apart by all columns. That changes
+        nothing as long as rows that differ do not stand on both sides of the border.
+        """
+        full = tuple(keys) if rows.is_total else (*keys, *self.all_columns(rows))
+        number = f"~nr {len(self.program.steps)}"
+        inner = select([star(), called(self.row_number(groups, full), number)], table(rows.name))
+        border = exp.LTE(this=column(number), expression=n)
+        query = select([star()], inner.subquery("w")).where(border, copy=False)
+        checks = () if rows.is_total else (self.clear_border(rows, groups, keys, full, n),)
+        return replace(rows, name=self.add(what, query, (rows.name,), "first", checks))
+
+    def clear_border(
+        self,
+        rows: Relation,
+        groups: Sequence[Sql],
+        keys: Sequence[OrderKey],
+        full: Sequence[OrderKey],
+        n: Sql,
+    ) -> Check:
+        """Return the check that rows which are equal in an order do not differ at its border."""
+        order, all_keys = self.ordering(keys), self.ordering(full)
+        inner = select(
+            [
+                called(self.over(exp.Anonymous(this="RANK"), groups, order), "~tied")
+                if order
+                else called(exp.Literal.number(1), "~tied"),
+                called(self.row_number(groups, full), "~place"),
+                called(self.over(exp.Anonymous(this="DENSE_RANK"), groups, all_keys), "~distinct"),
+                *(called(one.copy(), f"~group {place}") for place, one in enumerate(groups)),
+            ],
+            table(rows.name),
+        )
+        by = [column("~tied"), *(column(f"~group {place}") for place in range(len(groups)))]
+        inside = exp.LTE(this=column("~place"), expression=n.copy())
+        is_in, is_out = (
+            exp.Max(this=choose(one, exp.Literal.number(1), exp.Literal.number(0)))
+            for one in (inside, exp.Not(this=exp.paren(inside.copy())))
+        )
+        unclear = all_of(
+            [
+                exp.EQ(this=is_in, expression=exp.Literal.number(1)),
+                exp.EQ(this=is_out, expression=exp.Literal.number(1)),
+                exp.LT(
+                    this=exp.Min(this=column("~distinct")),
+                    expression=exp.Max(this=column("~distinct")),
+                ),
+            ]
+        )
+        tied = select([called(exp.Literal.number(1), "one")], inner.subquery("w"))
+        tied = tied.group_by(*by, copy=False).having(unclear, copy=False)
+        query = select([count()], tied.subquery("u"))
+        title = self.dialect.title
+
+        def says(times: int) -> tuple[str, str]:
+            return (
+                f"Which rows of “{rows.name}” come first is not clear in {title} in {times:,} "
+                "places: rows that differ are equal in the order asked for.",
+                "Put them in order by one column more.",
+            )
+
+        return Check(query, (rows.name,), says)
+
+    def _carried(self, node: Carried) -> Relation:
+        before = self.rows(node.rows, in_order=True)
+        self.require_order(before, "Filling from other rows")
+        wanted = [before.held(name) for name in node.columns]
+        order = before.order
+        if not node.from_above:
+            order = tuple(key.turned() for key in order)
+        runs = {held.id: f"~run {place}" for place, held in enumerate(wanted)}
+        inner = select(
+            [
+                star(),
+                *(
+                    called(self.over(count(column(one)), (), self.ordering(order)), name)
+                    for one, name in runs.items()
+                ),
+            ],
+            table(before.name),
+        )
+        columns, values, marks = [], [], {}
+        for held in before.columns:
+            value: Sql = column(held.id)
+            if held.id in runs:
+                # rows of one run follow its first, the only one that may have a value
+                first = self.over(
+                    exp.FirstValue(this=value), (column(runs[held.id]),), self.ordering(order)
+                )
+                is_gap: Sql = column(held.gap) if held.gap else exp.false()
+                filled = any_of(
+                    [
+                        *([exp.Not(this=is_gap.copy())] if node.blanks else []),
+                        *([is_gap.copy()] if node.gaps else []),
+                    ]
+                )
+                value = choose(
+                    all_of([is_null(value.copy()), exp.paren(filled)]), first, value.copy()
+                )
+                if held.gap:
+                    mark = f"~gap {held.id}"[: self.dialect.name_bytes]
+                    marks[mark] = (is_gap, held.id)
+                    held = replace(held, gap=mark)
+            columns.append(held)
+            values.append((value, held.id))
+        rest = dict.fromkeys(
+            [*(h.gap for h in columns if h.gap and h.gap not in marks), *(k.id for k in order)]
+        )
+        query = select(
+            [
+                *worked.renamed(values),
+                *(column(one) for one in rest),
+                *(called(gap, f"~was {mark}") for mark, (gap, _) in marks.items()),
+            ],
+            inner.subquery("w"),
+        )
+        if marks:
+            # a gap that was filled is none any more
+            query = select(
+                [
+                    star(),
+                    *(
+                        called(all_of([column(f"~was {mark}"), is_null(column(one))]), mark)
+                        for mark, (_, one) in marks.items()
+                    ),
+                ],
+                query.subquery("v"),
+            )
+        name = self.add(node, query, (before.name,), "fill")
+        return replace(before, name=name, columns=tuple(columns))
+
+    def _parted(self, node: Parted, in_order: bool) -> Relation:
+        before = self.rows(node.rows, in_order)
+        held = before.held(node.column)
+        part, nth = (f"~{what} {len(self.program.steps)}" for what in ("text", "nth"))
+        mark = self.dialect.literal(node.mark, Kind.TEXT)
+        query = self.parts_of(before, held, mark, part=part, nth=nth)
+        value = column(part)
+        others = [column(one.id) for one in before.columns if one.id != held.id]
+        rest = dict.fromkeys([*before.gaps, *(key.id for key in before.order)])
+        outer = select(
+            [*others, called(value, held.id), *(column(one) for one in rest), column(nth)],
+            query.subquery("w"),
+        )
+        name = self.add(node, outer, (before.name,), "split")
+        order = (*before.order, OrderKey(nth)) if before.is_total else before.order
+        return replace(before, name=name, order=order)
+
+    def parts_of(self, rows: Relation, held: Held, mark: Sql, part: str, nth: str) -> exp.Select:
+        """Return a query of each part of a text in a row of its own."""
+        cell = column(held.id, "r")
+        if self.dialect.name == "spark":
+            quoted = exp.func("CONCAT", exp.Literal.string("\\Q"), mark, exp.Literal.string("\\E"))
+            parts = exp.Anonymous(this="SPLIT", expressions=[cell, quoted, exp.Literal.number(-1)])
+            query = select([star()], table(rows.name, "r"))
+            query.set(
+                "laterals",
+                [
+                    exp.Lateral(
+                        this=exp.Anonymous(this="POSEXPLODE", expressions=[parts]),
+                        view=True,
+                        outer=True,
+                        alias=exp.TableAlias(
+                            this=identifier("p"),
+                            columns=[
+                                identifier(nth),
+                                identifier(part),
+                            ],
+                        ),
+                    )
+                ],
+            )
+            return query
+        found = exp.Anonymous(
+            this="UNNEST",
+            expressions=[exp.Anonymous(this="STRING_TO_ARRAY", expressions=[cell, mark])],
+        )
+        lateral = exp.Lateral(
+            this=found,
+            ordinality=True,
+            alias=exp.TableAlias(
+                this=identifier("p"),
+                columns=[
+                    exp.to_identifier("one", quoted=True),
+                    exp.to_identifier(nth, quoted=True),
+                ],
+            ),
+        )
+        # an empty text has no part there, and is one of ours
+        value = choose(
+            not_null(cell.copy()),
+            exp.Coalesce(this=column("one", "p"), expressions=[exp.Literal.string("")]),
+        )
+        query = select([star("r"), called(value, part), column(nth, "p")], table(rows.name, "r"))
+        query.join(lateral, on=exp.true(), join_type="left", copy=False)
+        return query
+
+    # rows below one another
+
+    def _stacked(self, node: Stacked, in_order: bool) -> Relation:
+        parts = [self.rows(part, in_order) for part in node.parts]
+        columns = self.columns_of(node)
+        source = columns[0] if node.source_column else None
+        names = [dict(pairs) for pairs in node.renamed]
+        own = [
+            {names[place].get(held.name, held.name): held for held in rows.columns}
+            for place, rows in enumerate(parts)
+        ]
+        met = columns[1:] if source is not None else columns
+        marks = {
+            one.name: f"~gap {number}"
+            for number, one in enumerate(met)
+            if any(one.name not in part or part[one.name].gap for part in own)
+        }
+        is_total = all(rows.is_total for rows in parts) and in_order
+        if is_total:
+            parts = [self.numbered(rows)[0] for rows in parts]
+        keys = ["~part", "~row"] if is_total else []
+        queries = []
+        for place, (rows, mine) in enumerate(zip(parts, own, strict=True)):
+            values: list[tuple[Sql, str]] = []
+            if source is not None:
+                said = self.dialect.literal(node.names[place], Kind.TEXT)
+                values.append((self.dialect.cast(said, Kind.TEXT), source.id))
+            for one in met:
+                held = mine.get(one.name)
+                values.append((self._stacked_value(held, one), one.id))
+            for one in met:
+                if one.name in marks:
+                    held = mine.get(one.name)
+                    gap: Sql = exp.true()
+                    if held is not None:
+                        gap = column(held.gap) if held.gap else exp.false()
+                    values.append((gap, marks[one.name]))
+            if is_total:
+                values.append((exp.Literal.number(place), keys[0]))
+                values.append((column(self.numbered(rows)[1]), keys[1]))
+            queries.append(select(worked.renamed(values), table(rows.name)))
+        query = _below(queries)
+        there = tuple(replace(one, gap=marks.get(one.name, "")) for one in columns)
+        order = tuple(OrderKey(key) for key in keys)
+        name = self.add(node, query, [rows.name for rows in parts], "stack")
+        made = Relation(name, there, order, is_total)
+        if node.repeats:
+            return made
+        return self._once(node, made, [one.name for one in met])
+
+    def _stacked_value(self, held: Held | None, one: Held) -> Sql:
+        if held is None:
+            return self.dialect.literal(None, one.kind)
+        try:
+            return worked.in_kind(column(held.id), held, one.kind, self.dialect)
+        except NotSaidError as error:
+            raise not_there(
+                self.dialect,
+                f"“{one.name}”, {held.kind} in one lane and {one.kind} below another",
+                "Give it one kind in all lanes before they are stacked.",
+            ) from error
+
+    def _once(self, node: Stacked, rows: Relation, names: Sequence[str]) -> Relation:
+        """Return rows that stand there once: the first of each, by the parts."""
+        groups = self.group_values(rows, names)
+        number = f"~nr {len(self.program.steps)}"
+        if rows.order or not node.source_column:
+            # rows of no order are alike in all that is there to tell them apart
+            ordering = self.ordering(rows.order or [OrderKey(rows.columns[0].id)])
+        else:  # the rows of one part are alike; the first part says where they are from
+            said = column(rows.columns[0].id)
+            places = [
+                exp.If(
+                    this=exp.EQ(this=said.copy(), expression=self.dialect.literal(name, Kind.TEXT)),
+                    true=exp.Literal.number(place),
+                )
+                for place, name in enumerate(node.names)
+            ]
+            ordering = [exp.Ordered(this=exp.Case(ifs=places), nulls_first=False)]
+        inner = select(
+            [star(), called(self.over(exp.RowNumber(), groups, ordering), number)],
+            table(rows.name),
+        )
+        query = select([star()], inner.subquery("w")).where(
+            exp.EQ(this=column(number), expression=exp.Literal.number(1)), copy=False
+        )
+        return replace(rows, name=self.add(None, query, (rows.name,), f"{rows.name} once"))
+
+
+def ordering(dialect: Dialect, keys: Sequence[OrderKey], of: str = "") -> list[Sql]:
+    """Return keys, of a side of a statement where it is named, as ORDER BY has them."""
+    return [
+        exp.Ordered(
+            this=dialect.in_order(column(key.id, of), key.kind),
+            desc=key.descending,
+            nulls_first=key.nulls_first,
+        )
+        for key in keys
+    ]
+
+
+def _below(queries: Sequence[exp.Select]) -> Sql:
+    """Return queries one below the other, as a tree that is not deep."""
+    if len(queries) == 1:
+        return queries[0]
+    middle = len(queries) // 2
+    return exp.Union(
+        this=_below(queries[:middle]), expression=_below(queries[middle:]), distinct=False
+    )
