@@ -84,7 +84,8 @@ def execute(node: Node, inputs: Sequence[Any], report: Report = quiet) -> Any:
                 for table, pairs in zip(inputs, node.renamed, strict=True)
             ]
             named = dict(zip(node.names, renamed, strict=True))
-            put = stack(named, node.source_column, node.repeats)
+            kinds = {column.name: column.kind for column in node.schema}
+            put = stack(named, node.source_column, node.repeats, kinds)
             origins = {column.name: column.origin for column in node.schema}
             return replace(put, outcome=put.outcome.with_origins(origins))
     raise TypeError(f"{type(node).__name__} cannot be run.")

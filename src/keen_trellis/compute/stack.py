@@ -58,7 +58,10 @@ class Stack:
 
 
 def stack(
-    tables: Mapping[str, Table], source_column: str = "source", repeats: bool = True
+    tables: Mapping[str, Table],
+    source_column: str = "source",
+    repeats: bool = True,
+    kinds: Mapping[str, Kind] | None = None,
 ) -> Stack:
     """Return tables one below the other; a column that a table lacks is a gap in its rows.
 
@@ -73,6 +76,8 @@ def stack(
         The column that says where each row came from; none where it is empty.
     repeats : bool
         Whether a row that stands there already, apart from its source, is kept again.
+    kinds : mapping of name to Kind, optional
+        What was planned without a value; kept to as long as it holds the values that are there.
 
     Raises
     ------
@@ -83,7 +88,8 @@ def stack(
         raise ValueError("There is nothing to stack.")
     names = list(dict.fromkeys(name for table in tables.values() for name in table.columns))
     notes = _lacks(names, tables)
-    columns = {name: _stacked(name, tables, notes) for name in names}
+    planned = kinds or {}
+    columns = {name: _stacked(name, tables, notes, planned.get(name)) for name in names}
     n_rows = sum(len(table) for table in tables.values())
     rows = np.arange(n_rows) if repeats else _first_of_each(list(columns.values()), n_rows)
     if source_column:
@@ -108,9 +114,11 @@ def _lacks(names: Sequence[str], tables: Mapping[str, Table]) -> list[str]:
     ]
 
 
-def _stacked(name: str, tables: Mapping[str, Table], notes: list[str]) -> Column:
+def _stacked(
+    name: str, tables: Mapping[str, Table], notes: list[str], planned: Kind | None
+) -> Column:
     having = {label: t.column(name) for label, t in tables.items() if name in t.columns}
-    made = dict(zip(having, in_common_kind(list(having.values())), strict=True))
+    made = dict(zip(having, in_common_kind(list(having.values()), planned), strict=True))
     held = {label: column for label, column in having.items() if column.count(PRESENT)}
     kind = next(iter(made.values())).kind
     if any(column.kind is not kind for column in held.values()):

@@ -101,16 +101,17 @@ def texts_as(texts: pa.StringArray, kind: Kind, written: Written) -> Column:
     return values_of_texts(texts, kind, written)
 
 
-def in_common_kind(columns: Sequence[Column]) -> list[Column]:
+def in_common_kind(columns: Sequence[Column], planned: Kind | None = None) -> list[Column]:
     """Return columns in the narrowest kind that holds the values of all of them.
 
     A column of blanks alone takes the kind of the others. Where no kind of numbers holds every
-    digit, all become text.
+    digit, all become text. A kind that was planned before there were values is kept to as long as
+    it holds them.
     """
     kinds = {column.kind for column in columns if column.count(PRESENT)}
     if not kinds:
         kinds = {column.kind for column in columns}
-    kind = holding(kinds)
+    kind = holding(kinds) if planned is None else planned
     candidates = (kind, Kind.EXACT) if kind is Kind.NUMBER else (kind,)
     for candidate in candidates:
         made = [converted(column, candidate) for column in columns]

@@ -7,6 +7,7 @@ microseconds of the day; moments are those of no zone, in a session whose zone i
 from __future__ import annotations
 
 import contextlib
+import logging
 import re
 import uuid
 from collections.abc import Sequence
@@ -64,6 +65,8 @@ class SparkClusterSession(Session):
             from pyspark.sql.connect.session import SparkSession as Spark
         except ImportError as error:
             raise SourceError(*_WITHOUT_CLIENT) from error
+        # the client would write every statement that fails to where we write, values and all
+        logging.getLogger("SQLQueryContextLogger").disabled = True
         try:
             spark = Spark.builder.remote(self.cluster.remote).create()
             for name, value in _SETTINGS.items():
@@ -88,6 +91,14 @@ class SparkClusterSession(Session):
         from pyspark.sql.connect import functions as sf
 
         arrow = pa.table({one: _sent(held, one) for one, held in columns.items()})
+        if not len(arrow):  # of no rows the client cannot tell their types
+            nulls = ", ".join(
+                f"CAST(NULL AS {self.dialect.types[held.kind]}) AS {_quoted(one)}"
+                for one, held in columns.items()
+            )
+            empty = self._spark.sql(f"SELECT {nulls} WHERE FALSE")
+            empty.createOrReplaceTempView(_quoted(name))
+            return
         frame = self._spark.createDataFrame(arrow)
         made = frame.select(
             *(

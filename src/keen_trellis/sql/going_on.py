@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING
 
 from sqlglot import exp
@@ -119,6 +119,7 @@ class _Going:
     owner: Node
     reads: Sequence[str]
     in_order: bool
+    marks: dict[str, str] = field(default_factory=dict)
 
     def relation(self) -> Relation:
         """Return the relation of all bays that are kept."""
@@ -157,21 +158,16 @@ class _Going:
         if one.fill is not None:
             return ""
         side, held = self._held(one)
-        can_lack = (Bay.RIGHT if side == L else Bay.LEFT) in self.node.keep
-        if one.filled_from is not None:
+        if one.filled_from is not None:  # a row of either side is there: its own gap alone counts
             other = self.met.right.held(one.filled_from)
-            if not held.gap or not other.gap:
-                # a row of either side has a value or a blank in it; a gap needs one on each
-                both = Bay.RIGHT in self.node.keep
-                if not held.gap and not (both and other.gap):
-                    return ""
-            return f"~gap {self._place(one)}"
-        if not held.gap and not can_lack:
-            return ""
-        return f"~gap {side} {held.gap}".strip()
+            return self._named(f"filled {one.name}") if held.gap or other.gap else ""
+        can_lack = (Bay.RIGHT if side == L else Bay.LEFT) in self.node.keep
+        return self._named(f"{side} {held.gap}") if held.gap or can_lack else ""
 
-    def _place(self, one: OutcomeColumn) -> int:
-        return next(place for place, other in enumerate(self.made) if other is one)
+    def _named(self, way: str) -> str:
+        if way not in self.marks:
+            self.marks[way] = self.writer.fresh("gap")
+        return self.marks[way]
 
     def _held(self, one: OutcomeColumn) -> tuple[str, Held]:
         if one.side == "left":

@@ -95,6 +95,8 @@ class Matched:
         With a nearest field: what `pairs` calls the link values, as `equal` and `others` have them.
     marked : str
         With one partner of several: the number of the rows that take one.
+    numbers : (left, right)
+        With one partner of several: what the sides call the numbers of their rows.
     one_of : (relation, left number, right number) or None
         With one partner of several: all candidates by row numbers, with how many each row has.
     """
@@ -111,6 +113,7 @@ class Matched:
     tuples: tuple[Sequence[str], Sequence[str]] = ((), ())
     marked: str = ""
     one_of: tuple[str, str, str] | None = None
+    numbers: tuple[str, str] = ("", "")
 
     def has_key(self, side: str) -> Sql:
         """Return whether a row has a value in every field of the link."""
@@ -151,8 +154,11 @@ def matched(writer: Writer, node: Join, in_order: bool = False) -> Matched:
     require_link(node.link, node.names)
     takes_one = node.link.partner != "every"
     stand = [writer.rows(one, in_order or takes_one) for one in (node.left, node.right)]
+    # a row that stands alone has no place to be in order by, and needs one beside rows without it
+    stand = [writer.numbered(s)[0] if s.is_total and not s.order else s for s in stand]
     # who takes one partner tells rows by their numbers; these stand beside them from the start
-    sides = [writer.numbered(one)[0] for one in stand] if takes_one else stand
+    numbered = [writer.numbered(one) for one in stand] if takes_one else []
+    sides = [rows for rows, _ in numbered] or stand
     equal: list[Compared] = []
     others: list[Compared] = []
     for place, field in enumerate(node.link.fields):
@@ -173,7 +179,7 @@ def matched(writer: Writer, node: Join, in_order: bool = False) -> Matched:
     made = Matched(left, right, tuple(equal), tuple(others), right, on, not others and bool(equal))
     if nearest:
         made = with_nearest(writer, made, nearest[0])
-    return with_one_partner(writer, node, made, stand) if takes_one else made
+    return with_one_partner(writer, node, made, [nr for _, nr in numbered]) if takes_one else made
 
 
 # what is compared
@@ -194,7 +200,11 @@ def _equal(
             return sides, _equal_as_it_is(writer, node, field, held)
         except NotSaidError:
             pass
-    code = MappedColumn(f"~code {len(writer.program.steps)}", Kind.INTEGER)
+    if field.compare_as is Kind.TEXT:
+        exact = next((one for one in held if one.kind is Kind.EXACT), None)
+        if exact is not None:
+            raise writer.no_text_of_exact(exact.name)
+    code = MappedColumn(writer.fresh("code"), Kind.INTEGER)
     both = writer.worked_out_together(
         [(rows, [one], code) for rows, one in zip(sides, held, strict=True)],
         lambda tables: _codes(node, place, tables),

@@ -36,9 +36,8 @@ def with_nearest(writer: Writer, met: Matched, nearest: Compared) -> Matched:
     """
     dialect = writer.dialect
     plain = [one for one in met.others if one is not nearest]
-    number = len(writer.program.steps)
     fields = [*met.equal, *plain, nearest]
-    names = [f"~link {number} {place}" for place in range(len(fields))]
+    names = [writer.fresh("link") for _ in fields]
     tuples = []
     for side, rows in ((L, met.left), (R, met.right)):
         values = [called(one.value(side), name) for one, name in zip(fields, names, strict=True)]
@@ -46,7 +45,7 @@ def with_nearest(writer: Writer, met: Matched, nearest: Compared) -> Matched:
         query.set("distinct", exp.Distinct())
         tuples.append(writer.add(None, query, (rows.name,), f"{rows.name} links"))
     later, strict = nearest.field.operator == "nearest later", nearest.field.strict
-    best, value = f"~nearest {number}", names[-1]
+    best, value = writer.fresh("nearest"), names[-1]
     if not plain:
         pairs = _carried_along(writer, tuples, names, best, later=later, strict=strict)
     else:

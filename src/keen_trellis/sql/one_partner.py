@@ -14,7 +14,6 @@ from keen_trellis.sql.links import L, Matched, R, inner, used
 from keen_trellis.sql.relations import (
     Check,
     OrderKey,
-    Relation,
     all_of,
     called,
     column,
@@ -28,9 +27,7 @@ if TYPE_CHECKING:
     from keen_trellis.sql.writer import Writer
 
 
-def with_one_partner(
-    writer: Writer, node: Join, met: Matched, stand: Sequence[Relation]
-) -> Matched:
+def with_one_partner(writer: Writer, node: Join, met: Matched, numbers: Sequence[str]) -> Matched:
     """Return a match by pairs of row numbers, of which a row of one side has one at most.
 
     Parameters
@@ -38,23 +35,24 @@ def with_one_partner(
     writer, node
     met : Matched
         Over sides whose rows are numbered.
-    stand : sequence of Relation
-        The sides before that, in the order that something gives them.
+    numbers : sequence of str
+        What the sides call the numbers.
     """
     link, of_left = node.link, node.link.partner_for == "left"
-    left_nr, right_nr = column(met.left.order[0].id, L), column(met.right.order[0].id, R)
+    left_nr, right_nr = column(numbers[0], L), column(numbers[1], R)
     own = left_nr if of_left else right_nr
     others, side = (met.right, R) if of_left else (met.left, L)
-    number = len(writer.program.steps)
-    a, b = f"~left {number}", f"~right {number}"
+    a, b, of_row = (writer.fresh(word) for word in ("left", "right", "of"))
     values = [
         called(left_nr, a),
         called(right_nr, b),
         called(writer.over(count(), [own.copy()]), "~several"),
     ]
     if link.partner != "only":
-        keys = writer.by_fields(others, link.order, backwards=link.partner == "last")
-        order = writer.ordering(keys, side)
+        last = link.partner == "last"
+        keys = writer.by_fields(others, link.order, backwards=last)
+        number = OrderKey(numbers[1] if of_left else numbers[0])
+        order = writer.ordering([*keys, number.turned() if last else number], side)
         values.append(called(writer.over(exp.RowNumber(), [own.copy()], order), "~place"))
     candidates = writer.add(None, inner(met, values), used(met), "candidates")
     wanted = column("~several" if link.partner == "only" else "~place")
@@ -62,25 +60,24 @@ def with_one_partner(
         exp.EQ(this=wanted, expression=exp.Literal.number(1)), copy=False
     )
     checks = []
-    unordered = stand[1] if of_left else stand[0]
-    if link.partner != "only" and not unordered.is_total:
-        keys = writer.by_fields(unordered, link.order, backwards=link.partner == "last")
+    if link.partner != "only" and not others.is_total:
         checks.append(_clear_partner(writer, met, keys, own, side))
     pairs = writer.add(None, query, (candidates,), "partners", checks)
     is_of = exp.EQ(this=right_nr.copy(), expression=column(b, "p"))
-    beside = select([star(R), called(column(a, "p"), f"~of {number}")], table(met.right.name, R))
+    beside = select([star(R), called(column(a, "p"), of_row)], table(met.right.name, R))
     beside.join(table(pairs, "p"), on=is_of, copy=False)
     name = writer.add(None, beside, (met.right.name, pairs), f"{met.right.name} partners")
     found = select([exp.Literal.number(1)], table(pairs, "p")).where(is_of.copy(), copy=False)
     return replace(
         met,
         partners=replace(met.right, name=name),
-        on=exp.EQ(this=left_nr.copy(), expression=column(f"~of {number}", R)),
+        on=exp.EQ(this=left_nr.copy(), expression=column(of_row, R)),
         is_equality=True,
         found_right=found,
         pairs=pairs,
         one_of=(candidates, a, b),
         marked=a if of_left else b,
+        numbers=(numbers[0], numbers[1]),
     )
 
 
@@ -106,7 +103,9 @@ def _clear_partner(
             exp.GT(this=column("~distinct"), expression=one.copy()),
         ]
     )
-    query = select([count()], inner(met, values).subquery("w")).where(unclear, copy=False)
+    query = select([called(count(), "n")], inner(met, values).subquery("w")).where(
+        unclear, copy=False
+    )
     title, name = writer.dialect.title, others.name
 
     def says(times: int) -> tuple[str, str]:

@@ -108,7 +108,8 @@ def _average(dialect: Dialect, value: Sql, held: Held) -> Sql:
     with_digits = exp.Add(this=exp.Sum(this=dialect.cast(value, Kind.EXACT)), expression=fine)
     # a group of blanks alone has no average, and no error
     times = exp.Nullif(this=count(value.copy()), expression=exp.Literal.number(0))
-    return dialect.cast(exp.Div(this=exp.paren(with_digits), expression=times), Kind.NUMBER)
+    quotient = exp.Div(this=exp.paren(with_digits), expression=times, typed=True, safe=False)
+    return dialect.cast(quotient, Kind.NUMBER)
 
 
 COUNTED = (
@@ -421,7 +422,7 @@ def _of_numbers(writer: Writer, met: links.Matched) -> tuple[exp.Select, tuple[s
         (links.L, met.left, a, "left"),
         (links.R, met.right, b, "right"),
     ):
-        own_nr = column(rows.order[0].id, side)
+        own_nr = column(met.numbers[0] if side == links.L else met.numbers[1], side)
         values = [called(one.value(side), k) for one, k in zip(met.equal, keys, strict=True)]
         tallies = {}
         for source, what in ((candidates, "before"), (met.pairs, "now")):

@@ -18,7 +18,7 @@ from keen_trellis.data.kinds import Kind
 from keen_trellis.errors import NotThereError
 from keen_trellis.plan.blends import Blended, Summarised
 from keen_trellis.plan.expressions import Expression
-from keen_trellis.plan.formulas import Cell, Valued
+from keen_trellis.plan.formulas import Applied, Cell, Valued
 from keen_trellis.plan.link import OrderField
 from keen_trellis.plan.nodes import BayRows, Begun, Kept, Node, Outcome, Read, Stacked
 from keen_trellis.plan.steps import (
@@ -92,6 +92,7 @@ class Writer:
         self._labels = labels or {}
         self._made: dict[str, Relation] = {}
         self._ordered: dict[str, Relation] = {}
+        self._named = 0
 
     def rows(self, node: Node, in_order: bool = False) -> Relation:
         """Return the relation of a node's rows.
@@ -158,6 +159,11 @@ class Writer:
 
     # what is written
 
+    def fresh(self, word: str) -> str:
+        """Return the name of a column of our own, which no other has in the whole program."""
+        self._named += 1
+        return f"~{word} {self._named}"
+
     def add(
         self,
         node: Node | None,
@@ -205,13 +211,15 @@ class Writer:
 
         What the dialect has no equal for is worked out by our own code, by the distinct values.
         """
+        if isinstance(asked, Valued):
+            self._refuse_texts_of_exact(asked)
         try:
             if depth(asked) > _DEEPEST:
                 raise NotSaidError("a formula of so many levels")
             return rows, condition(asked, rows, self.dialect)
         except NotSaidError:
             takes = [rows.held(name) for name in asked.columns()]
-            holds = MappedColumn("~holds", Kind.BOOLEAN)
+            holds = MappedColumn(self.fresh("holds"), Kind.BOOLEAN)
 
             def work(values: Table) -> Column:
                 from keen_trellis.compute.expressions import truth
@@ -225,7 +233,7 @@ class Writer:
                 return Column.of(found, Kind.BOOLEAN)
 
             rows = self.with_worked_out(rows, takes, holds, work, says)
-            return rows, column("~holds")
+            return rows, column(holds.id)
 
     def with_worked_out(
         self,
@@ -286,13 +294,23 @@ class Writer:
                 value, gap = column(kept[one.name].id), kept[one.name].gap
             values.append((value, one.id))
             held.append(replace(one, gap=gap))
-        carried = dict.fromkeys(
-            [*(one.gap for one in held if one.gap), *(key.id for key in before.order)]
-        )
-        own = [column(one) for one in carried]
+        marks = dict.fromkeys(one.gap for one in held if one.gap)
+        places, order = self.order_beside(before)
+        own = [*map(column, marks), *places]
         query = select([*worked.renamed(values), *own], table(rows.name))
         name = self.add(node, query, (rows.name,), "formula")
-        return replace(before, name=name, columns=tuple(held))
+        return replace(before, name=name, columns=tuple(held), order=order)
+
+    def order_beside(self, rows: Relation) -> tuple[list[Sql], tuple[OrderKey, ...]]:
+        """Return what rows are in order by beside their columns, which may become others."""
+        own = {held.id for held in rows.columns}
+        values: list[Sql] = []
+        keys = []
+        for key in rows.order:
+            name = self.fresh("by") if key.id in own else key.id
+            values += worked.renamed([(column(key.id), name)])
+            keys.append(replace(key, id=name))
+        return values, tuple(keys)
 
     def _formula(
         self, rows: Relation, before: Relation, formula: Valued, says: str
@@ -302,14 +320,14 @@ class Writer:
             held = before.held(formula.column)
             return rows, (value_of(formula, before, self.dialect), held.gap)
         takes = [before.held(name) for name in formula.columns()]
+        self._refuse_texts_of_exact(formula)
         try:
             if any(held.gap for held in takes) or depth(formula) > _DEEPEST:
                 raise NotSaidError("what becomes of a gap")
             return rows, (value_of(formula, before, self.dialect), "")
         except NotSaidError:
             has_gaps = any(held.gap for held in takes)
-            number = len(self.program.steps)
-            value, gap = f"~made {number}", f"~gap {number}" if has_gaps else ""
+            value, gap = self.fresh("made"), self.fresh("gap") if has_gaps else ""
 
             def work(values: Table) -> Column:
                 from keen_trellis.compute.formula.evaluate import evaluated
@@ -319,6 +337,12 @@ class Writer:
             given = MappedColumn(value, formula.kind, gap)
             rows = self.with_worked_out(rows, takes, given, work, says)
             return rows, (column(value), gap)
+
+    def _refuse_texts_of_exact(self, formula: Valued) -> None:
+        for one in formula.every():
+            is_text = isinstance(one, Applied) and one.kind is Kind.TEXT
+            if is_text and any(part.kind is Kind.EXACT for part in one.parts()):
+                raise self.no_text_of_exact(next(iter(one.columns()), "a number"))
 
     # rows in an order
 
@@ -356,18 +380,25 @@ class Writer:
             )
 
     def numbered(self, rows: Relation) -> tuple[Relation, str]:
-        """Return a relation whose rows have one number each, in their order; and its name."""
+        """Return a relation whose rows have one number each, and what that is called.
+
+        Where the order leaves rows equal, all columns tell them apart: rows of other numbers are
+        others, or the same in every column. The numbers are the order of rows only if that tells
+        all apart.
+        """
         if len(rows.order) == 1 and rows.is_total and not rows.order[0].descending:
             return rows, rows.order[0].id
-        number = f"~nr {len(self.program.steps)}"
+        number = self.fresh("nr")
         keys = rows.order if rows.is_total else (*rows.order, *self.all_columns(rows))
         query = select([star(), called(self.row_number((), keys), number)], table(rows.name))
         name = self.add(None, query, (rows.name,), f"{rows.name} numbered")
-        return replace(rows, name=name, order=(OrderKey(number),), is_total=True), number
+        made = replace(rows, name=name)
+        return (replace(made, order=(OrderKey(number),)) if rows.is_total else made), number
 
     def row_number(self, groups: Sequence[Sql], keys: Sequence[OrderKey]) -> Sql:
-        """Return the number of a row within its group."""
-        return self.over(exp.RowNumber(), groups, self.ordering(keys))
+        """Return the number of a row within its group; any number where nothing is to order by."""
+        order = self.ordering(keys) or [exp.Ordered(this=exp.Literal.number(1), nulls_first=False)]
+        return self.over(exp.RowNumber(), groups, order)
 
     @staticmethod
     def over(what: Sql, groups: Sequence[Sql], order: Sequence[Sql] = ()) -> Sql:
@@ -395,7 +426,7 @@ class Writer:
         if node.keep in ("repeated", "alone"):
             before = self.rows(node.rows, in_order)
             groups = self.group_values(before, by)
-            number = f"~nr {len(self.program.steps)}"
+            number = self.fresh("nr")
             inner = select([star(), called(self.over(count(), groups), number)], table(before.name))
             one = exp.Literal.number(1)
             wanted = column(number)
@@ -432,7 +463,7 @@ class Writer:
         nothing as long as rows that differ do not stand on both sides of the border.
         """
         full = tuple(keys) if rows.is_total else (*keys, *self.all_columns(rows))
-        number = f"~nr {len(self.program.steps)}"
+        number = self.fresh("nr")
         inner = select([star(), called(self.row_number(groups, full), number)], table(rows.name))
         border = exp.LTE(this=column(number), expression=n)
         query = select([star()], inner.subquery("w")).where(border, copy=False)
@@ -478,7 +509,7 @@ class Writer:
         )
         tied = select([called(exp.Literal.number(1), "one")], inner.subquery("w"))
         tied = tied.group_by(*by, copy=False).having(unclear, copy=False)
-        query = select([count()], tied.subquery("u"))
+        query = select([called(count(), "n")], tied.subquery("u"))
         title = self.dialect.title
 
         def says(times: int) -> tuple[str, str]:
@@ -527,18 +558,18 @@ class Writer:
                     all_of([is_null(value.copy()), exp.paren(filled)]), first, value.copy()
                 )
                 if held.gap:
-                    mark = f"~gap {held.id}"[: self.dialect.name_bytes]
+                    mark = self.fresh("gap")
                     marks[mark] = (is_gap, held.id)
                     held = replace(held, gap=mark)
             columns.append(held)
             values.append((value, held.id))
-        rest = dict.fromkeys(
-            [*(h.gap for h in columns if h.gap and h.gap not in marks), *(k.id for k in order)]
-        )
+        rest = dict.fromkeys(h.gap for h in columns if h.gap and h.gap not in marks)
+        places, stands = self.order_beside(before)
         query = select(
             [
                 *worked.renamed(values),
-                *(column(one) for one in rest),
+                *map(column, rest),
+                *places,
                 *(called(gap, f"~was {mark}") for mark, (gap, _) in marks.items()),
             ],
             inner.subquery("w"),
@@ -556,23 +587,23 @@ class Writer:
                 query.subquery("v"),
             )
         name = self.add(node, query, (before.name,), "fill")
-        return replace(before, name=name, columns=tuple(columns))
+        return replace(before, name=name, columns=tuple(columns), order=stands)
 
     def _parted(self, node: Parted, in_order: bool) -> Relation:
         before = self.rows(node.rows, in_order)
         held = before.held(node.column)
-        part, nth = (f"~{what} {len(self.program.steps)}" for what in ("text", "nth"))
+        part, nth = self.fresh("text"), self.fresh("nth")
         mark = self.dialect.literal(node.mark, Kind.TEXT)
         query = self.parts_of(before, held, mark, part=part, nth=nth)
         value = column(part)
         others = [column(one.id) for one in before.columns if one.id != held.id]
-        rest = dict.fromkeys([*before.gaps, *(key.id for key in before.order)])
+        places, stands = self.order_beside(before)
         outer = select(
-            [*others, called(value, held.id), *(column(one) for one in rest), column(nth)],
+            [*others, called(value, held.id), *map(column, before.gaps), *places, column(nth)],
             query.subquery("w"),
         )
         name = self.add(node, outer, (before.name,), "split")
-        order = (*before.order, OrderKey(nth)) if before.is_total else before.order
+        order = (*stands, OrderKey(nth)) if before.is_total else stands
         return replace(before, name=name, order=order)
 
     def parts_of(self, rows: Relation, held: Held, mark: Sql, part: str, nth: str) -> exp.Select:
@@ -637,23 +668,24 @@ class Writer:
         ]
         met = columns[1:] if source is not None else columns
         marks = {
-            one.name: f"~gap {number}"
-            for number, one in enumerate(met)
+            one.name: self.fresh("gap")
+            for one in met
             if any(one.name not in part or part[one.name].gap for part in own)
         }
         is_total = all(rows.is_total for rows in parts) and in_order
         if is_total:
             parts = [self.numbered(rows)[0] for rows in parts]
         keys = ["~part", "~row"] if is_total else []
-        queries = []
-        for place, (rows, mine) in enumerate(zip(parts, own, strict=True)):
+        queries, used = [], []
+        for place, mine in enumerate(own):
+            rows, values_of = self._in_kinds(parts[place], mine, met)
+            used.append(rows.name)
             values: list[tuple[Sql, str]] = []
             if source is not None:
                 said = self.dialect.literal(node.names[place], Kind.TEXT)
                 values.append((self.dialect.cast(said, Kind.TEXT), source.id))
             for one in met:
-                held = mine.get(one.name)
-                values.append((self._stacked_value(held, one), one.id))
+                values.append((values_of[one.name], one.id))
             for one in met:
                 if one.name in marks:
                     held = mine.get(one.name)
@@ -668,28 +700,60 @@ class Writer:
         query = _below(queries)
         there = tuple(replace(one, gap=marks.get(one.name, "")) for one in columns)
         order = tuple(OrderKey(key) for key in keys)
-        name = self.add(node, query, [rows.name for rows in parts], "stack")
+        name = self.add(node, query, used, "stack")
         made = Relation(name, there, order, is_total)
         if node.repeats:
             return made
         return self._once(node, made, [one.name for one in met])
 
-    def _stacked_value(self, held: Held | None, one: Held) -> Sql:
-        if held is None:
-            return self.dialect.literal(None, one.kind)
-        try:
-            return worked.in_kind(column(held.id), held, one.kind, self.dialect)
-        except NotSaidError as error:
-            raise not_there(
-                self.dialect,
-                f"“{one.name}”, {held.kind} in one lane and {one.kind} below another",
-                "Give it one kind in all lanes before they are stacked.",
-            ) from error
+    def _in_kinds(
+        self, rows: Relation, mine: Mapping[str, Held], met: Sequence[Held]
+    ) -> tuple[Relation, dict[str, Sql]]:
+        """Return a part's columns in the kinds of the stack, and the relation that has them."""
+        found: dict[str, Sql] = {}
+        for one in met:
+            held = mine.get(one.name)
+            if held is None:
+                found[one.name] = self.dialect.literal(None, one.kind)
+                continue
+            try:
+                found[one.name] = worked.in_kind(column(held.id), held, one.kind, self.dialect)
+            except NotSaidError:
+                rows, found[one.name] = self._converted(rows, held, one)
+        return rows, found
+
+    def _converted(self, rows: Relation, held: Held, one: Held) -> tuple[Relation, Sql]:
+        """Return a cell in another kind, as our own code puts it there."""
+        if held.kind is Kind.EXACT and one.kind is Kind.TEXT:
+            raise self.no_text_of_exact(held.name)
+        made = MappedColumn(self.fresh("made"), one.kind)
+
+        def work(values: Table) -> Column:
+            from keen_trellis.data.conversion import converted
+
+            found = converted(values.column(held.name), one.kind)
+            if len(found.lost):
+                raise NotThereError(
+                    f"“{held.name}” has values below one another that no {one.kind} holds.",
+                    "Give it one kind in all lanes before they are stacked.",
+                )
+            return found.column
+
+        rows = self.with_worked_out(rows, [held], made, work, f"{held.name} as {one.kind}")
+        return rows, column(made.id)
+
+    def no_text_of_exact(self, name: str) -> NotThereError:
+        """Return the refusal of an exact decimal as a text, whose last zeros nobody knows."""
+        return NotThereError(
+            f"“{name}” as text shows as many digits as its whole column has, which is not known "
+            f"in {self.dialect.title}.",
+            "Do this step on this machine, or let the source give the text.",
+        )
 
     def _once(self, node: Stacked, rows: Relation, names: Sequence[str]) -> Relation:
         """Return rows that stand there once: the first of each, by the parts."""
         groups = self.group_values(rows, names)
-        number = f"~nr {len(self.program.steps)}"
+        number = self.fresh("nr")
         if rows.order or not node.source_column:
             # rows of no order are alike in all that is there to tell them apart
             ordering = self.ordering(rows.order or [OrderKey(rows.columns[0].id)])

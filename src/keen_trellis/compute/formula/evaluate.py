@@ -13,6 +13,8 @@ from keen_trellis.compute.formula import casts, logic, moments, numbers, texts
 from keen_trellis.compute.formula.cells import Cells, Flags, Working, by_distinct, picked
 from keen_trellis.compute.join.keys import codes_of
 from keen_trellis.data import Column, Kind, Table
+from keen_trellis.data.conversion import converted
+from keen_trellis.errors import LinkError
 from keen_trellis.plan.formulas import Applied, Cell, Constant, Valued
 
 Settings = tuple[str | int, ...]
@@ -63,7 +65,7 @@ def evaluated(formula: Valued, table: Table) -> Evaluated:
 def _worked_out(formula: Valued, table: Table, working: Working) -> Cells:
     match formula:
         case Cell():
-            return Cells(table.column(formula.column))
+            return Cells(_as_planned(table.column(formula.column), formula))
         case Constant():
             return casts.constant(formula)
         case Applied(function="CASE"):
@@ -72,6 +74,24 @@ def _worked_out(formula: Valued, table: Table, working: Working) -> Cells:
             values = [_worked_out(one, table, working) for one in formula.arguments]
             return _WAYS[formula.function](values, formula.kind, working, formula.settings)
     raise TypeError(f"{type(formula).__name__} has no value for rows.")
+
+
+def _as_planned(column: Column, cell: Cell) -> Column:
+    """Return a column in the kind that the formula was checked for.
+
+    Values can have turned out to need another one: numbers of two lanes that no number holds
+    with all their digits are text.
+    """
+    if column.kind is cell.kind:
+        return column
+    made = converted(column, cell.kind)
+    if len(made.lost):
+        raise LinkError(
+            f"“{cell.column}” has become {column.kind}, since no {cell.kind} holds the values "
+            f"that came together in it; the formula takes it as {cell.kind}.",
+            "Change its kind by a step before they come together.",
+        )
+    return made.column
 
 
 _ARMS_WORTH_IT = 8
