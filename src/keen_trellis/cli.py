@@ -1,4 +1,4 @@
-"""The command line: keen-trellis open | run | check | diff | schedule | allow | describe."""
+"""The command line: keen-trellis open, run, check, sql, compare, diff and what else there is."""
 
 from __future__ import annotations
 
@@ -127,10 +127,24 @@ def _parser() -> argparse.ArgumentParser:
     running.add_argument(
         "--replace", action="store_true", help="also files that the trellis did not write"
     )
-    running.set_defaults(command=_later("run"))
+    running.set_defaults(command=_here_or_there("run"))
     checking = commands.add_parser("check", help="do all that run does but write deliveries")
     _add_what_runs(checking)
-    checking.set_defaults(command=_later("check"))
+    checking.set_defaults(command=_here_or_there("check"))
+    writing = commands.add_parser("sql", help="print what a trellis does as SQL")
+    writing.add_argument("file", type=Path, metavar="FILE")
+    writing.add_argument(
+        "--for", dest="dialect", choices=("postgres", "spark"), default="postgres", help="for what"
+    )
+    writing.add_argument("--lane", default="", metavar="NAME", help="only this lane's rows")
+    writing.set_defaults(command=_elsewhere("sql"))
+    both = commands.add_parser("compare", help="run here and elsewhere, and compare every count")
+    both.add_argument("file", type=Path, metavar="FILE")
+    both.add_argument("--on", required=True, metavar="NAME", help="the place to run")
+    both.add_argument(
+        "--rows", type=_count, default=None, metavar="N", help="only the first rows of each lane"
+    )
+    both.set_defaults(command=_elsewhere("compare"), set=[], deliver=False)
     comparing = commands.add_parser("diff", help="say what is different between two runs")
     comparing.add_argument("before", type=Path, metavar="RUN1", help="what run --json printed")
     comparing.add_argument("now", type=Path, metavar="RUN2")
@@ -155,6 +169,9 @@ def _add_what_runs(command: argparse.ArgumentParser) -> None:
     """Add what can be said of every run."""
     command.add_argument("file", type=Path, metavar="FILE")
     command.add_argument("--json", action="store_true", help="print the counts as JSON")
+    command.add_argument(
+        "--on", default="", metavar="NAME", help="run where the data is, at a place of the trellis"
+    )
     command.add_argument(
         "--set",
         action="append",
@@ -185,6 +202,26 @@ def _count(text: str) -> int:
     if not (text.isascii() and text.isdigit()):
         raise argparse.ArgumentTypeError(f"{text!r} is no number of rows: give 0, 1, 2 …")
     return int(text)
+
+
+def _here_or_there(name: str) -> Callable[[argparse.Namespace], int]:
+    """Return a command that runs a trellis, on this machine or at the place that is named."""
+
+    def command(options: argparse.Namespace) -> int:
+        return (_elsewhere(f"{name}_on") if options.on else _later(name))(options)
+
+    return command
+
+
+def _elsewhere(name: str) -> Callable[[argparse.Namespace], int]:
+    """Return a command about places where a trellis runs, loaded when it is called."""
+
+    def command(options: argparse.Namespace) -> int:
+        from keen_trellis import elsewhere
+
+        return int(getattr(elsewhere, name)(options))
+
+    return command
 
 
 def _later(name: str) -> Callable[[argparse.Namespace], int]:

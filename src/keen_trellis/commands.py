@@ -43,21 +43,21 @@ from keen_trellis.run.told import differences, told
 def run(options: argparse.Namespace) -> int:
     """Read, tie and count; deliver where it is asked for. Return the exit code."""
     trellis = load(options.file)
-    _refuse_unallowed(trellis, options)
+    refuse_unallowed(trellis, options)
     for setting in options.set:
-        trellis = _with_place(trellis, setting)
+        trellis = with_place(trellis, setting)
     runner = Runner()
     before = remembered(options.file) if options.report else None
-    with _shown_progress() as progress:
+    with shown_progress() as progress:
         results = runner.run(trellis, part(progress, 0.0, 0.6))
-    if _is_somebody_there() and _ask_passwords(trellis, results, runner):
+    if is_somebody_there() and _ask_passwords(trellis, results, runner):
         results = runner.run(trellis)
-    if options.deliver and _is_somebody_there():
+    if options.deliver and is_somebody_there():
         _ask_to_deliver(trellis, runner.secrets)
     errors = results.errors()
     made: list[Delivered] = []
     code = UNUSABLE if errors else DONE
-    with _shown_progress() as progress:
+    with shown_progress() as progress:
         if not errors:
             try:
                 made = _delivered(results, runner, options, part(progress, 0.6, 0.9))
@@ -77,7 +77,7 @@ def run(options: argparse.Namespace) -> int:
     if options.json:
         print(json.dumps(told(results, made, errors), indent=2, ensure_ascii=False))
     else:
-        _print_counts(results, made)
+        print_counts(results, made)
     for error in errors:
         print(f"keen-trellis: {error}", file=sys.stderr)
     broken = [f"{join.name}: {one}" for join in results.facts.joins() for one in join.broken]
@@ -140,7 +140,7 @@ def schedule(options: argparse.Namespace) -> int:
         print(f"# {path}")
         print(text)
     if not options.yes:
-        if not _is_somebody_there():
+        if not is_somebody_there():
             print("keen-trellis: Nothing is installed; say --yes to install it.", file=sys.stderr)
             return NOT_ALLOWED
         if input("Install these two files? [y/N] ").strip().lower() not in ("y", "yes"):
@@ -152,7 +152,7 @@ def schedule(options: argparse.Namespace) -> int:
 
 
 @contextlib.contextmanager
-def _shown_progress() -> Iterator[Report]:
+def shown_progress() -> Iterator[Report]:
     """Give a report that draws how far the work is where somebody looks at a terminal."""
     if sys.stderr is None or not sys.stderr.isatty():
         yield quiet
@@ -177,7 +177,7 @@ def allow(options: argparse.Namespace) -> int:
     for want in missing:
         print(f"It {want.words}.")
     if not options.yes:
-        if not _is_somebody_there():
+        if not is_somebody_there():
             print("keen-trellis: Say --yes to allow it.", file=sys.stderr)
             return NOT_ALLOWED
         if input("Allow these on this machine? [y/N] ").strip().lower() not in ("y", "yes"):
@@ -187,7 +187,7 @@ def allow(options: argparse.Namespace) -> int:
     return DONE
 
 
-def _is_somebody_there() -> bool:
+def is_somebody_there() -> bool:
     """Return whether anybody can be asked; the input may even be closed."""
     return sys.stdin is not None and sys.stdin.isatty()
 
@@ -197,7 +197,7 @@ def _unallowed(trellis: Trellis, document: Path) -> list[Want]:
     return [want for want in wants(trellis, document) if want.key not in allowed]
 
 
-def _refuse_unallowed(trellis: Trellis, options: argparse.Namespace) -> None:
+def refuse_unallowed(trellis: Trellis, options: argparse.Namespace) -> None:
     """Refuse a run for which a trellis wants what nobody has allowed.
 
     Lanes that are read from elsewhere this time want nothing, and where deliveries would be
@@ -212,6 +212,8 @@ def _refuse_unallowed(trellis: Trellis, options: argparse.Namespace) -> None:
     lanes = [x for x in trellis.lanes if x.name not in named and x.id not in named]
     folder = document.absolute().parent
     needed = {want.key for lane in lanes for want in lane.source.wants(folder)}
+    if getattr(options, "on", ""):
+        needed |= {want.key for want in trellis.place(options.on).wants(folder)}
     if options.deliver:
         needed |= {w.key for _, item in trellis.deliveries() for w in item.wants(folder)}
     missing = [want.words for want in _unallowed(trellis, document) if want.key in needed]
@@ -220,7 +222,7 @@ def _refuse_unallowed(trellis: Trellis, options: argparse.Namespace) -> None:
         raise NotAllowedError(str(document), missing, remedy)
 
 
-def _with_place(trellis: Trellis, setting: str) -> Trellis:
+def with_place(trellis: Trellis, setting: str) -> Trellis:
     """Return the trellis with one lane read from elsewhere, as “LANE=PATH” says."""
     name, sign, path = setting.partition("=")
     lane = next((lane for lane in trellis.lanes if name in (lane.name, lane.id)), None)
@@ -266,7 +268,8 @@ def describe(options: argparse.Namespace) -> int:
     return DONE
 
 
-def _print_counts(results: Results, made: Sequence[Delivered]) -> None:
+def print_counts(results: Results, made: Sequence[Delivered]) -> None:
+    """Print the rows of every lane, what became of them, and what was delivered."""
     facts = results.facts
     for lane in facts.lanes.values():
         if lane.rows is not None:

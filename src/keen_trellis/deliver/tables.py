@@ -141,7 +141,7 @@ def deliver_table(
     Cancelled
         Raised by `report` once the user has asked to stop; nothing is written then.
     """
-    _require_names(table, target)
+    require_names(table, target)
     try:
         if isinstance(target.database, SqliteFile):
             _into_sqlite(table, target, report)
@@ -155,7 +155,8 @@ def deliver_table(
         raise _refused(error, target) from error
 
 
-def _require_names(table: Table, target: Target) -> None:
+def require_names(table: Table, target: Target) -> None:
+    """Refuse names that the database does not take, and a key that tells no rows apart."""
     at_most = _NAME_BYTES[target.sort]
     for name in (target.table, target.in_schema or "x", *table.columns):
         if not name or len(name.encode()) > at_most or "\0" in name:
@@ -224,7 +225,7 @@ def _in_backticks(name: str) -> str:
     return "`" + name.replace("`", "``") + "`"
 
 
-def _require_state(there: Sequence[str] | None, table: Table, target: Target) -> None:
+def require_state(there: Sequence[str] | None, table: Table, target: Target) -> None:
     """Refuse to make what is there, or to add to what is not or has other columns."""
     if target.how == "make" and there is not None:
         raise DeliveryError(
@@ -266,7 +267,7 @@ def _write_sqlite(path: Path, table: Table, target: Target, report: Report) -> N
                 "SELECT type FROM sqlite_master WHERE lower(name) = lower(?)", (target.table,)
             ).fetchone()
             info = database.execute(f"PRAGMA table_info({name})").fetchall() if found else None
-            _require_state([one[1] for one in info] if info else None, table, target)
+            require_state([one[1] for one in info] if info else None, table, target)
             if found and found[0] != "table":
                 raise DeliveryError(
                     f"{target.words.capitalize()} is a {found[0]}.", "Choose another name."
@@ -314,8 +315,8 @@ def _into_postgres(table: Table, target: Target, secrets: Secrets, report: Repor
     form = TextForm(quoting="texts")  # an empty text in quotes, and null without
     try:
         with made.begin() as connection:
-            there = _columns_there(connection, target)
-            _require_state(there, table, target)
+            there = columns_there(connection, target)
+            require_state(there, table, target)
             if target.how == "replace" and there is not None:
                 connection.execute(sa.text(f"DROP TABLE {_plain(name)}"))
             if target.how != "add":
@@ -353,8 +354,8 @@ def _into_mariadb(table: Table, target: Target, secrets: Secrets, report: Report
     made = engine(target.database, secrets, None, writes=True)
     try:
         with made.connect() as connection:
-            there = _columns_there(connection, target)
-            _require_state(there, table, target)
+            there = columns_there(connection, target)
+            require_state(there, table, target)
             raw: Any = connection.connection.driver_connection
             with raw.cursor() as cursor:
                 _remove_leftovers(cursor, target)
@@ -410,7 +411,8 @@ def _require_finite(table: Table, target: Target) -> None:
                 )
 
 
-def _columns_there(connection: Any, target: Target) -> list[str] | None:
+def columns_there(connection: Any, target: Target) -> list[str] | None:
+    """Return the columns of a table that is there; None where there is none."""
     import sqlalchemy as sa
 
     inspector = sa.inspect(connection)

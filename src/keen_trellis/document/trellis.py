@@ -23,6 +23,7 @@ from keen_trellis.document.items import (
     Part,
     Taken,
 )
+from keen_trellis.document.places import RunPlace
 from keen_trellis.document.reports import Report
 from keen_trellis.document.sources import (
     BaySource,
@@ -73,6 +74,7 @@ class Trellis(Part):
     name: str = "Untitled"
     lanes: tuple[Lane, ...] = ()
     reports: tuple[Report, ...] = ()
+    places: tuple[RunPlace, ...] = ()
 
     @model_validator(mode="after")
     def _hangs_together(self) -> Trellis:
@@ -81,13 +83,15 @@ class Trellis(Part):
             ("lanes", len(self.lanes), LANES_AT_MOST),
             ("items", n_items, ITEMS_AT_MOST),
             ("reports", len(self.reports), REPORTS_AT_MOST),
+            ("places to run", len(self.places), REPORTS_AT_MOST),
         ):
             if number > most:
                 raise ValueError(f"It has {number:,} {what}; {most:,} are the most.")
         ids = [part.id for lane in self.lanes for part in (lane, *lane.items)]
         ids += [report.id for report in self.reports]
         names = [lane.name for lane in self.lanes]
-        for what, values in (("id", ids), ("lane name", names)):
+        places = [place.name for place in self.places]
+        for what, values in (("id", ids), ("lane name", names), ("place", places)):
             for value, times in Counter(values).items():
                 if times > 1:
                     raise ValueError(f"The {what} “{value}” stands there more than once.")
@@ -137,6 +141,17 @@ class Trellis(Part):
     def lane(self, lane_id: str) -> Lane:
         """Return the lane with an id; `KeyError` where there is none."""
         return self._lanes_by_id[lane_id]
+
+    def place(self, name: str) -> RunPlace:
+        """Return the place to run of a name; `EditError` where there is none."""
+        for place in self.places:
+            if place.name == name:
+                return place
+        names = ", ".join(place.name for place in self.places)
+        raise EditError(
+            f"The trellis has no place to run called “{name}”.",
+            f"It has: {names}." if names else "Add one in the window first.",
+        )
 
     def model_copy(self, *, update: Mapping[str, Any] | None = None, deep: bool = False) -> Self:
         """Return a copy, which finds its own lanes and not those that were found here."""

@@ -78,6 +78,9 @@ def wants(trellis: Trellis, document: Path | None) -> list[Want]:
     for _, item in trellis.deliveries():
         for want in item.wants(folder):
             found.setdefault(want.key, want)
+    for place in trellis.places:
+        for want in place.wants(folder):
+            found.setdefault(want.key, want)
     return list(found.values())
 
 
@@ -98,5 +101,8 @@ def added_wants(before: Trellis, after: Trellis, document: Path | None) -> list[
     for _, item in after.deliveries():
         if places.get(item.id) != (item.path, item.into):
             found += item.wants(folder)
+    for one in after.places:
+        if one not in before.places:
+            found += one.wants(folder)
     known = {want.key for want in wants(before, document)} if found else set()
     return [want for want in found if want.key not in known]

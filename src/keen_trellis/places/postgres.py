@@ -7,27 +7,38 @@ from __future__ import annotations
 
 import contextlib
 from collections.abc import Sequence
+from decimal import Decimal
+from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from sqlglot import exp
 
 from keen_trellis.data import Column, Kind, Table
 from keen_trellis.deliver.forms import TextForm
+from keen_trellis.deliver.tables import Target, columns_there, require_names, require_state
 from keen_trellis.deliver.texts import text_blocks
-from keen_trellis.errors import NotThereError, UserError
+from keen_trellis.errors import DeliveryError, NotThereError, SourceError, UserError
+from keen_trellis.places.lanes import LaneThere, Stored, TableAsked
 from keen_trellis.places.session import Session
+from keen_trellis.progress import Report, quiet
 from keen_trellis.read.connections import engine, explained
-from keen_trellis.read.database_values import of_copied
+from keen_trellis.read.database_rows import holds
+from keen_trellis.read.database_values import of_copied, statement_of
+from keen_trellis.read.databases import column_named, table_described
 from keen_trellis.read.postgres_copy import copied
+from keen_trellis.read.reading import column_names
 from keen_trellis.read.secrets import Secrets
-from keen_trellis.read.server import Server
+from keen_trellis.read.server import Database, Server
 from keen_trellis.sql.dialects import POSTGRES, Sql
-from keen_trellis.sql.relations import called, column, select
+from keen_trellis.sql.relations import Program, Relation, called, choose, column, select, table
+from keen_trellis.sql.writer import ordering
 
 if TYPE_CHECKING:
     import sqlalchemy as sa
 
 _ENCODING = "UTF8"
+_ONE_STATE = "START TRANSACTION ISOLATION LEVEL REPEATABLE READ"
+"""Every question of a run sees the tables as they were at its first."""
 
 
 class PostgresSession(Session):
@@ -73,6 +84,98 @@ class PostgresSession(Session):
         """The connection of the run."""
         assert self._connection is not None
         return self._connection
+
+    def table_there(self, database: Database, asked: TableAsked) -> LaneThere | None:
+        """Return how the rows of a table are had; errors as for `read_table`."""
+        import sqlalchemy as sa
+
+        if not self._is_here(database):
+            return None
+        where = f"{self.label} › {asked.table}"
+        described = table_described(self.connection, self.server, asked.table, asked.in_schema)
+        names = asked.columns or described.columns.keys()
+        query = sa.select(*(column_named(described, name, where) for name in names))
+        query = query.select_from(described)
+        for one in asked.conditions:
+            held = column_named(described, one.column, where)
+            query = query.where(holds(held, one, self.connection.dialect.name, where))
+        return self._lane(statement_of(query, self.connection), where, asked.zone)
+
+    def query_there(self, database: Database, query: str, zone: str) -> LaneThere | None:
+        """Return how the rows of a query typed by hand are had; errors as for `read_query`."""
+        from keen_trellis.read.queries import refuse_writing
+
+        if not self._is_here(database):
+            return None
+        refuse_writing(query, self.server)
+        return self._lane(query.strip().rstrip(";"), f"a query of {self.label}", zone)
+
+    def _is_here(self, database: Database | None) -> bool:
+        """Whether a database is the one of the run, whoever asks for it."""
+        return isinstance(database, Server) and _whereabouts(database) == _whereabouts(self.server)
+
+    def writes(self, database: Database | None, path: Path | None) -> bool:
+        """Whether a table is to be written that lies there."""
+        return self._is_here(database)
+
+    def write_table(
+        self, program: Program, rows: Relation, target: Target, report: Report = quiet
+    ) -> None:
+        """Write the rows of a relation into a table, in one transaction with what it replaces."""
+        self.ready(program, [rows.name], report)
+        heads = Table.of({held.name: Column.of([], held.kind) for held in rows.columns})
+        require_names(heads, target)
+        values = [called(column(held.id), held.name) for held in rows.columns]
+        query = select(values, table(rows.name))
+        if rows.order:
+            query.set("order", exp.Order(expressions=ordering(self.dialect, rows.order)))
+        statement = self.dialect.text(program.whole(query, [rows.name]), pretty=False)
+        name = _quoted(target.table)
+        if target.in_schema:
+            name = f"{_quoted(target.in_schema)}.{name}"
+
+        def write() -> None:
+            there = columns_there(self.connection, target)
+            require_state(there, heads, target)
+            with self._savepoint(), self._raw.cursor() as cursor:
+                if target.how == "add":
+                    names = ", ".join(map(_quoted, heads.columns))
+                    cursor.execute(f"INSERT INTO {name} ({names}) {statement}")
+                else:
+                    if there is not None:
+                        cursor.execute(f"DROP TABLE {name}")
+                    cursor.execute(f"CREATE TABLE {name} AS {statement}")
+                    if target.key:
+                        cursor.execute(
+                            f"ALTER TABLE {name} ADD PRIMARY KEY ({_quoted(target.key)})"
+                        )
+            self._raw.commit()  # with the old table's end; temporary ones stay
+            self.connection.exec_driver_sql(_ONE_STATE)
+
+        try:
+            self.doing(write, report, f"Writing {target.words}")
+        except SourceError as error:
+            raise DeliveryError(
+                f"{target.words.capitalize()} cannot be written: {error.happened}",
+                "Nothing has been changed there; see to what it says, and deliver again.",
+            ) from error
+
+    def _lane(self, statement: str, where: str, zone: str) -> LaneThere:
+        """Return a lane by the types that the server says its columns have."""
+        with self._savepoint(), self._raw.cursor() as cursor:
+            cursor.execute(f"SELECT * FROM ({statement}) AS t LIMIT 0")
+            described = [
+                (one.name, int(one.type_code), one.precision, one.scale)
+                for one in cursor.description or ()
+            ]
+        names, _ = column_names([name for name, *_ in described], where)
+        found, left_out = [], []
+        for (stored, oid, precision, _), name in zip(described, names, strict=True):
+            if oid == _BYTES:
+                left_out.append(name)
+            else:
+                found.append(_stored(name, column(stored, "t"), oid, precision, zone))
+        return LaneThere(where, statement, tuple(found), tuple(left_out))
 
     def fetch(self, query: Sql, columns: Sequence[tuple[str, Kind]]) -> dict[str, Column]:
         """Return the columns of a query, in their kinds."""
@@ -151,6 +254,71 @@ class PostgresSession(Session):
         if isinstance(error, sa.exc.DBAPIError | psycopg.Error):
             return explained(error, self.server)
         return error
+
+
+_BYTES = 17
+_REAL, _NUMERIC, _DATE, _TIMESTAMP, _WITH_ZONE, _CHAR = 700, 1700, 1082, 1114, 1184, 1042
+_KINDS = {
+    16: Kind.BOOLEAN,
+    **dict.fromkeys((20, 21, 23), Kind.INTEGER),
+    **dict.fromkeys((_REAL, 701), Kind.NUMBER),
+    _NUMERIC: Kind.EXACT,
+    _DATE: Kind.DATE,
+    **dict.fromkeys((_TIMESTAMP, _WITH_ZONE), Kind.DATE_TIME),
+    1083: Kind.TIME,
+}
+"""The kind of a type by its number in the server's catalog; what is not here is a text."""
+
+
+def _stored(name: str, value: Sql, oid: int, precision: int | None, zone: str) -> Stored:
+    """Return a column of the server as this machine reads it."""
+    dialect, kind = POSTGRES, _KINDS.get(oid, Kind.TEXT)
+    text = exp.Literal.string
+    match kind:
+        case Kind.NUMBER:
+            if oid == _REAL:  # by the decimal that it is shown as, which a plain cast is not
+                value = dialect.cast(dialect.cast(value, Kind.TEXT), kind)
+            nan = exp.EQ(this=value, expression=dialect.cast(text("NaN"), kind))
+            return Stored(name, kind, choose(nan, dialect.literal(None, kind), value.copy()))
+        case Kind.EXACT:
+            return Stored(name, kind, value, _odd_decimal(value) if not precision else None)
+        case Kind.DATE | Kind.DATE_TIME:
+            if oid == _WITH_ZONE:
+                value = exp.Anonymous(this="TIMEZONE", expressions=[text(zone), value])
+            ends = (exp.Cast(this=text(day), to=dialect.type_of(kind)) for day in _CALENDAR[kind])
+            low, high = ends
+            return Stored(
+                name, kind, value, exp.Not(this=exp.Between(this=value.copy(), low=low, high=high))
+            )
+        case Kind.TEXT if oid == _CHAR:  # a cast would take its spaces off
+            whole = exp.Anonymous(this="FORMAT", expressions=[text("%s"), value])
+            null = exp.Is(this=value.copy(), expression=exp.Null())
+            return Stored(name, kind, choose(null, dialect.literal(None, kind), whole))
+        case _:
+            return Stored(name, kind, dialect.cast(value, kind))
+
+
+_CALENDAR = {
+    Kind.DATE: ("0001-01-01", "9999-12-31"),
+    Kind.DATE_TIME: ("0001-01-01 00:00:00", "9999-12-31 23:59:59.999999"),
+}
+
+
+def _odd_decimal(value: Sql) -> Sql:
+    """Return whether a numeric of any size has no place in 38 digits, or is no number."""
+    size = exp.Abs(this=value.copy())
+    scale = exp.Anonymous(this="SCALE", expressions=[value.copy()])
+    # NaN and infinity are beyond every bound; their scale is null
+    beyond = exp.GTE(this=size, expression=POSTGRES.exact(_HALF))
+    fine = exp.GT(this=scale, expression=exp.Literal.number(_BEHIND))
+    return exp.paren(exp.or_(beyond, fine, copy=False))
+
+
+_HALF, _BEHIND = Decimal(10) ** 20, 18
+
+
+def _whereabouts(server: Server) -> tuple[object, ...]:
+    return server.type, server.host, server.usual_port, server.database
 
 
 def _inner(query: Sql) -> Sql:

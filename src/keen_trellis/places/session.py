@@ -6,14 +6,18 @@ import threading
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Sequence
 from concurrent.futures import Future, wait
+from pathlib import Path
 from typing import Any, TypeVar
 
 import numpy as np
 from sqlglot import exp
 
 from keen_trellis.data import BLANK, GAP, Column, Kind, Table
+from keen_trellis.deliver.tables import Target
 from keen_trellis.errors import NotThereError
+from keen_trellis.places.lanes import LaneThere, TableAsked
 from keen_trellis.progress import Cancelled, Report, quiet
+from keen_trellis.read.server import Database
 from keen_trellis.sql.dialects import Dialect, Sql
 from keen_trellis.sql.relations import Mapped, Program, Relation, column, select, table
 from keen_trellis.sql.summaries import count_of
@@ -61,6 +65,40 @@ class Session(ABC):
     @abstractmethod
     def close(self) -> None:
         """Leave, and leave nothing there."""
+
+    def table_there(self, database: Database, asked: TableAsked) -> LaneThere | None:
+        """Return how the rows of a table are had; None where it does not lie there."""
+        return None
+
+    def query_there(self, database: Database, query: str, zone: str) -> LaneThere | None:
+        """Return how the rows of a query typed by hand are had; None where it is none of there."""
+        return None
+
+    def parquet_there(self, path: str) -> LaneThere | None:
+        """Return how the rows of a Parquet file are had; None where nobody there sees it."""
+        return None
+
+    def writes(self, database: Database | None, path: Path | None) -> bool:
+        """Whether rows can be written there, into a table or to a file, without being fetched."""
+        return False
+
+    def write_table(
+        self, program: Program, rows: Relation, target: Target, report: Report = quiet
+    ) -> None:
+        """Write the rows of a relation into a table, all of them or none.
+
+        Raises
+        ------
+        DeliveryError
+            As `deliver_table` raises it; nothing is changed then.
+        """
+        raise TypeError(f"{self.label} has no tables to write.")
+
+    def write_file(
+        self, program: Program, rows: Relation, path: Path, report: Report = quiet
+    ) -> None:
+        """Write the rows of a relation to files that lie there, all of them or none."""
+        raise TypeError(f"{self.label} has no files to write.")
 
     def explained(self, error: Exception) -> Exception:
         """Return an error of the place as a sentence; any other as it is."""

@@ -9,17 +9,34 @@ from __future__ import annotations
 import contextlib
 import logging
 import re
+import shutil
 import uuid
 from collections.abc import Sequence
+from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import pyarrow as pa
+from sqlglot import exp
 
 from keen_trellis.data import Column, Kind, from_arrow
-from keen_trellis.errors import NotThereError, SourceError, UserError
+from keen_trellis.errors import DeliveryError, NotThereError, SourceError, UserError, reason
+from keen_trellis.places.lanes import LaneThere, Stored
 from keen_trellis.places.place import SparkCluster
 from keen_trellis.places.session import Session
+from keen_trellis.progress import Report, quiet
+from keen_trellis.read.server import Database
 from keen_trellis.sql.dialects import EXACT_BEFORE, EXACT_BEHIND, SPARK, Sql
+from keen_trellis.sql.relations import (
+    Program,
+    Relation,
+    called,
+    choose,
+    column,
+    identifier,
+    select,
+    star,
+    table,
+)
 
 if TYPE_CHECKING:
     from pyspark.sql.connect.session import SparkSession as Spark
@@ -81,6 +98,73 @@ class SparkClusterSession(Session):
         """The client's session."""
         return self._spark
 
+    def parquet_there(self, path: str) -> LaneThere | None:
+        """Return how the rows of Parquet files are had, which the cluster sees at a path.
+
+        Raises
+        ------
+        NotThereError
+            A column is of a type that has no equal here.
+        """
+        if not self._is_seen(Path(path)):
+            return None
+        statement = _parquet_statement(path)
+        frame = self.doing(
+            lambda: self._spark.sql(statement).schema,
+            quiet,
+            f"Looking at {path}",
+        )
+        found, left_out = [], []
+        for one in frame.fields:
+            stored = _stored(one.name, one.dataType.simpleString(), path)
+            if stored is None:
+                left_out.append(one.name)
+            else:
+                found.append(stored)
+        return LaneThere(path, statement, tuple(found), tuple(left_out))
+
+    def _is_seen(self, path: Path) -> bool:
+        folders = [Path(one).resolve() for one in self.cluster.sees]
+        return any(path.resolve().is_relative_to(folder) for folder in folders)
+
+    def writes(self, database: Database | None, path: Path | None) -> bool:
+        """Whether Parquet files are to be written where the cluster sees them."""
+        return path is not None and path.suffix.lower() == ".parquet" and self._is_seen(path)
+
+    def write_file(
+        self, program: Program, rows: Relation, path: Path, report: Report = quiet
+    ) -> None:
+        """Write the rows as a folder of Parquet files, which takes the place of what is there.
+
+        It is written beside, and renamed once it is whole.
+        """
+        self.ready(program, [rows.name], report)
+        values = [called(column(held.id), held.name) for held in rows.columns]
+        whole = program.whole(select(values, table(rows.name)), [rows.name])
+        beside = path.with_name(f".{path.name}.{uuid.uuid4().hex}")
+        gone = path.with_name(f".{path.name}.{uuid.uuid4().hex}")
+        statement = self.dialect.text(whole, pretty=False)
+
+        def write() -> None:
+            self._spark.sql(statement).write.parquet(str(beside))
+
+        try:
+            self.doing(write, report, f"Writing {path.name}")
+            if path.exists():
+                path.rename(gone)
+            beside.rename(path)
+        except OSError as error:
+            raise DeliveryError(
+                f"{path} cannot be put in its place: {reason(error)}.",
+                "See that this machine may write where the cluster does.",
+            ) from error
+        finally:
+            for left in (beside, gone):
+                if left.is_dir():
+                    shutil.rmtree(left, ignore_errors=True)
+                else:
+                    left.unlink(missing_ok=True)
+
     def fetch(self, query: Sql, columns: Sequence[tuple[str, Kind]]) -> dict[str, Column]:
         """Return the columns of a query, in their kinds."""
         found = self._spark.sql(self.dialect.text(query, pretty=False)).toArrow()
@@ -140,6 +224,85 @@ class SparkClusterSession(Session):
         if type(error).__module__.startswith(("pyspark", "grpc")):
             return SourceError(f"{self.label} says: {words}", "Nothing is half written there.")
         return error
+
+
+_KINDS = {
+    "string": Kind.TEXT,
+    **dict.fromkeys(("tinyint", "smallint", "int", "bigint"), Kind.INTEGER),
+    **dict.fromkeys(("float", "double"), Kind.NUMBER),
+    "boolean": Kind.BOOLEAN,
+    "date": Kind.DATE,
+    **dict.fromkeys(("timestamp", "timestamp_ntz"), Kind.DATE_TIME),
+}
+
+
+def _stored(name: str, stored: str, where: str) -> Stored | None:
+    """Return a column of files as this machine reads it; None for bytes, which it does not."""
+    value: Sql = column(name, "t")
+    if stored == "binary":
+        return None
+    if stored.startswith("decimal("):
+        digits, behind = (int(part) for part in stored[8:-1].split(","))
+        if behind > EXACT_BEHIND or digits - behind > EXACT_BEFORE:
+            raise NotThereError(
+                f"“{name}” of {where} has {digits} digits, {behind} of them behind the mark; in "
+                f"Spark {EXACT_BEFORE}+{EXACT_BEHIND} are the most.",
+                "Leave the column out of the files, or run the trellis on this machine.",
+            )
+        return Stored(name, Kind.EXACT, SPARK.cast(value, Kind.EXACT))
+    kind = _KINDS.get(stored)
+    if kind is None:
+        raise NotThereError(
+            f"“{name}” of {where} is {stored}, which no kind here is.",
+            "Leave the column out of the files.",
+        )
+    if kind is Kind.NUMBER:
+        value = SPARK.cast(value, kind)
+        nan = exp.Anonymous(this="ISNAN", expressions=[value.copy()])
+        return Stored(name, kind, choose(nan, SPARK.literal(None, kind), value))
+    return Stored(name, kind, SPARK.cast(value, kind))
+
+
+def parquet_lane(path: str) -> LaneThere:
+    """Return how a cluster has the rows of a Parquet file, by what the file itself says of it.
+
+    Raises
+    ------
+    SourceError
+        It cannot be read here.
+    NotThereError
+        A column is of a type that has no equal here.
+    """
+    import pyarrow.parquet as pq
+
+    try:
+        schema = pq.read_schema(path)
+    except (OSError, pa.ArrowInvalid) as error:
+        raise SourceError(f"{path} cannot be read as Parquet.", "See that it is there.") from error
+    found = []
+    for field in schema:
+        if pa.types.is_decimal(field.type):
+            stored = f"decimal({field.type.precision},{field.type.scale})"
+        else:
+            stored = _ARROW.get(str(field.type).split("[")[0], str(field.type))
+        one = _stored(field.name, stored, path)
+        if one is not None:
+            found.append(one)
+    return LaneThere(path, _parquet_statement(path), tuple(found))
+
+
+def _parquet_statement(path: str) -> str:
+    named = exp.Table(this=identifier(path), db=exp.to_identifier("parquet"))
+    return SPARK.text(select([star()], named), pretty=False)
+
+
+_ARROW = {
+    **dict.fromkeys(("int8", "int16", "int32", "int64", "uint8", "uint16", "uint32"), "bigint"),
+    "large_string": "string",
+    "bool": "boolean",
+    "date32": "date",
+    "large_binary": "binary",
+}
 
 
 def _sent(held: Column, name: str) -> pa.Array:

@@ -100,7 +100,7 @@ def database_columns(
     def listed(connection: Any, _: Reader) -> list[DatabaseColumn]:
         if isinstance(database, SqliteFile):
             return sqlite_file.columns_of(connection, database, table)
-        described = _described(connection, database, table, schema)
+        described = table_described(connection, database, table, schema)
         return [
             DatabaseColumn(c.name, Asked.of(c, connection.dialect.name).kind, str(c.type))
             for c in described.columns
@@ -169,9 +169,9 @@ def read_table(
         )
 
     def read_server(connection: sa.Connection, reader: Reader) -> _Rows:
-        described = _described(connection, database, table, schema)
+        described = table_described(connection, database, table, schema)
         asked = [
-            Asked.of(_named(described, name, where), connection.dialect.name)
+            Asked.of(column_named(described, name, where), connection.dialect.name)
             for name in columns or described.columns.keys()
         ]
         readable = [one for one in asked if one.kind is not None]
@@ -301,7 +301,7 @@ def _question(
     query = sa.select(*(one.expression.label(f"c{i}") for i, one in enumerate(asked)))
     query = query.select_from(described)
     for condition in conditions:
-        column = _named(described, condition.column, where)
+        column = column_named(described, condition.column, where)
         query = query.where(holds(column, condition, dialect, where))
     return query
 
@@ -381,9 +381,10 @@ def _as_reading(
     )
 
 
-def _described(
+def table_described(
     connection: sa.Connection, database: Database, table: str, schema: str | None
 ) -> sa.Table:
+    """Return a table as the server describes it; `MissingTableError` where there is none."""
     import sqlalchemy as sa
 
     try:
@@ -398,7 +399,8 @@ def _described(
         ) from error
 
 
-def _named(described: sa.Table, name: str, where: str) -> sa.Column[Any]:
+def column_named(described: sa.Table, name: str, where: str) -> sa.Column[Any]:
+    """Return a column of a table; `UnknownColumnError` where there is none."""
     if name not in described.columns:
         raise UnknownColumnError(name, where, list(described.columns.keys()))
     return described.columns[name]

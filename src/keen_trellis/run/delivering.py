@@ -13,6 +13,7 @@ from keen_trellis.compute.tied import Tied
 from keen_trellis.data import Table
 from keen_trellis.deliver import Sheet, deliver, has_sheets
 from keen_trellis.document.items import Beside, DeliveryItem, JoinItem
+from keen_trellis.document.trellis import Trellis
 from keen_trellis.errors import DeliveryError, NotAllowedError, UserError
 from keen_trellis.plan.bays import Bay
 from keen_trellis.progress import Report, part, quiet
@@ -103,16 +104,12 @@ def make_deliveries(
         Raised by `report` once the user has asked to stop.
     """
     jobs = list(_jobs(results, None if only is None else set(only)))
-    _refuse_one_place_twice(results)
+    refuse_one_place_twice(results)
     if write and may_replace is not None:
         for job in jobs:
             is_file = job.item.into is None and job.path is not None
             if is_file and job.path is not None and not may_replace(job.path):
-                raise NotAllowedError(
-                    "it",
-                    [f"replaces {job.path}, which it did not write as it is now"],
-                    "Choose another file for it, or say that it is to be replaced (--replace).",
-                )
+                raise not_its_own(job.path)
     made = []
     for number, job in enumerate(jobs):
         item = job.item
@@ -143,6 +140,29 @@ def make_deliveries(
     return made
 
 
+def not_its_own(path: Path) -> NotAllowedError:
+    """Return the refusal to replace a file that the trellis did not write."""
+    return NotAllowedError(
+        "it",
+        [f"replaces {path}, which it did not write as it is now"],
+        "Choose another file for it, or say that it is to be replaced (--replace).",
+    )
+
+
+def refuse_reading(trellis: Trellis, item: DeliveryItem, path: Path | None) -> None:
+    """Refuse to write to what a lane reads; `DeliveryError`."""
+    into = item.into
+    reader = trellis.reader_of_table(into) if into is not None else None
+    if path is not None and reader is None:
+        reader = trellis.reader_of(Path(item.file)) or trellis.reader_of(path)
+    if reader is not None:
+        place = item.place if into is not None else item.path
+        raise DeliveryError(
+            f"{item.name} would be written to {place}, which {reader.name} reads.",
+            "Choose another place: sources are never written to.",
+        )
+
+
 def _jobs(results: Results, wanted: set[str] | None) -> Iterator[_Job]:
     trellis, today = results.trellis, dt.date.today()
     for _, item in trellis.deliveries():
@@ -152,16 +172,7 @@ def _jobs(results: Results, wanted: set[str] | None) -> Iterator[_Job]:
         if isinstance(table, UserError):
             raise table
         path = item.target(today) if item.file else None
-        into = item.into
-        reader = trellis.reader_of_table(into) if into is not None else None
-        if path is not None and reader is None:
-            reader = trellis.reader_of(Path(item.file)) or trellis.reader_of(path)
-        if reader is not None:
-            place = item.place if into is not None else item.path
-            raise DeliveryError(
-                f"{item.name} would be written to {place}, which {reader.name} reads.",
-                "Choose another place: sources are never written to.",
-            )
+        refuse_reading(trellis, item, path)
         yield _Job(item, table, path)
 
 
@@ -209,7 +220,8 @@ def sheet_beside(results: Results, item: DeliveryItem, beside: Beside) -> Sheet 
             return Sheet(f"Several {right} for one", several)
 
 
-def _refuse_one_place_twice(results: Results) -> None:
+def refuse_one_place_twice(results: Results) -> None:
+    """Refuse two deliveries to one place; `DeliveryError`."""
     today = dt.date.today()
     taken: dict[object, str] = {}
     for _, item in results.trellis.deliveries():

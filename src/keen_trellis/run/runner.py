@@ -98,6 +98,8 @@ class Runner:
     refuses : callable, optional
         Returns what a source wants that nobody has allowed, in words; such a one is not read. All
         are where not given.
+    rows_at_most : int, optional
+        Of each source, for a run on samples.
     """
 
     def __init__(
@@ -105,9 +107,11 @@ class Runner:
         secrets: Secrets | None = None,
         budget: int | None = None,
         refuses: Callable[[Source], Sequence[str]] | None = None,
+        rows_at_most: int | None = None,
     ) -> None:
         self.secrets = secrets or Secrets()
         self._refuses = refuses
+        self._rows_at_most = rows_at_most
         self.budget = usual_budget() if budget is None else budget
         self._came: dict[str, _Came] = {}
         self._sources: dict[str, _Source] = {}
@@ -172,11 +176,14 @@ class Runner:
                 reading = self._came[came].reading.in_kinds(source.kinds, report)
             else:
                 self._read_anew(came)
-                reading = source.read(self.secrets, report)
+                reading = source.read(self.secrets, report, self._rows_at_most)
                 self._came[came] = _Came(reading, dt.datetime.now(), self._run)
             at = self._came[came].at
             stamp = hashlib.sha256(f"{name}\x00{at.isoformat()}".encode()).hexdigest()
             settled = replace(reading, unsettled=None)
+            if self._rows_at_most is not None:  # a sheet is read whole all the same
+                first = settled.table.window(0, self._rows_at_most)
+                settled = replace(settled, columns=replace(settled.columns, table=first))
             self._sources[name] = _Source(settled, at, stamp, came=came, last_run=self._run)
         read = self._sources[name]
         read.last_run = self._run

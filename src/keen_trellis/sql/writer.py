@@ -78,6 +78,8 @@ class Writer:
         node's schema under the ids given, and whether a column `~row` numbers the rows.
     labels : mapping of digest to (name, comment), optional
         What the queries of nodes are called.
+    checks : callable, optional
+        Takes a `Read`, and returns what must be nowhere so in its rows.
     """
 
     def __init__(
@@ -85,11 +87,13 @@ class Writer:
         dialect: Dialect,
         begins: Callable[[Read, Sequence[str]], tuple[Sql, bool]],
         labels: Mapping[str, tuple[str, str]] | None = None,
+        checks: Callable[[Read], Sequence[Check]] | None = None,
     ) -> None:
         self.dialect = dialect
         self.program = Program(dialect)
         self._begins = begins
         self._labels = labels or {}
+        self._checks = checks
         self._made: dict[str, Relation] = {}
         self._ordered: dict[str, Relation] = {}
         self._named = 0
@@ -196,7 +200,8 @@ class Writer:
     def _read(self, node: Read) -> Relation:
         columns = self.columns_of(node)
         query, has_rows = self._begins(node, [held.id for held in columns])
-        name = self.add(node, query, (), "lane")
+        checks = self._checks(node) if self._checks is not None else ()
+        name = self.add(node, query, (), "lane", checks)
         order = (OrderKey(ROW),) if has_rows else ()
         return Relation(name, columns, order, has_rows)
 
