@@ -12,7 +12,7 @@ from keen_trellis.errors import NotThereError
 from keen_trellis.plan.schema import Schema, SchemaColumn
 from keen_trellis.read.server import RowCondition
 from keen_trellis.sql.dialects import Dialect, Sql
-from keen_trellis.sql.relations import any_of, called, identifier, select
+from keen_trellis.sql.relations import any_of, called, identifier, select, where
 
 
 @dataclass(frozen=True, slots=True)
@@ -87,7 +87,7 @@ class LaneThere:
         if not odd:
             return None
         counted = exp.Alias(this=exp.Count(this=exp.Star()), alias=exp.to_identifier("n"))
-        return select([counted], self._stored()).where(any_of(odd), copy=False)
+        return where(select([counted], self._stored()), any_of(odd))
 
     def require_kinds(self, chosen: dict[str, Kind], title: str) -> None:
         """Refuse a kind that was chosen for a column and is another one there."""

@@ -30,7 +30,16 @@ from keen_trellis.read.reading import column_names
 from keen_trellis.read.secrets import Secrets
 from keen_trellis.read.server import Database, Server
 from keen_trellis.sql.dialects import POSTGRES, Sql
-from keen_trellis.sql.relations import Program, Relation, called, choose, column, select, table
+from keen_trellis.sql.relations import (
+    Program,
+    Relation,
+    called,
+    choose,
+    column,
+    select,
+    table,
+    within,
+)
 from keen_trellis.sql.writer import ordering
 
 if TYPE_CHECKING:
@@ -323,7 +332,7 @@ def _whereabouts(server: Server) -> tuple[object, ...]:
 
 def _inner(query: Sql) -> Sql:
     assert isinstance(query, exp.Query)
-    return query.subquery("asked", copy=False)
+    return within(query, "asked")
 
 
 def _as_text(value: Sql) -> Sql:

@@ -98,13 +98,12 @@ def _place(trellis: Trellis, dialect: str) -> RunPlace | None:
     """Return the server that is asked what columns its tables have; None for no server."""
     if dialect != "postgres":
         return None
-    for place in trellis.places:
-        if isinstance(place.at, Server):
-            return place
+    servers = [place for place in trellis.places if isinstance(place.at, Server)]
     for lane in trellis.lanes:
         database = getattr(lane.source, "database", None)
         if isinstance(database, Server) and database.type == "postgresql":
-            return RunPlace(name=database.label, at=database)
+            usual = RunPlace(name=database.label, at=database)
+            return next((one for one in servers if one.at == database), usual)
     return None
 
 

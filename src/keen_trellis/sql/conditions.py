@@ -6,6 +6,7 @@ raises `NotSaidError`: whoever asks leaves it to our own code, by the distinct v
 
 from __future__ import annotations
 
+import datetime as dt
 from collections.abc import Callable, Mapping, Sequence
 from decimal import Decimal
 from functools import reduce
@@ -95,12 +96,10 @@ def _compared_with(held: Held, cell: Sql, value: Any, dialect: Dialect) -> tuple
 
     Amounts are compared by value, a date with a date-time by the day.
     """
-    from keen_trellis.data import Column
-
     cell = cell.copy()
     if value is None:
         return cell, dialect.literal(None, held.kind)
-    kind = Column.of([value]).kind
+    kind = _kind_of(value)
     if kind is held.kind:
         return cell, dialect.literal(value, kind)
     if {kind, held.kind} == set(BY_DAY):
@@ -117,6 +116,26 @@ def _compared_with(held: Held, cell: Sql, value: Any, dialect: Dialect) -> tuple
     if Decimal(repr(float(exact))) == exact:
         return cell, dialect.literal(float(exact), Kind.NUMBER)
     return dialect.as_exact(cell, Kind.NUMBER), dialect.exact(exact)
+
+
+def _kind_of(value: Any) -> Kind:
+    """Return the kind of a constant of the document."""
+    for sort, kind in _SORTS:
+        if isinstance(value, sort):
+            return kind
+    raise NotSaidError(f"a constant that is {type(value).__name__}")
+
+
+_SORTS: tuple[tuple[type, Kind], ...] = (  # who comes first is also of a later one
+    (str, Kind.TEXT),
+    (bool, Kind.BOOLEAN),
+    (int, Kind.INTEGER),
+    (float, Kind.NUMBER),
+    (Decimal, Kind.EXACT),
+    (dt.datetime, Kind.DATE_TIME),
+    (dt.date, Kind.DATE),
+    (dt.time, Kind.TIME),
+)
 
 
 def comparable_values(

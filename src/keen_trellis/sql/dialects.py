@@ -178,15 +178,22 @@ class Postgres(Dialect):
     def whole(self, function: str, a: Sql, b: Sql) -> Sql:
         """Return the sum, difference or product of integers; null where 64 bits do not hold it."""
         made = _WHOLE[function](this=self.cast(a, Kind.EXACT), expression=b)
-        found = exp.column("n", "w")
+        found = exp.Column(
+            this=exp.Identifier(this="n", quoted=True), table=exp.Identifier(this="w", quoted=True)
+        )
         fits = exp.Between(
             this=found.copy(),
             low=exp.Literal.number(-(2**63)),
             high=exp.Literal.number(2**63 - 1),
         )
         within = exp.Case(ifs=[exp.If(this=fits, true=self.cast(found, Kind.INTEGER))])
-        inner = exp.select(exp.alias_(made, "n")).offset(0).subquery("w")
-        return exp.select(within).from_(inner, copy=False).subquery()
+        # OFFSET 0 keeps the sum from being written in twice, and nested ones from doubling
+        zero = exp.Offset(expression=exp.Literal.number(0))
+        named = exp.Alias(this=made, alias=exp.Identifier(this="n", quoted=True))
+        inner = exp.Select(expressions=[named], offset=zero)
+        alias = exp.TableAlias(this=exp.Identifier(this="w", quoted=True))
+        source = exp.From(this=exp.Subquery(this=inner, alias=alias))
+        return exp.Subquery(this=exp.Select(expressions=[within], from_=source))
 
     def contains(self, text: Sql, part: Sql) -> Sql:
         """Return whether a text has a part."""

@@ -25,9 +25,12 @@ from keen_trellis.sql.relations import (
     choose,
     column,
     is_null,
+    join,
     select,
     star,
     table,
+    where,
+    within,
 )
 
 if TYPE_CHECKING:
@@ -57,7 +60,7 @@ def _without_partner(met: Matched, bay: Bay) -> exp.Select:
     """Return the rows of a side that have no partner."""
     if bay is Bay.LEFT:
         there = select([exp.Literal.number(1)], table(met.partners.name, R))
-        there.where(met.on.copy(), copy=False)
+        where(there, met.on.copy())
         rows, side = met.left, L
     else:
         rows, side = met.right, R
@@ -65,10 +68,8 @@ def _without_partner(met: Matched, bay: Bay) -> exp.Select:
             there = met.found_right.copy()
         else:
             there = select([exp.Literal.number(1)], table(met.left.name, L))
-            there.where(met.on.copy(), copy=False)
-    return select([star(side)], table(rows.name, side)).where(
-        exp.Not(this=exp.Exists(this=there)), copy=False
-    )
+            where(there, met.on.copy())
+    return where(select([star(side)], table(rows.name, side)), exp.Not(this=exp.Exists(this=there)))
 
 
 def _with_partner(met: Matched, bay: Bay) -> exp.Select:
@@ -105,7 +106,9 @@ def outcome(
         name = writer.add(owner, query, reads, "join")
         columns = tuple(replace(side.held(c.source), name=c.name) for c in made)
         return replace(side, name=name, columns=columns)
-    return _Going(writer, node, met, made, owner, reads, in_order).relation()
+    return _Going(
+        writer, node, met, made, owner, reads, in_order, writer.columns_of(owner)
+    ).relation()
 
 
 @dataclass(slots=True)
@@ -119,6 +122,7 @@ class _Going:
     owner: Node
     reads: Sequence[str]
     in_order: bool
+    columns: Sequence[Held]
     marks: dict[str, str] = field(default_factory=dict)
 
     def relation(self) -> Relation:
@@ -140,7 +144,7 @@ class _Going:
                 query = exp.Union(this=queries[0], expression=queries[1], distinct=False)
         name = self.writer.add(self.owner, query, self.reads, "join")
         columns = []
-        for one, held in zip(self.made, self.writer.columns_of(self.owner), strict=True):
+        for one, held in zip(self.made, self.columns, strict=True):
             columns.append(replace(held, gap=self._mark(one)))
         order: tuple[OrderKey, ...] = ()
         if is_total:
@@ -186,7 +190,7 @@ class _Going:
         """
         values: list[tuple[Sql, str]] = []
         marks: dict[str, Sql] = {}
-        for one, held in zip(self.made, self.writer.columns_of(self.owner), strict=True):
+        for one, held in zip(self.made, self.columns, strict=True):
             value, gap = self._cell(one, here)
             values.append((value, held.id))
             mark = self._mark(one)
@@ -201,7 +205,7 @@ class _Going:
         return worked.renamed(values)
 
     def _if_there(self, value: Sql, kind: Kind, here: Sql) -> Sql:
-        if isinstance(here, exp.Boolean) and not here.this:
+        if is_always(here, False):
             return self.writer.dialect.literal(None, kind)
         return value
 
@@ -212,12 +216,12 @@ class _Going:
         if one.filled_from is not None:
             theirs = self.met.right.held(one.filled_from)
             other, other_gap = self._side_cell(R, theirs, one.kind, here)
-            if gap == exp.true():
+            if is_always(gap, True):
                 value, gap = other, other_gap
-            elif gap != exp.false():
+            elif not is_always(gap, False):
                 value = choose(gap.copy(), other, value)
                 gap = all_of([exp.paren(gap.copy()), exp.paren(other_gap)])
-        if one.fill is not None and gap != exp.false():
+        if one.fill is not None and not is_always(gap, False):
             value = choose(gap.copy(), self._fill(one), value)
             gap = exp.false()
         return value, gap
@@ -227,7 +231,7 @@ class _Going:
     ) -> tuple[Sql, Sql]:
         dialect = self.writer.dialect
         is_here = here[side]
-        if is_here == exp.false():
+        if is_always(is_here, False):
             return dialect.literal(None, kind), exp.true()
         try:
             value = worked.in_kind(column(held.id, side), held, kind, dialect)
@@ -238,10 +242,10 @@ class _Going:
                 "Let the link fields of both sides go on, or give them one kind.",
             ) from error
         own: Sql = column(held.gap, side) if held.gap else exp.false()
-        if is_here == exp.true():
+        if is_always(is_here, True):
             return value, own
         missing = is_null(is_here.copy())
-        return value, missing if own == exp.false() else any_of([missing, own])
+        return value, missing if is_always(own, False) else any_of([missing, own])
 
     def _fill(self, one: OutcomeColumn) -> Sql:
         from keen_trellis.compute.outcome import fill
@@ -256,11 +260,11 @@ class _Going:
         query = select(self._values(here), table(self.met.left.name, L))
         if outer:
             right = _here(self.met.partners, R)
-            query.join(right, on=self.met.on.copy(), join_type="left", copy=False)
+            join(query, right, self.met.on.copy(), "LEFT")
         elif self.node.join.link.cross and not self.met.pairs:
-            query.join(table(self.met.partners.name, R), join_type="cross", copy=False)
+            join(query, table(self.met.partners.name, R), None)
         else:
-            query.join(table(self.met.partners.name, R), on=self.met.on.copy(), copy=False)
+            join(query, table(self.met.partners.name, R), self.met.on.copy())
         return query
 
     def _one_side(self, bay: Bay) -> exp.Select:
@@ -278,11 +282,16 @@ class _Going:
         """Return pairs of partners and the rows of both sides that have none."""
         here: dict[str, Sql] = {side: column("~here", side) for side in (L, R)}
         query = select(self._values(here), _here(self.met.left, L))
-        query.join(_here(self.met.partners, R), on=self.met.on.copy(), join_type="full", copy=False)
+        join(query, _here(self.met.partners, R), self.met.on.copy(), "FULL")
         return query
+
+
+def is_always(condition: Sql, value: bool) -> bool:
+    """Whether a condition is written as true, or as false."""
+    return isinstance(condition, exp.Boolean) and condition.this is value
 
 
 def _here(rows: Relation, side: str) -> Sql:
     """Return a side with a column that is true wherever a row of it is there."""
     made = select([star(), called(exp.true(), "~here")], table(rows.name))
-    return made.subquery(exp.to_identifier(side, quoted=True))
+    return within(made, side)

@@ -34,6 +34,7 @@ from keen_trellis.sql.relations import (
     choose,
     column,
     is_null,
+    join,
     not_null,
     select,
     table,
@@ -311,7 +312,7 @@ def _other(writer: Writer, node: Join, field: LinkField, sides: Sequence[Relatio
 def inner(met: Matched, values: Sequence[Sql]) -> exp.Select:
     """Return some values of every pair of partners."""
     query = select(values, table(met.left.name, L))
-    query.join(table(met.partners.name, R), on=met.on.copy(), copy=False)
+    join(query, table(met.partners.name, R), met.on.copy())
     return query
 
 

@@ -17,10 +17,13 @@ from keen_trellis.sql.relations import (
     called,
     choose,
     column,
+    join,
     not_null,
     select,
     star,
     table,
+    where,
+    within,
 )
 
 if TYPE_CHECKING:
@@ -41,7 +44,7 @@ def with_nearest(writer: Writer, met: Matched, nearest: Compared) -> Matched:
     tuples = []
     for side, rows in ((L, met.left), (R, met.right)):
         values = [called(one.value(side), name) for one, name in zip(fields, names, strict=True)]
-        query = select(values, table(rows.name, side)).where(met.has_key(side), copy=False)
+        query = where(select(values, table(rows.name, side)), met.has_key(side))
         query.set("distinct", exp.Distinct())
         tuples.append(writer.add(None, query, (rows.name,), f"{rows.name} links"))
     later, strict = nearest.field.operator == "nearest later", nearest.field.strict
@@ -74,16 +77,19 @@ def with_nearest(writer: Writer, met: Matched, nearest: Compared) -> Matched:
             ],
             table(tuples[0], L),
         )
-        inner.join(table(tuples[1], R), on=all_of(conditions), copy=False)
-        query = select(
-            [*(column(name) for name in names), *(column(f"{name} r") for name in names)],
-            inner.subquery("w"),
-        ).where(exp.EQ(this=column(best), expression=column(f"{value} r")), copy=False)
+        join(inner, table(tuples[1], R), all_of(conditions))
+        query = where(
+            select(
+                [*(column(name) for name in names), *(column(f"{name} r") for name in names)],
+                within(inner, "w"),
+            ),
+            exp.EQ(this=column(best), expression=column(f"{value} r")),
+        )
         pairs = writer.add(None, query, tuples, "nearest")
         return _by_tuples(writer, met, fields, names, pairs, [f"{name} r" for name in names])
     conditions = [not_null(column(best))]
     conditions += _within(writer, nearest, column(value), column(best))
-    query = select([star()], table(pairs)).where(all_of(conditions), copy=False)
+    query = where(select([star()], table(pairs)), all_of(conditions))
     found = writer.add(None, query, (pairs,), "nearest")
     return _by_tuples(writer, met, fields, names, found, [*names[:-1], best])
 
@@ -132,10 +138,10 @@ def _carried_along(
     )
     inner = select(
         [*(column(name) for name in names), column("~side"), called(window, best)],
-        both.subquery("u"),
+        within(both, "u"),
     )
-    query = select([*(column(name) for name in names), column(best)], inner.subquery("w"))
-    query = query.where(exp.EQ(this=column("~side"), expression=exp.Literal.number(0)), copy=False)
+    query = select([*(column(name) for name in names), column(best)], within(inner, "w"))
+    query = where(query, exp.EQ(this=column("~side"), expression=exp.Literal.number(0)))
     return writer.add(None, query, tuples, "nearest")
 
 
@@ -173,9 +179,9 @@ def _by_tuples(
         ],
         table(met.right.name, R),
     )
-    query.join(table(pairs, "n"), on=all_of(on), copy=False)
+    join(query, table(pairs, "n"), all_of(on))
     name = writer.add(None, query, (met.right.name, pairs), f"{met.right.name} nearest")
-    found = select([exp.Literal.number(1)], table(pairs, "n")).where(all_of(on), copy=False)
+    found = where(select([exp.Literal.number(1)], table(pairs, "n")), all_of(on))
     place = {id(one): number for number, one in enumerate(fields)}
     there = [place[id(one)] for one in (*met.equal, *met.others)]
     return replace(

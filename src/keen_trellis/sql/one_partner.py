@@ -18,9 +18,12 @@ from keen_trellis.sql.relations import (
     called,
     column,
     count,
+    join,
     select,
     star,
     table,
+    where,
+    within,
 )
 
 if TYPE_CHECKING:
@@ -52,12 +55,14 @@ def with_one_partner(writer: Writer, node: Join, met: Matched, numbers: Sequence
         last = link.partner == "last"
         keys = writer.by_fields(others, link.order, backwards=last)
         number = OrderKey(numbers[1] if of_left else numbers[0])
-        order = writer.ordering([*keys, number.turned() if last else number], side)
+        if number.id not in {key.id for key in keys}:
+            keys = (*keys, number.turned() if last else number)
+        order = writer.ordering(keys, side)
         values.append(called(writer.over(exp.RowNumber(), [own.copy()], order), "~place"))
     candidates = writer.add(None, inner(met, values), used(met), "candidates")
     wanted = column("~several" if link.partner == "only" else "~place")
-    query = select([star()], table(candidates)).where(
-        exp.EQ(this=wanted, expression=exp.Literal.number(1)), copy=False
+    query = where(
+        select([star()], table(candidates)), exp.EQ(this=wanted, expression=exp.Literal.number(1))
     )
     checks = []
     if link.partner != "only" and not others.is_total:
@@ -65,9 +70,9 @@ def with_one_partner(writer: Writer, node: Join, met: Matched, numbers: Sequence
     pairs = writer.add(None, query, (candidates,), "partners", checks)
     is_of = exp.EQ(this=right_nr.copy(), expression=column(b, "p"))
     beside = select([star(R), called(column(a, "p"), of_row)], table(met.right.name, R))
-    beside.join(table(pairs, "p"), on=is_of, copy=False)
+    join(beside, table(pairs, "p"), is_of)
     name = writer.add(None, beside, (met.right.name, pairs), f"{met.right.name} partners")
-    found = select([exp.Literal.number(1)], table(pairs, "p")).where(is_of.copy(), copy=False)
+    found = where(select([exp.Literal.number(1)], table(pairs, "p")), is_of.copy())
     return replace(
         met,
         partners=replace(met.right, name=name),
@@ -103,9 +108,7 @@ def _clear_partner(
             exp.GT(this=column("~distinct"), expression=one.copy()),
         ]
     )
-    query = select([called(count(), "n")], inner(met, values).subquery("w")).where(
-        unclear, copy=False
-    )
+    query = where(select([called(count(), "n")], within(inner(met, values), "w")), unclear)
     title, name = writer.dialect.title, others.name
 
     def says(times: int) -> tuple[str, str]:

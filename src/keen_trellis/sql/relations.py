@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, field, replace
+from functools import reduce
 from typing import TYPE_CHECKING
 
 from sqlglot import exp
@@ -196,20 +197,23 @@ class Program:
 
     dialect: Dialect
     steps: dict[str, Named | Mapped] = field(default_factory=dict)
+    _taken: set[str] = field(default_factory=set)
+    _tried: dict[str, int] = field(default_factory=dict)
 
     def add(self, step: Named | Mapped) -> None:
         """Put a step behind the others."""
         assert step.name not in self.steps
         self.steps[step.name] = step
+        self._taken.add(step.name.lower())
 
     def free_name(self, wanted: str) -> str:
         """Return a name that no step has, as near to the wanted one as can be."""
         base = _plain(wanted, self.dialect.name_bytes - 8)
-        name, number = base, 1
-        taken = {one.lower() for one in self.steps}
-        while name.lower() in taken:
+        name, number = base, self._tried.get(base, 1)
+        while name.lower() in self._taken:
             number += 1
             name = f"{base} {number}"
+        self._tried[base] = number
         return name
 
     def needed(self, uses: Iterable[str]) -> Iterator[Named | Mapped]:
@@ -279,8 +283,44 @@ def select(values: Sequence[Sql], source: Sql | None = None) -> exp.Select:
     """Return a query of some values from one source."""
     made = exp.Select(expressions=list(values))
     if source is not None:
-        made.from_(source, copy=False)
+        made.set("from_", exp.From(this=source))
     return made
+
+
+def where(query: exp.Select, condition: Sql) -> exp.Select:
+    """Return a query with the rows alone for which a condition is true."""
+    query.set("where", exp.Where(this=condition))
+    return query
+
+
+def join(query: exp.Select, other: Sql, on: Sql | None, side: str = "") -> exp.Select:
+    """Return a query with another source beside its own: “LEFT”, “FULL”, or none for both alone.
+
+    Sources are put together without sqlglot's builders: those parse their words each time.
+    """
+    made = exp.Join(this=other, side=side or None, kind=None if on is not None else "CROSS")
+    if on is not None:
+        made.set("on", on)
+    query.append("joins", made)
+    return query
+
+
+def grouped(query: exp.Select, by: Sequence[Sql]) -> exp.Select:
+    """Return a query with its rows grouped."""
+    if by:
+        query.set("group", exp.Group(expressions=list(by)))
+    return query
+
+
+def having(query: exp.Select, condition: Sql) -> exp.Select:
+    """Return a query with the groups alone for which a condition is true."""
+    query.set("having", exp.Having(this=condition))
+    return query
+
+
+def within(query: Sql, name: str) -> Sql:
+    """Return a query as a source of another, called by a name."""
+    return exp.Subquery(this=query, alias=exp.TableAlias(this=identifier(name)))
 
 
 def star(of: str = "") -> Sql:
@@ -290,12 +330,17 @@ def star(of: str = "") -> Sql:
 
 def all_of(conditions: Sequence[Sql]) -> Sql:
     """Return whether all hold; true for none."""
-    return exp.and_(*conditions, copy=False) if conditions else exp.true()
+    return _chained(exp.And, exp.Or, conditions) if conditions else exp.true()
 
 
 def any_of(conditions: Sequence[Sql]) -> Sql:
     """Return whether any holds; false for none."""
-    return exp.or_(*conditions, copy=False) if conditions else exp.false()
+    return _chained(exp.Or, exp.And, conditions) if conditions else exp.false()
+
+
+def _chained(sort: type[exp.Binary], other: type[exp.Binary], conditions: Sequence[Sql]) -> Sql:
+    parts = [exp.Paren(this=one) if isinstance(one, other) else one for one in conditions]
+    return reduce(lambda a, b: sort(this=a, expression=b), parts)
 
 
 def is_null(value: Sql) -> Sql:
@@ -344,7 +389,9 @@ def ids_of(names: Sequence[str], dialect: Dialect) -> list[str]:
 
 
 def _plain(name: str, at_most: int) -> str:
-    letters = "".join(" " if not letter.isprintable() else letter for letter in name).strip()
-    while len(letters.encode(errors="replace")) > at_most:
+    letters = name.strip()
+    if not letters.isprintable():
+        letters = "".join(" " if not one.isprintable() else one for one in letters).strip()
+    while 4 * len(letters) > at_most and len(letters.encode(errors="replace")) > at_most:
         letters = letters[:-1]
     return f"_{letters}" if letters.startswith("~") or not letters else letters

@@ -24,9 +24,13 @@ from keen_trellis.sql.relations import (
     choose,
     column,
     count,
+    grouped,
+    join,
     not_null,
     select,
     table,
+    where,
+    within,
 )
 
 if TYPE_CHECKING:
@@ -57,7 +61,7 @@ def summarised(writer: Writer, node: Summarised, owner: Node, in_order: bool) ->
         order = (OrderKey("~first"),)
     query = select(values, table(rows.name))
     if by:
-        query.group_by(*writer.group_values(rows, node.by), copy=False)
+        grouped(query, writer.group_values(rows, node.by))
     name = writer.add(owner, query, (rows.name,), "summary")
     made = tuple(
         replace(held, gap=by[place].gap if place < len(by) else "")
@@ -148,7 +152,7 @@ def _whole(value: Sql) -> Sql:
 
 
 def _rows_of(relation: Relation) -> Sql:
-    return select([count()], table(relation.name)).subquery()
+    return exp.Subquery(this=select([count()], table(relation.name)))
 
 
 def _zero() -> Sql:
@@ -157,7 +161,7 @@ def _zero() -> Sql:
 
 def _of_cross(met: links.Matched) -> tuple[exp.Select, tuple[str, ...]]:
     """Count a cross join: every row is a partner of every row."""
-    both = select([called(_rows_of(met.left), "a"), called(_rows_of(met.right), "b")]).subquery("n")
+    both = within(select([called(_rows_of(met.left), "a"), called(_rows_of(met.right), "b")]), "n")
     values: list[tuple[Sql, str]] = []
     for side, own, other in (("left", "a", "b"), ("right", "b", "a")):
         mine, theirs = column(own), column(other)
@@ -203,8 +207,8 @@ def _of_equal(writer: Writer, met: links.Matched) -> tuple[exp.Select, tuple[str
             ],
             table(rows.name, side),
         )
-        query.group_by(*(key.copy() for key in keys), copy=False)
-        sides.append(query.subquery(exp.to_identifier(side, quoted=True)))
+        grouped(query, [key.copy() for key in keys])
+        sides.append(within(query, side))
     n = {side: column("n", side) for side in (links.L, links.R)}
     whole = {
         side: all_of([not_null(column(f"k{place}", side)) for place in range(len(met.equal))])
@@ -254,7 +258,7 @@ def _of_equal(writer: Writer, met: links.Matched) -> tuple[exp.Select, tuple[str
             for place in range(len(met.equal))
         ]
     )
-    query.join(sides[1], on=on, join_type="full", copy=False)
+    join(query, sides[1], on, "FULL")
     return query, (met.left.name, met.right.name)
 
 
@@ -268,15 +272,18 @@ def _of_others(writer: Writer, met: links.Matched) -> tuple[exp.Select, tuple[st
     tallies = {}
     for side, rows in ((links.L, met.left), (links.R, met.right)):
         values = [one.value(side) for one in fields]
-        query = select(
-            [
-                *(called(value, name) for value, name in zip(values, names, strict=True)),
-                called(count(), "n"),
-            ],
-            table(rows.name, side),
-        ).where(met.has_key(side), copy=False)
+        query = where(
+            select(
+                [
+                    *(called(value, name) for value, name in zip(values, names, strict=True)),
+                    called(count(), "n"),
+                ],
+                table(rows.name, side),
+            ),
+            met.has_key(side),
+        )
         if values:
-            query.group_by(*(value.copy() for value in values), copy=False)
+            grouped(query, [value.copy() for value in values])
         tallies[side] = writer.add(None, query, (rows.name,), f"{rows.name} values")
     if met.pairs:
         left_names, right_names = met.tuples
@@ -300,8 +307,8 @@ def _of_others(writer: Writer, met: links.Matched) -> tuple[exp.Select, tuple[st
             ],
             table(met.pairs, "p"),
         )
-        both.join(table(tallies[links.L], links.L), on=all_of(meets[:at]), copy=False)
-        both.join(table(tallies[links.R], links.R), on=all_of(meets[at:]), copy=False)
+        join(both, table(tallies[links.L], links.L), all_of(meets[:at]))
+        join(both, table(tallies[links.R], links.R), all_of(meets[at:]))
         used = (met.pairs, *tallies.values())
     else:
         on = [
@@ -317,7 +324,7 @@ def _of_others(writer: Writer, met: links.Matched) -> tuple[exp.Select, tuple[st
             ],
             table(tallies[links.L], links.L),
         )
-        both.join(table(tallies[links.R], links.R), on=all_of(on), copy=False)
+        join(both, table(tallies[links.R], links.R), all_of(on))
         used = tuple(tallies.values())
     pairs = writer.add(None, both, used, "values that meet")
     keys = [f"k{place}" for place in range(len(met.equal))]
@@ -334,7 +341,7 @@ def _of_others(writer: Writer, met: links.Matched) -> tuple[exp.Select, tuple[st
             table(pairs),
         )
         if names:
-            partners.group_by(*(column(f"{letter}{k}") for k in names), copy=False)
+            grouped(partners, [column(f"{letter}{k}") for k in names])
         rows = met.left if side == links.L else met.right
         parts.append(_side(writer, tallies[side], partners, (keys, names), rows, name))
     times = exp.Mul(
@@ -368,7 +375,7 @@ def _side(
         table(tally, "t"),
     )
     on = [exp.EQ(this=column(k, "t"), expression=column(k, "p")) for k in fields]
-    own.join(partners.subquery("p"), on=all_of(on), join_type="left", copy=False)
+    join(own, within(partners, "p"), all_of(on), "LEFT")
     return _by_key(own, keys, rows, name)
 
 
@@ -385,10 +392,10 @@ def _by_key(
             called(_whole(choose(some, n.copy(), _zero())), "found"),
             called(_whole(choose(several, n.copy(), _zero())), "multiplied"),
         ],
-        own.subquery("o"),
+        within(own, "o"),
     )
     if keys:
-        by_key.group_by(*(column(k) for k in keys), copy=False)
+        grouped(by_key, [column(k) for k in keys])
     n, one = column("n"), exp.Literal.number(1)
     has = exp.GT(this=n.copy(), expression=_zero())
     more = exp.GT(this=n.copy(), expression=exp.Literal.number(1))
@@ -405,7 +412,7 @@ def _by_key(
             called(_whole(choose(is_found, one.copy(), _zero())), f"{name} distinct found"),
             called(ambiguous if ambiguous is not None else _zero(), f"{name} ambiguous"),
         ],
-        by_key.subquery("k"),
+        within(by_key, "k"),
     )
 
 
@@ -426,22 +433,26 @@ def _of_numbers(writer: Writer, met: links.Matched) -> tuple[exp.Select, tuple[s
         values = [called(one.value(side), k) for one, k in zip(met.equal, keys, strict=True)]
         tallies = {}
         for source, what in ((candidates, "before"), (met.pairs, "now")):
-            tallies[what] = select(
-                [called(column(number), "nr"), called(count(), what)], table(source)
-            ).group_by(column(number), copy=False)
-        own = select(
-            [
-                *values,
-                *(
-                    called(exp.Coalesce(this=column(what, what), expressions=[_zero()]), what)
-                    for what in tallies
-                ),
-            ],
-            table(rows.name, side),
-        ).where(met.has_key(side), copy=False)
+            tallies[what] = grouped(
+                select([called(column(number), "nr"), called(count(), what)], table(source)),
+                [column(number)],
+            )
+        own = where(
+            select(
+                [
+                    *values,
+                    *(
+                        called(exp.Coalesce(this=column(what, what), expressions=[_zero()]), what)
+                        for what in tallies
+                    ),
+                ],
+                table(rows.name, side),
+            ),
+            met.has_key(side),
+        )
         for what, tally in tallies.items():
             on = exp.EQ(this=own_nr.copy(), expression=column("nr", what))
-            own.join(tally.subquery(what), on=on, join_type="left", copy=False)
+            join(own, within(tally, what), on, "LEFT")
         per_row = writer.add(None, own, (rows.name, candidates, met.pairs), f"{rows.name} partners")
         parts.append(_of_rows(per_row, keys, rows, name, is_marked=number == met.marked))
     total = select([called(count(), "pairs")], table(met.pairs))
@@ -470,22 +481,23 @@ def _of_rows(
         [*(column(k) for k in keys), called(n, "n"), called(column("now"), "partners")],
         table(per_row),
     )
-    several = select([count()], table(per_row)).where(
-        exp.GT(this=column("before"), expression=exp.Literal.number(1)), copy=False
+    several = where(
+        select([count()], table(per_row)),
+        exp.GT(this=column("before"), expression=exp.Literal.number(1)),
     )
-    made = _by_key(own, keys, rows, name, several.subquery() if is_marked else None)
+    made = _by_key(own, keys, rows, name, exp.Subquery(this=several) if is_marked else None)
     # what is said of link values does not change by the choice
     before = select(
         [*(column(k) for k in keys), called(exp.Max(this=column("before")), "partners")],
         table(per_row),
     )
     if keys:
-        before.group_by(*(column(k) for k in keys), copy=False)
+        grouped(before, [column(k) for k in keys])
     some = exp.GT(this=column("partners"), expression=_zero())
-    found = select([count()], before.subquery("b")).where(some, copy=False)
+    found = where(select([count()], within(before, "b")), some)
     for one in made.expressions:
         if one.alias == f"{name} distinct found":
-            one.set("this", found.subquery())
+            one.set("this", exp.Subquery(this=found))
     return made
 
 
@@ -493,9 +505,9 @@ def _beside(parts: Sequence[exp.Select]) -> exp.Select:
     """Return queries of one row each as one row."""
     first, *others = parts
     names = [one.alias for part in parts for one in part.expressions]
-    query = select([column(name) for name in names], first.subquery("c0"))
+    query = select([column(name) for name in names], within(first, "c0"))
     for place, part in enumerate(others, start=1):
-        query.join(part.subquery(f"c{place}"), join_type="cross", copy=False)
+        join(query, within(part, f"c{place}"), None)
     return query
 
 

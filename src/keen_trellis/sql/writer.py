@@ -48,13 +48,18 @@ from keen_trellis.sql.relations import (
     choose,
     column,
     count,
+    grouped,
+    having,
     identifier,
     ids_of,
     is_null,
+    join,
     not_null,
     select,
     star,
     table,
+    where,
+    within,
 )
 
 if TYPE_CHECKING:
@@ -208,7 +213,7 @@ class Writer:
     def _kept(self, node: Kept, in_order: bool) -> Relation:
         before = self.rows(node.rows, in_order)
         before, asked = self.asked(before, node.condition, self.label(node, "filter"))
-        query = select([star()], table(before.name)).where(asked, copy=False)
+        query = where(select([star()], table(before.name)), asked)
         return replace(before, name=self.add(node, query, (before.name,), "filter"))
 
     def asked(self, rows: Relation, asked: Expression, says: str) -> tuple[Relation, Sql]:
@@ -271,12 +276,7 @@ class Writer:
         for found, (rows, takes, gives) in zip(names, asked, strict=True):
             own = [one for one in (gives.id, gives.gap) if one]
             query = select([star("r"), *(column(one, "m") for one in own)], table(rows.name, "r"))
-            query.join(
-                table(found, "m"),
-                on=worked.meets("r", "m", takes, self.dialect),
-                join_type="left",
-                copy=False,
-            )
+            join(query, table(found, "m"), worked.meets("r", "m", takes, self.dialect), "LEFT")
             name = self.add(None, query, (rows.name, found), f"{rows.name} with {says}")
             made.append(replace(rows, name=name))
         return made
@@ -436,9 +436,7 @@ class Writer:
             one = exp.Literal.number(1)
             wanted = column(number)
             test = exp.GT if node.keep == "repeated" else exp.EQ
-            outer = select([star()], inner.subquery("w")).where(
-                test(this=wanted, expression=one), copy=False
-            )
+            outer = where(select([star()], within(inner, "w")), test(this=wanted, expression=one))
             return replace(before, name=self.add(node, outer, (before.name,), "repeats"))
         before = self.rows(node.rows, in_order=True)
         groups = self.group_values(before, by)
@@ -471,7 +469,7 @@ class Writer:
         number = self.fresh("nr")
         inner = select([star(), called(self.row_number(groups, full), number)], table(rows.name))
         border = exp.LTE(this=column(number), expression=n)
-        query = select([star()], inner.subquery("w")).where(border, copy=False)
+        query = where(select([star()], within(inner, "w")), border)
         checks = () if rows.is_total else (self.clear_border(rows, groups, keys, full, n),)
         return replace(rows, name=self.add(what, query, (rows.name,), "first", checks))
 
@@ -512,9 +510,9 @@ class Writer:
                 ),
             ]
         )
-        tied = select([called(exp.Literal.number(1), "one")], inner.subquery("w"))
-        tied = tied.group_by(*by, copy=False).having(unclear, copy=False)
-        query = select([called(count(), "n")], tied.subquery("u"))
+        tied = select([called(exp.Literal.number(1), "one")], within(inner, "w"))
+        tied = having(grouped(tied, by), unclear)
+        query = select([called(count(), "n")], within(tied, "u"))
         title = self.dialect.title
 
         def says(times: int) -> tuple[str, str]:
@@ -577,7 +575,7 @@ class Writer:
                 *places,
                 *(called(gap, f"~was {mark}") for mark, (gap, _) in marks.items()),
             ],
-            inner.subquery("w"),
+            within(inner, "w"),
         )
         if marks:
             # a gap that was filled is none any more
@@ -589,7 +587,7 @@ class Writer:
                         for mark, (_, one) in marks.items()
                     ),
                 ],
-                query.subquery("v"),
+                within(query, "v"),
             )
         name = self.add(node, query, (before.name,), "fill")
         return replace(before, name=name, columns=tuple(columns), order=stands)
@@ -605,7 +603,7 @@ class Writer:
         places, stands = self.order_beside(before)
         outer = select(
             [*others, called(value, held.id), *map(column, before.gaps), *places, column(nth)],
-            query.subquery("w"),
+            within(query, "w"),
         )
         name = self.add(node, outer, (before.name,), "split")
         order = (*stands, OrderKey(nth)) if before.is_total else stands
@@ -657,7 +655,7 @@ class Writer:
             exp.Coalesce(this=column("one", "p"), expressions=[exp.Literal.string("")]),
         )
         query = select([star("r"), called(value, part), column(nth, "p")], table(rows.name, "r"))
-        query.join(lateral, on=exp.true(), join_type="left", copy=False)
+        join(query, lateral, exp.true(), "LEFT")
         return query
 
     # rows below one another
@@ -776,8 +774,9 @@ class Writer:
             [star(), called(self.over(exp.RowNumber(), groups, ordering), number)],
             table(rows.name),
         )
-        query = select([star()], inner.subquery("w")).where(
-            exp.EQ(this=column(number), expression=exp.Literal.number(1)), copy=False
+        query = where(
+            select([star()], within(inner, "w")),
+            exp.EQ(this=column(number), expression=exp.Literal.number(1)),
         )
         return replace(rows, name=self.add(None, query, (rows.name,), f"{rows.name} once"))
 
