@@ -27,7 +27,8 @@ from keen_trellis.run.approvals import is_its_own, note_written
 from keen_trellis.run.comparing import Compared, compared
 from keen_trellis.run.delivering_there import make_deliveries_there
 from keen_trellis.run.script import script
-from keen_trellis.run.there import There, ThereResults, session_at
+from keen_trellis.run.there import There, session_at
+from keen_trellis.run.there_facts import ThereResults, results_of
 from keen_trellis.run.told import told
 
 
@@ -38,7 +39,7 @@ def run_on(options: argparse.Namespace) -> int:
     runner = Runner()
     with shown_progress() as progress, _opened(place, runner, progress) as session:
         there = There(trellis, session, runner, report=part(progress, 0.0, 0.7))
-        results = there.results()
+        results = results_of(there)
         errors = results.errors()
         code = UNUSABLE if errors else DONE
         made: list[Delivered] = []

@@ -75,6 +75,8 @@ def converted(column: Column, kind: Kind, written: Written | None = None) -> Con
     if column.kind is kind:
         return Converted(column, _NOTHING)
     if kind is Kind.TEXT:
+        if column.kind is Kind.NUMBER:  # values that are equal become one text: -0 is 0
+            column = Column(column.kind, column.values + 0.0, column.state)
         texts = from_arrow(column.texts())
         return Converted(Column(kind, texts.values, column.state, texts.dictionary), _NOTHING)
     direct = _DIRECT.get((column.kind, kind))

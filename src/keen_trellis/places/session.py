@@ -6,6 +6,7 @@ import threading
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Sequence
 from concurrent.futures import Future, wait
+from dataclasses import replace
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -255,7 +256,9 @@ class Session(ABC):
                     "Filter the rows before, or write it so that the place can do it alone.",
                 )
             came.append(found)
-            values = {h.name: _with_gaps(found[h.id], found.get(h.gap)) for h in part.takes}
+            values = {
+                h.name: _with_gaps(narrowest(found[h.id]), found.get(h.gap)) for h in part.takes
+            }
             given.append(Table.of(values))
         made = self.doing(lambda: one.work.make(given), report, f"Working out {one.says}")
         for part, found, columns in zip(group, came, made, strict=True):
@@ -271,6 +274,18 @@ class Session(ABC):
 
             self.doing(send, report, f"Sending {one.says} along")
             self._sent[part.name] = one.work
+
+
+def narrowest(values: Column) -> Column:
+    """Return exact decimals with no more digits behind the mark than any of them needs.
+
+    A place may add zeros there, which leave less room before the mark in what is worked out.
+    """
+    if values.kind is not Kind.EXACT or not values.scale:
+        return values
+    found = [None if one is None else one.normalize() for one in values.to_list()]
+    made = Column.of(found, Kind.EXACT)
+    return made if values.state is None else replace(made, state=values.state)
 
 
 def _with_gaps(values: Column, gaps: Column | None) -> Column:

@@ -13,6 +13,7 @@ from keen_trellis.progress import Report, part, quiet
 from keen_trellis.run.facts import Facts, ItemFacts, JoinFacts
 from keen_trellis.run.runner import Runner
 from keen_trellis.run.there import There
+from keen_trellis.run.there_facts import results_of
 
 _BOTH_KNOW = ("rows", "pairs", "left_out", "unknown")
 """What both sorts of runs count of a step."""
@@ -66,7 +67,7 @@ def compared(
         runner = Runner(runner.secrets, rows_at_most=rows_at_most)
     here = runner.run(trellis, part(report, 0.0, 0.5))
     is_sample = rows_at_most is not None
-    there = There(trellis, session, runner, is_sample, part(report, 0.5, 1.0)).results()
+    there = results_of(There(trellis, session, runner, is_sample, part(report, 0.5, 1.0)))
     refused = {name: e for name, e in there.rows.items() if isinstance(e, UserError)}
     return list(_compared(here.facts, there.facts, refused))
 

@@ -20,7 +20,8 @@ from keen_trellis.run.delivering import (
     refuse_one_place_twice,
     refuse_reading,
 )
-from keen_trellis.run.there import There, ThereResults
+from keen_trellis.run.there import There
+from keen_trellis.run.there_facts import ThereResults
 
 FETCHED_AT_MOST = 5_000_000
 """How many rows of a delivery are fetched to be written on this machine."""

@@ -8,14 +8,14 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 from sqlglot import exp
 
 from keen_trellis.data import Kind, Table
-from keen_trellis.document.items import Item, JoinItem, StepItem
+from keen_trellis.document.items import StepItem
 from keen_trellis.document.places import RunPlace
 from keen_trellis.document.sources import (
     ColumnarSource,
@@ -35,24 +35,13 @@ from keen_trellis.errors import (
 from keen_trellis.places.lanes import LaneThere, TableAsked, says_odd
 from keen_trellis.places.place import SparkCluster
 from keen_trellis.places.session import Session
-from keen_trellis.plan.bays import Bay
-from keen_trellis.plan.counts import Counts, Group, SideCounts
+from keen_trellis.plan.counts import Counts, SideCounts
 from keen_trellis.plan.nodes import Join, Kept, Node, Outcome, Read
-from keen_trellis.plan.outcome import Columns, join_name, outcome_columns, semi_side
-from keen_trellis.plan.promises import Promise
-from keen_trellis.plan.sentences import join_title, link_sentence, outcome_sentences
+from keen_trellis.plan.outcome import semi_side
 from keen_trellis.progress import Report, quiet
 from keen_trellis.read import Secrets
 from keen_trellis.read.server import Server
-from keen_trellis.run.facts import (
-    Facts,
-    ItemFacts,
-    JoinFacts,
-    LaneFacts,
-    PromiseFacts,
-)
 from keen_trellis.run.planning import Plan, planned
-from keen_trellis.run.results import Results
 from keen_trellis.run.runner import Runner
 from keen_trellis.sql import summaries
 from keen_trellis.sql.dialects import Sql
@@ -67,7 +56,6 @@ from keen_trellis.sql.relations import (
     table,
 )
 from keen_trellis.sql.writer import Writer
-from keen_trellis.words import counted
 
 PREVIEWED = 1_000
 """How many rows are fetched to be looked at."""
@@ -81,28 +69,6 @@ class Asked:
     what: str
     seconds: float
     rows: int
-
-
-@dataclass(frozen=True, eq=False)
-class ThereResults(Results):
-    """What a run elsewhere gave: counts of every part, and rows only where they were fetched.
-
-    Attributes
-    ----------
-    place : str
-        What the place is called.
-    known : Facts
-    asked : list of Asked
-    """
-
-    place: str = ""
-    known: Facts = field(default_factory=lambda: Facts({}, {}))
-    asked: list[Asked] = field(default_factory=list)
-
-    @property
-    def facts(self) -> Facts:
-        """The numbers and names of the run."""
-        return self.known
 
 
 def session_at(place: RunPlace, secrets: Secrets) -> Session:
@@ -142,7 +108,7 @@ class There:
     ) -> None:
         self.trellis, self.session, self._runner = trellis, session, runner
         self._all_sent, self._report = all_sent, report
-        self._lying: dict[str, LaneThere] = {}
+        self.lying: dict[str, LaneThere] = {}
         self._sent: dict[str, Table] = {}
         self.asked: list[Asked] = []
         reads = {
@@ -165,7 +131,7 @@ class There:
                 if lying is not None:
                     lying.require_kinds(lane.source.kinds, self.session.dialect.title)
                     stamp = f"there {lane.id}"
-                    self._lying[stamp] = lying
+                    self.lying[stamp] = lying
                     return Read(stamp, lane.id, lying.schema)
                 _refuse_unseen(lane, self.session)
             return self._sent_along(lane)
@@ -182,8 +148,8 @@ class There:
         return node
 
     def _begins(self, read: Read, ids: Sequence[str]) -> tuple[Sql, bool]:
-        if read.stamp in self._lying:
-            return self._lying[read.stamp].query(ids), False
+        if read.stamp in self.lying:
+            return self.lying[read.stamp].query(ids), False
         lane = self.trellis.lane(read.origin)
         name = f"~{lane.name}"[:40]
         name = f"{name} {[one.id for one in self.trellis.lanes].index(lane.id)}"
@@ -191,7 +157,7 @@ class There:
         return select([star()], table(name)), True
 
     def _checks(self, read: Read) -> Sequence[Check]:
-        lying = self._lying.get(read.stamp)
+        lying = self.lying.get(read.stamp)
         odd = lying.odd_rows(self.session.dialect) if lying is not None else None
         if lying is None or odd is None:
             return ()
@@ -254,7 +220,6 @@ class There:
         def ask() -> tuple[int, int]:
             before = self.writer.rows(node.rows)
             rows, asked = self.writer.asked(before, node.condition, "filter")
-            from sqlglot import exp
 
             unknown = count(
                 choose(exp.Is(this=exp.paren(asked), expression=exp.Null()), exp.true())
@@ -296,179 +261,18 @@ class There:
         found = self.session.table(self.writer.program, rows, at_most, self._report)
         return found.with_origins({one.name: one.origin for one in node.schema})
 
-    # promises
-
-    def promise(self, item: JoinItem, promise: Promise, counts: Counts) -> PromiseFacts:
-        """Return whether a promise holds; one that cannot be made sure of is not said to hold."""
-        node = self.plan.nodes[item.id]
-        assert isinstance(node, Outcome)
-        sentence = promise.sentence(node.join.names)
-        side = counts.left if promise.side == "left" else counts.right
-        without, several = side.not_found, side.multiplied
-        match promise.what:
-            case "found":
-                return PromiseFacts(sentence, not without, f"{without:,} do not" if without else "")
-            case "one partner":
-                says = f"{without:,} find none, {several:,} several"
-                is_kept = not without and not several
-                return PromiseFacts(sentence, is_kept, "" if is_kept else says)
-            case "not multiplied":
-                return PromiseFacts(sentence, not several, f"{several:,} have" if several else "")
-            case "few without":
-                is_kept = without <= promise.rows
-                return PromiseFacts(sentence, is_kept, "" if is_kept else f"{without:,} do")
-        try:
-            before, after = self._totals(node, promise)
-        except UserError as error:
-            return PromiseFacts(sentence, False, f"not made sure of, since {error.happened}")
-        is_kept = before == after
-        says = "" if is_kept else f"{before} before, {after} in what goes on"
-        return PromiseFacts(sentence, is_kept, says)
-
-    def _totals(self, node: Outcome, promise: Promise) -> tuple[Any, Any]:
-        """Return the total of a column of one side, and that of it in what goes on."""
-        side = node.join.left if promise.side == "left" else node.join.right
-        held = side.schema.column(promise.column, node.join.names[promise.side == "right"])
-        if held.kind not in (Kind.INTEGER, Kind.EXACT):
-            raise NotThereError(
-                f"“{promise.column}” is {held.kind}, of which {self.session.dialect.title} has no "
-                "total that is the same in every order."
-            )
-        plain = replace(node, columns=Columns(link="both", left=node.columns.left and None))
-        if semi_side(node.keep, node.columns) is not None:
-            plain = replace(node, columns=replace(node.columns, renamed=(), order=(), fills=()))
-        made = outcome_columns(
-            plain.join.left.schema,
-            plain.join.right.schema,
-            plain.join.link,
-            plain.join.names[1],
-            plain.columns,
-            plain.keep,
-        )
-        name = next(
-            (c.name for c in made if c.side == promise.side and c.source == promise.column), None
-        )
-        before = self._total(side, promise.column)
-        return before, self._total(plain, name) if name is not None else 0
-
-    def _total(self, node: Node, name: str) -> Any:
+    def total(self, node: Node, name: str) -> Any:
+        """Return the exact sum of a column of integers or exact decimals."""
         rows = self.writer.rows(node)
         value = self.session.dialect.cast(column(rows.held(name).id), Kind.EXACT)
-        total = exp.Coalesce(this=exp.Sum(this=value), expressions=[exp.Literal.number(0)])
-        query = select([called(total, "total")], table(rows.name))
+        added = exp.Coalesce(this=exp.Sum(this=value), expressions=[exp.Literal.number(0)])
+        query = select([called(added, "total")], table(rows.name))
         self.session.ready(self.writer.program, [rows.name], self._report)
         whole = self.writer.program.whole(query, [rows.name])
         found = self.session.doing(
             lambda: self.session.fetch(whole, [("total", Kind.EXACT)]), self._report, "Adding up"
         )
         return found["total"].to_list()[0]
-
-    # facts
-
-    def facts(self) -> Facts:
-        """Return the facts of all parts, each counted there."""
-        lanes = {lane.id: self._lane(lane) for lane in self.trellis.lanes}
-        items = {item.id: self._item(lane, item) for lane, item in self.trellis.items(Item)}
-        return Facts(lanes, items)
-
-    def _lane(self, lane: Lane) -> LaneFacts:
-        found = self.count(lane.id)
-        node = self.plan.nodes[lane.id]
-        columns = {}
-        if isinstance(node, Node):
-            columns = {one.name: str(one.kind) for one in node.schema}
-        is_read = lane.source.begins_at() is None
-        notes: tuple[str, ...] = ()
-        if isinstance(node, Read) and node.stamp in self._lying:
-            lying = self._lying[node.stamp]
-            left = f", without {', '.join(lying.left_out)}" if lying.left_out else ""
-            notes = (f"stays where it is: {lying.where}{left}",)
-        elif is_read and isinstance(node, Read):
-            notes = (f"read here and sent to {self.session.label}",)
-        return LaneFacts(
-            id=lane.id, name=lane.name, is_read=is_read, columns=columns, notes=notes, **_on(found)
-        )
-
-    def _item(self, lane: Lane, item: Item) -> ItemFacts:
-        names = (lane.name, *(self.trellis.lane(taken.lane).name for taken in item.takes()))
-        name = f"{lane.name}, {item.brief}" if isinstance(item, StepItem) else " + ".join(names)
-        before, after = self.count(self.trellis.before(item.id)), self.count(item.id)
-        known: dict[str, Any] = {"id": item.id, "name": name, "type": item.type, "lane": lane.name}
-        known["before"] = None if isinstance(before, UserError) else before
-        known |= _on(after)
-        node = self.plan.nodes[item.id]
-        if not item.gives_rows or isinstance(after, UserError) or isinstance(node, UserError):
-            return ItemFacts(**known)
-        if isinstance(item, JoinItem) and isinstance(node, Outcome):
-            return self._join_facts(item, node, known)
-        assert known["before"] is not None
-        known |= self._step(item.id, node, known["before"], after)
-        return ItemFacts(**known)
-
-    def _join_facts(self, item: JoinItem, node: Outcome, known: dict[str, Any]) -> ItemFacts:
-        counts = self.counts(item.id, node.join)
-        assert isinstance(counts, Counts)
-        link, names = node.join.link, node.join.names
-        says = (
-            link_sentence(link, *names),
-            join_title(node.keep, node.columns, link.cross) + ".",
-            outcome_sentences(counts, node.keep, *names, node.columns),
-        )
-        promises = tuple(self.promise(item, one.as_promise(), counts) for one in item.promises)
-        return JoinFacts(
-            **known,
-            says=" ".join(says),
-            groups=tuple(Group(bay, counts.bay(bay), bay in node.keep) for bay in Bay),
-            numbers={"rows": known["rows"], "pairs": counts.pairs},
-            counts=counts,
-            join="cross" if link.cross else join_name(node.keep, node.columns),
-            other=names[1],
-            promises=promises,
-        )
-
-    def _step(self, part: str, node: Node, before: int, after: int) -> dict[str, Any]:
-        """Return what became of the rows of a step, or of a tie that is no join."""
-        numbers = {"rows": after}
-        if isinstance(node, Kept):
-            found = self.kept(part, node)
-            if not isinstance(found, UserError):
-                numbers |= {"left_out": before - after, "unknown": found[1]}
-            said = f"{after:,} of {counted(before, 'row')} go on, {before - after:,} are left out"
-            groups = (Group("kept", after), Group("left out", before - after, goes_on=False))
-            return {"says": f"{said}.", "groups": groups, "numbers": numbers}
-        said = (
-            f"{counted(before, 'row')} become {after:,}"
-            if before != after
-            else (f"{counted(after, 'row')} go on")
-        )
-        return {"says": f"{said}.", "groups": (Group("kept", after),), "numbers": numbers}
-
-    def results(self) -> ThereResults:
-        """Return all that was found, with refusals in the place of rows."""
-        known = self.facts()
-        rows: dict[str, Table | UserError] = {}
-        for part in self.plan.nodes:
-            found = self.count(part)
-            if isinstance(found, UserError):
-                rows[part] = self._refused(part, found)
-        readings: Any = {one: r for one, r in self.reads.items() if isinstance(r, UserError)}
-        return ThereResults(
-            self.trellis,
-            readings,
-            rows,
-            place=self.session.label,
-            known=known,
-            asked=self.asked,
-        )
-
-    def _refused(self, part: str, error: UserError) -> UserError:
-        """Return why a part cannot be had, with the name of its lane."""
-        if isinstance(error, WaitingError) or part in self.reads:
-            return error
-        name = self.trellis.place_of(part)[0].name if part not in self.reads else part
-        if isinstance(error, NotThereError):
-            return NotThereError(f"{name}: {error.happened}", error.remedy)
-        return error
 
 
 def labels_of(plan: Plan) -> dict[str, tuple[str, str]]:
@@ -516,11 +320,3 @@ def _refuse_unseen(lane: Lane, session: Session) -> None:
             f"{lane.name} lies in {database.label}, which {session.label} does not see.",
             "Bring the table there, or run the trellis on this machine.",
         )
-
-
-def _on(found: int | UserError) -> dict[str, Any]:
-    if isinstance(found, WaitingError):
-        return {"waits_for": found.happened}
-    if isinstance(found, UserError):
-        return {"trouble": found.happened}
-    return {"rows": found}

@@ -207,8 +207,8 @@ def _equal(
             raise writer.no_text_of_exact(exact.name)
     code = MappedColumn(writer.fresh("code"), Kind.INTEGER)
     both = writer.worked_out_together(
-        [(rows, [one], code) for rows, one in zip(sides, held, strict=True)],
-        lambda tables: _codes(node, place, tables),
+        [(rows, [one], [code]) for rows, one in zip(sides, held, strict=True)],
+        lambda tables: [[one] for one in _codes(node, place, tables)],
         f"codes of {field.left}",
     )
     return both, [Compared(field, column(code.id), column(code.id), Kind.INTEGER)]

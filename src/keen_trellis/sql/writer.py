@@ -222,6 +222,8 @@ class Writer:
         What the dialect has no equal for is worked out by our own code, by the distinct values.
         """
         if isinstance(asked, Valued):
+            if not asked.columns():
+                return rows, self._one_value(asked)
             self._refuse_texts_of_exact(asked)
         try:
             if depth(asked) > _DEEPEST:
@@ -242,18 +244,18 @@ class Writer:
                 ]
                 return Column.of(found, Kind.BOOLEAN)
 
-            rows = self.with_worked_out(rows, takes, holds, work, says)
+            rows = self.with_worked_out(rows, takes, [holds], lambda values: [work(values)], says)
             return rows, column(holds.id)
 
     def with_worked_out(
         self,
         rows: Relation,
         takes: Sequence[Held],
-        gives: MappedColumn,
-        work: Callable[[Table], Column],
+        gives: Sequence[MappedColumn],
+        work: Callable[[Table], Sequence[Column]],
         says: str,
     ) -> Relation:
-        """Return a relation with a column beside it that our own code works out."""
+        """Return a relation with columns beside it that our own code works out."""
         (made,) = self.worked_out_together(
             [(rows, takes, gives)], lambda tables: [work(tables[0])], says
         )
@@ -261,20 +263,15 @@ class Writer:
 
     def worked_out_together(
         self,
-        asked: Sequence[tuple[Relation, Sequence[Held], MappedColumn]],
-        work: Callable[[Sequence[Table]], Sequence[Column]],
+        asked: Sequence[tuple[Relation, Sequence[Held], Sequence[MappedColumn]]],
+        work: Callable[[Sequence[Table]], Sequence[Sequence[Column]]],
         says: str,
     ) -> list[Relation]:
-        """Return relations each with a column beside it, which are worked out of all together."""
-        names = worked.mapped(
-            self.program,
-            [(rows, takes, [gives]) for rows, takes, gives in asked],
-            lambda tables: [[one] for one in work(tables)],
-            says,
-        )
+        """Return relations each with columns beside it, which are worked out of all together."""
+        names = worked.mapped(self.program, asked, work, says)
         made = []
         for found, (rows, takes, gives) in zip(names, asked, strict=True):
-            own = [one for one in (gives.id, gives.gap) if one]
+            own = [name for one in gives for name in (one.id, one.gap) if name]
             query = select([star("r"), *(column(one, "m") for one in own)], table(rows.name, "r"))
             join(query, table(found, "m"), worked.meets("r", "m", takes, self.dialect), "LEFT")
             name = self.add(None, query, (rows.name, found), f"{rows.name} with {says}")
@@ -285,10 +282,7 @@ class Writer:
 
     def _computed(self, node: Computed, in_order: bool) -> Relation:
         before = self.rows(node.rows, in_order)
-        made: dict[str, tuple[Sql, str]] = {}
-        rows = before
-        for number, (name, formula) in enumerate(node.columns, start=1):
-            rows, made[name] = self._formula(rows, before, formula, f"{name} {number}")
+        rows, made = self._formulas(node, before)
         columns = self.columns_of(node)
         kept = {held.name: held for held in before.columns}
         held, values = [], []
@@ -317,31 +311,57 @@ class Writer:
             keys.append(replace(key, id=name))
         return values, tuple(keys)
 
-    def _formula(
-        self, rows: Relation, before: Relation, formula: Valued, says: str
-    ) -> tuple[Relation, tuple[Sql, str]]:
-        """Return the value of a formula, what marks its gaps, and the relation that has both."""
-        if isinstance(formula, Cell):
-            held = before.held(formula.column)
-            return rows, (value_of(formula, before, self.dialect), held.gap)
-        takes = [before.held(name) for name in formula.columns()]
-        self._refuse_texts_of_exact(formula)
-        try:
-            if any(held.gap for held in takes) or depth(formula) > _DEEPEST:
-                raise NotSaidError("what becomes of a gap")
-            return rows, (value_of(formula, before, self.dialect), "")
-        except NotSaidError:
+    def _formulas(
+        self, node: Computed, before: Relation
+    ) -> tuple[Relation, dict[str, tuple[Sql, str]]]:
+        """Return the value of every formula and what marks its gaps, and the relation of both.
+
+        What our own code works out of the same columns it works out in one go.
+        """
+        made: dict[str, tuple[Sql, str]] = {}
+        left: dict[tuple[str, ...], list[tuple[str, Valued]]] = {}
+        for name, formula in node.columns:
+            try:
+                made[name] = self._formula(before, formula)
+            except NotSaidError:
+                left.setdefault(formula.columns(), []).append((name, formula))
+        rows = before
+        for columns, formulas in left.items():
+            takes = [before.held(name) for name in columns]
             has_gaps = any(held.gap for held in takes)
-            value, gap = self.fresh("made"), self.fresh("gap") if has_gaps else ""
+            gives = [
+                MappedColumn(self.fresh("made"), one.kind, self.fresh("gap") if has_gaps else "")
+                for _, one in formulas
+            ]
+            rows = self.with_worked_out(
+                rows, takes, gives, _evaluating([one for _, one in formulas]), formulas[0][0]
+            )
+            for (name, _), given in zip(formulas, gives, strict=True):
+                made[name] = column(given.id), given.gap
+        return rows, made
 
-            def work(values: Table) -> Column:
-                from keen_trellis.compute.formula.evaluate import evaluated
+    def _formula(self, before: Relation, formula: Valued) -> tuple[Sql, str]:
+        """Return the value of a formula, and what marks its gaps, as the dialect says it."""
+        if isinstance(formula, Cell):
+            return value_of(formula, before, self.dialect), before.held(formula.column).gap
+        takes = [before.held(name) for name in formula.columns()]
+        if not takes:
+            return self._one_value(formula), ""
+        self._refuse_texts_of_exact(formula)
+        if any(held.gap for held in takes) or depth(formula) > _DEEPEST:
+            raise NotSaidError("what becomes of a gap")
+        return value_of(formula, before, self.dialect), ""
 
-                return evaluated(formula, values).column
+    def _one_value(self, formula: Valued) -> Sql:
+        """Return the value of a formula without a column, worked out here once for all rows."""
+        from keen_trellis.compute.formula.evaluate import evaluated
+        from keen_trellis.data import Table
 
-            given = MappedColumn(value, formula.kind, gap)
-            rows = self.with_worked_out(rows, takes, given, work, says)
-            return rows, (column(value), gap)
+        (value,) = evaluated(formula, Table((), (), 1)).column.to_list()
+        try:
+            return self.dialect.cast(self.dialect.literal(value, formula.kind), formula.kind)
+        except NotSaidError as error:
+            raise not_there(self.dialect, f"{error}", "Leave it out.") from error
 
     def _refuse_texts_of_exact(self, formula: Valued) -> None:
         for one in formula.every():
@@ -731,7 +751,7 @@ class Writer:
             raise self.no_text_of_exact(held.name)
         made = MappedColumn(self.fresh("made"), one.kind)
 
-        def work(values: Table) -> Column:
+        def work(values: Table) -> list[Column]:
             from keen_trellis.data.conversion import converted
 
             found = converted(values.column(held.name), one.kind)
@@ -740,9 +760,9 @@ class Writer:
                     f"“{held.name}” has values below one another that no {one.kind} holds.",
                     "Give it one kind in all lanes before they are stacked.",
                 )
-            return found.column
+            return [found.column]
 
-        rows = self.with_worked_out(rows, [held], made, work, f"{held.name} as {one.kind}")
+        rows = self.with_worked_out(rows, [held], [made], work, f"{held.name} as {one.kind}")
         return rows, column(made.id)
 
     def no_text_of_exact(self, name: str) -> NotThereError:
@@ -779,6 +799,17 @@ class Writer:
             exp.EQ(this=column(number), expression=exp.Literal.number(1)),
         )
         return replace(rows, name=self.add(None, query, (rows.name,), f"{rows.name} once"))
+
+
+def _evaluating(formulas: Sequence[Valued]) -> Callable[[Table], list[Column]]:
+    """Return what works formulas out on a table of values."""
+
+    def work(values: Table) -> list[Column]:
+        from keen_trellis.compute.formula.evaluate import evaluated
+
+        return [evaluated(one, values).column for one in formulas]
+
+    return work
 
 
 def ordering(dialect: Dialect, keys: Sequence[OrderKey], of: str = "") -> list[Sql]:

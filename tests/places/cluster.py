@@ -1,0 +1,152 @@
+"""A small Spark cluster for the tests: a master, two workers and a Connect server, on free ports.
+
+It is started once for the process that first asks for it, and ended with it by its process ids.
+"""
+
+from __future__ import annotations
+
+import atexit
+import contextlib
+import importlib.util
+import os
+import shutil
+import signal
+import socket
+import subprocess
+import sys
+import tempfile
+import time
+import unittest
+from functools import cache
+from pathlib import Path
+
+from keen_trellis.places.place import SparkCluster
+from keen_trellis.places.spark import SparkClusterSession
+
+_STARTS_WITHIN_S = 180
+_SETTINGS = {  # plans of a few rows: what is compiled for them takes longer than they do
+    "spark.ui.enabled": "false",
+    "spark.executor.memory": "600m",
+    "spark.sql.shuffle.partitions": "2",
+    "spark.default.parallelism": "2",
+    "spark.sql.codegen.wholeStage": "false",
+    "spark.sql.codegen.factoryMode": "NO_CODEGEN",
+    "spark.sql.adaptive.enabled": "false",
+    "spark.task.maxFailures": "8",
+}
+
+
+class Cluster:
+    """The processes of a cluster, and the folder that they write to."""
+
+    def __init__(self) -> None:
+        found = importlib.util.find_spec("pyspark")
+        assert found is not None and found.origin is not None
+        self.home = Path(found.origin).parent
+        self.folder = Path(tempfile.mkdtemp(prefix="keen-cluster-"))
+        self.processes: dict[str, subprocess.Popen[bytes]] = {}
+        master, self.port = _free_port(), _free_port()
+        self.master = f"spark://127.0.0.1:{master}"
+        deploy = "org.apache.spark.deploy"
+        self._start(
+            "master",
+            *("spark-class", f"{deploy}.master.Master", "--host", "127.0.0.1"),
+            *("--port", str(master), "--webui-port", str(_free_port())),
+        )
+        _wait_for(master)
+        for name in ("worker 1", "worker 2"):
+            self.start_worker(name)
+        settings = {**_SETTINGS, "spark.connect.grpc.binding.port": str(self.port)}
+        self._start(
+            "server",
+            *("spark-submit", "--master", self.master),
+            *("--class", "org.apache.spark.sql.connect.service.SparkConnectServer"),
+            *(word for name, value in settings.items() for word in ("--conf", f"{name}={value}")),
+            "spark-internal",
+        )
+        _wait_for(self.port)
+
+    def start_worker(self, name: str) -> None:
+        """Start a worker with one core."""
+        self._start(
+            name,
+            *("spark-class", "org.apache.spark.deploy.worker.Worker", "--cores", "1"),
+            *("--memory", "700m", "--webui-port", str(_free_port()), self.master),
+        )
+
+    def _start(self, name: str, program: str, *arguments: str) -> None:
+        surroundings = {
+            **os.environ,
+            "SPARK_HOME": str(self.home),
+            "SPARK_LOCAL_IP": "127.0.0.1",
+            "SPARK_WORKER_DIR": str(self.folder / "work"),
+            "SPARK_LOCAL_DIRS": str(self.folder / "local"),
+            "SPARK_LOG_DIR": str(self.folder),
+            "PYSPARK_PYTHON": sys.executable,
+        }
+        with (self.folder / f"{name}.log").open("wb") as log:
+            self.processes[name] = subprocess.Popen(
+                [str(self.home / "bin" / program), *arguments],
+                cwd=self.folder,
+                env=surroundings,
+                stdout=log,
+                stderr=log,
+                start_new_session=True,  # its children end with it
+            )
+
+    def kill(self, name: str) -> None:
+        """End a process of the cluster and its children at once."""
+        process = self.processes.pop(name)
+        with contextlib.suppress(ProcessLookupError):
+            os.killpg(process.pid, signal.SIGKILL)
+        process.wait()
+
+    def stop(self) -> None:
+        """End all processes, and remove what they wrote."""
+        for name in list(self.processes):
+            self.kill(name)
+        shutil.rmtree(self.folder, ignore_errors=True)
+
+    def place(self, *sees: str) -> SparkCluster:
+        """Return the cluster as a trellis names it."""
+        return SparkCluster("127.0.0.1", self.port, sees)
+
+
+@cache
+def cluster() -> Cluster:
+    """Return the cluster of this process, started when it is first asked for."""
+    made = Cluster()
+    atexit.register(made.stop)
+    return made
+
+
+class SparkTestCase(unittest.TestCase):
+    """A test that asks a cluster; without Java or Spark it is skipped, but not where CI is set."""
+
+    cluster: Cluster
+    session: SparkClusterSession
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        missing = "Java" if shutil.which("java") is None else ""
+        missing = missing or ("" if importlib.util.find_spec("pyspark") else "pyspark")
+        if missing and not os.environ.get("CI"):
+            raise unittest.SkipTest(f"no {missing} on this machine")
+        cls.cluster = cluster()
+        cls.session = SparkClusterSession(cls.cluster.place())
+        cls.addClassCleanup(cls.session.close)
+
+
+def _free_port() -> int:
+    with socket.socket() as one:
+        one.bind(("127.0.0.1", 0))
+        return int(one.getsockname()[1])
+
+
+def _wait_for(port: int) -> None:
+    until = time.monotonic() + _STARTS_WITHIN_S
+    while time.monotonic() < until:
+        with contextlib.suppress(OSError), socket.create_connection(("127.0.0.1", port), 1):
+            return
+        time.sleep(0.2)
+    raise TimeoutError(f"nothing listens on port {port}")
