@@ -21,6 +21,10 @@ def _has_lanes(session: Session) -> bool:
     return bool(session.trellis.lanes)
 
 
+def _runs_here(session: Session) -> bool:
+    return _has_lanes(session) and session.elsewhere.place is None
+
+
 def _lane_selected(session: Session) -> bool:
     return session.selected_lane is not None
 
@@ -550,7 +554,7 @@ ACTIONS = (
         "Summarise what comes out of the selected lane or item: groups, figures, a picture.",
         _add_report,
         "Ctrl+Alt+R",
-        _has_lanes,
+        _runs_here,
         at_end=True,
     ),
     ActionSpec(
@@ -575,7 +579,7 @@ ACTIONS = (
         "Write what was read, tied and found, for whoever has to check it: .html, .pdf or .xlsx.",
         lambda d: d.documents.save_match_report(),
         "",
-        _has_lanes,
+        _runs_here,
     ),
     ActionSpec(
         "view.report",
@@ -583,7 +587,7 @@ ACTIONS = (
         "Show the report, or the trellis again.",
         lambda d: d.show_view(""),
         "F8",
-        _has_lanes,
+        _runs_here,
     ),
     ActionSpec(
         "job.stop",
@@ -600,6 +604,22 @@ ACTIONS = (
         lambda d: d.session.run(),
         "",
         lambda s: not s.up_to_date and not s.running,
+    ),
+    ActionSpec(
+        "trellis.place",
+        "Choose where the trellis runs …",
+        "Run it on this machine, in a PostgreSQL server or on a Spark cluster, where the data is.",
+        lambda d: d.offer_places(),
+        "Ctrl+Shift+H",
+        _has_lanes,
+    ),
+    ActionSpec(
+        "there.count",
+        "Count everything there",
+        "Count every part of the trellis at the place where it runs.",
+        lambda d: d.session.elsewhere.count(),
+        "F9",
+        lambda s: s.elsewhere.place is not None and not s.elsewhere.jobs.busy,
     ),
     ActionSpec(
         "view.finder",

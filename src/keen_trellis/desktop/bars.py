@@ -70,6 +70,9 @@ class TopBar(QWidget):
         self._row.addWidget(self._views)
         self._row.addStretch()
         self._row.addWidget(self._read)
+        self._place = self._trigger("", "topbar.place", "trellis.place", "plain")
+        self._place.setToolTip("Where the trellis runs")
+        self._row.addWidget(self._place)
         self._open = self._trigger("Open …", "topbar.open", "file.open", "soft")
         self._reread = self._trigger("Re-read", "topbar.reread", "trellis.reread", "soft")
         self._deliver = self._trigger("Deliver all", "topbar.deliver", "trellis.deliver", "soft")
@@ -94,10 +97,10 @@ class TopBar(QWidget):
         )
         self._mark.update()
 
-    def show_view(self, is_report: bool, has_lanes: bool) -> None:
-        """Show which view is seen; an empty trellis has only one."""
+    def show_view(self, is_report: bool, has_both: bool) -> None:
+        """Show which view is seen; a trellis that is empty, or runs elsewhere, has only one."""
         self._views.set_chosen(int(is_report))
-        self._views.setVisible(has_lanes)
+        self._views.setVisible(has_both)
 
     def show_document(self, session: Session) -> None:
         """Show what the session works on."""
@@ -112,6 +115,11 @@ class TopBar(QWidget):
         state = "saved" if session.undo.isClean() else "changed"
         self._file.setText(f"{file} · {state}" if session.path else file)
         self._read.setText(session.read_words)
+        place = session.elsewhere.place
+        name = "here" if place is None else place.name
+        self._place.setText(f"Runs {'' if place is None else 'on '}{name.replace('&', '&&')}  ▾")
+        self._place.setAccessibleName(f"Where the trellis runs: {name}")
+        self._place.setVisible(bool(lanes))
 
     def edit_name(self, name: str, done: Callable[[str], object]) -> None:
         """Put a field in the place of the name until it is left."""

@@ -37,6 +37,9 @@ class Doing(Protocol):
     def export_report(self) -> None:
         """Save the picture of the report that is shown."""
 
+    def offer_places(self) -> None:
+        """Offer the places where the trellis can run."""
+
     def find_action(self) -> None:
         """Open the action finder."""
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from functools import partial
 
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QAction
@@ -12,6 +13,7 @@ from keen_trellis.desktop.map.view import MapView
 from keen_trellis.desktop.parts import VIEWS
 from keen_trellis.desktop.picker import Pick, Picker
 from keen_trellis.desktop.session import Session
+from keen_trellis.document.edits import RemovePlace, SetPlace
 from keen_trellis.document.items import StepItem
 
 
@@ -38,6 +40,42 @@ class Menus:
     ) -> None:
         self._session, self._map, self._action = session, map_, action
         self._at_end_ids, self._parent = at_end, parent
+
+    def offer_places(self, below: QWidget) -> None:
+        """Offer the places where the trellis can run, and to name another one."""
+        session = self._session
+        menu = QMenu(self._parent)
+        menu.setObjectName("places")
+        now = session.elsewhere.place
+        here = menu.addAction("This machine", lambda: session.elsewhere.choose(""))
+        here.setCheckable(True)
+        here.setChecked(now is None)
+        for place in session.trellis.places:
+            text = f"{place.name}\t{place.at.label}".replace("&", "&&")
+            action = menu.addAction(text, partial(session.elsewhere.choose, place.name))
+            action.setCheckable(True)
+            action.setChecked(place == now)
+        menu.addSeparator()
+        menu.addAction("Add a place …", self.add_place)
+        for place in session.trellis.places:
+            words = f"Forget “{place.name}”".replace("&", "&&")
+            menu.addAction(words, partial(self._forget_place, place.name))
+        menu.popup(below.mapToGlobal(below.rect().bottomLeft()))
+
+    def add_place(self) -> None:
+        """Ask for a place to run at, and go there."""
+        from keen_trellis.desktop.elsewhere.place_dialog import PlaceDialog
+
+        asking = PlaceDialog(self._session.secrets, self._parent)
+        asking.exec()
+        if asking.place is not None and self._session.do(SetPlace(asking.place)):
+            self._session.elsewhere.choose(asking.place.name)
+
+    def _forget_place(self, name: str) -> None:
+        now = self._session.elsewhere.place
+        if now is not None and now.name == name:
+            self._session.elsewhere.choose("")
+        self._session.do(RemovePlace(name))
 
     def offer_items(self, lane_id: str, at: QPoint) -> None:
         """Offer what can be added at a lane's end."""

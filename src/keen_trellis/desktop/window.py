@@ -161,6 +161,8 @@ class Window(QMainWindow):
         session = self.session
         session.changed.connect(self._show_document)
         session.ran.connect(self._show_document)
+        session.went.connect(self._show_document)
+        session.went.connect(self.map.renew)
         session.selected.connect(self._enable_actions)
         session.selected.connect(self._room_due.start)
         session.said.connect(self.tell)
@@ -221,7 +223,11 @@ class Window(QMainWindow):
             self._middle.setCurrentWidget(self._report)
         else:
             self._middle.setCurrentIndex(int(is_empty))
-        self._top.show_view(self._shows_report, not is_empty)
+        is_here = session.elsewhere.place is None
+        if not is_here and self._shows_report:  # a report of the first rows alone tells nothing
+            self._shows_report = False
+            self._middle.setCurrentIndex(0)
+        self._top.show_view(self._shows_report, not is_empty and is_here)
         saved = session.undo.isClean()
         self.setWindowTitle(f"{session.trellis.name}{'' if saved else ' *'} – Keen Trellis")
         self._top.show_document(session)
@@ -335,6 +341,12 @@ class Window(QMainWindow):
         item = self.session.selected_item
         if isinstance(item, JoinItem):
             FormulaDialog(self.session, item, self.theme, self).open()
+
+    def offer_places(self) -> None:
+        """Offer the places where the trellis can run, below the word that says where it does."""
+        below = self._top.findChild(QPushButton, "topbar.place")
+        assert below is not None
+        self.menus.offer_places(below)
 
     def find_action(self) -> None:
         """Open the action finder below the top bar."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from dataclasses import replace
 from pathlib import Path
 
@@ -30,6 +30,7 @@ FETCHED_AT_MOST = 5_000_000
 def make_deliveries_there(
     there: There,
     results: ThereResults,
+    only: Collection[str] | None = None,
     write: bool = True,
     despite: bool = False,
     may_replace: Callable[[Path], bool] | None = None,
@@ -48,7 +49,7 @@ def make_deliveries_there(
     """
     refuse_one_place_twice(results)
     made = []
-    deliveries = [item for _, item in there.trellis.deliveries()]
+    deliveries = [item for _, item in there.trellis.deliveries() if only is None or item.id in only]
     for item in deliveries:
         path = item.target(dt.date.today()) if item.file else None
         refuse_reading(there.trellis, item, path)

@@ -107,7 +107,7 @@ class There:
         report: Report = quiet,
     ) -> None:
         self.trellis, self.session, self._runner = trellis, session, runner
-        self._all_sent, self._report = all_sent, report
+        self._all_sent, self.report = all_sent, report
         self.lying: dict[str, LaneThere] = {}
         self._sent: dict[str, Table] = {}
         self.asked: list[Asked] = []
@@ -141,7 +141,7 @@ class There:
     def _sent_along(self, lane: Lane) -> Node:
         from keen_trellis.compute.schemas import schema_of
 
-        read = self._runner.read(lane.source, self._report)
+        read = self._runner.read(lane.source, self.report)
         rows, stamp = read.reading.table, read.stamp
         node = Read(stamp, lane.id, schema_of(rows))
         self._sent[stamp] = rows
@@ -153,7 +153,7 @@ class There:
         lane = self.trellis.lane(read.origin)
         name = f"~{lane.name}"[:40]
         name = f"{name} {[one.id for one in self.trellis.lanes].index(lane.id)}"
-        self.session.send_lane(name, self._sent[read.stamp], ids, self._report)
+        self.session.send_lane(name, self._sent[read.stamp], ids, self.report)
         return select([star()], table(name)), True
 
     def _checks(self, read: Read) -> Sequence[Check]:
@@ -199,7 +199,7 @@ class There:
     def _count(self, node: Node) -> int:
         rows = self.writer.rows(node)
         query = summaries.count_of(rows)
-        (n,) = self.session.numbers(self.writer.program, query, [rows.name], self._report)
+        (n,) = self.session.numbers(self.writer.program, query, [rows.name], self.report)
         return n
 
     def counts(self, part: str, join: Join) -> Counts | UserError:
@@ -210,7 +210,7 @@ class There:
 
     def _join(self, join: Join) -> Counts:
         query, uses = summaries.counts(self.writer, join)
-        numbers = self.session.numbers(self.writer.program, query, uses, self._report)
+        numbers = self.session.numbers(self.writer.program, query, uses, self.report)
         left, right = (SideCounts(*numbers[start : start + 8]) for start in (0, 8))
         return Counts(left, right, numbers[16])
 
@@ -225,7 +225,7 @@ class There:
                 choose(exp.Is(this=exp.paren(asked), expression=exp.Null()), exp.true())
             )
             query = select([called(count(), "all"), called(unknown, "unknown")], table(rows.name))
-            numbers = self.session.numbers(self.writer.program, query, [rows.name], self._report)
+            numbers = self.session.numbers(self.writer.program, query, [rows.name], self.report)
             return numbers[0], numbers[1]
 
         found: tuple[int, int] | UserError = self._tried(part, "rows left out", ask)
@@ -258,7 +258,7 @@ class There:
     def fetched(self, node: Node, at_most: int | None = PREVIEWED) -> Table:
         """Return the first rows of a node, in their order where they have one."""
         rows = self.writer.rows(node, in_order=True)
-        found = self.session.table(self.writer.program, rows, at_most, self._report)
+        found = self.session.table(self.writer.program, rows, at_most, self.report)
         return found.with_origins({one.name: one.origin for one in node.schema})
 
     def total(self, node: Node, name: str) -> Any:
@@ -267,10 +267,10 @@ class There:
         value = self.session.dialect.cast(column(rows.held(name).id), Kind.EXACT)
         added = exp.Coalesce(this=exp.Sum(this=value), expressions=[exp.Literal.number(0)])
         query = select([called(added, "total")], table(rows.name))
-        self.session.ready(self.writer.program, [rows.name], self._report)
+        self.session.ready(self.writer.program, [rows.name], self.report)
         whole = self.writer.program.whole(query, [rows.name])
         found = self.session.doing(
-            lambda: self.session.fetch(whole, [("total", Kind.EXACT)]), self._report, "Adding up"
+            lambda: self.session.fetch(whole, [("total", Kind.EXACT)]), self.report, "Adding up"
         )
         return found["total"].to_list()[0]
 

@@ -10,8 +10,9 @@ from keen_trellis.document.items import Item, JoinItem, StepItem
 from keen_trellis.document.trellis import Lane
 from keen_trellis.errors import NotThereError, UserError, WaitingError
 from keen_trellis.plan.bays import Bay
+from keen_trellis.plan.blends import Blended
 from keen_trellis.plan.counts import Counts, Group
-from keen_trellis.plan.nodes import Kept, Node, Outcome, Read
+from keen_trellis.plan.nodes import Kept, Node, Outcome, Read, Stacked
 from keen_trellis.plan.outcome import Columns, join_name, outcome_columns, semi_side
 from keen_trellis.plan.promises import Promise
 from keen_trellis.plan.sentences import join_title, link_sentence, outcome_sentences
@@ -118,7 +119,7 @@ def _join_facts(there: There, item: JoinItem, node: Outcome, known: dict[str, An
     return JoinFacts(
         **known,
         says=" ".join(says),
-        groups=tuple(Group(bay, counts.bay(bay), bay in node.keep) for bay in Bay),
+        groups=_bays(counts, node),
         numbers={"rows": known["rows"], "pairs": counts.pairs},
         counts=counts,
         join="cross" if link.cross else join_name(node.keep, node.columns),
@@ -137,12 +138,35 @@ def _step(there: There, part: str, node: Node, before: int, after: int) -> dict[
         said = f"{after:,} of {counted(before, 'row')} go on, {before - after:,} are left out"
         groups = (Group("kept", after), Group("left out", before - after, goes_on=False))
         return {"says": f"{said}.", "groups": groups, "numbers": numbers}
-    said = (
-        f"{counted(before, 'row')} become {after:,}"
-        if before != after
-        else (f"{counted(after, 'row')} go on")
-    )
+    if isinstance(node, Stacked):
+        return _stack(there, part, after)
+    if isinstance(node, Blended):
+        last = node.outcomes[-1]
+        met = there.counts(part, last.join)
+        bays = _bays(met, last) if isinstance(met, Counts) else ()
+        numbers["parts"] = len(node.parts)
+        return {"says": f"{counted(after, 'row')}.", "groups": bays, "numbers": numbers}
+    became = before != after
+    said = f"{counted(before, 'row')} become {after:,}" if became else f"{after:,} rows go on"
     return {"says": f"{said}.", "groups": (Group("kept", after),), "numbers": numbers}
+
+
+def _stack(there: There, part: str, after: int) -> dict[str, Any]:
+    """Return the rows of each lane that is stacked, and those that stood there already."""
+    trellis = there.trellis
+    taken = trellis.item(part).takes()
+    lane, _ = trellis.place_of(part)
+    names = [lane.name, *(trellis.lane(one.lane).name for one in taken)]
+    parts = [trellis.before(part), *map(trellis.taken_after, taken)]
+    rows = [found if isinstance(found, int) else 0 for found in map(there.count, parts)]
+    groups = tuple(Group(name, n) for name, n in zip(names, rows, strict=True))
+    told = ", ".join(f"{n:,} of {name}" for name, n in zip(names, rows, strict=True))
+    numbers = {"rows": after, "left_out": sum(rows) - after}
+    return {"says": f"{counted(after, 'row')}: {told}.", "groups": groups, "numbers": numbers}
+
+
+def _bays(counts: Counts, node: Outcome) -> tuple[Group, ...]:
+    return tuple(Group(bay, counts.bay(bay), bay in node.keep) for bay in Bay)
 
 
 def _promise(there: There, item: JoinItem, promise: Promise, counts: Counts) -> PromiseFacts:

@@ -87,26 +87,31 @@ class ConnectDialog(QDialog):
     secrets, parent
     writes : bool
         Whether rows are to be written there; else it is only ever read.
+    runs : bool
+        Whether a trellis is to run there.
     """
 
-    def __init__(self, secrets: Secrets, parent: QWidget | None, writes: bool = False) -> None:
+    def __init__(
+        self, secrets: Secrets, parent: QWidget | None, writes: bool = False, runs: bool = False
+    ) -> None:
         super().__init__(parent)
         self.setObjectName("connect")
-        self.setWindowTitle("Deliver to a database" if writes else "Add lanes from a database")
+        title = "Deliver to a database" if writes else "Add lanes from a database"
+        self.setWindowTitle("A server to run on" if runs else title)
         self.setMinimumWidth(560)
-        self._secrets, self._writes = secrets, writes
+        self._secrets, self._writes, self._runs = secrets, writes, runs
         self.server: Server | None = None
-        self._type = _Pick("connect.type", "Sort of database", _TYPES)
+        self._type = Pick("connect.type", "Sort of database", _TYPES[:1] if runs else _TYPES)
         self._host = _field("connect.host", "Host", "localhost")
         self._port = _field("connect.port", "Port", "")
         self._port.setPlaceholderText("the usual one")
         self._port.setValidator(QIntValidator(1, 65535, self))
         self._database = _field("connect.database", "Database", "")
         self._user = _field("connect.user", "Account", "")
-        self._way = _Pick("connect.way", "Where the password comes from", _WAYS)
+        self._way = Pick("connect.way", "Where the password comes from", _WAYS)
         self._password = _secret_field("connect.password")
         self._variable = _field("connect.variable", "Name of the variable", "HARBOUR_PASSWORD")
-        self._tls = _Pick("connect.tls", "Encryption", [(t, t) for t in _TLS])
+        self._tls = Pick("connect.tls", "Encryption", [(t, t) for t in _TLS])
         self._authority = _field("connect.authority", "Certificates to verify with", "")
         self._authority.setPlaceholderText("the system's certificates")
         self._notice = Notice("connect.trouble")
@@ -148,6 +153,7 @@ class ConnectDialog(QDialog):
         column.addWidget(label("A database on a server", heading=True))
         column.addLayout(form)
         does = "One table is written there." if self._writes else "It is only ever read."
+        does = "Tables are only ever read; those sent along are temporary." if self._runs else does
         said = label(f"{does} The password is never written into the trellis.", soft=True)
         column.addWidget(said)
         column.addWidget(self._notice)
@@ -156,7 +162,7 @@ class ConnectDialog(QDialog):
         cancel = button("Cancel", "connect.cancel", self.reject)
         cancel.setAutoDefault(False)
         row.addWidget(cancel)
-        words = "Take it" if self._writes else "Look into it"
+        words = "Take it" if self._writes or self._runs else "Look into it"
         go_on = button(words, "connect.go", self._take, "main")
         go_on.setDefault(True)
         row.addWidget(go_on)
@@ -225,7 +231,7 @@ def _secret_field(name: str) -> QLineEdit:
     return made
 
 
-class _Pick(Choice):
+class Pick(Choice):
     """One of several values, shown in words."""
 
     def __init__(self, name: str, says: str, options: Sequence[tuple[str, str]]) -> None:

@@ -86,7 +86,7 @@ class BayCard(RowsCard):
         self.show_rows(self._table, origins, fields)
 
     def show_head(
-        self, name: str, rows: int, kept: bool, colours: LaneColours, unit: str = "row"
+        self, name: str, rows: int | None, kept: bool, colours: LaneColours, unit: str = "row"
     ) -> None:
         """Show what the bay is called, how many rows it has, and whether they are kept."""
         super().show_head(name, rows, kept, colours, unit)

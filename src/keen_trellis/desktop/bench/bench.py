@@ -20,11 +20,12 @@ from PySide6.QtWidgets import (
 
 from keen_trellis.desktop.bench.finding_line import FindingLine
 from keen_trellis.desktop.bench.grid import Grid, put_on_clipboard
-from keen_trellis.desktop.bench.page import Page, PageSpec, PartView
+from keen_trellis.desktop.bench.page import Page, PageSpec, PartView, later
 from keen_trellis.desktop.bench.table_model import Origins
 from keen_trellis.desktop.controls import Notice, OneLine, label
 from keen_trellis.desktop.parts import VIEWS, view_of
 from keen_trellis.desktop.session import Session
+from keen_trellis.desktop.session.elsewhere import FIRST_ROWS
 from keen_trellis.desktop.theme import Theme
 from keen_trellis.document.edits import RenameLane
 from keen_trellis.words import counted
@@ -39,6 +40,12 @@ if TYPE_CHECKING:
 _WELCOME = (
     "Add a lane for each table you want to bring together: a sheet of a workbook, a delimited "
     "text, a table of an SQLite file. Then drag a lane’s end onto another lane to tie them."
+)
+_THERE = PageSpec("there", "There", later("elsewhere.there_page.TherePage"))
+"""The first page of every part while the trellis runs elsewhere."""
+_FIRST_ROWS = (
+    "This page works on the first {rows:,} rows of each lane, read here. What is true of all of "
+    "them stands on the page There and on the map."
 )
 _HEAD_HEIGHT, _LEAST_HEIGHT, _SOME_ROWS = 42, 260, 90
 
@@ -61,6 +68,8 @@ class Bench(QWidget):
         self._welcome = self._welcome_page()
         self._stack.addWidget(self._welcome)
         self.notice = Notice("bench.notice")
+        self._of_first = Notice("bench.first_rows")
+        self._was_elsewhere = False
         self.finding = FindingLine(session)
         self._title = OneLine()
         self._title.setProperty("heading", True)
@@ -81,6 +90,7 @@ class Bench(QWidget):
         for signal in (*signals, session.looked_first):
             signal.connect(self.renew)
         session.shows.connect(self._show_rows)
+        session.went.connect(self._change_place)
         self.renew()
 
     def _lay_out(self) -> None:
@@ -103,6 +113,10 @@ class Bench(QWidget):
         notices.setContentsMargins(20, 0, 20, 0)
         notices.addWidget(self.notice)
         column.addLayout(notices)
+        firsts = QHBoxLayout()
+        firsts.setContentsMargins(20, 0, 20, 0)
+        firsts.addWidget(self._of_first)
+        column.addLayout(firsts)
         column.addWidget(self._stack, 1)
 
     def _welcome_page(self) -> QWidget:
@@ -128,7 +142,7 @@ class Bench(QWidget):
     def open_page(self, name: str) -> None:
         """Open a page of what is selected by its id; of its lane, where it has no such page."""
         item = self._session.selected_item
-        if item is not None and name not in {spec.id for spec in view_of(item).pages}:
+        if item is not None and name not in {spec.id for spec in self._specs(view_of(item))}:
             lane = self._session.selected_lane
             assert lane is not None
             self._open["lane"] = name
@@ -190,16 +204,35 @@ class Bench(QWidget):
             return
         view = view_of(item)
         self._title.setText(view.title(self._session.trellis, lane, item))
-        self._show_tabs(view.pages)
+        self._show_tabs(self._specs(view))
         page = self._page(view)
         page.show_part(lane, item, self._origins())
         self._stack.setCurrentWidget(page)
+        is_of_first = self._is_elsewhere and self._open[self._sort] not in ("there", "notes")
+        self._of_first.tell(_FIRST_ROWS.format(rows=FIRST_ROWS) if is_of_first else "")
+
+    @property
+    def _is_elsewhere(self) -> bool:
+        return self._session.elsewhere.place is not None
+
+    def _specs(self, view: PartView) -> tuple[PageSpec, ...]:
+        """Return the pages of a part, and what was counted where the trellis runs elsewhere."""
+        return (_THERE, *view.pages) if self._is_elsewhere else view.pages
+
+    def _change_place(self) -> None:
+        """Open what was counted there, or the first page again, when another place is chosen."""
+        if self._is_elsewhere is self._was_elsewhere:
+            return
+        self._was_elsewhere = self._is_elsewhere
+        first = "there" if self._is_elsewhere else ""
+        self._open = {sort: first or view.pages[0].id for sort, view in VIEWS.items()}
+        self.renew()
 
     def _page(self, view: PartView) -> Page:
         """Return the page that is open, made when it is opened for the first time."""
         key = self._sort, self._open[self._sort]
         if key not in self._pages:
-            spec = next(spec for spec in view.pages if spec.id == key[1])
+            spec = next(spec for spec in self._specs(view) if spec.id == key[1])
             made = spec.make(self._session, self._theme)
             for grid in made.findChildren(Grid):
                 self.serve(grid)
@@ -326,7 +359,9 @@ class Bench(QWidget):
                 old.hide()
                 old.deleteLater()
             buttons = [self._tab(spec.id) for spec in pages]
-        rows = self._session.results.table(self._session.selection)
+        rows = None  # of the first rows alone nobody is told how many there are
+        if not self._is_elsewhere:
+            rows = self._session.results.table(self._session.selection)
         for tab, spec in zip(buttons, pages, strict=True):
             count = f" {len(rows):,}" if spec.counts_rows and rows is not None else ""
             tab.setText(f"{spec.title}{count}")

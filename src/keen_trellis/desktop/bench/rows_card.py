@@ -52,13 +52,13 @@ class RowsCard(QFrame):
         self.grid.set_theme(theme)
 
     def show_head(
-        self, name: str, rows: int, kept: bool, colours: LaneColours, unit: str = "row"
+        self, name: str, rows: int | None, kept: bool, colours: LaneColours, unit: str = "row"
     ) -> None:
-        """Show what the rows are called, how many they are, and whether they go on."""
+        """Show what the rows are called, how many where it is known, and whether they go on."""
         theme = self.theme
         self._name.setText(name)
         self.grid.says = name
-        self._rows.setText(counted(rows, unit))
+        self._rows.setText("not counted" if rows is None else counted(rows, unit))
         fill = colours.fill if kept else theme.left_out
         self._head.set_colours(fill, colours.tint if kept else theme.surface_soft)
         self._name.setStyleSheet(f"color: {colours.ink if kept else theme.ink_soft};")

@@ -278,6 +278,8 @@ class _Drawing:
             return joint(parts=(), counts="waits", trouble="", waits_for=facts.waits_for)
         if facts.trouble:
             return joint(parts=(), counts="needs a look", trouble=facts.trouble)
+        if not facts.groups:  # nobody has asked for them where it runs
+            return joint(parts=(), counts="not counted", trouble="")
         slats = _slats(box, facts.groups, self._colours(lane, item, facts), bays=facts.has_bays)
         counts = counted(facts.rows or 0, "row")
         if isinstance(facts, JoinFacts):
@@ -368,8 +370,8 @@ class _Drawing:
         if facts.trouble or facts.waits_for:
             counts = "needs a look" if facts.trouble else "waits"
             return replace(bead, brief="", counts=counts, trouble=facts.trouble)
-        if facts.rows is None or facts.before is None:
-            return bead
+        if facts.rows is None or facts.before is None:  # nobody has asked where it runs
+            return replace(bead, counts="not counted")
         counts = "" if facts.rows == facts.before else f"{facts.rows:,} of {facts.before:,}"
         return replace(bead, counts=counts)
 
@@ -393,6 +395,8 @@ class _Drawing:
             size = f"{counted(facts.rows, 'row')} · {columns}"
         elif facts is not None and facts.waits_for:
             size = "waits"
+        elif facts is not None and facts.columns:
+            size = f"not counted · {counted(len(facts.columns), 'column')}"
         elif facts is not None and not facts.is_allowed:
             size = "not allowed yet"
         source = self.trellis.begins_words(lane)

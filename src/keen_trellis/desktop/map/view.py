@@ -99,7 +99,7 @@ class MapView(QAbstractScrollArea):
     def _laid_out(self) -> MapLayout:
         session = self._session
         stale = session.watching.stale
-        return lay_out(session.trellis, session.results, self._measure, stale)
+        return lay_out(session.trellis, session.told, self._measure, stale)
 
     def renew(self) -> None:
         """Lay everything out anew; where that changes nothing, nothing is drawn again."""
@@ -292,7 +292,7 @@ class MapView(QAbstractScrollArea):
     def _told(self) -> str:
         """Return what is selected, in words for those who hear the map."""
         selected = self._session.selection
-        facts = self._session.results.facts
+        facts = self._session.told.facts
         item = facts.items.get(selected)
         if item is not None:
             return f"{item.type.capitalize()} {item.name}. {item.trouble or item.says}".strip()
@@ -385,7 +385,7 @@ class MapView(QAbstractScrollArea):
         """Return what is known of a tie or step: what it did, its promises, why it is so."""
         if not isinstance(thing, Joint | Bead) or thing.trouble:
             return ""
-        facts = self._session.results.facts.items.get(thing.item)
+        facts = self._session.told.facts.items.get(thing.item)
         item = self._session.trellis.item(thing.item)
         if facts is None or not facts.says:
             return ""

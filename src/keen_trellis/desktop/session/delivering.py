@@ -55,6 +55,14 @@ class Delivering:
             from keen_trellis.run import make_deliveries
             from keen_trellis.run.approvals import note_written
 
+            if session.elsewhere.place is not None:
+                return session.elsewhere.deliver(
+                    report,
+                    only,
+                    despite,
+                    written=partial(note_written, path),
+                    secrets=session.secrets,
+                )
             of_now = results
             if not is_known:
                 of_now = session.runner.run(trellis, part(report, 0.0, 0.5))

@@ -69,7 +69,9 @@ class Looking:
     def renew(self) -> None:
         """Find out what stands out at the selected tie or step, unless that is known already."""
         item = self._session.selected_item
-        result = self._looked_at(item)
+        # what stands out in the first rows alone is not told: there may be a thousand million
+        is_whole = self._session.elsewhere.place is None
+        result = self._looked_at(item) if is_whole else None
         known = self._known.get(item.id) if item else None
         work = None
         if item is not None and result is not None and not (known and known[0] is result):

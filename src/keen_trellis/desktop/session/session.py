@@ -14,6 +14,7 @@ from PySide6.QtGui import QUndoCommand, QUndoStack
 from keen_trellis.desktop.jobs import Jobs
 from keen_trellis.desktop.session.building import Building
 from keen_trellis.desktop.session.delivering import Delivering
+from keen_trellis.desktop.session.elsewhere import FIRST_ROWS, Elsewhere
 from keen_trellis.desktop.session.keeping import KeepingWork
 from keen_trellis.desktop.session.looking import Looking
 from keen_trellis.desktop.session.reporting import Reporting
@@ -97,6 +98,8 @@ class Session(QObject):
         Deliveries would replace files that they did not write as they are now.
     asked(action)
         A page asks for one of the actions, by its id.
+    went
+        The place where the trellis runs is another, or what was counted there.
 
     Attributes
     ----------
@@ -117,6 +120,8 @@ class Session(QObject):
         What stands out where something is selected; which files have changed outside.
     reporting
         Which report is looked at, and its numbers.
+    elsewhere
+        The place where the trellis runs beside this machine, and what was counted there.
     fresh : str
         The tie or step that was just added; empty after any other edit.
     """
@@ -139,6 +144,7 @@ class Session(QObject):
     leave_wanted = Signal(object)
     may_replace = Signal(object, object)
     asked = Signal(str)
+    went = Signal()
     shows = Signal(object)
     _first_found = Signal(int, object)  # from the thread of the run
 
@@ -173,6 +179,7 @@ class Session(QObject):
         self.watching = Watching(self)
         self.keeping = KeepingWork(self)
         self.reporting = Reporting(self)
+        self.elsewhere = Elsewhere(self)
         self.ran.connect(self.looking.renew)
         self.selected.connect(self.looking.renew)
         self.undo.cleanChanged.connect(self._clean_changed)
@@ -221,7 +228,8 @@ class Session(QObject):
 
             allow(self.path, self.allowed)
 
-    def _refuses(self, source: Source) -> list[str]:
+    def refuses(self, source: Source) -> list[str]:
+        """Return what a source wants that nobody has allowed, in words."""
         folder = self.path.parent if self.path is not None else None
         return [want.words for want in source.wants(folder) if want.key not in self.allowed]
 
@@ -246,7 +254,7 @@ class Session(QObject):
         self._allow(want.key for want in self.not_allowed if want.words not in refused)
         self._saved, self._on_disk = self.trellis, _bytes_of(path) or b""
         self.undo.setClean()
-        if self.results.trellis is self.trellis:
+        if self.results.trellis is self.trellis and self.elsewhere.place is None:
             from keen_trellis.run.changes import snapshot
             from keen_trellis.run.remembered import remember
 
@@ -266,6 +274,7 @@ class Session(QObject):
         self.looking.forget()
         self.fresh = ""
         self.delivering.forget()
+        self.elsewhere.forget()
         self._before = _remembered(path) if path else None
         self.compared_with = None
         self._rereading = False
@@ -344,7 +353,7 @@ class Session(QObject):
     def busy(self) -> bool:
         """Whether any work goes on: running, looking or writing."""
         looks = self.looks.busy or self.looking.is_due or self.reporting.is_due
-        return self.running or looks or self.writes.busy
+        return self.running or looks or self.writes.busy or self.elsewhere.jobs.busy
 
     @property
     def running(self) -> bool:
@@ -368,7 +377,7 @@ class Session(QObject):
             self._due.stop()
             self._next = None
             failed(Cancelled())
-        for jobs in (self.jobs, self.looks, self.writes):
+        for jobs in (self.jobs, self.looks, self.writes, self.elsewhere.jobs):
             jobs.stop_all()
 
     # work
@@ -386,8 +395,10 @@ class Session(QObject):
         self._rereading = reread
         self._request += 1
         request, trellis, old = self._request, self.trellis, self.results
-        before = self._before
-        to_remember = self.path if trellis is self._saved else None
+        # the first rows of a run elsewhere are no run to be compared with
+        is_whole = self.elsewhere.place is None
+        before = self._before if is_whole else None
+        to_remember = self.path if trellis is self._saved and is_whole else None
         self.jobs.stop_all()
         self.looking.give_way()
         self.up_to_date = False
@@ -400,7 +411,7 @@ class Session(QObject):
             if not reread:
                 self._first_found.emit(request, first_look(trellis, self.selection, old))
             results = self.runner.run(trellis, report, reread)
-            was = snapshot(old) if before is None and reread else before
+            was = snapshot(old) if before is None and reread and is_whole else before
             found = None
             if was is not None:
                 found = changes(was, results, old if before is None else None)
@@ -473,8 +484,22 @@ class Session(QObject):
             if self._runner is None:
                 from keen_trellis.run import Runner
 
-                self._runner = Runner(self.secrets, refuses=self._refuses)
+                first = FIRST_ROWS if self.elsewhere.place is not None else None
+                self._runner = Runner(self.secrets, refuses=self.refuses, rows_at_most=first)
             return self._runner
+
+    def begin_anew(self) -> None:
+        """Run with nothing that was read before: another place is chosen."""
+        self.jobs.stop_all()
+        self._runner, self.results = None, Results()
+        self.looking.forget()
+        self.changed.emit()
+        self.run()
+
+    @property
+    def told(self) -> Results:
+        """What the map tells: the results, or what was counted at another place."""
+        return self.results if self.elsewhere.place is None else self.elsewhere.told
 
     def rest(self) -> None:
         """Tell that a job has ended, and whether any other goes on."""
@@ -520,7 +545,8 @@ class Session(QObject):
         self.looking.stop()
         self._due.stop()
         self._next = None
-        for jobs in (self.jobs, self.looks, self.writes):
+        self.elsewhere.forget()
+        for jobs in (self.jobs, self.looks, self.writes, self.elsewhere.jobs):
             jobs.finish()
 
     def tell_failure(self, error: Exception, stopped: str) -> None:
@@ -540,6 +566,8 @@ class Session(QObject):
         at: dt.datetime | None = self.results.read_at
         if at is None:
             return ""
+        if self.elsewhere.place is not None:
+            return f"First {FIRST_ROWS:,} rows read {at:%H:%M}"
         today = at.date() == dt.date.today()
         return f"Sources read {at:%H:%M}" if today else f"Sources read {at:%Y-%m-%d %H:%M}"
 

@@ -43,6 +43,7 @@ from keen_trellis.document.edits.lanes import (
     lane_with_bay,
     lane_with_rows,
 )
+from keen_trellis.document.edits.places import RemovePlace, SetPlace
 from keen_trellis.document.edits.reports import AddReport, RemoveReport, SetReport, report_at
 from keen_trellis.document.edits.ties import (
     AddBlend,
@@ -71,6 +72,7 @@ __all__ = [
     "RemoveItem",
     "RemoveLane",
     "RemoveLinkField",
+    "RemovePlace",
     "RemoveReport",
     "RenameLane",
     "RenameLinkField",
@@ -85,6 +87,7 @@ __all__ = [
     "SetLink",
     "SetNote",
     "SetPairs",
+    "SetPlace",
     "SetPromises",
     "SetReport",
     "SetSource",

@@ -1,0 +1,312 @@
+"""A trellis runs where its data is: counted, compared, delivered, refused by name, stopped."""
+
+import contextlib
+import io
+import json
+import os
+import shutil
+import tempfile
+import threading
+import time
+import unittest
+import uuid
+from pathlib import Path
+from unittest import mock
+
+import psycopg
+import pyarrow as pa
+import pyarrow.parquet as pq
+
+from keen_trellis.cli import main
+from keen_trellis.document import Trellis, load, save
+from keen_trellis.document.edits import (
+    AddDelivery,
+    AddLane,
+    AddTie,
+    SetDelivery,
+    SetLink,
+    SetPlace,
+    SetPromises,
+    apply,
+)
+from keen_trellis.document.items import DeliveryItem, IntoTable, LinkedFields, Promised
+from keen_trellis.document.places import RunPlace
+from keen_trellis.document.sources import ColumnarSource, TableSource
+from keen_trellis.errors import ConnectionLostError, SourceError
+from keen_trellis.places.spark import SparkClusterSession
+from keen_trellis.progress import Cancelled
+from keen_trellis.read import Server
+from tests.places.cluster import Cluster, SparkTestCase
+from tests.places.test_three_executors import in_postgres
+from tests.postgres_case import PostgresTestCase
+
+DEMO = Path(__file__).parents[2] / "demo"
+SECRET = "HARBOUR_OF_TESTS"
+
+
+def command(*arguments: str) -> tuple[int, str, str]:
+    said, trouble = io.StringIO(), io.StringIO()
+    with contextlib.redirect_stdout(said), contextlib.redirect_stderr(trouble):
+        code = main(list(arguments))
+    return code, said.getvalue(), trouble.getvalue()
+
+
+class Room(unittest.TestCase):
+    """A folder of its own, with a state of its own."""
+
+    def make_room(self) -> None:
+        room = tempfile.TemporaryDirectory()
+        self.addCleanup(room.cleanup)
+        self.room = Path(room.name)
+        state = {"XDG_STATE_HOME": str(self.room / "state"), SECRET: "not to be told"}
+        surroundings = mock.patch.dict(os.environ, state)
+        surroundings.start()
+        self.addCleanup(surroundings.stop)
+
+    def whole_season(self, place: RunPlace) -> Path:
+        """Return a copy of the demo's trellis that can run at a place, and may."""
+        shutil.copytree(DEMO, self.room / "demo", ignore=shutil.ignore_patterns("out"))
+        file = self.room / "demo" / "whole-season.trellis"
+        return self.saved(apply(SetPlace(place), load(file))[0], file)
+
+    def saved(self, trellis: Trellis, file: Path) -> Path:
+        save(trellis, file)
+        self.assertEqual(command("allow", str(file), "--yes")[0], 0)
+        return file
+
+
+class InPostgresTest(PostgresTestCase, Room):
+    def setUp(self) -> None:
+        super().setUp()
+        self.make_room()
+        self.schema = f"keen_{uuid.uuid4().hex}"
+        self.server.execute(f"create schema {self.schema}")
+        self.addCleanup(self.server.execute, f"drop schema {self.schema} cascade")
+        self.at = Server("postgresql", "127.0.0.1", "test", "postgres", password=f"${{{SECRET}}}")
+        self.place = RunPlace(name="pier", at=self.at)
+
+    def table(self, name: str, columns: str, rows: str) -> TableSource:
+        self.server.execute(f"create table {self.schema}.{name} ({columns})")
+        self.server.execute(f"insert into {self.schema}.{name} values {rows}")
+        return TableSource(database=self.at, table=name, in_schema=self.schema)
+
+    def tied(self) -> Trellis:
+        """Return Takings tied with Tickets, both tables of the server, and a delivery there."""
+        takings = self.table(
+            "takings",
+            "ticket int, fare numeric(8,2)",
+            "(1, 2.50), (1, 3), (2, 4.75), (9, 1), (null, 7)",
+        )
+        tickets = self.table("tickets", "no bigint, pier text", "(1, 'Tolland'), (2, 'Brae')")
+        trellis = apply(AddLane("Takings", takings), Trellis())[0]
+        trellis = apply(AddLane("Tickets", tickets), trellis)[0]
+        lane, other = trellis.lanes
+        trellis = apply(AddTie(lane.id, other.id, ()), trellis)[0]
+        join = next(item for _, item in trellis.joins())
+        trellis = apply(SetLink(join.id, (LinkedFields(left="ticket", right="no"),)), trellis)[0]
+        trellis = apply(AddDelivery(lane.id, "Season", str(self.room / "season.csv")), trellis)[0]
+        return apply(SetPlace(self.place), trellis)[0]
+
+    def test_the_demo_gives_every_count_that_it_gives_here(self) -> None:
+        code, said, _ = command("compare", str(self.whole_season(self.place)), "--on", "pier")
+        self.assertEqual(code, 0, said)
+        self.assertIn("Every count is the same.", said)
+        self.assertGreater(said.count("\n"), 150)
+
+    def test_tables_of_the_server_stay_there_and_are_counted(self) -> None:
+        file = self.saved(self.tied(), self.room / "tied.trellis")
+        code, said, trouble = command("run", str(file), "--on", "pier", "--json")
+        self.assertEqual(code, 0, trouble)
+        told = json.loads(said)
+        (tie,) = told["ties"]
+        self.assertEqual((tie["left"]["found"], tie["left"]["blank"], tie["pairs"]), (3, 1, 3))
+        self.assertIn("stays where it is", told["sources"][0]["notes"][0])
+        here = json.loads(command("run", str(file), "--json")[1])
+        self.assertEqual(tie, here["ties"][0])
+        self.assertNotIn("not to be told", said + trouble + file.read_text())
+
+    def test_a_broken_promise_is_one_there_too(self) -> None:
+        trellis = self.tied()
+        join = next(item for _, item in trellis.joins())
+        promises = (Promised(what="found"), Promised(what="same total", column="fare"))
+        file = self.saved(
+            apply(SetPromises(join.id, promises), trellis)[0], self.room / "t.trellis"
+        )
+        code, _, trouble = command("run", str(file), "--on", "pier", "--deliver")
+        self.assertEqual(code, 1)
+        self.assertIn("every Takings row finds a Tickets row: 2 do not", trouble)
+        self.assertNotIn("same total", trouble)
+        self.assertFalse((self.room / "season.csv").exists())
+
+    def test_outcomes_are_written_there_in_one_transaction_or_fetched(self) -> None:
+        trellis = self.tied()
+        file = self.saved(trellis, self.room / "tied.trellis")
+        self.assertEqual(command("run", str(file), "--on", "pier", "--deliver")[0], 0)
+        there = (self.room / "season.csv").read_text()
+        command("run", str(file), "--deliver", "--replace")
+        self.assertEqual(
+            sorted(there.splitlines()), sorted((self.room / "season.csv").read_text().splitlines())
+        )
+        item = next(one for _, one in trellis.deliveries())
+        into = IntoTable(
+            database=self.at, table="season", in_schema=self.schema, how="replace", key="ticket"
+        )
+        self.server.execute(f"create table {self.schema}.season as select 'old' as ticket")
+        changed = item.model_copy(update={"path": "", "into": into})
+        made = DeliveryItem(**dict(changed))
+        file = self.saved(apply(SetDelivery(made), trellis)[0], file)
+        code, _, trouble = command("run", str(file), "--on", "pier", "--deliver")
+        self.assertEqual(code, 2)  # ticket 1 stands there twice: the old table stays
+        self.assertIn("cannot be written", trouble)
+        rows = self.server.execute(f"select * from {self.schema}.season").fetchall()
+        self.assertEqual(rows, [("old",)])
+        into = into.model_copy(update={"key": ""})
+        made = DeliveryItem(**dict(changed.model_copy(update={"into": into})))
+        file = self.saved(apply(SetDelivery(made), trellis)[0], file)
+        self.assertEqual(command("run", str(file), "--on", "pier", "--deliver")[0], 0)
+        rows = self.server.execute(f"select ticket, pier from {self.schema}.season").fetchall()
+        self.assertEqual(
+            sorted(rows, key=str),
+            [(1, "Tolland"), (1, "Tolland"), (2, "Brae"), (9, None), (None, None)],
+        )
+
+    def test_what_cannot_be_the_same_is_refused_by_name(self) -> None:
+        source = self.table("odd", "day date, size numeric", "('infinity', 1), ('2026-01-01', 2)")
+        trellis = apply(SetPlace(self.place), apply(AddLane("Odd", source), Trellis())[0])[0]
+        file = self.saved(trellis, self.room / "odd.trellis")
+        code, _, trouble = command("run", str(file), "--on", "pier")
+        self.assertEqual(code, 2)
+        self.assertIn("1 rows of test on 127.0.0.1 › odd hold a value", trouble)
+
+    def test_the_sql_names_lanes_and_steps_and_is_what_the_server_reads(self) -> None:
+        file = self.saved(self.tied(), self.room / "tied.trellis")
+        code, said, trouble = command("sql", str(file), "--lane", "Takings")
+        self.assertEqual(code, 0, trouble)
+        self.assertIn("the lane Tickets", said)
+        self.assertIn("Takings, step 1: For each Takings row", said)
+        self.assertEqual(len(self.server.execute(said).fetchall()), 5)
+        code, said, trouble = command("sql", str(file), "--lane", "Nobody")
+        self.assertEqual((code, said), (2, ""))
+        self.assertIn("Takings, Tickets", trouble)
+
+    def test_a_stranger_s_place_is_not_contacted_unasked(self) -> None:
+        file = self.room / "gift.trellis"
+        save(self.tied(), file)
+        code, _, trouble = command("run", str(file), "--on", "pier")
+        self.assertEqual(code, 3)
+        self.assertIn("contacts the PostgreSQL server", trouble)
+        code, _, trouble = command("run", str(file), "--on", "nowhere")
+        self.assertEqual(code, 2)
+        self.assertIn("It has: pier.", trouble)
+
+    def test_a_question_is_cancelled_at_the_server_and_a_cut_connection_said(self) -> None:
+        session = in_postgres()
+        self.addCleanup(session.close)
+        number = session.connection.exec_driver_sql("select pg_backend_pid()").scalar()
+        began = time.monotonic()
+
+        def stop(fraction: float, doing: str) -> None:
+            if time.monotonic() - began > 0.5:
+                raise Cancelled
+
+        def sleep() -> None:
+            with session.connection.connection.cursor() as cursor:
+                cursor.execute("select pg_sleep(60)")
+
+        with self.assertRaises(Cancelled):
+            session.doing(sleep, stop, "Sleeping")
+        self.assertLess(time.monotonic() - began, 10)
+        active = "select count(*) from pg_stat_activity where pid = %s and state = 'active'"
+        self.assertEqual(self.server.execute(active, (number,)).fetchone(), (0,))
+        session.connection.connection.rollback()
+
+        def cut_it() -> None:
+            address = "host=127.0.0.1 dbname=test user=postgres"
+            with psycopg.connect(address, autocommit=True) as other:
+                other.execute("select pg_terminate_backend(%s)", (number,))
+
+        cut = threading.Timer(0.3, cut_it)
+        cut.start()
+        with self.assertRaises(ConnectionLostError) as lost:
+            session.doing(sleep, lambda *_: None, "Sleeping")
+        self.assertIn("Nothing of yours is lost", str(lost.exception))
+        cut.join()
+
+
+class OnSparkTest(SparkTestCase, Room):
+    def setUp(self) -> None:
+        self.make_room()
+        self.place = RunPlace(name="cluster", at=self.cluster.place(str(self.room)))
+
+    def files(self) -> Trellis:
+        takings = pa.table(
+            {"ticket": [1, 1, 2, 9, None], "fare": pa.array([2.5, 3, 4.75, float("nan"), 7])}
+        )
+        tickets = pa.table({"no": pa.array([1, 2], pa.int32()), "pier": ["Tolland", "Brae"]})
+        trellis = Trellis()
+        for name, rows in (("Takings", takings), ("Tickets", tickets)):
+            path = self.room / f"{name}.parquet"
+            pq.write_table(rows, path)
+            trellis = apply(AddLane(name, ColumnarSource(path=str(path))), trellis)[0]
+        lane, other = trellis.lanes
+        trellis = apply(AddTie(lane.id, other.id, ()), trellis)[0]
+        join = next(item for _, item in trellis.joins())
+        trellis = apply(SetLink(join.id, (LinkedFields(left="ticket", right="no"),)), trellis)[0]
+        out = str(self.room / "season.parquet")
+        trellis = apply(AddDelivery(lane.id, "Season", out), trellis)[0]
+        return apply(SetPlace(self.place), trellis)[0]
+
+    def test_the_demo_gives_every_count_that_it_gives_here(self) -> None:
+        file = self.whole_season(self.place)
+        code, said, _ = command("compare", str(file), "--on", "cluster", "--rows", "300")
+        self.assertEqual(code, 0, said)
+        self.assertIn("Every count is the same.", said)
+
+    def test_parquet_stays_where_the_cluster_sees_it_and_outcomes_are_written_there(self) -> None:
+        file = self.saved(self.files(), self.room / "files.trellis")
+        code, said, trouble = command("run", str(file), "--on", "cluster", "--deliver")
+        self.assertEqual(code, 0, trouble)
+        self.assertIn("stays where it is", said)
+        written = self.room / "season.parquet"
+        self.assertTrue(written.is_dir())
+        self.assertEqual(
+            sorted(pq.read_table(written)["ticket"].to_pylist(), key=str), [1, 1, 2, 9, None]
+        )
+        code, _, trouble = command("run", str(file), "--on", "cluster", "--deliver")
+        self.assertEqual(code, 3)  # a folder that nobody said may be replaced
+        self.assertIn("--replace", trouble)
+
+    def test_a_worker_that_is_killed_changes_no_count(self) -> None:
+        killer = threading.Timer(1.0, self.cluster.kill, ["worker 2"])
+        self.addCleanup(self.cluster.start_worker, "worker 2")
+        session = SparkClusterSession(self.cluster.place())
+        self.addCleanup(session.close)
+        killer.start()
+        count = "SELECT COUNT(*) AS n FROM RANGE(0, 300000000, 1, 40) WHERE id % 7 = 3"
+        found = session.doing(
+            lambda: session.spark.sql(count).toArrow(), lambda *_: None, "Counting"
+        )
+        killer.join()
+        self.assertEqual(found["n"].to_pylist(), [42_857_143])
+
+    def test_a_question_is_stopped_on_the_cluster(self) -> None:
+        session = SparkClusterSession(self.cluster.place())
+        self.addCleanup(session.close)
+        began = time.monotonic()
+
+        def stop(fraction: float, doing: str) -> None:
+            if time.monotonic() - began > 2:
+                raise Cancelled
+
+        slow = (
+            "SELECT COUNT(*) AS n FROM RANGE(4000000) AS a JOIN RANGE(4000000) AS b ON a.id <> b.id"
+        )
+        with self.assertRaises(Cancelled):
+            session.doing(lambda: session.spark.sql(slow).toArrow(), stop, "Counting")
+        self.assertLess(time.monotonic() - began, 15)
+
+    def test_a_server_that_is_not_there_is_a_sentence(self) -> None:
+        gone = Cluster.place(self.cluster)
+        with self.assertRaises(SourceError) as refused:
+            SparkClusterSession(type(gone)("127.0.0.1", 9))
+        self.assertIn("does not answer", str(refused.exception))
