@@ -55,9 +55,10 @@ def with_one_partner(writer: Writer, node: Join, met: Matched, numbers: Sequence
         last = link.partner == "last"
         keys = writer.by_fields(others, link.order, backwards=last)
         number = OrderKey(numbers[1] if of_left else numbers[0])
+        told_apart = keys
         if number.id not in {key.id for key in keys}:
-            keys = (*keys, number.turned() if last else number)
-        order = writer.ordering(keys, side)
+            told_apart = (*keys, number.turned() if last else number)
+        order = writer.ordering(told_apart, side)
         values.append(called(writer.over(exp.RowNumber(), [own.copy()], order), "~place"))
     candidates = writer.add(None, inner(met, values), used(met), "candidates")
     wanted = column("~several" if link.partner == "only" else "~place")
