@@ -15,6 +15,7 @@ BENCHMARKS = (
     "steps",
     "growth",
     "whole",
+    "elsewhere",
 )
 
 if __name__ == "__main__":

@@ -11,7 +11,7 @@ from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 ROOT = Path(__file__).parents[1]
-LONGEST_FIRST = ("desktop", "compute", "read", "jobs", "document", "data", "deliver")
+LONGEST_FIRST = ("places", "desktop", "compute", "read", "jobs", "document", "data", "deliver")
 
 
 def run(package: str) -> tuple[str, int, str, float]:
