@@ -31,7 +31,12 @@ from keen_trellis.document.edits import (
 )
 from keen_trellis.document.items import DeliveryItem, IntoTable, LinkedFields, Promised
 from keen_trellis.document.places import RunPlace
-from keen_trellis.document.sources import ColumnarSource, TableSource
+from keen_trellis.document.sources import (
+    ColumnarSource,
+    QuerySource,
+    TableSource,
+    TypedSource,
+)
 from keen_trellis.errors import ConnectionLostError, SourceError
 from keen_trellis.places.spark import SparkClusterSession
 from keen_trellis.progress import Cancelled
@@ -188,6 +193,42 @@ class InPostgresTest(PostgresTestCase, Room):
         code, said, trouble = command("sql", str(file), "--lane", "Nobody")
         self.assertEqual((code, said), (2, ""))
         self.assertIn("Takings, Tickets", trouble)
+
+    def test_a_lane_called_as_a_table_hides_none_and_equal_is_equal_by_letters(self) -> None:
+        name = f"keen_{uuid.uuid4().hex[:12]}"  # in no schema of its own: found by its name alone
+        self.server.execute(
+            f"create collation {self.schema}.loose "
+            "(provider = icu, locale = 'und-u-ks-level1', deterministic = false)"
+        )
+        self.server.execute(f"create table {name} (t text collate {self.schema}.loose)")
+        self.addCleanup(self.server.execute, f"drop table {name}")
+        self.server.execute(f"insert into {name} values ('KP'), ('kp'), ('é'), ('e')")
+        typed = TypedSource(columns=("t",), rows=(("KP",), ("e",)))
+        query = QuerySource(database=self.at, query=f"select * from {name} limit 2")
+        trellis = Trellis()
+        for lane, source in (
+            (name, typed),  # its query has the name of the table that the next one reads
+            ("Again", TableSource(database=self.at, table=name)),
+            ("Some", query),
+        ):
+            trellis = apply(AddLane(lane, source), trellis)[0]
+        first, again, _ = trellis.lanes
+        trellis = apply(AddTie(again.id, first.id, ()), trellis)[0]
+        join = next(item for _, item in trellis.joins())
+        trellis = apply(SetLink(join.id, (LinkedFields(left="t", right="t"),)), trellis)[0]
+        file = self.saved(apply(SetPlace(self.place), trellis)[0], self.room / "t.trellis")
+        code, said, trouble = command("compare", str(file), "--on", "pier")
+        self.assertEqual(code, 0, said + trouble)
+        self.assertRegex(said, r"Again found +2 +2\n")
+        self.assertRegex(said, r"Some, rows +2 +2\n")
+
+    def test_a_table_that_may_not_be_read_is_a_sentence(self) -> None:
+        source = TableSource(database=self.at, table="no_such_table", in_schema=self.schema)
+        trellis = apply(SetPlace(self.place), apply(AddLane("Gone", source), Trellis())[0])[0]
+        file = self.saved(trellis, self.room / "t.trellis")
+        code, _, trouble = command("run", str(file), "--on", "pier")
+        self.assertEqual(code, 2)
+        self.assertIn("has no table “no_such_table”", trouble)
 
     def test_a_stranger_s_place_is_not_contacted_unasked(self) -> None:
         file = self.room / "gift.trellis"

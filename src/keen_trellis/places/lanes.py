@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
-from sqlglot import exp
+from sqlglot import exp, tokenize
 
 from keen_trellis.data.kinds import Kind
 from keen_trellis.errors import NotThereError
@@ -55,6 +55,8 @@ class LaneThere:
     ----------
     where : str
         The table or files, in words.
+    dialect : str
+        That the statement is written in.
     statement : str
         A query of them, as they are stored, which is left as it is written.
     columns : tuple of Stored
@@ -63,6 +65,7 @@ class LaneThere:
     """
 
     where: str
+    dialect: str
     statement: str
     columns: tuple[Stored, ...]
     left_out: tuple[str, ...] = ()
@@ -71,6 +74,10 @@ class LaneThere:
     def schema(self) -> Schema:
         """The columns as a plan knows them."""
         return Schema(tuple(SchemaColumn(one.name, one.kind) for one in self.columns))
+
+    def names(self) -> set[str]:
+        """Return every name in the statement: some of them are tables."""
+        return {token.text for token in tokenize(self.statement, read=self.dialect)}
 
     def _stored(self) -> Sql:
         alias = exp.TableAlias(this=identifier("t"))

@@ -11,6 +11,7 @@ from decimal import Decimal
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+import sqlglot
 from sqlglot import exp
 
 from keen_trellis.data import Column, Kind, Table
@@ -96,11 +97,15 @@ class PostgresSession(Session):
 
     def table_there(self, database: Database, asked: TableAsked) -> LaneThere | None:
         """Return how the rows of a table are had; errors as for `read_table`."""
-        import sqlalchemy as sa
-
-        if not self._is_here(database):
+        if not self.knows(database):
             return None
         where = f"{self.label} › {asked.table}"
+        with self.telling():
+            return self._lane(self._table_statement(asked, where), where, asked.zone)
+
+    def _table_statement(self, asked: TableAsked, where: str) -> str:
+        import sqlalchemy as sa
+
         described = table_described(self.connection, self.server, asked.table, asked.in_schema)
         names = asked.columns or described.columns.keys()
         query = sa.select(*(column_named(described, name, where) for name in names))
@@ -108,24 +113,30 @@ class PostgresSession(Session):
         for one in asked.conditions:
             held = column_named(described, one.column, where)
             query = query.where(holds(held, one, self.connection.dialect.name, where))
-        return self._lane(statement_of(query, self.connection), where, asked.zone)
+        return statement_of(query, self.connection)
 
     def query_there(self, database: Database, query: str, zone: str) -> LaneThere | None:
-        """Return how the rows of a query typed by hand are had; errors as for `read_query`."""
+        """Return how the rows of a query typed by hand are had; errors as for `read_query`.
+
+        One that may give other rows each time is none of there: it is read once, and sent along.
+        """
         from keen_trellis.read.queries import refuse_writing
 
-        if not self._is_here(database):
+        if not self.knows(database):
             return None
         refuse_writing(query, self.server)
-        return self._lane(query.strip().rstrip(";"), f"a query of {self.label}", zone)
+        if not _is_steady(query):
+            return None
+        with self.telling():
+            return self._lane(query.strip().rstrip(";"), f"a query of {self.label}", zone)
 
-    def _is_here(self, database: Database | None) -> bool:
+    def knows(self, database: Database | None) -> bool:
         """Whether a database is the one of the run, whoever asks for it."""
         return isinstance(database, Server) and _whereabouts(database) == _whereabouts(self.server)
 
     def writes(self, database: Database | None, path: Path | None) -> bool:
         """Whether a table is to be written that lies there."""
-        return self._is_here(database)
+        return self.knows(database)
 
     def write_table(
         self, program: Program, rows: Relation, target: Target, report: Report = quiet
@@ -184,7 +195,7 @@ class PostgresSession(Session):
                 left_out.append(name)
             else:
                 found.append(_stored(name, column(stored, "t"), oid, precision, zone))
-        return LaneThere(where, statement, tuple(found), tuple(left_out))
+        return LaneThere(where, self.dialect.name, statement, tuple(found), tuple(left_out))
 
     def fetch(self, query: Sql, columns: Sequence[tuple[str, Kind]]) -> dict[str, Column]:
         """Return the columns of a query, in their kinds."""
@@ -212,9 +223,7 @@ class PostgresSession(Session):
 
     def send(self, name: str, columns: dict[str, Column]) -> None:
         """Make a temporary table."""
-        types = ", ".join(
-            f"{_quoted(one)} {self.dialect.types[held.kind]}" for one, held in columns.items()
-        )
+        types = ", ".join(f"{_quoted(one)} {_type(held.kind)}" for one, held in columns.items())
         rows = Table.of(dict(columns))
         with self._savepoint(), self._raw.cursor() as cursor:
             cursor.execute(f"DROP TABLE IF EXISTS pg_temp.{_quoted(name)}")
@@ -300,9 +309,12 @@ def _stored(name: str, value: Sql, oid: int, precision: int | None, zone: str) -
                 name, kind, value, exp.Not(this=exp.Between(this=value.copy(), low=low, high=high))
             )
         case Kind.TEXT if oid == _CHAR:  # a cast would take its spaces off
-            whole = exp.Anonymous(this="FORMAT", expressions=[text("%s"), value])
+            whole: Sql = exp.Anonymous(this="FORMAT", expressions=[text("%s"), value])
+            whole = dialect.in_order(whole, kind)
             null = exp.Is(this=value.copy(), expression=exp.Null())
             return Stored(name, kind, choose(null, dialect.literal(None, kind), whole))
+        case Kind.TEXT:  # as letters alone: a collation of the column may take two for equal
+            return Stored(name, kind, dialect.in_order(dialect.cast(value, kind), kind))
         case _:
             return Stored(name, kind, dialect.cast(value, kind))
 
@@ -326,6 +338,19 @@ def _odd_decimal(value: Sql) -> Sql:
 _HALF, _BEHIND = Decimal(10) ** 20, 18
 
 
+_OTHER_EACH_TIME = {
+    *("RANDOM", "RANDOM_NORMAL", "GEN_RANDOM_UUID", "UUID_GENERATE_V4", "TABLESAMPLE"),
+    *("CLOCK_TIMESTAMP", "TIMEOFDAY", "STATEMENT_TIMESTAMP", "LIMIT", "OFFSET", "FETCH"),
+}
+"""What may give other rows each time: of rows that are equal in an order, too, any may be cut."""
+
+
+def _is_steady(query: str) -> bool:
+    """Whether a query gives the same rows however often, and within whatever, it is asked."""
+    words = {token.text.upper() for token in sqlglot.tokenize(query, read="postgres")}
+    return not words & _OTHER_EACH_TIME
+
+
 def _whereabouts(server: Server) -> tuple[object, ...]:
     return server.type, server.host, server.usual_port, server.database
 
@@ -337,6 +362,10 @@ def _inner(query: Sql) -> Sql:
 
 def _as_text(value: Sql) -> Sql:
     return POSTGRES.cast(value, Kind.TEXT)
+
+
+def _type(kind: Kind) -> str:
+    return f'{POSTGRES.types[kind]} COLLATE "C"' if kind is Kind.TEXT else POSTGRES.types[kind]
 
 
 def _quoted(name: str) -> str:

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import threading
 from abc import ABC, abstractmethod
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import Future, wait
+from contextlib import contextmanager
 from dataclasses import replace
 from pathlib import Path
 from typing import Any, TypeVar
@@ -79,6 +80,10 @@ class Session(ABC):
         """Return how the rows of a Parquet file are had; None where nobody there sees it."""
         return None
 
+    def knows(self, database: Database | None) -> bool:
+        """Whether a database is the place itself."""
+        return False
+
     def writes(self, database: Database | None, path: Path | None) -> bool:
         """Whether rows can be written there, into a table or to a file, without being fetched."""
         return False
@@ -104,6 +109,14 @@ class Session(ABC):
     def explained(self, error: Exception) -> Exception:
         """Return an error of the place as a sentence; any other as it is."""
         return error
+
+    @contextmanager
+    def telling(self) -> Iterator[None]:
+        """Have errors of the place told as sentences."""
+        try:
+            yield
+        except Exception as error:
+            raise self.explained(error) from error
 
     # what follows from that
 
@@ -137,10 +150,8 @@ class Session(ABC):
             self.stop()
             wait([future], timeout=_LEAVES_S)
             raise
-        try:
+        with self.telling():
             return future.result()
-        except Exception as error:
-            raise self.explained(error) from error
 
     def ready(self, program: Program, uses: Sequence[str], report: Report = quiet) -> None:
         """See to all that a question needs: tables of our own code, and checks.

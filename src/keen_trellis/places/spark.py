@@ -121,7 +121,7 @@ class SparkClusterSession(Session):
                 left_out.append(one.name)
             else:
                 found.append(stored)
-        return LaneThere(path, statement, tuple(found), tuple(left_out))
+        return LaneThere(path, SPARK.name, statement, tuple(found), tuple(left_out))
 
     def _is_seen(self, path: Path) -> bool:
         folders = [Path(one).resolve() for one in self.cluster.sees]
@@ -288,7 +288,7 @@ def parquet_lane(path: str) -> LaneThere:
         one = _stored(field.name, stored, path)
         if one is not None:
             found.append(one)
-    return LaneThere(path, _parquet_statement(path), tuple(found))
+    return LaneThere(path, SPARK.name, _parquet_statement(path), tuple(found))
 
 
 def _parquet_statement(path: str) -> str:

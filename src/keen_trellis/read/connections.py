@@ -156,12 +156,18 @@ class Reader:
             self._heard = time.monotonic()
             if connection.dialect.name == "mysql":
                 connection.exec_driver_sql("START TRANSACTION READ ONLY")
-            else:
-                from psycopg.types.string import TextLoader
-
-                for name in ("json", "jsonb"):  # decoded, a null of JSON would be a blank
-                    self._raw.adapters.register_loader(name, TextLoader)
             yield connection
+
+    def keep_json_as_text(self) -> None:
+        """Have what a query gives as JSON come as it is written: decoded, its null is a blank.
+
+        Not before tables have been described, which the library does by JSON of its own.
+        """
+        if self._engine is not None and self._engine.dialect.name == "postgresql":
+            from psycopg.types.string import TextLoader
+
+            for name in ("json", "jsonb"):
+                self._raw.adapters.register_loader(name, TextLoader)
 
     def _stop(self) -> None:
         """Tell the server to give up what it is doing; if that fails, the read ends by itself."""

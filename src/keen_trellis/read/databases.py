@@ -314,6 +314,7 @@ def _answer(
 ) -> list[tuple[str, list[Any]]]:
     """Return the names of what a query gives, with the values of each."""
     plain = query.strip().rstrip(";")
+    reader.keep_json_as_text()
     result: Any
     if isinstance(connection, sqlite3.Connection):
         result = connection.execute(plain)

@@ -119,6 +119,8 @@ class There:
         self.reads: Mapping[str, Node | UserError] = reads
         self.plan: Plan = planned(trellis, reads)
         self.writer = Writer(session.dialect, self._begins, labels_of(self.plan), self._checks)
+        for lying in self.lying.values():
+            self.writer.program.reserve(lying.names())
         self._counts: dict[str, Counts | UserError] = {}
         self._rows: dict[str, int | UserError] = {}
 
@@ -315,7 +317,7 @@ def lies_there(source: Source, session: Session) -> LaneThere | None:
 def _refuse_unseen(lane: Lane, session: Session) -> None:
     """Refuse a table of another server: it is not to be emptied over the wire."""
     database = getattr(lane.source, "database", None)
-    if isinstance(database, Server):
+    if isinstance(database, Server) and not session.knows(database):
         raise NotThereError(
             f"{lane.name} lies in {database.label}, which {session.label} does not see.",
             "Bring the table there, or run the trellis on this machine.",

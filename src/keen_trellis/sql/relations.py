@@ -206,6 +206,10 @@ class Program:
         self.steps[step.name] = step
         self._taken.add(step.name.lower())
 
+    def reserve(self, names: Iterable[str]) -> None:
+        """Give these names to no step: a lane's own query may mean a table by them."""
+        self._taken |= {name.lower() for name in names}
+
     def free_name(self, wanted: str) -> str:
         """Return a name that no step has, as near to the wanted one as can be."""
         base = _plain(wanted, self.dialect.name_bytes - 8)

@@ -68,6 +68,9 @@ if TYPE_CHECKING:
 _DEEPEST = 60
 """How deep a formula is written into a statement: a server's parser has a stack, too."""
 
+_KEEPING_ORDER = (Read, Begun, Kept, Computed, Picked, Counted, Repeated, Carried, Parted)
+"""Nodes whose rows stand as those before them did."""
+
 ROW = "~row"
 """What the number of a row is called where a relation has one."""
 
@@ -101,6 +104,7 @@ class Writer:
         self._checks = checks
         self._made: dict[str, Relation] = {}
         self._ordered: dict[str, Relation] = {}
+        self._as_it_came: dict[str, bool] = {}
         self._named = 0
 
     def rows(self, node: Node, in_order: bool = False) -> Relation:
@@ -118,13 +122,20 @@ class Writer:
         NotThereError
             The dialect cannot say it, and nothing of ours can stand in for it.
         """
+        in_order = in_order or self._stands_as_it_came(node)
         known = self._ordered if in_order else self._made
         if node.digest not in known:
-            made = self._written(node, in_order)
-            known[node.digest] = made
-            if in_order and node.digest not in self._made:
-                self._made[node.digest] = made
+            known[node.digest] = self._written(node, in_order)
         return known[node.digest]
+
+    def _stands_as_it_came(self, node: Node) -> bool:
+        """Whether a node's rows stand in an order that costs nothing to know."""
+        if node.digest not in self._as_it_came:
+            is_so = isinstance(node, _KEEPING_ORDER)
+            self._as_it_came[node.digest] = is_so and all(
+                self._stands_as_it_came(one) for one in node.inputs()
+            )
+        return self._as_it_came[node.digest]
 
     def _written(self, node: Node, in_order: bool) -> Relation:
         from keen_trellis.sql import going_on, summaries
