@@ -14,7 +14,7 @@ from typing import Any, TypeVar
 import numpy as np
 from sqlglot import exp
 
-from keen_trellis.data import BLANK, GAP, Column, Kind, Table
+from keen_trellis.data import GAP, Column, Kind, Table
 from keen_trellis.deliver.tables import Target
 from keen_trellis.errors import NotThereError
 from keen_trellis.places.lanes import LaneThere, TableAsked
@@ -312,13 +312,3 @@ def _with_gaps(values: Column, gaps: Column | None) -> Column:
 def _marks(values: Column) -> Column:
     is_gap = np.zeros(len(values), np.bool_) if values.state is None else values.state == GAP
     return Column(Kind.BOOLEAN, is_gap)
-
-
-def blanks_only(values: Column) -> Column:
-    """Return values whose gaps are blanks: what is sent knows nulls alone."""
-    if values.state is None:
-        return values
-    state = np.where(values.state != 0, BLANK, 0).astype(np.uint8)
-    return Column(
-        values.kind, values.values, state, dictionary=values.dictionary, scale=values.scale
-    )

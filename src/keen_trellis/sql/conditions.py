@@ -29,6 +29,9 @@ from keen_trellis.sql.relations import (
     not_null,
 )
 
+DEEPEST = 60
+"""How deep a formula is written into a statement: a server's parser has a stack, too."""
+
 SIGNS: dict[str, type[exp.Binary]] = {
     "=": exp.EQ,
     "<>": exp.NEQ,

@@ -26,6 +26,7 @@ from keen_trellis.plan.nodes import Join
 from keen_trellis.plan.operators import NEAREST
 from keen_trellis.sql.conditions import SIGNS, comparable_values
 from keen_trellis.sql.dialects import Dialect, NotSaidError, Sql, not_there
+from keen_trellis.sql.made import no_text_of_exact
 from keen_trellis.sql.relations import (
     Held,
     MappedColumn,
@@ -204,7 +205,7 @@ def _equal(
     if field.compare_as is Kind.TEXT:
         exact = next((one for one in held if one.kind is Kind.EXACT), None)
         if exact is not None:
-            raise writer.no_text_of_exact(exact.name)
+            raise no_text_of_exact(writer, exact.name)
     code = MappedColumn(writer.fresh("code"), Kind.INTEGER)
     both = writer.worked_out_together(
         [(rows, [one], [code]) for rows, one in zip(sides, held, strict=True)],
