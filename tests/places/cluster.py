@@ -56,6 +56,10 @@ class Cluster:
         _wait_for(master)
         for name in ("worker 1", "worker 2"):
             self.start_worker(name)
+        self.start_server()
+
+    def start_server(self) -> None:
+        """Start the server that clients speak to."""
         settings = {**_SETTINGS, "spark.connect.grpc.binding.port": str(self.port)}
         self._start(
             "server",

@@ -37,11 +37,15 @@ from keen_trellis.document.sources import (
     TableSource,
     TypedSource,
 )
-from keen_trellis.errors import ConnectionLostError, SourceError
+from keen_trellis.errors import ConnectionLostError, UserError
 from keen_trellis.places.spark import SparkClusterSession
 from keen_trellis.progress import Cancelled
 from keen_trellis.read import Server
-from tests.places.cluster import Cluster, SparkTestCase
+from keen_trellis.run import Runner
+from keen_trellis.run.delivering_there import make_deliveries_there
+from keen_trellis.run.there import There
+from keen_trellis.run.there_facts import results_of
+from tests.places.cluster import SparkTestCase
 from tests.places.test_three_executors import in_postgres
 from tests.postgres_case import PostgresTestCase
 
@@ -68,10 +72,10 @@ class Room(unittest.TestCase):
         surroundings.start()
         self.addCleanup(surroundings.stop)
 
-    def whole_season(self, place: RunPlace) -> Path:
-        """Return a copy of the demo's trellis that can run at a place, and may."""
+    def demo(self, name: str, place: RunPlace) -> Path:
+        """Return a copy of a trellis of the demo that can run at a place, and may."""
         shutil.copytree(DEMO, self.room / "demo", ignore=shutil.ignore_patterns("out"))
-        file = self.room / "demo" / "whole-season.trellis"
+        file = self.room / "demo" / f"{name}.trellis"
         return self.saved(apply(SetPlace(place), load(file))[0], file)
 
     def saved(self, trellis: Trellis, file: Path) -> Path:
@@ -113,7 +117,9 @@ class InPostgresTest(PostgresTestCase, Room):
         return apply(SetPlace(self.place), trellis)[0]
 
     def test_the_demo_gives_every_count_that_it_gives_here(self) -> None:
-        code, said, _ = command("compare", str(self.whole_season(self.place)), "--on", "pier")
+        code, said, _ = command(
+            "compare", str(self.demo("whole-season", self.place)), "--on", "pier"
+        )
         self.assertEqual(code, 0, said)
         self.assertIn("Every count is the same.", said)
         self.assertGreater(said.count("\n"), 150)
@@ -298,7 +304,7 @@ class OnSparkTest(SparkTestCase, Room):
         return apply(SetPlace(self.place), trellis)[0]
 
     def test_the_demo_gives_every_count_that_it_gives_here(self) -> None:
-        file = self.whole_season(self.place)
+        file = self.demo("winter-season", self.place)
         code, said, _ = command("compare", str(file), "--on", "cluster", "--rows", "300")
         self.assertEqual(code, 0, said)
         self.assertIn("Every count is the same.", said)
@@ -346,8 +352,20 @@ class OnSparkTest(SparkTestCase, Room):
             session.doing(lambda: session.spark.sql(slow).toArrow(), stop, "Counting")
         self.assertLess(time.monotonic() - began, 15)
 
-    def test_a_server_that_is_not_there_is_a_sentence(self) -> None:
-        gone = Cluster.place(self.cluster)
-        with self.assertRaises(SourceError) as refused:
-            SparkClusterSession(type(gone)("127.0.0.1", 9))
-        self.assertIn("does not answer", str(refused.exception))
+    def test_a_server_that_ends_in_the_middle_or_is_not_there_is_a_sentence(self) -> None:
+        file = self.saved(self.files(), self.room / "files.trellis")
+        session = SparkClusterSession(self.cluster.place(str(self.room)))
+        self.addCleanup(session.close)
+        trellis = load(file)
+        there = There(trellis, session, Runner())
+        self.addCleanup(self.cluster.start_server)
+        self.cluster.kill("server")
+        results = results_of(there)
+        self.assertIn("does not answer", str(results.errors()[0]))
+        with self.assertRaisesRegex(UserError, "does not answer"):
+            make_deliveries_there(there, results)
+        self.assertFalse((self.room / "season.parquet").exists())
+        code, _, trouble = command("run", str(file), "--on", "cluster", "--deliver")
+        self.assertEqual(code, 2)
+        self.assertIn("does not answer as a Spark server does", trouble)
+        self.assertEqual(list(self.room.glob(".*")), [])

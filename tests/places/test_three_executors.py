@@ -64,7 +64,7 @@ class PlansOnSparkTest(SparkTestCase):
     def test_plans_by_chance_give_the_same_rows_and_counts(self) -> None:
         tally: Counter[str] = Counter()
         first = random.randrange(10**9)
-        for more in range(40):
+        for more in range(24):
             told(self.session, first + more, more % 4 > 0, tally)
         self.assertGreater(tally["same"], 2 * tally["refused"])
 

@@ -10,7 +10,9 @@ import contextlib
 import logging
 import re
 import shutil
+import socket
 import uuid
+import warnings
 from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -19,7 +21,14 @@ import pyarrow as pa
 from sqlglot import exp
 
 from keen_trellis.data import Column, Kind, from_arrow
-from keen_trellis.errors import DeliveryError, NotThereError, SourceError, UserError, reason
+from keen_trellis.errors import (
+    ConnectionLostError,
+    DeliveryError,
+    NotThereError,
+    SourceError,
+    UserError,
+    reason,
+)
 from keen_trellis.places.lanes import LaneThere, Stored
 from keen_trellis.places.place import SparkCluster
 from keen_trellis.places.session import Session
@@ -48,6 +57,9 @@ _SETTINGS = {
     "spark.sql.decimalOperations.allowPrecisionLoss": "false",
     "spark.sql.crossJoin.enabled": "true",
 }
+_CONNECT_S, _TRIES, _BACKOFF_MS = 5.0, 5, 1_500
+"""How long a server may take to let one in, and how often, and after what pause at most, one that
+does not answer any more is tried again: some five seconds in all."""
 _WITHOUT_CLIENT = (
     "This installation cannot speak to a Spark cluster.",
     "Install what it takes: pip install “keen-trellis[cluster]”.",
@@ -79,19 +91,41 @@ class SparkClusterSession(Session):
     def _connected(self) -> Spark:
         try:
             import grpc  # noqa: F401  the client asks for it when it is first used
+            from pyspark.sql.connect.client.retries import DefaultPolicy
             from pyspark.sql.connect.session import SparkSession as Spark
         except ImportError as error:
             raise SourceError(*_WITHOUT_CLIENT) from error
+        self._require_answer()
         # the client would write every statement that fails to where we write, values and all
         logging.getLogger("SQLQueryContextLogger").disabled = True
+        warnings.filterwarnings("ignore", r"\[RETRIES_EXCEEDED\]")  # it is said in a sentence
         try:
             spark = Spark.builder.remote(self.cluster.remote).create()
+            # the client alone would wait ten minutes for a server that is gone
+            spark.client.set_retry_policies(
+                [DefaultPolicy(max_retries=_TRIES, max_backoff=_BACKOFF_MS)]
+            )
             for name, value in _SETTINGS.items():
                 spark.conf.set(name, value)
             spark.addTag(self._tag)
         except Exception as error:
             raise self.explained(error) from error
         return spark
+
+    def _require_answer(self) -> None:
+        """Refuse a place where nothing listens, before the client tries again and again."""
+        try:
+            address = (self.cluster.host, self.cluster.usual_port)
+            socket.create_connection(address, _CONNECT_S).close()
+        except OSError as error:
+            raise self._gone() from error
+
+    def _gone(self) -> ConnectionLostError:
+        where = f"{self.label}, port {self.cluster.usual_port},"
+        return ConnectionLostError(
+            f"{where} does not answer as a Spark server does.",
+            "See that its Connect server runs, and that host and port are right.",
+        )
 
     @property
     def spark(self) -> Spark:
@@ -211,10 +245,7 @@ class SparkClusterSession(Session):
         words = _short(str(error))
         name = type(error).__name__
         if "UNAVAILABLE" in words or "Connection refused" in words or name == "RetriesExceeded":
-            return SourceError(
-                f"{self.label} does not answer as a Spark server does, or not any more.",
-                "See that its Connect server runs, and that the address is right.",
-            )
+            return self._gone()
         if "_OVERFLOW" in words or "OUT_OF_RANGE" in words or "ARITHMETIC" in words:
             return NotThereError(
                 f"A number does not fit into a decimal of {EXACT_BEFORE}+{EXACT_BEHIND} digits, "

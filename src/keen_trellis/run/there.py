@@ -26,6 +26,7 @@ from keen_trellis.document.sources import (
 )
 from keen_trellis.document.trellis import Lane, Trellis
 from keen_trellis.errors import (
+    ConnectionLostError,
     NotThereError,
     SourceError,
     UnknownColumnError,
@@ -111,6 +112,7 @@ class There:
         self.lying: dict[str, LaneThere] = {}
         self._sent: dict[str, Table] = {}
         self.asked: list[Asked] = []
+        self._lost: ConnectionLostError | None = None
         reads = {
             lane.id: self._read(lane)
             for lane in trellis.lanes
@@ -235,11 +237,15 @@ class There:
 
     def _tried(self, part: str, what: str, ask: Callable[[], Any]) -> Any:
         """Return what a question finds, or why it cannot be had; noted either way."""
+        if self._lost is not None:
+            return self._lost
         began = time.monotonic()
         try:
             found = ask()
         except UserError as error:
             found = error
+            if isinstance(error, ConnectionLostError):  # nobody is there to be asked any more
+                self._lost = error
         rows = found if isinstance(found, int) else 0
         self.asked.append(Asked(part, what, time.monotonic() - began, rows))
         return found
