@@ -31,6 +31,7 @@ from keen_trellis.document.edits import (
     AddLane,
     SetColumns,
     SetDelivery,
+    SetPlace,
     SetPromises,
     apply,
 )
@@ -43,6 +44,7 @@ from keen_trellis.document.items import (
     TidyItem,
     WantedColumns,
 )
+from keen_trellis.document.places import RunPlace
 from keen_trellis.plan.bays import Bay
 from keen_trellis.read import Server, SqliteFile
 from keen_trellis.report.match_report import save_match_report
@@ -245,24 +247,19 @@ def shoot_season(window: Window, folder: Path) -> None:
     window.session.select("takings-budget")
     settled(window)
     shoot(window, "blend")
+    shoot_elsewhere(window)
     shoot_reports(window, folder)
     window.session.open(folder / "winter-season.trellis")
     settled(window)
 
 
 def shoot_reports(window: Window, folder: Path) -> None:
-    """Show both reports, a delivery of several sheets, and the first page of the match report."""
+    """Show a report, a delivery of several sheets, and the first page of the match report."""
     session = window.session
     window.show_view("report")
     settled(window)
     wait_for_picture(window)
     shoot(window, "report")
-    window.set_theme(themes.DARK)
-    session.reporting.choose("busiest-vessels")
-    settled(window)
-    wait_for_picture(window)
-    shoot(window, "report-dark")
-    window.set_theme(themes.LIGHT)
     window.show_view("trellis")
     session.select("season-rows")
     item = session.selected_item
@@ -278,6 +275,28 @@ def shoot_reports(window: Window, folder: Path) -> None:
     command = ["pdftoppm", "-r", "70", "-png", "-singlefile", "-f", "1", "-l", "1"]
     if shutil.which(command[0]):  # of poppler-utils; without it the picture stays what it was
         subprocess.run([*command, str(printed), str(page)], check=True)
+
+
+def shoot_elsewhere(window: Window) -> None:
+    """Show a run in PostgreSQL; without a server the picture stays what it was."""
+    session = window.session
+    server = Server("postgresql", "127.0.0.1", "test", "postgres")
+    session.secrets.give(server, "")
+    session.do(SetPlace(RunPlace(name="Harbour server", at=server)))
+    session.elsewhere.choose("Harbour server")
+    settled(window)
+    window.action("there.count").trigger()
+    wait(lambda: session.elsewhere.results is not None and not session.busy)
+    if session.elsewhere.results is not None:
+        session.select("sailings-routes")
+        settled(window)
+        window.bench.open_one.findChild(QPushButton, "there.fetch").click()
+        settled(window)
+        shoot(window, "there")
+    session.elsewhere.choose("")
+    settled(window)
+    session.undo.undo()
+    settled(window)
 
 
 def wait_for_picture(window: Window) -> None:

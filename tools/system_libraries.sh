@@ -1,6 +1,6 @@
 #!/bin/sh
-# Looks for what must come from Debian: python (venv), tests (Qt offscreen, pages printed as PDF),
-# window (Qt on a screen).
+# Looks for what must come from Debian: python (venv), tests (Qt offscreen, pages printed as PDF,
+# Java for a cluster), window (Qt on a screen).
 # As root it installs what is missing; otherwise it says which packages to install.
 set -u
 missing=""
@@ -25,6 +25,10 @@ tests | window)
   need libharfbuzz-subset.so.0 libharfbuzz-subset0
   ;;
 esac
+if [ "${1:-window}" = tests ]; then # what the cluster of the tests runs on, and reads tables with
+  command -v java >/dev/null || missing="$missing openjdk-17-jre-headless"
+  [ -e /usr/share/java/postgresql.jar ] || missing="$missing libpostgresql-jdbc-java"
+fi
 if [ "${1:-window}" = window ]; then
   need libxcb-cursor.so.0 libxcb-cursor0
   need libxcb-icccm.so.4 libxcb-icccm4

@@ -1,7 +1,7 @@
 """An analyst lets the trellis run where the data is, and never takes a sample for the whole."""
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QDialog, QLineEdit, QMenu, QTableWidget, QWidget
+from PySide6.QtWidgets import QDialog, QLabel, QLineEdit, QMenu, QPushButton, QTableWidget, QWidget
 
 from keen_trellis.desktop.elsewhere.place_dialog import PlaceDialog
 from keen_trellis.document.edits import SetPlace
@@ -61,6 +61,11 @@ class ElsewhereTest(WindowTestCase, PostgresTestCase):
         self.assertEqual(types.item(0, 0).text(), "inner")
         self.click("there.fetch")
         self.assertTrue(self.find(QWidget, "there.rows.grid").isVisible())
+        self.find(QPushButton, "there.fetch").click()
+        self.session.select(self.session.trellis.lanes[0].id)  # while they are on their way
+        self.settle()
+        page = self.window.bench.open_one
+        self.assertIn("Counted on", page.findChild(QLabel, "there.state").text())
 
     def test_an_edit_makes_counts_old_and_pages_say_that_they_see_a_part(
         self,

@@ -24,6 +24,8 @@ from keen_trellis.places.place import SparkCluster
 from keen_trellis.places.spark import SparkClusterSession
 
 _STARTS_WITHIN_S = 180
+DRIVER = Path("/usr/share/java/postgresql.jar")
+"""What Debian's libpostgresql-jdbc-java brings: with it the cluster reads tables of the server."""
 _SETTINGS = {  # plans of a few rows: what is compiled for them takes longer than they do
     "spark.ui.enabled": "false",
     "spark.executor.memory": "600m",
@@ -61,9 +63,10 @@ class Cluster:
     def start_server(self) -> None:
         """Start the server that clients speak to."""
         settings = {**_SETTINGS, "spark.connect.grpc.binding.port": str(self.port)}
+        drivers = ["--jars", str(DRIVER)] if DRIVER.exists() else []
         self._start(
             "server",
-            *("spark-submit", "--master", self.master),
+            *("spark-submit", "--master", self.master, *drivers),
             *("--class", "org.apache.spark.sql.connect.service.SparkConnectServer"),
             *(word for name, value in settings.items() for word in ("--conf", f"{name}={value}")),
             "spark-internal",

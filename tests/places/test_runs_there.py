@@ -45,7 +45,7 @@ from keen_trellis.run import Runner
 from keen_trellis.run.delivering_there import make_deliveries_there
 from keen_trellis.run.there import There
 from keen_trellis.run.there_facts import results_of
-from tests.places.cluster import SparkTestCase
+from tests.places.cluster import DRIVER, SparkTestCase
 from tests.places.test_three_executors import in_postgres
 from tests.postgres_case import PostgresTestCase
 
@@ -322,6 +322,41 @@ class OnSparkTest(SparkTestCase, Room):
         code, _, trouble = command("run", str(file), "--on", "cluster", "--deliver")
         self.assertEqual(code, 3)  # a folder that nobody said may be replaced
         self.assertIn("--replace", trouble)
+
+    def test_tables_of_a_server_are_read_by_the_cluster_itself(self) -> None:
+        if not DRIVER.exists() and not os.environ.get("CI"):
+            self.skipTest(f"no {DRIVER}")
+        name = f"keen_{uuid.uuid4().hex[:12]}"
+        server = psycopg.connect("host=127.0.0.1 dbname=test user=postgres", autocommit=True)
+        self.addCleanup(server.close)
+        server.execute(
+            f"create table {name} (n int, r real, e numeric(20,4), t text, b boolean, d date, "
+            "m timestamp, z timestamptz, c time, f char(4), x bytea)"
+        )
+        self.addCleanup(server.execute, f"drop table {name}")
+        server.execute(
+            f"insert into {name} values (1, 1.1, 2.5000, 'é', true, '0001-01-01', "
+            "'1582-10-10 08:30:00.000001', '2026-01-31 23:30:00+02', '23:59:59.5', 'KP', 'x'), "
+            "(null, 'NaN', -0.0001, '', false, '9999-12-31', null, null, null, null, null)"
+        )
+        at = Server("postgresql", "127.0.0.1", "test", "postgres", password=f"${{{SECRET}}}")
+        source = TableSource(database=at, table=name, zone="Europe/Lisbon")
+        trellis = apply(AddLane("Odds", source), Trellis())[0]
+        out = str(self.room / "odds.csv")
+        trellis = apply(AddDelivery(trellis.lanes[0].id, "Odds", out), trellis)[0]
+        file = self.saved(apply(SetPlace(self.place), trellis)[0], self.room / "odds.trellis")
+        self.assertEqual(command("run", str(file), "--deliver")[0], 0)
+        here = sorted(Path(out).read_text().replace("2.5000", "2.5").splitlines())
+        code, said, trouble = command("run", str(file), "--on", "cluster", "--deliver", "--replace")
+        self.assertEqual(code, 0, trouble)
+        self.assertIn("stays where it is", said)
+        there = Path(out).read_text().replace("2.500000000000000000", "2.5")
+        there = there.replace("-0.000100000000000000", "-0.0001")
+        self.assertEqual(sorted(there.splitlines()), here)
+        server.execute(f"insert into {name} (d) values ('infinity')")
+        code, _, trouble = command("run", str(file), "--on", "cluster")
+        self.assertEqual(code, 2)
+        self.assertIn("1 rows of", trouble)
 
     def test_a_worker_that_is_killed_changes_no_count(self) -> None:
         killer = threading.Timer(1.0, self.cluster.kill, ["worker 2"])

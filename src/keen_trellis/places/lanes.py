@@ -83,9 +83,10 @@ class LaneThere:
         alias = exp.TableAlias(this=identifier("t"))
         return exp.Subquery(this=exp.Var(this=self.statement), alias=alias)
 
-    def query(self, ids: Sequence[str]) -> Sql:
-        """Return the query of the rows, with the columns under the ids given."""
-        values = [called(c.value.copy(), one) for c, one in zip(self.columns, ids, strict=True)]
+    def query(self, ids: Sequence[str], more: Sql | None = None) -> Sql:
+        """Return the query of the rows, with the columns, and what more there is, by their ids."""
+        wanted = [one.value.copy() for one in self.columns] + ([] if more is None else [more])
+        values = [called(value, one) for value, one in zip(wanted, ids, strict=True)]
         return select(values, self._stored())
 
     def odd_rows(self, dialect: Dialect) -> exp.Select | None:

@@ -13,7 +13,7 @@ import shutil
 import socket
 import uuid
 import warnings
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -29,11 +29,13 @@ from keen_trellis.errors import (
     UserError,
     reason,
 )
-from keen_trellis.places.lanes import LaneThere, Stored
+from keen_trellis.places import over_jdbc
+from keen_trellis.places.lanes import LaneThere, Stored, TableAsked
 from keen_trellis.places.place import SparkCluster
 from keen_trellis.places.session import Session
 from keen_trellis.progress import Report, quiet
-from keen_trellis.read.server import Database
+from keen_trellis.read.secrets import Secrets
+from keen_trellis.read.server import Database, Server
 from keen_trellis.sql.dialects import EXACT_BEFORE, EXACT_BEHIND, SPARK, Sql
 from keen_trellis.sql.relations import (
     Program,
@@ -57,6 +59,14 @@ _SETTINGS = {
     "spark.sql.decimalOperations.allowPrecisionLoss": "false",
     "spark.sql.crossJoin.enabled": "true",
 }
+_DRIVER = "org.postgresql.Driver"
+_HERE = ("localhost", "127.0.0.1", "::1")
+_TLS = {
+    "where offered": "prefer",
+    "always": "require",
+    "always, server verified": "verify-full",
+    "never": "disable",
+}
 _CONNECT_S, _TRIES, _BACKOFF_MS = 5.0, 5, 1_500
 """How long a server may take to let one in, and how often, and after what pause at most, one that
 does not answer any more is tried again: some five seconds in all."""
@@ -72,6 +82,8 @@ class SparkClusterSession(Session):
     Parameters
     ----------
     cluster : SparkCluster
+    secrets : Secrets, optional
+        Of servers whose tables the cluster reads.
 
     Raises
     ------
@@ -81,8 +93,9 @@ class SparkClusterSession(Session):
 
     dialect = SPARK
 
-    def __init__(self, cluster: SparkCluster) -> None:
+    def __init__(self, cluster: SparkCluster, secrets: Secrets | None = None) -> None:
         super().__init__()
+        self._secrets = secrets or Secrets()
         self.cluster, self.label = cluster, cluster.label
         self._views: dict[str, Any] = {}
         self._tag = f"keen-{uuid.uuid4().hex}"
@@ -156,6 +169,52 @@ class SparkClusterSession(Session):
             else:
                 found.append(stored)
         return LaneThere(path, SPARK.name, statement, tuple(found), tuple(left_out))
+
+    def table_there(self, database: Database, asked: TableAsked) -> LaneThere | None:
+        """Return how the cluster has the rows of a PostgreSQL table: over JDBC, from the server."""
+        return self._over_jdbc(database, lambda server: server.table_there(database, asked))
+
+    def query_there(self, database: Database, query: str, zone: str) -> LaneThere | None:
+        """Return how the cluster has the rows of a query of PostgreSQL."""
+        return self._over_jdbc(database, lambda server: server.query_there(database, query, zone))
+
+    def _over_jdbc(
+        self, database: Database, described: Callable[[Session], LaneThere | None]
+    ) -> LaneThere | None:
+        """Return a lane of a server, as a view that the cluster fills by asking the server."""
+        if not isinstance(database, Server) or database.type != "postgresql":
+            return None
+        from keen_trellis.places.postgres import PostgresSession
+
+        if database.host in _HERE and self.cluster.host not in _HERE:
+            raise NotThereError(
+                f"{database.label} is called by a name that means another machine for the cluster.",
+                "Name the server by its own address.",
+            )
+        with PostgresSession(database, self._secrets) as server:
+            lane = described(server)
+        if lane is None:
+            return None
+        name = f"~jdbc {len(self._views)}"
+        options = {
+            "url": f"jdbc:postgresql://{database.host}:{database.usual_port}/{database.database}"
+            f"?sslmode={_TLS[database.tls]}&ApplicationName=keen-trellis&readOnly=true",
+            "query": over_jdbc.asked_for(lane),
+            "user": database.user,
+            "password": self._secrets.password(database),
+            "driver": _DRIVER,
+            "fetchsize": "20000",
+        }
+
+        def view() -> object:
+            frame = self._spark.read.format("jdbc").options(**options).load()
+            frame.createOrReplaceTempView(_quoted(name))
+            return frame
+
+        self._views[name] = self.doing(view, quiet, f"Looking at {lane.where}")
+        statement = self.dialect.text(select([star()], table(name)), pretty=False)
+        columns = tuple(over_jdbc.as_stored(lane))
+        return LaneThere(lane.where, self.dialect.name, statement, columns, lane.left_out)
 
     def _is_seen(self, path: Path) -> bool:
         folders = [Path(one).resolve() for one in self.cluster.sees]
@@ -246,6 +305,11 @@ class SparkClusterSession(Session):
         name = type(error).__name__
         if "UNAVAILABLE" in words or "Connection refused" in words or name == "RetriesExceeded":
             return self._gone()
+        if _DRIVER in words and "ClassNotFound" in words:
+            return NotThereError(
+                f"{self.label} has no driver for PostgreSQL.",
+                "Put its JDBC driver (postgresql.jar) on the cluster, or run it in the server.",
+            )
         if "_OVERFLOW" in words or "OUT_OF_RANGE" in words or "ARITHMETIC" in words:
             return NotThereError(
                 f"A number does not fit into a decimal of {EXACT_BEFORE}+{EXACT_BEHIND} digits, "

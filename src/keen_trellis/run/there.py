@@ -77,7 +77,7 @@ def session_at(place: RunPlace, secrets: Secrets) -> Session:
     if isinstance(place.at, SparkCluster):
         from keen_trellis.places.spark import SparkClusterSession
 
-        return SparkClusterSession(place.at)
+        return SparkClusterSession(place.at, secrets)
     from keen_trellis.places.postgres import PostgresSession
 
     return PostgresSession(place.at, secrets)

@@ -191,6 +191,8 @@ class TherePage(Page):
             }
             name = names[self._bay]
             total = facts.counts.bay(self._bay) if self._bay is not None else facts.rows
+        if rows is not None and total is not None and total > len(rows):
+            name = f"{name}, the first {len(rows):,} of"
         colour = self.theme.lane(self._lane.colour if self._lane is not None else 0)
         self._card.show_head(name, total, total is not None, colour)
         if rows is None:

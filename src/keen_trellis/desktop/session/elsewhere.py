@@ -145,6 +145,7 @@ class Elsewhere:
         def take(rows: Table) -> None:
             self._session.rest()
             done(rows)
+            self._session.went.emit()  # another page may be shown by now
 
         self._start(work, take, partial(self.first_rows, part, bay, done))
 
