@@ -18,7 +18,7 @@ from keen_trellis.commands import (
 )
 from keen_trellis.document import Trellis, load
 from keen_trellis.document.places import RunPlace
-from keen_trellis.errors import BROKEN, DONE, UNUSABLE, PasswordError, UserError
+from keen_trellis.errors import BROKEN, DONE, UNUSABLE, NotThereError, PasswordError, UserError
 from keen_trellis.places.session import Session
 from keen_trellis.progress import Report, part
 from keen_trellis.read.server import Server
@@ -36,6 +36,11 @@ def run_on(options: argparse.Namespace) -> int:
     """Run a trellis where its data is, and print what `run` prints. Return the exit code."""
     trellis = _given(options)
     place = trellis.place(options.on)
+    if options.report:
+        raise NotThereError(
+            "The match report shows rows and reports, which are worked out on this machine.",
+            "Leave out --on, or --report.",
+        )
     runner = Runner()
     with shown_progress() as progress, _opened(place, runner, progress) as session:
         there = There(trellis, session, runner, report=part(progress, 0.0, 0.7))

@@ -237,7 +237,8 @@ class EveryDigitTest(unittest.TestCase):
             if row in made.lost or a is None:
                 self.assertIsNone(b)
             elif kind is kt.Kind.TEXT:
-                self.assertEqual(b, column.text(row))
+                shown = column.text(row)
+                self.assertEqual(b, "0" if shown == "-0" else shown)  # equal values, one text
             elif kind is kt.Kind.DATE:
                 self.assertEqual(exactly(b), exactly(a) // 1)
             else:

@@ -16,6 +16,7 @@ from unittest import mock
 import psycopg
 import pyarrow as pa
 import pyarrow.parquet as pq
+from sqlglot import parse_one
 
 from keen_trellis.cli import main
 from keen_trellis.document import Trellis, load, save
@@ -37,7 +38,7 @@ from keen_trellis.document.sources import (
     TableSource,
     TypedSource,
 )
-from keen_trellis.errors import ConnectionLostError, UserError
+from keen_trellis.errors import ConnectionLostError, SourceError, UserError
 from keen_trellis.places.spark import SparkClusterSession
 from keen_trellis.progress import Cancelled
 from keen_trellis.read import Server
@@ -45,6 +46,7 @@ from keen_trellis.run import Runner
 from keen_trellis.run.delivering_there import make_deliveries_there
 from keen_trellis.run.there import There
 from keen_trellis.run.there_facts import results_of
+from keen_trellis.sql.relations import Program
 from tests.places.cluster import DRIVER, SparkTestCase
 from tests.places.test_three_executors import in_postgres
 from tests.postgres_case import PostgresTestCase
@@ -227,6 +229,17 @@ class InPostgresTest(PostgresTestCase, Room):
         self.assertEqual(code, 0, said + trouble)
         self.assertRegex(said, r"Again found +2 +2\n")
         self.assertRegex(said, r"Some, rows +2 +2\n")
+
+    def test_a_server_without_room_is_a_sentence_and_the_next_question_is_answered(self) -> None:
+        session = in_postgres()
+        self.addCleanup(session.close)
+        session.connection.exec_driver_sql("SET temp_file_limit = '1MB'")
+        session.connection.exec_driver_sql("SET work_mem = '64kB'")
+        large = parse_one("SELECT COUNT(DISTINCT g) AS n FROM GENERATE_SERIES(1, 2000000) AS g")
+        with self.assertRaisesRegex(SourceError, "temporary file size exceeds"):
+            session.numbers(Program(session.dialect), large, [])
+        small = parse_one("SELECT 7 AS n")
+        self.assertEqual(session.numbers(Program(session.dialect), small, []), [7])
 
     def test_a_table_that_may_not_be_read_is_a_sentence(self) -> None:
         source = TableSource(database=self.at, table="no_such_table", in_schema=self.schema)

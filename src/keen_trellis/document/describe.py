@@ -21,6 +21,8 @@ def describe(trellis: Trellis) -> Iterator[str]:
     for report in trellis.reports:
         yield f"Report {report.name}: {report.sentence(trellis)}"
         yield from _note(report.note, "  ")
+    for place in trellis.places:
+        yield f"Can run on {place.name}: {place.at.label}."
 
 
 def _note(note: str, indent: str) -> Iterator[str]:

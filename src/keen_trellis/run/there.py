@@ -69,7 +69,7 @@ class Asked:
     part: str
     what: str
     seconds: float
-    rows: int
+    found: str
 
 
 def session_at(place: RunPlace, secrets: Secrets) -> Session:
@@ -246,8 +246,7 @@ class There:
             found = error
             if isinstance(error, ConnectionLostError):  # nobody is there to be asked any more
                 self._lost = error
-        rows = found if isinstance(found, int) else 0
-        self.asked.append(Asked(part, what, time.monotonic() - began, rows))
+        self.asked.append(Asked(part, what, time.monotonic() - began, _words(found)))
         return found
 
     def table(self, part: str, at_most: int | None = PREVIEWED) -> Table:
@@ -328,3 +327,15 @@ def _refuse_unseen(lane: Lane, session: Session) -> None:
             f"{lane.name} lies in {database.label}, which {session.label} does not see.",
             "Bring the table there, or run the trellis on this machine.",
         )
+
+
+def _words(found: object) -> str:
+    """Return what a question found, as short as it can be said."""
+    match found:
+        case int():
+            return f"{found:,}"
+        case Counts():
+            return f"{found.pairs:,}"
+        case UserError():
+            return "refused"
+    return ""

@@ -173,9 +173,10 @@ class TherePage(Page):
             names = {one.id: one.name for one in parts}
         asked = found.asked if found else []
         lines = [
-            (names.get(one.part, one.part), one.what, f"{one.seconds:,.2f} s") for one in asked
+            (names.get(one.part, one.part), one.what, one.found, f"{one.seconds:,.2f} s")
+            for one in asked
         ]
-        _fill(self._asked, ("asked of", "what", "took"), lines)
+        _fill(self._asked, ("asked of", "what", "found", "took"), lines)
 
     def _show_rows(self, facts: LaneFacts | ItemFacts | None) -> None:
         rows = self._fetched.get(self._key)
