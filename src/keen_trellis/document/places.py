@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from pathlib import Path
-from typing import Annotated
+from typing import Annotated, Self
 
-from pydantic import Field
+from pydantic import Field, model_validator
 
 from keen_trellis.document.items.base import Part
 from keen_trellis.document.wants import Want, wants_of_path, wants_of_server
@@ -29,6 +29,14 @@ class RunPlace(Part):
 
     name: str = Field(min_length=1)
     at: PlaceField
+
+    @model_validator(mode="after")
+    def _can_be_run_at(self) -> Self:
+        if self.at.type not in ("postgresql", "spark"):
+            raise ValueError(
+                f"“{self.name}” is no place to run: that is a PostgreSQL server, or a cluster."
+            )
+        return self
 
     def wants(self, folder: Path | None) -> Iterator[Want]:
         """Yield what a run there does that a stranger's document may not do unasked."""

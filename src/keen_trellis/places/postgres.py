@@ -115,6 +115,12 @@ class PostgresSession(Session):
             query = query.where(holds(held, one, self.connection.dialect.name, where))
         return statement_of(query, self.connection)
 
+    def keep_written(self) -> None:
+        """Commit; what is asked after that sees the tables anew."""
+        with self.telling():
+            self._raw.commit()  # temporary tables stay
+            self.connection.exec_driver_sql(_ONE_STATE)
+
     def query_there(self, database: Database, query: str, zone: str) -> LaneThere | None:
         """Return how the rows of a query typed by hand are had; errors as for `read_query`.
 
@@ -141,7 +147,7 @@ class PostgresSession(Session):
     def write_table(
         self, program: Program, rows: Relation, target: Target, report: Report = quiet
     ) -> None:
-        """Write the rows of a relation into a table, in one transaction with what it replaces."""
+        """Write the rows of a relation into a table, in the transaction that counted them."""
         self.ready(program, [rows.name], report)
         heads = Table.of({held.name: Column.of([], held.kind) for held in rows.columns})
         require_names(heads, target)
@@ -169,8 +175,6 @@ class PostgresSession(Session):
                         cursor.execute(
                             f"ALTER TABLE {name} ADD PRIMARY KEY ({_quoted(target.key)})"
                         )
-            self._raw.commit()  # with the old table's end; temporary ones stay
-            self.connection.exec_driver_sql(_ONE_STATE)
 
         try:
             self.doing(write, report, f"Writing {target.words}")

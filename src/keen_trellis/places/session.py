@@ -21,7 +21,7 @@ from keen_trellis.places.lanes import LaneThere, TableAsked
 from keen_trellis.progress import Cancelled, Report, quiet
 from keen_trellis.read.server import Database
 from keen_trellis.sql.dialects import Dialect, Sql
-from keen_trellis.sql.relations import Mapped, Program, Relation, column, select, table
+from keen_trellis.sql.relations import Check, Mapped, Program, Relation, column, select, table
 from keen_trellis.sql.summaries import count_of
 from keen_trellis.sql.writer import ROW, ordering
 
@@ -48,7 +48,7 @@ class Session(ABC):
 
     def __init__(self) -> None:
         self._sent: dict[str, object] = {}
-        self._passed: set[int] = set()
+        self._passed: dict[int, Check] = {}  # kept, so that no other gets the number of one
 
     # what a place has to know
 
@@ -91,7 +91,7 @@ class Session(ABC):
     def write_table(
         self, program: Program, rows: Relation, target: Target, report: Report = quiet
     ) -> None:
-        """Write the rows of a relation into a table, all of them or none.
+        """Write the rows of a relation into a table, all of them or none; seen once it is kept.
 
         Raises
         ------
@@ -99,6 +99,10 @@ class Session(ABC):
             As `deliver_table` raises it; nothing is changed then.
         """
         raise TypeError(f"{self.label} has no tables to write.")
+
+    def keep_written(self) -> None:
+        """Have all that was written into tables stay, and be seen by others."""
+        return
 
     def write_file(
         self, program: Program, rows: Relation, path: Path, report: Report = quiet
@@ -174,7 +178,7 @@ class Session(ABC):
                 (times,) = self._numbers(query, ["n"], report, f"Making sure of {step.name}")
                 if times:
                     raise NotThereError(*check.says(times))
-                self._passed.add(id(check))
+                self._passed[id(check)] = check
 
     def numbers(
         self,

@@ -178,11 +178,15 @@ class SparkClusterSession(Session):
         """Return how the cluster has the rows of a query of PostgreSQL."""
         return self._over_jdbc(database, lambda server: server.query_there(database, query, zone))
 
+    def knows(self, database: Database | None) -> bool:
+        """Whether a database is one that the cluster can ask."""
+        return isinstance(database, Server) and database.type == "postgresql"
+
     def _over_jdbc(
         self, database: Database, described: Callable[[Session], LaneThere | None]
     ) -> LaneThere | None:
         """Return a lane of a server, as a view that the cluster fills by asking the server."""
-        if not isinstance(database, Server) or database.type != "postgresql":
+        if not isinstance(database, Server) or not self.knows(database):
             return None
         from keen_trellis.places.postgres import PostgresSession
 

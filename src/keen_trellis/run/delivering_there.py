@@ -57,29 +57,37 @@ def make_deliveries_there(
         replaces = item.into is None and path is not None and path.exists() and write
         if replaces and path is not None and may_replace is not None and not may_replace(path):
             raise not_its_own(path)
-    for number, item in enumerate(deliveries):
-        share = part(report, number / len(deliveries), (number + 1) / len(deliveries))
-        path = item.target(dt.date.today()) if item.file else None
-        broken = [
-            f"{join.name}: {one}" for join in results.broken_before(item.id) for one in join.broken
-        ]
-        stopped = "" if despite else "; ".join(broken)
-        is_written = write and not stopped
-        replaced = item.into.how == "replace" if item.into else path is not None and path.exists()
-        if is_written:
-            _write(there, results, item, path, secrets=secrets, written=written, report=share)
-        made.append(
-            Delivered(
-                item.id,
-                item.name,
-                item.place if path is None or item.into else path.name,
-                path,
-                rows=_require_rows(there, item),
-                written=is_written,
-                replaced=replaced and is_written,
-                stopped=stopped,
+    try:
+        for number, item in enumerate(deliveries):
+            share = part(report, number / len(deliveries), (number + 1) / len(deliveries))
+            path = item.target(dt.date.today()) if item.file else None
+            broken = [
+                f"{join.name}: {one}"
+                for join in results.broken_before(item.id)
+                for one in join.broken
+            ]
+            stopped = "" if despite else "; ".join(broken)
+            is_written = write and not stopped
+            replaced = (
+                item.into.how == "replace" if item.into else path is not None and path.exists()
             )
-        )
+            if is_written:
+                _write(there, results, item, path, secrets=secrets, written=written, report=share)
+            made.append(
+                Delivered(
+                    item.id,
+                    item.name,
+                    item.place if path is None or item.into else path.name,
+                    path,
+                    rows=_require_rows(there, item),
+                    written=is_written,
+                    replaced=replaced and is_written,
+                    stopped=stopped,
+                )
+            )
+    finally:  # what was whole stays, whatever came after it
+        if write:
+            there.session.keep_written()
     return made
 
 
