@@ -121,6 +121,7 @@ class There:
         self.reads: Mapping[str, Node | UserError] = reads
         self.plan: Plan = planned(trellis, reads)
         self.writer = Writer(session.dialect, self._begins, labels_of(self.plan), self._checks)
+        self.writer.program.reserve(map(self._sent_as, reads))
         for lying in self.lying.values():
             self.writer.program.reserve(lying.names())
         self._counts: dict[str, Counts | UserError] = {}
@@ -154,11 +155,14 @@ class There:
     def _begins(self, read: Read, ids: Sequence[str]) -> tuple[Sql, bool]:
         if read.stamp in self.lying:
             return self.lying[read.stamp].query(ids), False
-        lane = self.trellis.lane(read.origin)
-        name = f"~{lane.name}"[:40]
-        name = f"{name} {[one.id for one in self.trellis.lanes].index(lane.id)}"
+        name = self._sent_as(read.origin)
         self.session.send_lane(name, self._sent[read.stamp], ids, self.report)
         return select([star()], table(name)), True
+
+    def _sent_as(self, lane_id: str) -> str:
+        """Return the name of the table that a lane is sent as."""
+        place = [one.id for one in self.trellis.lanes].index(lane_id)
+        return f"~{self.trellis.lane(lane_id).name[:38]} {place}"
 
     def _checks(self, read: Read) -> Sequence[Check]:
         lying = self.lying.get(read.stamp)

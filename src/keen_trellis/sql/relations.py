@@ -210,9 +210,12 @@ class Program:
         """Give these names to no step: a lane's own query may mean a table by them."""
         self._taken |= {name.lower() for name in names}
 
-    def free_name(self, wanted: str) -> str:
-        """Return a name that no step has, as near to the wanted one as can be."""
-        base = _plain(wanted, self.dialect.name_bytes - 8)
+    def free_name(self, wanted: str, is_own: bool = False) -> str:
+        """Return a name that no step has, as near to the wanted one as can be.
+
+        A table of our own begins with a sign that names elsewhere hardly begin with.
+        """
+        base = "~" * is_own + _plain(wanted, self.dialect.name_bytes - 8)
         name, number = base, self._tried.get(base, 1)
         while name.lower() in self._taken:
             number += 1

@@ -14,6 +14,7 @@ from keen_trellis.plan.blends import Summarised
 from keen_trellis.plan.figures import Figure
 from keen_trellis.plan.nodes import Join, Node
 from keen_trellis.sql import links
+from keen_trellis.sql import values as worked
 from keen_trellis.sql.dialects import Dialect, Sql, not_there
 from keen_trellis.sql.relations import (
     Held,
@@ -48,9 +49,9 @@ def summarised(writer: Writer, node: Summarised, owner: Node, in_order: bool) ->
         rows, number = writer.numbered(rows)
     by = [rows.held(name) for name in node.by]
     columns = writer.columns_of(owner)
-    values: list[Sql] = [
-        called(column(held.id), new.id) for held, new in zip(by, columns, strict=False)
-    ]
+    values: list[Sql] = worked.renamed(
+        [(column(held.id), new.id) for held, new in zip(by, columns, strict=False)]
+    )
     marks = list(dict.fromkeys(held.gap for held in by if held.gap))
     for figure, held in zip(node.figures, columns[len(by) :], strict=True):
         values.append(called(_figure(writer, figure, rows, number), held.id))

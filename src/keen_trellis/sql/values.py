@@ -69,7 +69,7 @@ def mapped(
     """
     names: list[str] = []
     for _ in asked:
-        name = program.free_name(f"~{says}"[:40])
+        name = program.free_name(says[:40], is_own=True)
         while name in names:
             name = f"{name} r"
         names.append(name)
