@@ -230,6 +230,19 @@ class InPostgresTest(PostgresTestCase, Room):
         self.assertRegex(said, r"Again found +2 +2\n")
         self.assertRegex(said, r"Some, rows +2 +2\n")
 
+    def test_lanes_of_long_and_odd_names_are_sent_each_as_itself(self) -> None:
+        trellis = Trellis()
+        for ending in ("\n1", "two", "é" * 40, "“/*”"):
+            typed = TypedSource(columns=("é" * 70, "É" * 70), rows=((ending, "1"),))
+            trellis = apply(AddLane(f"{'Überfahrten' * 12}{ending}", typed), trellis)[0]
+        file = self.saved(apply(SetPlace(self.place), trellis)[0], self.room / "t.trellis")
+        code, said, trouble = command("compare", str(file), "--on", "pier")
+        self.assertEqual(code, 0, said + trouble)
+        there = There(load(file), in_postgres(), Runner())
+        self.addCleanup(there.session.close)
+        told = [there.table(lane.id).column("é" * 70).to_list()[0] for lane in trellis.lanes]
+        self.assertEqual(told, ["\n1", "two", "é" * 40, "“/*”"])
+
     def test_a_server_without_room_is_a_sentence_and_the_next_question_is_answered(self) -> None:
         session = in_postgres()
         self.addCleanup(session.close)

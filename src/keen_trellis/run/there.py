@@ -52,6 +52,7 @@ from keen_trellis.sql.relations import (
     choose,
     column,
     count,
+    ids_of,
     select,
     star,
     table,
@@ -162,7 +163,9 @@ class There:
     def _sent_as(self, lane_id: str) -> str:
         """Return the name of the table that a lane is sent as."""
         place = [one.id for one in self.trellis.lanes].index(lane_id)
-        return f"~{self.trellis.lane(lane_id).name[:38]} {place}"
+        # the number first: a name that is too long is cut behind it
+        wanted = f"{place} {self.trellis.lane(lane_id).name}"
+        return f"~{ids_of([wanted], self.session.dialect)[0]}"
 
     def _checks(self, read: Read) -> Sequence[Check]:
         lying = self.lying.get(read.stamp)
