@@ -8,7 +8,7 @@ from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QAction, QColor, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QProgressBar, QPushButton, QWidget
 
-from keen_trellis.desktop.controls import Switch, button, label
+from keen_trellis.desktop.controls import Switch, as_it_is, button, label
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme
 from keen_trellis.document.describe import parts_words
@@ -16,6 +16,7 @@ from keen_trellis.document.describe import parts_words
 MESSAGE_MS = 9_000
 """How long something told stays to be read."""
 
+_PLACE_LETTERS = 24
 _PATIENCE_MS = 150
 """How long work goes on before it is shown."""
 
@@ -71,7 +72,6 @@ class TopBar(QWidget):
         self._row.addStretch()
         self._row.addWidget(self._read)
         self._place = self._trigger("", "topbar.place", "trellis.place", "plain")
-        self._place.setToolTip("Where the trellis runs")
         self._row.addWidget(self._place)
         self._open = self._trigger("Open …", "topbar.open", "file.open", "soft")
         self._reread = self._trigger("Re-read", "topbar.reread", "trellis.reread", "soft")
@@ -117,7 +117,9 @@ class TopBar(QWidget):
         self._read.setText(session.read_words)
         place = session.elsewhere.place
         name = "here" if place is None else place.name
-        self._place.setText(f"Runs {'' if place is None else 'on '}{name.replace('&', '&&')}  ▾")
+        short = name if len(name) <= _PLACE_LETTERS else f"{name[: _PLACE_LETTERS - 1].rstrip()}…"
+        self._place.setText(f"Runs {'' if place is None else 'on '}{short.replace('&', '&&')}  ▾")
+        self._place.setToolTip(as_it_is(f"Where the trellis runs: {name}"))
         self._place.setAccessibleName(f"Where the trellis runs: {name}")
         self._place.setVisible(bool(lanes))
 

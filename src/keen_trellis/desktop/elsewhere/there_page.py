@@ -20,7 +20,7 @@ from keen_trellis.data import Table
 from keen_trellis.desktop.bench.page import Page
 from keen_trellis.desktop.bench.rows_card import RowsCard
 from keen_trellis.desktop.bench.table_model import Origins
-from keen_trellis.desktop.controls import Notice, Switch, button, label
+from keen_trellis.desktop.controls import Notice, OneLine, Switch, button, label
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.session.elsewhere import FIRST_ROWS
 from keen_trellis.desktop.theme import Theme
@@ -42,7 +42,8 @@ class TherePage(Page):
         self._item: Item | None = None
         self._origins = Origins({}, {})
         self._fetched: dict[tuple[str, Bay | None, int], Table] = {}
-        self._state = label(soft=True)
+        self._state = OneLine()
+        self._state.setProperty("soft", True)
         self._state.setObjectName("there.state")
         self._says = label()
         self._says.setObjectName("there.says")

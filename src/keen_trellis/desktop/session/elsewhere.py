@@ -57,6 +57,7 @@ class Elsewhere:
         self._open: PlaceSession | None = None
         self._there: There | None = None
         self._one_at_a_time = threading.Lock()
+        self._uncounted: tuple[Results, Results] | None = None
 
     def choose(self, name: str) -> None:
         """Go to a place of the trellis by its name; with an empty one back to this machine."""
@@ -98,7 +99,9 @@ class Elsewhere:
         """What the map tells: counts from there, or none where nobody has asked for them."""
         if self.results is not None:
             return self.results
-        return _Uncounted.of(self._session.results)
+        if self._uncounted is None or self._uncounted[0] is not self._session.results:
+            self._uncounted = self._session.results, _Uncounted.of(self._session.results)
+        return self._uncounted[1]
 
     @property
     def words(self) -> str:
