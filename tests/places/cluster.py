@@ -1,6 +1,7 @@
 """A small Spark cluster for the tests: a master, two workers and a Connect server, on free ports.
 
-It is started once for the process that first asks for it, and ended with it by its process ids.
+For the many plans of a few rows there is a server without a cluster as well. Each is started once
+for the process that first asks for it, and ended with it by its process ids.
 """
 
 from __future__ import annotations
@@ -38,33 +39,35 @@ _SETTINGS = {  # plans of a few rows: what is compiled for them takes longer tha
 }
 
 
-class Cluster:
-    """The processes of a cluster, and the folder that they write to."""
+class Spark:
+    """A Connect server with its processes, and the folder that they write to.
 
-    def __init__(self) -> None:
+    Parameters
+    ----------
+    master : str, optional
+        Where it works its plans out: in two threads of its own where nothing is given, which is
+        quicker for plans of a few rows than a cluster.
+    """
+
+    def __init__(self, master: str = "local[2]") -> None:
         found = importlib.util.find_spec("pyspark")
         assert found is not None and found.origin is not None
         self.home = Path(found.origin).parent
         self.folder = Path(tempfile.mkdtemp(prefix="keen-cluster-"))
         self.processes: dict[str, subprocess.Popen[bytes]] = {}
-        master, self.port = _free_port(), _free_port()
-        self.master = f"spark://127.0.0.1:{master}"
-        deploy = "org.apache.spark.deploy"
-        self._start(
-            "master",
-            *("spark-class", f"{deploy}.master.Master", "--host", "127.0.0.1"),
-            *("--port", str(master), "--webui-port", str(_free_port())),
-        )
-        _wait_for(master)
-        for name in ("worker 1", "worker 2"):
-            self.start_worker(name)
+        self.master, self.port = master, _free_port()
+        atexit.register(self.stop)
+        self.start_master()
         self.start_server()
+
+    def start_master(self) -> None:
+        """Start what the server works with, where that is more than itself."""
 
     def start_server(self) -> None:
         """Start the server that clients speak to."""
         settings = {**_SETTINGS, "spark.connect.grpc.binding.port": str(self.port)}
         drivers = ["--jars", str(DRIVER)] if DRIVER.exists() else []
-        self._start(
+        self.start(
             "server",
             *("spark-submit", "--master", self.master, *drivers),
             *("--class", "org.apache.spark.sql.connect.service.SparkConnectServer"),
@@ -73,15 +76,8 @@ class Cluster:
         )
         _wait_for(self.port)
 
-    def start_worker(self, name: str) -> None:
-        """Start a worker with one core."""
-        self._start(
-            name,
-            *("spark-class", "org.apache.spark.deploy.worker.Worker", "--cores", "1"),
-            *("--memory", "700m", "--webui-port", str(_free_port()), self.master),
-        )
-
-    def _start(self, name: str, program: str, *arguments: str) -> None:
+    def start(self, name: str, program: str, *arguments: str) -> None:
+        """Start a process by one of the programs that a Spark has."""
         surroundings = {
             **os.environ,
             "SPARK_HOME": str(self.home),
@@ -119,18 +115,48 @@ class Cluster:
         return SparkCluster("127.0.0.1", self.port, sees)
 
 
+class Cluster(Spark):
+    """A server that works its plans out on two workers of one core each."""
+
+    def __init__(self) -> None:
+        self.master_port = _free_port()
+        super().__init__(f"spark://127.0.0.1:{self.master_port}")
+
+    def start_master(self) -> None:
+        """Start the master and the workers."""
+        self.start(
+            "master",
+            *("spark-class", "org.apache.spark.deploy.master.Master", "--host", "127.0.0.1"),
+            *("--port", str(self.master_port), "--webui-port", str(_free_port())),
+        )
+        _wait_for(self.master_port)
+        for name in ("worker 1", "worker 2"):
+            self.start_worker(name)
+
+    def start_worker(self, name: str) -> None:
+        """Start a worker with one core."""
+        self.start(
+            name,
+            *("spark-class", "org.apache.spark.deploy.worker.Worker", "--cores", "1"),
+            *("--memory", "700m", "--webui-port", str(_free_port()), self.master),
+        )
+
+
 @cache
 def cluster() -> Cluster:
     """Return the cluster of this process, started when it is first asked for."""
-    made = Cluster()
-    atexit.register(made.stop)
-    return made
+    return Cluster()
+
+
+@cache
+def one_server() -> Spark:
+    """Return the server without a cluster of this process."""
+    return Spark()
 
 
 class SparkTestCase(unittest.TestCase):
-    """A test that asks a cluster; without Java or Spark it is skipped, but not where CI is set."""
+    """A test that asks a Spark; without Java or Spark it is skipped, but not where CI is set."""
 
-    cluster: Cluster
     session: SparkClusterSession
 
     @classmethod
@@ -139,9 +165,13 @@ class SparkTestCase(unittest.TestCase):
         missing = missing or ("" if importlib.util.find_spec("pyspark") else "pyspark")
         if missing and not os.environ.get("CI"):
             raise unittest.SkipTest(f"no {missing} on this machine")
-        cls.cluster = cluster()
-        cls.session = SparkClusterSession(cls.cluster.place())
+        cls.session = SparkClusterSession(cls.spark().place())
         cls.addClassCleanup(cls.session.close)
+
+    @classmethod
+    def spark(cls) -> Spark:
+        """Return what is asked."""
+        return one_server()
 
 
 def _free_port() -> int:

@@ -47,7 +47,7 @@ from keen_trellis.run.delivering_there import make_deliveries_there
 from keen_trellis.run.there import There
 from keen_trellis.run.there_facts import results_of
 from keen_trellis.sql.relations import Program
-from tests.places.cluster import DRIVER, SparkTestCase
+from tests.places.cluster import DRIVER, Cluster, SparkTestCase, cluster
 from tests.places.test_three_executors import in_postgres
 from tests.postgres_case import PostgresTestCase
 
@@ -307,6 +307,14 @@ class InPostgresTest(PostgresTestCase, Room):
 
 
 class OnSparkTest(SparkTestCase, Room):
+    @classmethod
+    def spark(cls) -> Cluster:
+        return cluster()
+
+    @property
+    def cluster(self) -> Cluster:
+        return cluster()
+
     def setUp(self) -> None:
         self.make_room()
         self.place = RunPlace(name="cluster", at=self.cluster.place(str(self.room)))
