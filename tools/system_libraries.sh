@@ -28,6 +28,7 @@ esac
 if [ "${1:-window}" = tests ]; then # what the cluster of the tests runs on, and reads tables with
   command -v java >/dev/null || missing="$missing openjdk-17-jre-headless"
   [ -e /usr/share/java/postgresql.jar ] || missing="$missing libpostgresql-jdbc-java"
+  [ -e /usr/share/java/mariadb-java-client.jar ] || missing="$missing libmariadb-java"
 fi
 if [ "${1:-window}" = window ]; then
   need libxcb-cursor.so.0 libxcb-cursor0

@@ -79,6 +79,15 @@ class DeliveryTest(unittest.TestCase):
         back = read_delimited(path, TextLayout(delimiter=",", header_row=1)).table
         self.assertEqual(back.column("t").to_list(), [cell if cell else None for cell in cells])
 
+    def test_a_small_decimal_is_written_in_digits(self) -> None:
+        fares = [Decimal("0.0000001"), Decimal("0.0000000"), Decimal("-2.5000000")]
+        path = self.folder / "fares.csv"
+        for note in ("plain", 'a "quoted" one'):
+            deliver(Table.from_columns({"fare": fares, "note": [note] * 3}), path)
+            with path.open(newline="", encoding="utf-8") as file:
+                written = [row[0] for row in csv.reader(file)][1:]
+            self.assertEqual(written, ["0.0000001", "0.0000000", "-2.5000000"])
+
     def test_no_moment_moves_to_another_day(self) -> None:
         """A sheet counts milliseconds: what is finer is written as text."""
         last = dt.time(23, 59, 59, 999_999)

@@ -25,8 +25,8 @@ from keen_trellis.places.place import SparkCluster
 from keen_trellis.places.spark import SparkClusterSession
 
 _STARTS_WITHIN_S = 180
-DRIVER = Path("/usr/share/java/postgresql.jar")
-"""What Debian's libpostgresql-jdbc-java brings: with it the cluster reads tables of the server."""
+DRIVERS = [Path("/usr/share/java") / name for name in ("postgresql.jar", "mariadb-java-client.jar")]
+"""What Debian's packages bring: with them the cluster reads tables of the servers."""
 _SETTINGS = {  # plans of a few rows: what is compiled for them takes longer than they do
     "spark.ui.enabled": "false",
     "spark.executor.memory": "600m",
@@ -66,7 +66,8 @@ class Spark:
     def start_server(self) -> None:
         """Start the server that clients speak to."""
         settings = {**_SETTINGS, "spark.connect.grpc.binding.port": str(self.port)}
-        drivers = ["--jars", str(DRIVER)] if DRIVER.exists() else []
+        found = ",".join(str(driver) for driver in DRIVERS if driver.exists())
+        drivers = ["--jars", found] if found else []
         self.start(
             "server",
             *("spark-submit", "--master", self.master, *drivers),

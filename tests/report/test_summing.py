@@ -177,6 +177,32 @@ class AnAnalystSummarises(unittest.TestCase):
             ],
         )
 
+    def test_figures_of_thirty_digits_are_not_rounded_on_their_way(self) -> None:
+        digits = "10000000000000000000000000000"
+        large, larger = Decimal(f"{digits}0.25"), Decimal(f"{digits}1.25")
+        rows = [(None, "A", None, large), (None, "B", None, larger)]
+        shown = [ReportFigure(column="x", shown=one) for one in ("running total", "as it is")]
+        change = ReportFigure(column="x", shown="against the one before")
+        found = summed(
+            table_of(rows),
+            report(groups=({"column": "zone"},), figures=(*shown, change)),
+        )
+        first, second = found.full_lines
+        self.assertEqual((first.figures[0], second.figures[2]), (large, 1))
+        self.assertEqual(str(second.figures[0]), "200000000000000000000000000001.50")
+        by_size = {"sorted_by": 0, "descending": True}
+        found = summed(
+            table_of(rows),
+            report(groups=({"column": "zone"},), figures=(shown[1],), **by_size),
+        )
+        self.assertEqual([line.groups[0].text for line in found.full_lines], ["B", "A"])
+        spans = {"column": "x", "by": "width", "width": "0.5"}
+        found = summed(table_of(rows), report(groups=(spans,)))
+        self.assertEqual(
+            found.full_lines[0].groups[0].text,
+            "100000000000000000000000000000.0 to under 100000000000000000000000000000.5",
+        )
+
     def test_groups_in_the_order_of_a_figure_and_none_without_rows(self) -> None:
         by_sum = self.lines(
             groups=(ReportGroup(column="zone"),),

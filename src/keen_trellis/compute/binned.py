@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from decimal import ROUND_FLOOR, Context, Decimal
+from decimal import Decimal
 from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
 from keen_trellis.data import Column, Kind
-from keen_trellis.data.column import MICROSECONDS_A_DAY, exact_values
+from keen_trellis.data.column import MICROSECONDS_A_DAY, exact_values, in_all_digits
 from keen_trellis.errors import LinkError
 
 Span = Literal["day", "week", "month", "quarter", "year"]
@@ -97,14 +97,14 @@ def span_of_numbers(column: Column, width: Decimal) -> Column:
             Kind.NUMBER, np.where(np.isfinite(column.values), lower, column.values), column.state
         )
     # every distinct value once: there are far fewer of them than rows, or the report is unreadable
-    exact = Context(prec=80, rounding=ROUND_FLOOR)
     distinct, places = np.unique(column.values, return_inverse=True)
     whole = Column(column.kind, distinct, scale=column.scale).to_list()
-    lower_ends = [
-        exact.multiply(exact.divide_int(Decimal(v), width), width)
-        - (width if Decimal(v) < 0 and Decimal(v) % width else 0)
-        for v in whole
-    ]
+    with in_all_digits():
+        lower_ends = [Decimal(v) // width * width for v in whole]  # towards zero
+        lower_ends = [
+            low - width if v < 0 and low != v else low
+            for v, low in zip(whole, lower_ends, strict=True)
+        ]
     values, fits, scale = exact_values(lower_ends)
     if not bool(fits.all()):
         raise LinkError("A span begins at a number of more than 38 digits.", "Widen the spans.")

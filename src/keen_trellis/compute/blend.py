@@ -12,6 +12,7 @@ from keen_trellis.compute.join.pairing import paired
 from keen_trellis.compute.summary import summarise
 from keen_trellis.compute.tied import Tied
 from keen_trellis.data import Table
+from keen_trellis.data.column import in_all_digits
 from keen_trellis.errors import LinkError
 from keen_trellis.plan.bays import Bay, keep_of
 from keen_trellis.plan.blends import Reach
@@ -76,7 +77,8 @@ class Total:
         if self.agrees:
             return f"{_shown(self.before)} {what} before and after"
         said = f"{_shown(self.before)} {what} before, {_shown(self.after)} after"
-        behind = _exact(self.before) - _exact(self.after)
+        with in_all_digits():
+            behind = _exact(self.before) - _exact(self.after)
         return f"{said}: {_shown(behind)} stays behind" if behind > 0 else said
 
 
@@ -250,7 +252,7 @@ def _shown(number: Decimal | int | float) -> str:
     """Return a total as it is read: exactly, but a double without the digits that rounding made."""
     if isinstance(number, float):
         return f"{number:,.6f}".rstrip("0").rstrip(".")
-    return f"{number:,}"
+    return f"{number:,f}" if isinstance(number, Decimal) else f"{number:,}"
 
 
 def _total(table: Table, figure: Figure) -> Decimal | int | float:

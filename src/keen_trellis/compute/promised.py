@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from decimal import Decimal, localcontext
+from decimal import Decimal
 from functools import cached_property
 from typing import Any
 
@@ -13,6 +13,7 @@ import numpy as np
 from keen_trellis.compute.summary import summarise
 from keen_trellis.compute.tied import Tied
 from keen_trellis.data import Column, Kind, Rows, Table
+from keen_trellis.data.column import in_all_digits
 from keen_trellis.errors import UserError
 from keen_trellis.plan.bays import Bay
 from keen_trellis.plan.figures import Figure
@@ -131,7 +132,7 @@ def _totals(column: Column, times: Rows) -> tuple[Any, Any]:
     sums = summarise(table, ["times"], [Figure("value", "sum", "sum")])
     groups = zip(sums.column("times").to_list(), sums.column("sum").to_list(), strict=True)
     held = [(often, value) for often, value in groups if value is not None]
-    with localcontext(prec=200):
+    with in_all_digits():
         return sum(value for _, value in held), sum(often * value for often, value in held)
 
 

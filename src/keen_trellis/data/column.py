@@ -7,6 +7,7 @@ import os
 import warnings
 from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import AbstractContextManager
 from dataclasses import dataclass
 from decimal import Context, Decimal, localcontext
 from typing import Any
@@ -188,7 +189,12 @@ class Column:
         texts = self.to_arrow().cast(pa.string())
         if self.kind in (Kind.DATE_TIME, Kind.TIME):
             return pc.replace_substring_regex(texts, r"\.000000$", "")
-        return texts
+        return _plain_digits(texts) if self.has_short_texts else texts
+
+    @property
+    def has_short_texts(self) -> bool:
+        """Whether Arrow may write a small decimal with an exponent, which is no text of it here."""
+        return self.kind is Kind.EXACT and self.scale > _NO_EXPONENT
 
     def text(self, row: int) -> str:
         """Return one cell as it is shown; empty for a blank or a gap."""
@@ -205,7 +211,7 @@ class Column:
             case Kind.NUMBER:
                 return str(pa.scalar(float(value)).cast(pa.string()))
             case Kind.EXACT:
-                return str(exact_decimal(value, self.scale))
+                return f"{exact_decimal(value, self.scale):f}"
             case Kind.BOOLEAN:
                 return "true" if value else "false"
             case Kind.DATE:
@@ -237,6 +243,19 @@ def gathered(values: NDArray[Any], rows: Rows) -> NDArray[Any]:
         list(threads.map(gather, range(0, len(rows), _GATHERED_AT_A_TIME)))
     return made
 
+
+def _plain_digits(texts: pa.StringArray) -> pa.StringArray:
+    """Return texts of decimals without an exponent: 0.0000001 rather than 1E-7."""
+    odd = pc.match_substring(texts, "E").fill_null(False)
+    if not pc.any(odd).as_py():
+        return texts
+    coded = texts.filter(odd).dictionary_encode()
+    plain = [f"{Decimal(text):f}" for text in coded.dictionary.to_pylist()]
+    return pc.replace_with_mask(texts, odd, pa.array(plain, pa.string()).take(coded.indices))
+
+
+_NO_EXPONENT = 6
+"""Up to how many digits behind the mark no decimal is written with an exponent."""
 
 _PLAIN = (Kind.INTEGER, Kind.NUMBER, Kind.BOOLEAN)
 
@@ -379,12 +398,20 @@ def exact_values(
         scale = max(scales, key=lambda s: (int(np.count_nonzero(held(s))), -s))
     fits = held(scale)
     values = np.zeros(len(decimals), EXACT_DTYPE)
-    with localcontext(Context(prec=2 * DIGITS_AT_MOST)):  # the usual 28 digits would round
+    with in_all_digits():
         for row in np.flatnonzero(fits).tolist():
             value = decimals[row]
             assert value is not None
             values[row] = halves(int(value.scaleb(scale)))
     return values, fits, scale
+
+
+def in_all_digits() -> AbstractContextManager[Context]:
+    """Return a context in which nothing done to decimals is rounded, as the usual 28 digits would.
+
+    A value has 38 digits at most, and a sum of as many as there are rows some 20 more.
+    """
+    return localcontext(Context(prec=200))
 
 
 def halves(whole: int) -> tuple[int, int]:

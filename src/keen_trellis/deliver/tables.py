@@ -298,7 +298,7 @@ def _sqlite_value(value: Any) -> Any:
         return int(value)
     if hasattr(value, "hour") and hasattr(value, "year"):
         return value.isoformat(" ")
-    return value.isoformat() if hasattr(value, "isoformat") else str(value)
+    return value.isoformat() if hasattr(value, "isoformat") else f"{value:f}"  # a decimal
 
 
 # servers

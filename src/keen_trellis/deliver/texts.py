@@ -106,8 +106,10 @@ class _Ready:
     def _plain(self, columns: list[Column]) -> memoryview:
         """Return rows of which no cell needs a quote; Arrow's writer, which would refuse one."""
         cells = [
-            self._cells(column) if column.kind in _SHOWN_OTHERWISE else column.to_arrow()
-            for column in columns
+            self._cells(one)
+            if one.kind in _SHOWN_OTHERWISE or one.has_short_texts
+            else one.to_arrow()
+            for one in columns
         ]
         written = pa.BufferOutputStream()
         options = pacsv.WriteOptions(

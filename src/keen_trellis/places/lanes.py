@@ -115,8 +115,9 @@ def says_odd(lane: LaneThere, title: str) -> Callable[[int], tuple[str, str]]:
     def says(times: int) -> tuple[str, str]:
         return (
             f"{times:,} rows of {lane.where} hold a value in {title} that is none here: a decimal "
-            "of more than 20 digits before the mark or 18 behind it, one that is no number, or a "
-            "date beyond the years 1 to 9999.",
+            "of more than 20 digits before the mark or 18 behind it, one that is no number, a date "
+            "beyond the years 1 to 9999 or of no month, a time beyond a day, or a boolean that is "
+            "neither 0 nor 1.",
             "Leave these out by a condition of the source, or run the trellis on this machine.",
         )
 

@@ -15,7 +15,7 @@ import uuid
 import warnings
 from collections.abc import Callable, Sequence
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, TypeGuard
 
 import pyarrow as pa
 from sqlglot import exp
@@ -31,8 +31,9 @@ from keen_trellis.errors import (
 )
 from keen_trellis.places import over_jdbc
 from keen_trellis.places.lanes import LaneThere, Stored, TableAsked
+from keen_trellis.places.over_jdbc import OverJdbc
 from keen_trellis.places.place import SparkCluster
-from keen_trellis.places.session import Session
+from keen_trellis.places.session import Session, narrowest
 from keen_trellis.progress import Report, quiet
 from keen_trellis.read.secrets import Secrets
 from keen_trellis.read.server import Database, Server
@@ -59,14 +60,7 @@ _SETTINGS = {
     "spark.sql.decimalOperations.allowPrecisionLoss": "false",
     "spark.sql.crossJoin.enabled": "true",
 }
-_DRIVER = "org.postgresql.Driver"
 _HERE = ("localhost", "127.0.0.1", "::1")
-_TLS = {
-    "where offered": "prefer",
-    "always": "require",
-    "always, server verified": "verify-full",
-    "never": "disable",
-}
 _CONNECT_S, _TRIES, _BACKOFF_MS = 5.0, 5, 1_500
 """How long a server may take to let one in, and how often, and after what pause at most, one that
 does not answer any more is tried again: some five seconds in all."""
@@ -171,42 +165,61 @@ class SparkClusterSession(Session):
         return LaneThere(path, SPARK.name, statement, tuple(found), tuple(left_out))
 
     def table_there(self, database: Database, asked: TableAsked) -> LaneThere | None:
-        """Return how the cluster has the rows of a PostgreSQL table: over JDBC, from the server."""
-        return self._over_jdbc(database, lambda server: server.table_there(database, asked))
+        """Return how the cluster has the rows of a server's table: over JDBC, from the server."""
+        if not self._asks(database):
+            return None
+        if database.type == "mariadb":
+            from keen_trellis.places.mariadb_lane import from_mariadb
+
+            return self._view_of(database, from_mariadb(database, asked, self._secrets))
+        return self._from_postgres(database, lambda server: server.table_there(database, asked))
 
     def query_there(self, database: Database, query: str, zone: str) -> LaneThere | None:
-        """Return how the cluster has the rows of a query of PostgreSQL."""
-        return self._over_jdbc(database, lambda server: server.query_there(database, query, zone))
+        """Return how the cluster has the rows of a query of PostgreSQL.
+
+        What a query of MariaDB gives is of the kinds that its values have; so it is sent along.
+        """
+        if not self._asks(database) or database.type == "mariadb":
+            return None
+        return self._from_postgres(
+            database, lambda server: server.query_there(database, query, zone)
+        )
 
     def knows(self, database: Database | None) -> bool:
         """Whether a database is one that the cluster can ask."""
-        return isinstance(database, Server) and database.type == "postgresql"
+        return isinstance(database, Server)
 
-    def _over_jdbc(
-        self, database: Database, described: Callable[[Session], LaneThere | None]
-    ) -> LaneThere | None:
-        """Return a lane of a server, as a view that the cluster fills by asking the server."""
-        if not isinstance(database, Server) or not self.knows(database):
-            return None
-        from keen_trellis.places.postgres import PostgresSession
-
+    def _asks(self, database: Database) -> TypeGuard[Server]:
+        """Whether the cluster can ask a database; `NotThereError` where it would find another."""
+        if not isinstance(database, Server):
+            return False
         if database.host in _HERE and self.cluster.host not in _HERE:
             raise NotThereError(
                 f"{database.label} is called by a name that means another machine for the cluster.",
                 "Name the server by its own address.",
             )
+        return True
+
+    def _from_postgres(
+        self, database: Server, described: Callable[[Session], LaneThere | None]
+    ) -> LaneThere | None:
+        from keen_trellis.places.postgres import PostgresSession
+
         with PostgresSession(database, self._secrets) as server:
             lane = described(server)
         if lane is None:
             return None
+        return self._view_of(database, over_jdbc.from_postgres(database, lane))
+
+    def _view_of(self, database: Server, asked: OverJdbc) -> LaneThere:
+        """Return a lane of a server, as a view that the cluster fills by asking the server."""
         name = f"~jdbc {len(self._views)}"
         options = {
-            "url": f"jdbc:postgresql://{database.host}:{database.usual_port}/{database.database}"
-            f"?sslmode={_TLS[database.tls]}&ApplicationName=keen-trellis&readOnly=true",
-            "query": over_jdbc.asked_for(lane),
+            "url": asked.url,
+            "query": asked.query,
             "user": database.user,
             "password": self._secrets.password(database),
-            "driver": _DRIVER,
+            "driver": over_jdbc.DRIVERS[database.type][0],
             "fetchsize": "20000",
         }
 
@@ -215,10 +228,9 @@ class SparkClusterSession(Session):
             frame.createOrReplaceTempView(_quoted(name))
             return frame
 
-        self._views[name] = self.doing(view, quiet, f"Looking at {lane.where}")
+        self._views[name] = self.doing(view, quiet, f"Looking at {asked.where}")
         statement = self.dialect.text(select([star()], table(name)), pretty=False)
-        columns = tuple(over_jdbc.as_stored(lane))
-        return LaneThere(lane.where, self.dialect.name, statement, columns, lane.left_out)
+        return LaneThere(asked.where, self.dialect.name, statement, asked.columns, asked.left_out)
 
     def _is_seen(self, path: Path) -> bool:
         folders = [Path(one).resolve() for one in self.cluster.sees]
@@ -309,11 +321,12 @@ class SparkClusterSession(Session):
         name = type(error).__name__
         if "UNAVAILABLE" in words or "Connection refused" in words or name == "RetriesExceeded":
             return self._gone()
-        if _DRIVER in words and "ClassNotFound" in words:
-            return NotThereError(
-                f"{self.label} has no driver for PostgreSQL.",
-                "Put its JDBC driver (postgresql.jar) on the cluster, or run it in the server.",
-            )
+        for driver, sort, file in over_jdbc.DRIVERS.values():
+            if driver in words and "ClassNotFound" in words:
+                return NotThereError(
+                    f"{self.label} has no driver for {sort}.",
+                    f"Put its JDBC driver ({file}) on the cluster, or run it on this machine.",
+                )
         if "_OVERFLOW" in words or "OUT_OF_RANGE" in words or "ARITHMETIC" in words:
             return NotThereError(
                 f"A number does not fit into a decimal of {EXACT_BEFORE}+{EXACT_BEHIND} digits, "
@@ -438,7 +451,7 @@ def _fetched(array: pa.ChunkedArray, kind: Kind, name: str) -> Column:
             f"“{name}” came back as {column.kind}, and is {kind} here.",
             "Run the part on this machine.",
         )
-    return column
+    return narrowest(column)
 
 
 def _quoted(name: str) -> str:
@@ -447,5 +460,5 @@ def _quoted(name: str) -> str:
 
 def _short(words: str) -> str:
     """Return the first of what a cluster says, without a trace of its own code."""
-    first = re.split(r"\s*(?:JVM stacktrace|== SQL|\n\s*at )", words)[0]
+    first = re.split(r"\s*(?:SQLSTATE: |JVM stacktrace|== SQL|\n\s*at )", words)[0]
     return f"{' '.join(first.split())[:300].rstrip('.')}."

@@ -19,6 +19,7 @@ from keen_trellis.compute.join.comparing import sortable
 from keen_trellis.compute.join.keys import own_codes
 from keen_trellis.compute.summary import summarise
 from keen_trellis.data import BLANK, GAP, PRESENT, Column, Kind, Table
+from keen_trellis.data.column import in_all_digits
 from keen_trellis.document.reports import Report, ReportFigure, ReportGroup
 from keen_trellis.errors import LinkError
 from keen_trellis.plan.figures import Figure
@@ -198,7 +199,10 @@ def _dimension(table: Table, group: ReportGroup) -> _Dimension:
 
             def words(value: Any) -> str:
                 lower = Decimal(made.value_text(value))
-                return f"{lower:f} to under {lower + width:f}" if lower.is_finite() else f"{lower}"
+                if not lower.is_finite():
+                    return f"{lower}"
+                with in_all_digits():
+                    return f"{lower:f} to under {lower + width:f}"
 
         case span:
             made = span_of_days(column, span)
@@ -343,7 +347,9 @@ def _figure_key(value: Any, descending: bool) -> tuple[bool, Any]:
     """Return what figures are ordered by; one without a value comes last."""
     if value is None:
         return True, 0
-    if isinstance(value, bool | int | float | Decimal):
+    if isinstance(value, Decimal):
+        return False, value.copy_negate() if descending else value  # a minus would round
+    if isinstance(value, bool | int | float):
         return False, -value if descending else value
     return False, _Turned(value) if descending else value
 
@@ -366,10 +372,12 @@ def _shown_as_wanted(lines: Sequence[Line], figures: Sequence[ReportFigure]) -> 
             whole = lines[-1].figures[place]
             for row, line in zip(made, lines, strict=True):
                 row[place] = _share(line.figures[place], whole)
-        elif figure.shown == "against the first":
-            _against_first(lines, made, place)
         elif figure.shown != "as it is":
-            _follow(lines, made, place, adds=figure.shown == "running total")
+            with in_all_digits():
+                if figure.shown == "against the first":
+                    _against_first(lines, made, place)
+                else:
+                    _follow(lines, made, place, adds=figure.shown == "running total")
     return [
         Line(line.groups, tuple(row), line.rows, line.codes)
         for line, row in zip(lines, made, strict=True)
@@ -451,7 +459,7 @@ def number_text(value: Any, is_share: bool = False) -> str:
     if isinstance(value, bool):
         return str(value).lower()
     if isinstance(value, int | Decimal):
-        return f"{value:,}"
+        return f"{value:,}" if isinstance(value, int) else f"{value:,f}"
     if isinstance(value, float):
         if value.is_integer() and abs(value) < 1e15:
             return f"{value:,.0f}"
