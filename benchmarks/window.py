@@ -20,6 +20,7 @@ EMPTY = """
 import gc, time
 gc.disable()
 import keen_trellis.cli, keen_trellis.document  # as the command does
+keen_trellis.cli.leave_pandas_alone()
 from keen_trellis.desktop import theme
 from keen_trellis.desktop.application import make_application, make_window
 application = make_application()
@@ -34,6 +35,7 @@ import gc, sys, time
 gc.disable()
 from pathlib import Path
 import keen_trellis.cli, keen_trellis.document  # as the command does
+keen_trellis.cli.leave_pandas_alone()
 from keen_trellis.desktop import theme
 from keen_trellis.desktop.application import make_application, make_window
 application = make_application()

@@ -65,18 +65,22 @@ def _workbook(file: BinaryIO, path: str, with_tables: bool) -> Any:
 
 def _parts(file: BinaryIO, path: str, with_tables: str) -> Iterator[Any]:
     """Give the sheets as (name, whether it is seen, whether it has cells), and the tables."""
+    with _workbook(file, path, with_tables == "tables") as workbook:
+        yield _sheets(workbook)
+        yield _tables(workbook) if with_tables == "tables" else []
+
+
+def _sheets(workbook: Any) -> list[tuple[str, bool, bool]]:
     import python_calamine as calamine
 
-    with _workbook(file, path, with_tables == "tables") as workbook:
-        yield [
-            (
-                sheet.name,
-                sheet.visible == calamine.SheetVisibleEnum.Visible,
-                sheet.typ == calamine.SheetTypeEnum.WorkSheet,
-            )
-            for sheet in workbook.sheets_metadata
-        ]
-        yield _tables(workbook) if with_tables == "tables" else []
+    return [
+        (
+            sheet.name,
+            sheet.visible == calamine.SheetVisibleEnum.Visible,
+            sheet.typ == calamine.SheetTypeEnum.WorkSheet,
+        )
+        for sheet in workbook.sheets_metadata
+    ]
 
 
 def _tables(workbook: Any) -> list[tuple[str, str, tuple[int, int], tuple[int, int]]]:
@@ -89,8 +93,12 @@ def _tables(workbook: Any) -> list[tuple[str, str, tuple[int, int], tuple[int, i
 
 
 def _sheet(file: BinaryIO, path: str, sheet: str) -> Iterator[Any]:
-    """Give the merged ranges of a sheet, then its rows, some at a time."""
+    """Give all sheets, the merged ranges of one, then its rows, some at a time."""
     with _workbook(file, path, with_tables=False) as workbook:
+        sheets = _sheets(workbook)
+        yield sheets
+        if sheet not in [name for name, *_ in sheets]:
+            return
         read = workbook.get_sheet_by_name(sheet)
         yield list(read.merged_cell_ranges or ())
         rows = read.to_python(skip_empty_area=False)

@@ -149,19 +149,20 @@ def read_sheet(
     stamp = FileStamp.of(path)
     report(0.0, f"Reading {path.name}")
     with unlocked(path, secrets) as plain:
-        sheets, tables = _looked_up(plain, path, part(report, 0.0, 0.1))
         box = None
         if named is not None:
+            sheets, tables = _looked_up(plain, path, part(report, 0.0, 0.1))
             found = _named(tables, plain, path, named, [name for name, _, _ in sheets])
             sheet, box = found.sheet, found.box
         where = f"{path.name} › {named or sheet}"
-        if sheet not in {name for name, _, _ in sheets}:
-            raise MissingTableError(
-                f"{path} has no sheet “{sheet}”.", [name for name, _, _ in sheets]
-            )
+        parts = _cells(plain, path, sheet, part(report, 0.1, 0.6))
+        names = [name for name, _, _ in next(parts)]
+        if sheet not in names:
+            raise MissingTableError(f"{path} has no sheet “{sheet}”.", names)
         with _beside(plain, sheet) as facts_of:
             try:
-                merged, rows = _cells(plain, path, sheet, part(report, 0.15, 0.6))
+                merged = next(parts)
+                rows = [row for some in parts for row in some]
             except SourceError:
                 facts_of()  # says more of cells that lie too far apart
                 raise
@@ -286,10 +287,10 @@ def _told_by_name(path: Path, found_in: str) -> str:
     return str(path.absolute()) if ending == found_in else ""
 
 
-def _cells(path: Path, named: Path, sheet: str, report: Report) -> tuple[Sequence[Box], list[Row]]:
-    """Return the merged ranges of a sheet, and its rows."""
+def _cells(path: Path, named: Path, sheet: str, report: Report) -> Iterator[Any]:
+    """Yield the sheets of a workbook, the merged ranges of one of them, and its rows in lists."""
     with _told_by_parser(named):
-        parts = parsed_apart(
+        yield from parsed_apart(
             path,
             *("sheet", _told_by_name(path, _format(path)), sheet),
             report=report,
@@ -297,8 +298,6 @@ def _cells(path: Path, named: Path, sheet: str, report: Report) -> tuple[Sequenc
             said_of=named,
             unpacked=unpacked_size(path),
         )
-        merged = next(parts)
-        return merged, [row for rows in parts for row in rows]
 
 
 @contextmanager

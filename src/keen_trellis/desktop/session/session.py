@@ -398,6 +398,7 @@ class Session(QObject):
         # the first rows of a run elsewhere are no run to be compared with
         is_whole = self.elsewhere.place is None
         before = self._before if is_whole else None
+        # what is not saved is no run that anybody will look for
         to_remember = self.path if trellis is self._saved and is_whole else None
         self.jobs.stop_all()
         self.looking.give_way()
@@ -406,7 +407,6 @@ class Session(QObject):
         def work(report: Report) -> tuple[Results, Changes | None]:
             from keen_trellis.run.changes import changes, snapshot
             from keen_trellis.run.first_look import first_look
-            from keen_trellis.run.remembered import remember
 
             if not reread:
                 self._first_found.emit(request, first_look(trellis, self.selection, old))
@@ -416,8 +416,6 @@ class Session(QObject):
             if was is not None:
                 found = changes(was, results, old if before is None else None)
                 self.compared_with = was
-            if to_remember is not None:  # what is not saved is no run that anybody will look for
-                remember(to_remember, snapshot(results))
             return results, found
 
         def done(made: tuple[Results, Changes | None]) -> None:
@@ -449,8 +447,11 @@ class Session(QObject):
         """Note a run on the disk, aside: what it gave is looked at meanwhile."""
 
         def keep(report: Report) -> tuple[RunLine, ...]:
+            from keen_trellis.run.changes import snapshot
             from keen_trellis.run.history import history, note_run
+            from keen_trellis.run.remembered import remember
 
+            remember(path, snapshot(results))
             note_run(path, results)
             return history(path)
 
