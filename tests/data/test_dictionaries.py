@@ -4,8 +4,10 @@ import unittest
 
 import numpy as np
 import pyarrow as pa
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
-from keen_trellis.data.dictionaries import ABSENT_CODE, encoded, joint
+from keen_trellis.data.dictionaries import ABSENT_CODE, encoded, joint, some_of
 
 
 class DictionariesTest(unittest.TestCase):
@@ -24,6 +26,18 @@ class DictionariesTest(unittest.TestCase):
             self.assertEqual(dictionary.null_count, 0)
             told = pa.array(codes, mask=codes == ABSENT_CODE)
             self.assertTrue(dictionary.take(told).equals(array))
+
+    @settings(deadline=None)
+    @given(st.lists(st.text(st.sampled_from("ab\0é𝄞"), max_size=5), unique=True), st.data())
+    def test_some_texts_are_the_same_in_any_order(
+        self, texts: list[str], data: st.DataObject
+    ) -> None:
+        how_many = data.draw(st.integers(1, 30))
+        other = data.draw(st.permutations(texts))
+        found = some_of(pa.array(texts, pa.string()), how_many).to_pylist()
+        moved = some_of(pa.array(["no", *other], pa.string()).slice(1), how_many).to_pylist()
+        self.assertCountEqual(found, moved)
+        self.assertEqual(len(found), min(how_many, len(texts)))
 
     def test_two_dictionaries_as_one_have_each_text_once(self) -> None:
         first, second = pa.array(["b", "x", "a", ""]), pa.array(["a", "b", "c"])

@@ -5,6 +5,7 @@ import unittest
 from decimal import Decimal
 from typing import Any
 
+import numpy as np
 import pyarrow as pa
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
@@ -151,6 +152,18 @@ class ChangedKindTest(unittest.TestCase):
                 back, lost = changed_kind(text, kind, "x")
                 self.assertIsNone(lost)
                 self.assertEqual(back.to_list(), column.to_list())
+
+    def test_how_dates_are_written_is_seen_from_the_rows_that_are_there(self) -> None:
+        """Not from those that a filter took, nor from which of many come first."""
+        days = ["02/01/2026", *(f"{n % 12 + 1:02}/{n % 9 + 1:02}/{n}" for n in range(1000, 2500))]
+        column = Column.of([*days, "12/31/2026"], Kind.TEXT)
+        rows = np.arange(len(column))
+        for order in (rows, rows[::-1], np.roll(rows, 1)):
+            made = converted(column.take(order), Kind.DATE)
+            self.assertEqual(len(made.lost), 0)
+            self.assertIn(dt.date(2026, 2, 1), made.column.to_list())
+        without = converted(column.take(rows[:-1]), Kind.DATE).column
+        self.assertEqual(without.to_list()[0], dt.date(2026, 1, 2))  # as where nothing is shown
 
     def test_what_a_change_of_kind_makes_of_values(self) -> None:
         moment = dt.datetime(2026, 1, 5, 8, 30)

@@ -24,12 +24,13 @@ from keen_trellis.data.column import (
     narrow_exact,
     widened_exact,
 )
+from keen_trellis.data.dictionaries import some_of
 from keen_trellis.data.dtypes import DTYPES
 from keen_trellis.data.kinds import Kind, holding
 from keen_trellis.data.reading_texts import column_of_texts, values_of_texts
 from keen_trellis.data.stacking import common_scale, rescaled
 from keen_trellis.data.states import BLANK, PRESENT
-from keen_trellis.data.written import Written, evidence, settle
+from keen_trellis.data.written import SAMPLE, Written, evidence, settle
 
 WHOLE_IN_A_DOUBLE = 2**53
 """Up to here every integer is a double of its own (IEEE 754: 53 bits of significand)."""
@@ -85,7 +86,7 @@ def converted(column: Column, kind: Kind, written: Written | None = None) -> Con
         return _with_lost(column, Column(kind, values, None, scale=scale), fits)
     texts = column if column.kind is Kind.TEXT else from_arrow(column.texts())
     assert texts.dictionary is not None
-    read = texts_as(texts.dictionary, kind, written or _certainly_written(texts.dictionary))
+    read = texts_as(texts.dictionary, kind, written or _certainly_written(texts))
     spread = read.take(texts.values)  # -1 becomes a gap, which the column's own state covers
     fits = np.ones(len(column), np.bool_) if spread.absent is None else ~spread.absent
     return _with_lost(column, Column(kind, spread.values, None, scale=spread.scale), fits)
@@ -135,9 +136,17 @@ def shown_decimal(number: float) -> Decimal:
     return Decimal(repr(number))
 
 
-def _certainly_written(texts: pa.StringArray) -> Written:
-    """Return how texts are written where they leave no doubt, and else the way of standards."""
-    found = settle([evidence(pa.chunked_array([texts]))])
+def _certainly_written(column: Column) -> Written:
+    """Return how texts are written where they leave no doubt, and else the way of standards.
+
+    By what the rows hold, each text once, and not by their order nor by texts of rows that went:
+    the same rows are read alike wherever they come from.
+    """
+    assert column.dictionary is not None
+    is_there = np.zeros(len(column.dictionary) + 1, np.bool_)  # the absent code finds the last
+    is_there[column.values] = True
+    texts = column.dictionary.filter(pa.array(is_there[:-1]))
+    found = settle([evidence(pa.chunked_array([texts]), some_of(texts, SAMPLE).to_pylist())])
     return Written() if found.guessed else found
 
 

@@ -68,6 +68,35 @@ def _parts(texts: pa.StringArray) -> NDArray[np.uint8]:
     return (mixed % _PARTS).astype(np.uint8)
 
 
+def some_of(texts: pa.StringArray, how_many: int) -> pa.StringArray:
+    """Return some of different texts: the same ones in whatever order all of them stand.
+
+    Those with the smallest sums of their weighed letters, so that they are like any others.
+    """
+    if len(texts) <= how_many:
+        return texts
+    letters = np.frombuffer(texts.buffers()[2], np.uint8)
+    offsets = np.frombuffer(texts.buffers()[1], np.int32)
+    offsets = offsets[texts.offset : texts.offset + len(texts) + 1].astype(np.int64)
+    places = np.arange(offsets[0], offsets[-1]) - np.repeat(offsets[:-1], np.diff(offsets))
+    weighed = letters[offsets[0] : offsets[-1]] * _WEIGHTS[places % len(_WEIGHTS)]
+    ends = np.append(np.uint64(0), np.cumsum(weighed))[offsets - offsets[0]]
+    sums = np.diff(ends)  # modulo 2**64, as the sums are
+    sums ^= sums >> np.uint64(29)
+    sums *= _WEIGHTS[0]
+    limit = np.partition(sums, how_many - 1)[how_many - 1]
+    found = texts.filter(pa.array(sums <= limit)).to_pylist()
+    if len(found) > how_many:  # of equal sums, by the letters
+        below = texts.filter(pa.array(sums < limit)).to_pylist()
+        last = sorted(texts.filter(pa.array(sums == limit)).to_pylist())
+        found = below + last[: how_many - len(below)]
+    return pa.array(found, pa.string())
+
+
+_WEIGHTS = np.random.default_rng(7).integers(1, 2**63, 64, np.uint64) * np.uint64(2) + np.uint64(1)
+"""What letters are weighed by: any odd numbers, the same ones on every machine."""
+
+
 @dataclass(frozen=True, eq=False)
 class Joint:
     """Two dictionaries as one, in which the texts of the second come first, as they stand.

@@ -17,7 +17,7 @@ import pyarrow.compute as pc
 
 from keen_trellis.data.kinds import DateOrder
 
-_SAMPLE = 1_000
+SAMPLE = 1_000
 _NUMBER = re.compile(
     r"[-+]?(\d+|\d{1,3}([.,' \u00a0\u202f]\d{3})+)([.,]\d+)?([eE][-+]?\d+)?|[-+]?[.,]\d+"
 )
@@ -105,12 +105,12 @@ class Evidence:
     dates: frozenset[DateOrder] = frozenset()
 
 
-def evidence(texts: pa.ChunkedArray) -> Evidence:
-    """Return what a column of texts shows; all its rows are looked at where the first suggest it.
+def evidence(texts: pa.ChunkedArray, sample: Sequence[str] | None = None) -> Evidence:
+    """Return what a column of texts shows; all its rows are looked at where a sample suggests it.
 
-    Time is linear in the rows.
+    Time is linear in the rows. The first texts are the sample where none is given.
     """
-    sample = first_texts(texts)
+    sample = first_texts(texts) if sample is None else sample
     if not sample:
         return Evidence()
     if looks_like_numbers(sample):
@@ -223,8 +223,8 @@ def plain_dates(texts: pa.StringArray, written: Written) -> pa.StringArray | Non
 
 def first_texts(texts: pa.ChunkedArray) -> list[str]:
     """Return the first texts that are there; with blanks for long, all are searched for them."""
-    sample = texts.slice(0, 20 * _SAMPLE).drop_null().slice(0, _SAMPLE)
-    return list((sample if len(sample) else texts.drop_null().slice(0, _SAMPLE)).to_pylist())
+    sample = texts.slice(0, 20 * SAMPLE).drop_null().slice(0, SAMPLE)
+    return list((sample if len(sample) else texts.drop_null().slice(0, SAMPLE)).to_pylist())
 
 
 def most(shape: re.Pattern[str], sample: Sequence[str]) -> bool:
