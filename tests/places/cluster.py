@@ -37,6 +37,8 @@ _SETTINGS = {  # plans of a few rows: what is compiled for them takes longer tha
     "spark.sql.adaptive.enabled": "false",
     "spark.task.maxFailures": "8",
 }
+_SHORT_LIVED = "-XX:TieredStopAtLevel=1 -XX:+UseSerialGC"
+"""Compiled once and quickly: none of the machines lives long enough for more to be worth it."""
 
 
 class Spark:
@@ -87,6 +89,7 @@ class Spark:
             "SPARK_LOCAL_DIRS": str(self.folder / "local"),
             "SPARK_LOG_DIR": str(self.folder),
             "PYSPARK_PYTHON": sys.executable,
+            "JAVA_TOOL_OPTIONS": _SHORT_LIVED,
         }
         with (self.folder / f"{name}.log").open("wb") as log:
             self.processes[name] = subprocess.Popen(

@@ -1,8 +1,11 @@
 """The same plans on this machine, in PostgreSQL and on a Spark cluster give the same."""
 
+import contextlib
 import random
 import unittest
 from collections import Counter
+from collections.abc import Sequence
+from unittest import mock
 
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
@@ -11,12 +14,16 @@ from keen_trellis.compute.schemas import schema_of
 from keen_trellis.data import Column, Kind, Table
 from keen_trellis.errors import LinkError, NotThereError, UserError
 from keen_trellis.formulas.reading import formula
+from keen_trellis.places.on_workers import Versions
 from keen_trellis.places.postgres import PostgresSession
 from keen_trellis.places.session import Session
+from keen_trellis.places.spark import SparkClusterSession
+from keen_trellis.plan.expressions import Expression
 from keen_trellis.plan.functions import FUNCTIONS
 from keen_trellis.plan.nodes import Node, Read
 from keen_trellis.plan.schema import Schema
 from keen_trellis.plan.steps import Computed
+from keen_trellis.progress import quiet
 from keen_trellis.read import Secrets, Server
 from tests.compute.test_formulas import AS_THERE, KINDS
 from tests.places.cluster import SparkTestCase
@@ -60,12 +67,17 @@ class PlansInPostgresTest(PostgresTestCase):
         self.assertGreater(tally["same"], tally["refused"])
 
 
+ON_WORKERS = mock.patch("keen_trellis.places.session.WORKED_OUT_HERE_AT_MOST", 0)
+"""As if there were too many values for this machine: the cluster's Python runs our own code."""
+
+
 class PlansOnSparkTest(SparkTestCase):
     def test_plans_by_chance_give_the_same_rows_and_counts(self) -> None:
         tally: Counter[str] = Counter()
         first = random.randrange(10**9)
         for more in range(18):
-            told(self.session, first + more, more % 4 > 0, tally)
+            with ON_WORKERS if more % 3 == 0 else contextlib.nullcontext():
+                told(self.session, first + more, more % 4 > 0, tally)
         self.assertGreater(tally["same"], 2 * tally["refused"])
 
 
@@ -78,51 +90,56 @@ class Functions:
         assert isinstance(self, unittest.TestCase)
         rows = Table.of({"n": Column.of([1], Kind.INTEGER)})
         asked = [one for function in FUNCTIONS.values() for one in function.examples]
-        self.compare(rows, {text: text for text, _ in asked})
+        self.compare_all(rows, [text for text, _ in asked])
 
     def test_functions_of_columns_are_the_same(self) -> None:
+        assert isinstance(self, unittest.TestCase)
         chance = random.Random(14)
         columns = {}
         for name, (kind, _) in KINDS.items():
             pool = VALUES[Kind(kind)] if name not in "ij" else list(range(-2, 4))
             columns[name] = Column.of([chance.choice([*pool, None]) for _ in range(12)], Kind(kind))
-        self.compare(Table.of(columns), {text: text for text in AS_THERE})
+        self.compare_all(Table.of(columns), AS_THERE)
 
-    def compare(self, rows: Table, asked: dict[str, str]) -> None:
+    def compare_all(self, rows: Table, asked: Sequence[str]) -> None:
         assert isinstance(self, unittest.TestCase)
         schema = schema_of(rows)
-        known = {name: made for name, text in asked.items() if (made := self.read(text, schema))}
+        known = {name: made for name in asked if (made := understood(name, schema))}
         refused = 0
         for start in range(0, len(known), 20):
             some = dict(list(known.items())[start : start + 20])
             try:
-                self.compare_some(rows, some)
+                compare(self, self.session, rows, some)
             except NotThereError:  # one of them: each by itself
                 for name, made in some.items():
                     try:
-                        self.compare_some(rows, {name: made})
+                        compare(self, self.session, rows, {name: made})
                     except NotThereError:
                         refused += 1
         self.assertLess(refused, len(known) / 8)
 
-    def compare_some(self, rows: Table, made: dict[str, object]) -> None:
-        assert isinstance(self, unittest.TestCase)
-        read = Read("rows", "rows", schema_of(rows))
-        node = Computed(read, "x", tuple(made.items()))  # type: ignore[arg-type]
-        ours = rows_of(here(node, {"rows": rows}, {}))
-        writer = writer_of(self.session, {"rows": rows})
-        theirs = self.session.table(writer.program, writer.rows(node, in_order=True))
-        names = list(made)
-        for name, mine, other in zip(
-            names, columns_of(ours, names), columns_of(theirs, names), strict=True
-        ):
-            self.assertEqual(mine, other, name)
 
-    def read(self, text: str, schema: Schema) -> object:
-        try:
-            return formula(text, schema)
-        except UserError:
-            return None
+def understood(text: str, schema: Schema) -> Expression | None:
+    try:
+        return formula(text, schema)
+    except UserError:
+        return None
+
+
+def compare(
+    test: unittest.TestCase, session: Session, rows: Table, made: dict[str, Expression]
+) -> None:
+    """Work formulas out here and there, and compare each column."""
+    read = Read("rows", "rows", schema_of(rows))
+    node = Computed(read, "x", tuple(made.items()))  # type: ignore[arg-type]
+    ours = rows_of(here(node, {"rows": rows}, {}))
+    writer = writer_of(session, {"rows": rows})
+    theirs = session.table(writer.program, writer.rows(node, in_order=True))
+    names = list(made)
+    for name, mine, other in zip(
+        names, columns_of(ours, names), columns_of(theirs, names), strict=True
+    ):
+        test.assertEqual(mine, other, name)
 
 
 def columns_of(rows: Table, names: list[str]) -> list[list[tuple[str, ...]]]:
@@ -138,3 +155,18 @@ class FunctionsInPostgresTest(Functions, PostgresTestCase):
 
 class FunctionsOnSparkTest(Functions, SparkTestCase):
     pass
+
+
+class OnWorkersTest(SparkTestCase):
+    def test_workers_run_our_own_code(self) -> None:
+        texts = [" Köln", "KÖLN ", "ß", None, "a_b"] * 3
+        rows = Table.of({"t": Column.of(texts, Kind.TEXT), "n": Column.of(range(15), Kind.INTEGER)})
+        asked = ("UPPER(TRIM(t))", "t LIKE '%a!_%' ESCAPE '!'", "LPAD(t, n, 'xy')")
+        with ON_WORKERS:
+            compare(self, self.session, rows, {one: formula(one, schema_of(rows)) for one in asked})
+
+    def test_another_python_is_said_and_does_not_work(self) -> None:
+        other = {**Versions.here(), "Unicode": "9.0.0"}
+        with mock.patch.object(Versions, "here", lambda: other):
+            why = SparkClusterSession(self.spark().place())._own_code(quiet)
+        self.assertIn("Unicode", why)

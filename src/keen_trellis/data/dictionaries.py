@@ -78,10 +78,13 @@ def some_of(texts: pa.StringArray, how_many: int) -> pa.StringArray:
     letters = np.frombuffer(texts.buffers()[2], np.uint8)
     offsets = np.frombuffer(texts.buffers()[1], np.int32)
     offsets = offsets[texts.offset : texts.offset + len(texts) + 1].astype(np.int64)
+    # each letter by its place in its own text; what stands before and behind does not count, so
+    # that a text has one sum in every dictionary. All is modulo 2**64: differences of running
+    # sums are the sums of the texts although the running sums wrap around.
     places = np.arange(offsets[0], offsets[-1]) - np.repeat(offsets[:-1], np.diff(offsets))
     weighed = letters[offsets[0] : offsets[-1]] * _WEIGHTS[places % len(_WEIGHTS)]
     ends = np.append(np.uint64(0), np.cumsum(weighed))[offsets - offsets[0]]
-    sums = np.diff(ends)  # modulo 2**64, as the sums are
+    sums = np.diff(ends)
     sums ^= sums >> np.uint64(29)
     sums *= _WEIGHTS[0]
     limit = np.partition(sums, how_many - 1)[how_many - 1]

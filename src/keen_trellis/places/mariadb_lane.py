@@ -18,7 +18,7 @@ from keen_trellis.read.databases import column_named, table_described
 from keen_trellis.read.reading import column_names
 from keen_trellis.read.secrets import Secrets
 from keen_trellis.read.server import Server
-from keen_trellis.sql.dialects import EXACT_BEFORE, EXACT_BEHIND
+from keen_trellis.sql.digits import EXACT_BEFORE, EXACT_BEHIND
 
 if TYPE_CHECKING:
     import sqlalchemy as sa

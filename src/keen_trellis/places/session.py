@@ -7,18 +7,16 @@ from abc import ABC, abstractmethod
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import Future, wait
 from contextlib import contextmanager
-from dataclasses import replace
 from pathlib import Path
 from typing import Any, TypeVar
 
 import numpy as np
-import pyarrow as pa
-import pyarrow.compute as pc
 from sqlglot import exp
 
-from keen_trellis.data import GAP, Column, Kind, Table, from_arrow
+from keen_trellis.data import Column, Kind, Table
 from keen_trellis.deliver.tables import Target
 from keen_trellis.errors import NotThereError
+from keen_trellis.places.cells import marks, narrowest, with_gaps
 from keen_trellis.places.lanes import LaneThere, TableAsked
 from keen_trellis.progress import Cancelled, Report, quiet
 from keen_trellis.read.server import Database
@@ -32,7 +30,10 @@ _T = TypeVar("_T")
 SENT_AT_MOST = 5_000_000
 """How many rows of a lane, or different values of a column, are sent along."""
 
-_POLL_S, _LEAVES_S = 0.05, 2.0
+WORKED_OUT_HERE_AT_MOST = 1_000_000
+"""How many different values of a column are worked out here where the place could do it itself."""
+
+_POLL_S, _LEAVES_S = 0.05, (0.1, 0.2, 0.4, 1.3)
 
 
 class Session(ABC):
@@ -43,10 +44,13 @@ class Session(ABC):
     dialect : Dialect
     label : str
         What the place is called in sentences.
+    runs_our_code : bool
+        Whether it may be able to.
     """
 
     dialect: Dialect
     label: str
+    runs_our_code = False
 
     def __init__(self) -> None:
         self._sent: dict[str, object] = {}
@@ -69,6 +73,16 @@ class Session(ABC):
     @abstractmethod
     def close(self) -> None:
         """Leave, and leave nothing there."""
+
+    def work_there(self, query: Sql, one: Mapped, report: Report) -> str:
+        """Have the place itself make a table of distinct values with our own code.
+
+        Returns
+        -------
+        str
+            Why it cannot; empty where it has.
+        """
+        return f"{self.label} cannot run code of ours."
 
     def table_there(self, database: Database, asked: TableAsked) -> LaneThere | None:
         """Return how the rows of a table are had; None where it does not lie there."""
@@ -153,8 +167,10 @@ class Session(ABC):
             while not wait([future], timeout=_POLL_S).done:
                 report(0.0, what)
         except Cancelled:
-            self.stop()
-            wait([future], timeout=_LEAVES_S)
+            for pause_s in _LEAVES_S:  # a question only on its way when told would not hear it
+                self.stop()
+                if wait([future], timeout=pause_s).done:
+                    break
             raise
         with self.telling():
             return future.result()
@@ -224,7 +240,7 @@ class Session(ABC):
         came = self.doing(
             lambda: self.fetch(whole, [*wanted, *marks]), report, f"Fetching {rows.name}"
         )
-        made = {held.name: _with_gaps(came[held.id], came.get(held.gap)) for held in rows.columns}
+        made = {held.name: with_gaps(came[held.id], came.get(held.gap)) for held in rows.columns}
         return Table.of(made)
 
     def send_lane(self, name: str, rows: Table, ids: Sequence[str], report: Report = quiet) -> None:
@@ -251,32 +267,30 @@ class Session(ABC):
     def _work_out(self, program: Program, one: Mapped, report: Report) -> None:
         """Ask for the different values, have our own code look at them, and send them back."""
         group = [program.steps[name] for name in one.work.names]
-        given: list[Table] = []
         came: list[dict[str, Column]] = []
         for part in group:
             assert isinstance(part, Mapped)
             self.ready(program, part.uses, report)
-            asked: list[tuple[str, Kind]] = [(held.id, held.kind) for held in part.takes]
-            asked += [(mark, Kind.BOOLEAN) for mark in part.marks]
-            query = part.asked.copy()
-            query.limit(SENT_AT_MOST + 1, copy=False)
-            whole = program.whole(query, part.uses)
-
-            def fetched(whole: Sql = whole, asked: Any = asked) -> dict[str, Column]:
-                return self.fetch(whole, asked)
-
-            found = self.doing(fetched, report, f"Asking for the values of {part.says}")
-            if len(next(iter(found.values()))) > SENT_AT_MOST:
+            why_not = ""
+            found = None
+            if one.work.each is not None and self.runs_our_code:
+                found = self._values(program, part, WORKED_OUT_HERE_AT_MOST, report)
+                if found is None:
+                    whole = program.whole(part.asked, part.uses)
+                    why_not = self.work_there(whole, part, report)
+                    if not why_not:
+                        self._sent[part.name] = one.work
+                        return
+            if found is None:
+                found = self._values(program, part, SENT_AT_MOST, report)
+            if found is None:
                 raise NotThereError(
                     f"{part.says} has more than {SENT_AT_MOST:,} different values, which are too "
-                    f"many to be worked out here and sent to {self.label}.",
+                    f"many to be worked out here and sent to {self.label}. {why_not}".strip(),
                     "Filter the rows before, or write it so that the place can do it alone.",
                 )
             came.append(found)
-            values = {
-                h.name: _with_gaps(narrowest(found[h.id]), found.get(h.gap)) for h in part.takes
-            }
-            given.append(Table.of(values))
+        given = [_given(part, found) for part, found in zip(group, came, strict=True)]
         made = self.doing(lambda: one.work.make(given), report, f"Working out {one.says}")
         for part, found, columns in zip(group, came, made, strict=True):
             assert isinstance(part, Mapped)
@@ -284,7 +298,7 @@ class Session(ABC):
             for what, worked in zip(part.gives, columns, strict=True):
                 sent[what.id] = worked
                 if what.gap:
-                    sent[what.gap] = _marks(worked)
+                    sent[what.gap] = marks(worked)
 
             def send(name: str = part.name, sent: Any = sent) -> None:
                 self.send(name, sent)
@@ -292,32 +306,24 @@ class Session(ABC):
             self.doing(send, report, f"Sending {one.says} along")
             self._sent[part.name] = one.work
 
+    def _values(
+        self, program: Program, part: Mapped, at_most: int, report: Report
+    ) -> dict[str, Column] | None:
+        """Return the different values that a table is made of; None where there are more."""
+        asked: list[tuple[str, Kind]] = [(held.id, held.kind) for held in part.takes]
+        asked += [(mark, Kind.BOOLEAN) for mark in part.marks]
+        query = part.asked.copy()
+        query.limit(at_most + 1, copy=False)
+        whole = program.whole(query, part.uses)
+        found = self.doing(
+            lambda: self.fetch(whole, asked), report, f"Asking for the values of {part.says}"
+        )
+        return None if len(next(iter(found.values()))) > at_most else found
 
-def narrowest(values: Column) -> Column:
-    """Return exact decimals with no more digits behind the mark than any of them needs.
 
-    A place may add zeros there, which leave less room before the mark in what is worked out.
-    """
-    if values.kind is not Kind.EXACT or not values.scale:
-        return values
-    # by its digits: Arrow's own way from one scale to a smaller one refuses some that would fit
-    texts = pc.utf8_rtrim(values.texts(), "0")
-    behind = pc.subtract(pc.binary_length(texts), pc.add(pc.find_substring(texts, "."), 1))
-    scale = pc.max(behind).as_py() or 0
-    made = from_arrow(pc.utf8_rtrim(texts, ".").cast(pa.decimal128(38, scale)))
-    return made if values.state is None else replace(made, state=values.state)
-
-
-def _with_gaps(values: Column, gaps: Column | None) -> Column:
-    """Return values whose nulls are gaps where a mark says so."""
-    if gaps is None or values.state is None:
-        return values
-    state = np.where((values.state != 0) & gaps.values, GAP, values.state).astype(np.uint8)
-    return Column(
-        values.kind, values.values, state, dictionary=values.dictionary, scale=values.scale
+def _given(part: object, found: dict[str, Column]) -> Table:
+    """Return the values of a table as our own code takes them."""
+    assert isinstance(part, Mapped)
+    return Table.of(
+        {h.name: with_gaps(narrowest(found[h.id]), found.get(h.gap)) for h in part.takes}
     )
-
-
-def _marks(values: Column) -> Column:
-    is_gap = np.zeros(len(values), np.bool_) if values.state is None else values.state == GAP
-    return Column(Kind.BOOLEAN, is_gap)

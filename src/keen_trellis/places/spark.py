@@ -20,7 +20,7 @@ from typing import TYPE_CHECKING, Any, TypeGuard
 import pyarrow as pa
 from sqlglot import exp
 
-from keen_trellis.data import Column, Kind, from_arrow
+from keen_trellis.data import Column, Kind
 from keen_trellis.errors import (
     ConnectionLostError,
     DeliveryError,
@@ -30,15 +30,18 @@ from keen_trellis.errors import (
     reason,
 )
 from keen_trellis.places import over_jdbc
+from keen_trellis.places.cells import fetched, sent
 from keen_trellis.places.lanes import LaneThere, Stored, TableAsked
 from keen_trellis.places.over_jdbc import OverJdbc
 from keen_trellis.places.place import SparkCluster
-from keen_trellis.places.session import Session, narrowest
+from keen_trellis.places.session import Session
 from keen_trellis.progress import Report, quiet
 from keen_trellis.read.secrets import Secrets
 from keen_trellis.read.server import Database, Server
-from keen_trellis.sql.dialects import EXACT_BEFORE, EXACT_BEHIND, SPARK, Sql
+from keen_trellis.sql.dialects import SPARK, Sql
+from keen_trellis.sql.digits import EXACT_BEFORE, EXACT_BEHIND
 from keen_trellis.sql.relations import (
+    Mapped,
     Program,
     Relation,
     called,
@@ -86,12 +89,14 @@ class SparkClusterSession(Session):
     """
 
     dialect = SPARK
+    runs_our_code = True
 
     def __init__(self, cluster: SparkCluster, secrets: Secrets | None = None) -> None:
         super().__init__()
         self._secrets = secrets or Secrets()
         self.cluster, self.label = cluster, cluster.label
         self._views: dict[str, Any] = {}
+        self._why_not_there: str | None = None
         self._tag = f"keen-{uuid.uuid4().hex}"
         self._spark = self._connected()
 
@@ -277,13 +282,13 @@ class SparkClusterSession(Session):
     def fetch(self, query: Sql, columns: Sequence[tuple[str, Kind]]) -> dict[str, Column]:
         """Return the columns of a query, in their kinds."""
         found = self._spark.sql(self.dialect.text(query, pretty=False)).toArrow()
-        return {name: _fetched(found.column(name), kind, name) for name, kind in columns}
+        return {name: fetched(found.column(name), kind, name) for name, kind in columns}
 
     def send(self, name: str, columns: dict[str, Column]) -> None:
         """Make a temporary view of rows that are sent."""
         from pyspark.sql.connect import functions as sf
 
-        arrow = pa.table({one: _sent(held, one) for one, held in columns.items()})
+        arrow = pa.table({one: sent(held, one) for one, held in columns.items()})
         if not len(arrow):  # of no rows the client cannot tell their types
             nulls = ", ".join(
                 f"CAST(NULL AS {self.dialect.types[held.kind]}) AS {_quoted(one)}"
@@ -302,6 +307,51 @@ class SparkClusterSession(Session):
         made.createOrReplaceTempView(_quoted(name))
         self._views[name] = frame  # what was sent stays there as long as somebody holds it
 
+    def work_there(self, query: Sql, one: Mapped, report: Report) -> str:
+        """Have the cluster's own Python work out a table of distinct values, as a view.
+
+        It is worked out anew for each question that takes it.
+        """
+        from keen_trellis.places.on_workers import OnWorkers
+
+        why_not = self._own_code(report)
+        if why_not:
+            return why_not
+        work = OnWorkers.of(one)
+        shape = ", ".join(f"{_quoted(id_)} {SPARK.types[kind]}" for id_, kind in work.columns)
+
+        def view() -> object:
+            rows = self._spark.sql(self.dialect.text(query, pretty=False))
+            made = rows.mapInArrow(work, shape)
+            made.createOrReplaceTempView(_quoted(one.name))
+            return made
+
+        self._views[one.name] = self.doing(view, report, f"Having {one.says} worked out there")
+        return ""
+
+    def _own_code(self, report: Report) -> str:
+        """Return why the cluster's Python cannot run our code as it runs here; empty where it can.
+
+        This package is sent to it; what versions there are it is asked once.
+        """
+        from keen_trellis.places.on_workers import Versions, packed
+
+        if self._why_not_there is None:
+
+            def ask() -> pa.Table:
+                with packed() as path:
+                    self._spark.addArtifacts(str(path), pyfile=True)
+                one = self._spark.range(1)
+                return one.mapInArrow(Versions(), Versions.SHAPE).toArrow()
+
+            try:
+                found = self.doing(ask, report, "Looking at the cluster's Python")
+            except SourceError as error:
+                self._why_not_there = error.happened
+            else:
+                self._why_not_there = Versions.differ(found["versions"].to_pylist()[0])
+        return self._why_not_there
+
     def stop(self) -> None:
         """Cancel what the cluster is doing for this run."""
         with contextlib.suppress(Exception):
@@ -317,6 +367,9 @@ class SparkClusterSession(Session):
         """Return an error of the client as a sentence."""
         if isinstance(error, UserError):
             return error
+        ours = _OURS.search(str(error))  # said by our own code on a worker
+        if ours is not None:
+            return NotThereError(ours[1])
         words = _short(str(error))
         name = type(error).__name__
         if "UNAVAILABLE" in words or "Connection refused" in words or name == "RetriesExceeded":
@@ -337,6 +390,8 @@ class SparkClusterSession(Session):
             return SourceError(f"{self.label} says: {words}", "Nothing is half written there.")
         return error
 
+
+_OURS = re.compile(r"^keen_trellis\.errors\.NotThereError: (.*)$", re.MULTILINE)
 
 _KINDS = {
     "string": Kind.TEXT,
@@ -415,43 +470,6 @@ _ARROW = {
     "date32": "date",
     "large_binary": "binary",
 }
-
-
-def _sent(held: Column, name: str) -> pa.Array:
-    """Return a column as it is sent: what the client has types for."""
-    array = held.to_arrow()
-    if held.kind is Kind.EXACT:
-        try:
-            return array.cast(pa.decimal128(EXACT_BEFORE + EXACT_BEHIND, EXACT_BEHIND))
-        except pa.ArrowInvalid as error:
-            raise NotThereError(
-                f"“{name}” has more digits than a decimal of Spark has place for: "
-                f"{EXACT_BEFORE} before the mark and {EXACT_BEHIND} behind it.",
-                "Round it by a step before, or run the trellis on this machine.",
-            ) from error
-    if held.kind is Kind.TIME:
-        return array.cast(pa.int64())
-    if held.kind is Kind.TEXT:
-        return array.cast(pa.string())
-    return array
-
-
-def _fetched(array: pa.ChunkedArray, kind: Kind, name: str) -> Column:
-    if kind is Kind.TIME:
-        array = array.cast(pa.int64()).cast(pa.time64("us"))
-    if kind is Kind.EXACT and not pa.types.is_decimal(array.type):
-        array = array.cast(pa.decimal128(38, 0))
-    if kind is Kind.INTEGER:
-        array = array.cast(pa.int64())
-    if kind is Kind.DATE_TIME:
-        array = array.cast(pa.timestamp("us"))
-    column = from_arrow(array)
-    if column.kind is not kind:
-        raise NotThereError(
-            f"“{name}” came back as {column.kind}, and is {kind} here.",
-            "Run the part on this machine.",
-        )
-    return narrowest(column)
 
 
 def _quoted(name: str) -> str:

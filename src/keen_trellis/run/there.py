@@ -147,7 +147,7 @@ class There:
     def _sent_along(self, lane: Lane) -> Node:
         from keen_trellis.compute.schemas import schema_of
 
-        read = self._runner.read(lane.source, self.report)
+        read = self._runner.sources.read(lane.source, self.report)
         rows, stamp = read.reading.table, read.stamp
         node = Read(stamp, lane.id, schema_of(rows))
         self._sent[stamp] = rows

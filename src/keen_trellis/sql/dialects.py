@@ -14,13 +14,10 @@ from sqlglot import exp
 
 from keen_trellis.data.kinds import Kind
 from keen_trellis.errors import NotThereError
+from keen_trellis.sql.digits import EXACT_BEFORE, EXACT_BEHIND
 
 Sql = exp.Expr
 """Any part of a statement."""
-
-EXACT_BEHIND, EXACT_BEFORE = 18, 20
-"""How many digits a decimal of Spark has behind and before the mark: a column has one shape there,
-and 38 digits in all."""
 
 _NOTHING: dict[Kind, Any] = {
     Kind.TEXT: "",

@@ -14,7 +14,7 @@ that is true wherever a row of it is there: a null in a column may as well be a 
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 from sqlglot import exp
@@ -206,6 +206,8 @@ def _equal(
         exact = next((one for one in held if one.kind is Kind.EXACT), None)
         if exact is not None:
             raise no_text_of_exact(writer, exact.name)
+    if texts and not pairs and field.compare_as is None:
+        return _tidied(writer, node, field, sides, held)
     code = MappedColumn(writer.fresh("code"), Kind.INTEGER)
     both = writer.worked_out_together(
         [(rows, [one], [code]) for rows, one in zip(sides, held, strict=True)],
@@ -213,6 +215,21 @@ def _equal(
         f"codes of {field.left}",
     )
     return both, [Compared(field, column(code.id), column(code.id), Kind.INTEGER)]
+
+
+def _tidied(
+    writer: Writer, node: Join, field: LinkField, sides: list[Relation], held: tuple[Held, Held]
+) -> tuple[list[Relation], list[Compared]]:
+    """Return the texts of both sides without what the rules ignore, compared as they are."""
+    from keen_trellis.compute.by_value import Tidying
+
+    both, keys = [], []
+    for rows, one in zip(sides, held, strict=True):
+        key = MappedColumn(writer.fresh("tidy"), Kind.TEXT)
+        work = Tidying(one.name, node.link.text)
+        both.append(writer.with_worked_out(rows, [one], [key], work, f"{one.name} tidied"))
+        keys.append(replace(one, id=key.id))
+    return both, _equal_as_it_is(writer, node, field, (keys[0], keys[1]))
 
 
 def _codes(node: Join, place: int, sides: Sequence[Table]) -> list[Column]:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
@@ -23,7 +22,6 @@ from keen_trellis.sql.relations import (
 )
 
 if TYPE_CHECKING:
-    from keen_trellis.data import Column, Table
     from keen_trellis.sql.writer import Writer
 
 
@@ -68,6 +66,8 @@ def _formulas(
 
     What our own code works out of the same columns it works out in one go.
     """
+    from keen_trellis.compute.by_value import Evaluating
+
     made: dict[str, tuple[Sql, str]] = {}
     left: dict[tuple[str, ...], list[tuple[str, Valued]]] = {}
     for name, formula in node.columns:
@@ -84,7 +84,7 @@ def _formulas(
             for _, one in formulas
         ]
         rows = writer.with_worked_out(
-            rows, takes, gives, _evaluating([one for _, one in formulas]), formulas[0][0]
+            rows, takes, gives, Evaluating(tuple(one for _, one in formulas)), formulas[0][0]
         )
         for (name, _), given in zip(formulas, gives, strict=True):
             made[name] = column(given.id), given.gap
@@ -131,14 +131,3 @@ def no_text_of_exact(writer: Writer, name: str) -> NotThereError:
         f"in {writer.dialect.title}.",
         "Do this step on this machine, or let the source give the text.",
     )
-
-
-def _evaluating(formulas: Sequence[Valued]) -> Callable[[Table], list[Column]]:
-    """Return what works formulas out on a table of values."""
-
-    def work(values: Table) -> list[Column]:
-        from keen_trellis.compute.formula.evaluate import evaluated
-
-        return [evaluated(one, values).column for one in formulas]
-
-    return work

@@ -14,6 +14,7 @@ from keen_trellis.errors import UnknownColumnError
 from keen_trellis.sql.dialects import Dialect, Sql
 
 if TYPE_CHECKING:
+    from keen_trellis.compute.by_value import ByValue
     from keen_trellis.data import Column, Table
 
 
@@ -146,10 +147,13 @@ class Work:
         The tables, as the program calls them.
     make : callable
         Takes the values of each table, and returns for each the columns that stand beside them.
+    each : ByValue or None
+        What does it where every value may be worked out without the others, and anywhere.
     """
 
     names: tuple[str, ...]
     make: Callable[[Sequence[Table]], Sequence[Sequence[Column]]]
+    each: ByValue | None = None
 
 
 @dataclass(frozen=True, slots=True)

@@ -9,7 +9,6 @@ from typing import TYPE_CHECKING
 from sqlglot import exp
 
 from keen_trellis.data.kinds import Kind
-from keen_trellis.errors import NotThereError
 from keen_trellis.plan.nodes import Stacked
 from keen_trellis.sql import values as worked
 from keen_trellis.sql.dialects import NotSaidError, Sql
@@ -29,7 +28,6 @@ from keen_trellis.sql.relations import (
 )
 
 if TYPE_CHECKING:
-    from keen_trellis.data import Column, Table
     from keen_trellis.sql.writer import Writer
 
 
@@ -105,20 +103,13 @@ def _converted(writer: Writer, rows: Relation, held: Held, one: Held) -> tuple[R
     """Return a cell in another kind, as our own code puts it there."""
     if held.kind is Kind.EXACT and one.kind is Kind.TEXT:
         raise no_text_of_exact(writer, held.name)
+    from keen_trellis.compute.by_value import InKind
+
     made = MappedColumn(writer.fresh("made"), one.kind)
 
-    def work(values: Table) -> list[Column]:
-        from keen_trellis.data.conversion import converted
-
-        found = converted(values.column(held.name), one.kind)
-        if len(found.lost):
-            raise NotThereError(
-                f"“{held.name}” has values below one another that no {one.kind} holds.",
-                "Give it one kind in all lanes before they are stacked.",
-            )
-        return [found.column]
-
-    rows = writer.with_worked_out(rows, [held], [made], work, f"{held.name} as {one.kind}")
+    rows = writer.with_worked_out(
+        rows, [held], [made], InKind(held.name, one.kind), f"{held.name} as {one.kind}"
+    )
     return rows, column(made.id)
 
 

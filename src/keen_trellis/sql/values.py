@@ -26,6 +26,7 @@ from keen_trellis.sql.relations import (
 )
 
 if TYPE_CHECKING:
+    from keen_trellis.compute.by_value import ByValue
     from keen_trellis.data import Column, Table
 
 
@@ -51,6 +52,7 @@ def mapped(
     asked: Sequence[tuple[Relation, Sequence[Held], Sequence[MappedColumn]]],
     make: Callable[[Sequence[Table]], Sequence[Sequence[Column]]],
     says: str,
+    each: ByValue | None = None,
 ) -> list[str]:
     """Add tables of the distinct values of some columns and what is made of them together.
 
@@ -58,7 +60,7 @@ def mapped(
     ----------
     program : Program
     asked : sequence of (relation, its columns that are taken, the columns that are given)
-    make : callable
+    make, each
         As in `Work`.
     says : str
 
@@ -73,7 +75,7 @@ def mapped(
         while name in names:
             name = f"{name} r"
         names.append(name)
-    work = Work(tuple(names), make)
+    work = Work(tuple(names), make, each)
     for name, (rows, takes, gives) in zip(names, asked, strict=True):
         marks = tuple(dict.fromkeys(held.gap for held in takes if held.gap))
         wanted = [held.id for held in takes] + list(marks)

@@ -53,6 +53,7 @@ from keen_trellis.sql.relations import (
 )
 
 if TYPE_CHECKING:
+    from keen_trellis.compute.by_value import ByValue
     from keen_trellis.data import Column, Table
 
 _KEEPING_ORDER = (Read, Begun, Kept, Computed, Picked, Counted, Repeated, Carried, Parted)
@@ -231,21 +232,12 @@ class Writer:
                 raise NotSaidError("a formula of so many levels")
             return rows, condition(asked, rows, self.dialect)
         except NotSaidError:
+            from keen_trellis.compute.by_value import Holding
+
             takes = [rows.held(name) for name in asked.columns()]
             holds = MappedColumn(self.fresh("holds"), Kind.BOOLEAN)
 
-            def work(values: Table) -> Column:
-                from keen_trellis.compute.expressions import truth
-                from keen_trellis.data import Column
-
-                held = truth(asked, values)
-                found = [
-                    True if yes else False if no else None
-                    for yes, no in zip(held.true.tolist(), held.false.tolist(), strict=True)
-                ]
-                return Column.of(found, Kind.BOOLEAN)
-
-            rows = self.with_worked_out(rows, takes, [holds], lambda values: [work(values)], says)
+            rows = self.with_worked_out(rows, takes, [holds], Holding(asked), says)
             return rows, column(holds.id)
 
     def with_worked_out(
@@ -253,12 +245,15 @@ class Writer:
         rows: Relation,
         takes: Sequence[Held],
         gives: Sequence[MappedColumn],
-        work: Callable[[Table], Sequence[Column]],
+        work: ByValue,
         says: str,
     ) -> Relation:
         """Return a relation with columns beside it that our own code works out."""
         (made,) = self.worked_out_together(
-            [(rows, takes, gives)], lambda tables: [work(tables[0])], says
+            [(rows, takes, gives)],
+            lambda tables: [work(tables[0])],
+            says,
+            work if work.apart else None,
         )
         return made
 
@@ -267,9 +262,10 @@ class Writer:
         asked: Sequence[tuple[Relation, Sequence[Held], Sequence[MappedColumn]]],
         work: Callable[[Sequence[Table]], Sequence[Sequence[Column]]],
         says: str,
+        each: ByValue | None = None,
     ) -> list[Relation]:
         """Return relations each with columns beside it, which are worked out of all together."""
-        names = worked.mapped(self.program, asked, work, says)
+        names = worked.mapped(self.program, asked, work, says, each)
         made = []
         for found, (rows, takes, gives) in zip(names, asked, strict=True):
             own = [name for one in gives for name in (one.id, one.gap) if name]
