@@ -16,7 +16,7 @@ from urllib.parse import quote
 
 from keen_trellis.errors import ConnectionLostError, PasswordError, SourceError
 from keen_trellis.progress import Cancelled, Report
-from keen_trellis.read.reading import existing_file
+from keen_trellis.read.files import existing_file
 from keen_trellis.read.secrets import Secrets
 from keen_trellis.read.server import Database, Server, SqliteFile
 
@@ -83,7 +83,7 @@ class Reader:
                 self._refuse_silence()
         except (Cancelled, _SilentError) as given_up:
             self._stopped.set()
-            _begun(self._stop)  # whether a server hears it or not, nobody waits for it
+            _begun(lambda: self._stop(future))  # whether a server hears it or not, nobody waits
             wait([future], timeout=_LEAVES_S)
             if isinstance(given_up, Cancelled):
                 raise
@@ -140,6 +140,9 @@ class Reader:
         """Note that rows have come; raises `Cancelled` where the read is to stop."""
         self._heard = time.monotonic()
         self.rows += rows
+        self._go_on()
+
+    def _go_on(self) -> None:
         if self._stopped.is_set():
             raise Cancelled
 
@@ -154,6 +157,7 @@ class Reader:
         with self._engine.connect() as connection:
             self._raw = connection.connection.driver_connection
             self._heard = time.monotonic()
+            self._go_on()  # stopped while it connected: nothing is asked any more
             if connection.dialect.name == "mysql":
                 connection.exec_driver_sql("START TRANSACTION READ ONLY")
             yield connection
@@ -169,18 +173,27 @@ class Reader:
             for name in ("json", "jsonb"):
                 self._raw.adapters.register_loader(name, TextLoader)
 
-    def _stop(self) -> None:
-        """Tell the server to give up what it is doing; if that fails, the read ends by itself."""
+    def _stop(self, reading: Future[Any]) -> None:
+        """Tell the server to give up what it is doing; if that fails, the read ends by itself.
+
+        It is told until the read has ended: a question that is only on its way to the server when
+        it is told would be answered as if nothing had been said.
+        """
         try:
-            if isinstance(self._database, SqliteFile):
-                self._raw.interrupt()
-            elif self._database.type == "postgresql":
-                self._raw.cancel()
-            else:
-                with engine(self._database, self._secrets, None).connect() as other:
-                    other.exec_driver_sql(f"KILL QUERY {int(self._raw.thread_id())}")
+            while not _ended(reading):
+                if self._raw is not None:
+                    self._tell_to_stop()
         except Exception:  # noqa: BLE001  a border: a dead connection cannot be told anything
             pass
+
+    def _tell_to_stop(self) -> None:
+        if isinstance(self._database, SqliteFile):
+            self._raw.interrupt()
+        elif self._database.type == "postgresql":
+            self._raw.cancel()
+        else:
+            with engine(self._database, self._secrets, None).connect() as other:
+                other.exec_driver_sql(f"KILL QUERY {int(self._raw.thread_id())}")
 
 
 def explained(error: Exception, database: Database, rows: int = 0) -> SourceError:
