@@ -1,6 +1,12 @@
-"""How long work tells what it does, and how it is stopped."""
+"""How long work tells what it does, how it is stopped, and how it is done side by side."""
 
-from collections.abc import Callable
+import contextvars
+import os
+import threading
+from collections.abc import Callable, Sequence
+from typing import TypeVar
+
+T = TypeVar("T")
 
 Report = Callable[[float, str], None]
 """Called with the share done (0 to 1) and what is being done; may raise `Cancelled`."""
@@ -17,3 +23,64 @@ def quiet(fraction: float, doing: str) -> None:
 def part(report: Report, start: float, end: float) -> Report:
     """Return a report for a piece of the work that spans `start` to `end` of the whole."""
     return lambda fraction, doing: report(start + (end - start) * fraction, doing)
+
+
+def side_by_side(works: Sequence[Callable[[Report], T]], report: Report) -> list[T]:
+    """Return what several pieces of work give, done at once: two for each core, since most wait.
+
+    Each is taken as equally long. When one fails, or the user asks to stop, those that go on are
+    stopped at their next report, and once all have ended, the error is raised.
+    """
+    if len(works) <= 1:
+        return [work(report) for work in works]
+    from concurrent.futures import ThreadPoolExecutor, wait
+
+    shares = _Shares(report, len(works))
+
+    def do(place: int, work: Callable[[Report], T]) -> T:
+        try:
+            return work(shares.of(place))
+        except BaseException as error:
+            shares.end(error)
+            raise
+
+    with ThreadPoolExecutor(2 * (os.cpu_count() or 1)) as pool:
+        waiting = [
+            pool.submit(contextvars.copy_context().run, do, place, work)
+            for place, work in enumerate(works)
+        ]
+        try:
+            wait(waiting)
+        except BaseException as error:  # a signal, on the thread that waits
+            shares.end(error)
+            raise
+    if shares.error is not None:
+        raise shares.error
+    return [one.result() for one in waiting]
+
+
+class _Shares:
+    """What pieces of work that go on at once have done of the whole."""
+
+    def __init__(self, report: Report, pieces: int) -> None:
+        self.error: BaseException | None = None
+        self._report = report
+        self._done = [0.0] * pieces
+        self._one_at_a_time = threading.Lock()
+
+    def end(self, error: BaseException) -> None:
+        """Stop all at their next report: one has failed. What stops the others is not told."""
+        if self.error is None:
+            self.error = error
+
+    def of(self, place: int) -> Report:
+        """Return the report of one piece."""
+
+        def tell(fraction: float, doing: str) -> None:
+            with self._one_at_a_time:
+                if self.error is not None:
+                    raise Cancelled
+                self._done[place] = fraction
+                self._report(sum(self._done) / len(self._done), doing)
+
+        return tell

@@ -1,8 +1,10 @@
 """A run gives every lane and tie, does again only what changed, and says what failed."""
 
 import tempfile
+import threading
 import unittest
 from pathlib import Path
+from typing import Any
 from unittest import mock
 
 from keen_trellis.compute.tied import Tied
@@ -19,9 +21,10 @@ from keen_trellis.document.edits import (
     apply,
 )
 from keen_trellis.document.items import LinkedFields
-from keen_trellis.errors import EditError, UserError, WaitingError
+from keen_trellis.errors import EditError, UnknownColumnError, UserError, WaitingError
 from keen_trellis.plan.bays import Bay
-from keen_trellis.progress import Cancelled
+from keen_trellis.progress import Cancelled, Report
+from keen_trellis.read import Reading
 from keen_trellis.run import Runner, make_deliveries
 
 
@@ -119,6 +122,60 @@ class RunTest(unittest.TestCase):
         self.assertIn("“sailing” in Sailings is an integer", str(error))
         self.do(SetLink("sailings-routes", (LinkedFields(left="route", right="code"),)))
         self.assertEqual(self.tie().counts.left.found, 2)
+
+    def test_sources_are_read_side_by_side_and_each_once(self) -> None:
+        self.do(AddLane("Routes again", self.source("routes")))
+        both, read = threading.Barrier(2, timeout=30), DelimitedSource.read
+
+        def met(source: DelimitedSource, *how: Any) -> Reading:
+            both.wait()  # one that is read alone would wait in vain
+            return read(source, *how)
+
+        shares: list[float] = []
+        with (
+            mock.patch("os.cpu_count", lambda: 2),
+            mock.patch.object(DelimitedSource, "read", met),
+        ):
+            results = self.runner.run(self.trellis, lambda share, _: shares.append(share))
+        self.assertEqual(results.errors(), [])
+        self.assertEqual(results.rows["routes-again"].column("code").to_list(), ["KP-MS", "GH-TO"])
+        self.assertEqual(shares, sorted(shares))
+
+    def test_kinds_that_one_lane_cannot_have_are_not_the_fault_of_another(self) -> None:
+        gone = self.source("routes").with_kinds({"code": Kind.TEXT})
+        self.do(SetSource("routes", gone))
+        self.do(AddLane("Routes again", self.source("routes")))
+        read = DelimitedSource.read
+
+        def refused(source: DelimitedSource, *how: Any) -> Reading:
+            if source.kinds:
+                raise UnknownColumnError("code", "routes.csv", [])
+            return read(source, *how)
+
+        with mock.patch.object(DelimitedSource, "read", refused):
+            results = self.runner.run(self.trellis)
+        self.assertIsInstance(results.rows["routes"], UserError)
+        self.assertEqual(results.rows["routes-again"].column("code").to_list(), ["KP-MS", "GH-TO"])
+
+    def test_a_stop_and_a_fault_are_heard_by_all_that_are_read(self) -> None:
+        def reads_on_and_on(source: DelimitedSource, _: Any, report: Report, *how: Any) -> Reading:
+            while True:
+                report(0.5, source.path)
+
+        def reads_or_breaks(source: DelimitedSource, *how: Any) -> Reading:
+            if "routes" in source.path:
+                raise ZeroDivisionError
+            return reads_on_and_on(source, *how)
+
+        def stop(fraction: float, doing: str) -> None:
+            if "routes" in doing:  # the other one hears of it at its next report
+                raise Cancelled
+
+        with mock.patch("os.cpu_count", lambda: 2):
+            with mock.patch.object(DelimitedSource, "read", reads_on_and_on):
+                self.assertRaises(Cancelled, self.runner.run, self.trellis, stop)
+            with mock.patch.object(DelimitedSource, "read", reads_or_breaks):
+                self.assertRaises(ZeroDivisionError, self.runner.run, self.trellis)
 
     def test_a_stopped_run_leaves_the_next_one_whole(self) -> None:
         def stop(fraction: float, doing: str) -> None:

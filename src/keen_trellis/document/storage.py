@@ -12,7 +12,7 @@ from typing import Any
 
 from pydantic import BaseModel, ValidationError
 
-from keen_trellis.document.edits import first_fault
+from keen_trellis.document.edits.base import first_fault
 from keen_trellis.document.items import DeliveryItem
 from keen_trellis.document.trellis import VERSION, Trellis
 from keen_trellis.errors import DocumentError, reason

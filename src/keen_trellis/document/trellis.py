@@ -138,6 +138,11 @@ class Trellis(Part):
         if begins.taken.after not in (None, other.id, *(item.id for item in other.items)):
             raise ValueError(f"The lane “{lane.name}” names no item: “{begins.taken.after}”.")
 
+    @classmethod
+    def empty(cls) -> Self:
+        """Return a trellis without lanes: checking it would build every model first."""
+        return cls.model_construct()
+
     def lane(self, lane_id: str) -> Lane:
         """Return the lane with an id; `KeyError` where there is none."""
         return self._lanes_by_id[lane_id]

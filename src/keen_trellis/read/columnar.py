@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import warnings
 from collections.abc import Iterator, Mapping
 from pathlib import Path
 
@@ -15,12 +14,12 @@ from keen_trellis.data.column import finer_than_kept
 from keen_trellis.errors import SourceError
 from keen_trellis.progress import Report, part, quiet
 from keen_trellis.read.apart import ParserError, parsed_apart
+from keen_trellis.read.files import existing_file
 from keen_trellis.read.noticed import Noticed
 from keen_trellis.read.python_columns import column_of_values, value_text
 from keen_trellis.read.reading import (
     Reading,
     column_names,
-    existing_file,
     nan_noticed,
     without_rows,
 )
@@ -154,10 +153,12 @@ def _column(values: pa.ChunkedArray, name: str, where: str) -> tuple[Column | No
         column, _ = column_of_values(_far_texts(values), name)
         text = f"“{name}” holds dates outside of the years 1 to 9999; they are read as text."
         return column, [Noticed(text)]
+    finer = finer_than_kept(values)
+    if finer:  # cut here and said below, with the column's name
+        kept = pa.time64("us") if types.is_time(stored) else pa.timestamp("us", stored.tz)
+        values = values.cast(kept, safe=False)
     try:
-        with warnings.catch_warnings():
-            warnings.simplefilter("ignore", UserWarning)  # said below, with the column's name
-            column = from_arrow(values)
+        column = from_arrow(values)
     except (TypeError, pa.ArrowException):
         column, _ = column_of_values(
             [None if v is None else value_text(v) for v in values.to_pylist()], name
@@ -165,7 +166,7 @@ def _column(values: pa.ChunkedArray, name: str, where: str) -> tuple[Column | No
         text = f"“{name}” holds values of the type {stored}; they are read as text."
         return column, [Noticed(text)]
     said = nan_noticed(values, name)
-    if finer := finer_than_kept(values):
+    if finer:
         text = f"“{name}” has {finer:,} values with nanoseconds, which are cut: microseconds stay."
         said.append(Noticed(text, finer))
     return column, said

@@ -17,13 +17,13 @@ import pyarrow.csv as pacsv
 from keen_trellis.data import Kind
 from keen_trellis.errors import SourceError, reason
 from keen_trellis.progress import Report, part, quiet
+from keen_trellis.read.files import existing_file
 from keen_trellis.read.layouts import TextLayout
 from keen_trellis.read.noticed import Noticed
 from keen_trellis.read.reading import (
     Reading,
     SetApart,
     column_names,
-    existing_file,
     without_rows,
 )
 from keen_trellis.read.stamps import FileStamp

@@ -2,12 +2,9 @@
 
 from __future__ import annotations
 
-import stat
 from collections import Counter
 from collections.abc import Mapping, Sequence
-from contextlib import suppress
 from dataclasses import dataclass, replace
-from pathlib import Path
 from typing import Any
 
 import pyarrow as pa
@@ -15,7 +12,6 @@ import pyarrow.compute as pc
 
 from keen_trellis.data import Kind, Table
 from keen_trellis.data.kind_changes import Unfit
-from keen_trellis.errors import MissingFileError, SourceError, reason
 from keen_trellis.progress import Report, quiet
 from keen_trellis.read.noticed import Noticed
 from keen_trellis.read.settling import Settled, Unsettled
@@ -109,43 +105,6 @@ class Reading:
         if self.unsettled is None:
             raise ValueError("The columns as they came have been let go of.")
         return replace(self, columns=self.unsettled.in_kinds(kinds, report))
-
-
-_OF_THE_SYSTEM = ("/proc", "/sys", "/dev")
-
-
-def existing_file(path: Path) -> Path:
-    """Return `path` if it is a file that can be opened and has content.
-
-    Raises
-    ------
-    SourceError
-        It is missing, a folder, empty, or may not be opened; or it is no file at all, such as a
-        pipe, whose opening could wait forever, or a device.
-    """
-    with suppress(OSError):  # what is wrong with it is said on opening
-        mode, real = path.stat().st_mode, path.resolve()
-        is_system = any(real.is_relative_to(place) for place in _OF_THE_SYSTEM)
-        if not (stat.S_ISREG(mode) or stat.S_ISDIR(mode)) or is_system:
-            raise SourceError(
-                f"{path} is no ordinary file, but a part of the system or a pipe.",
-                "Choose a file that lies on a disk.",
-            )
-    try:
-        with path.open("rb") as file:
-            empty = not file.read(1)
-    except FileNotFoundError:
-        raise MissingFileError(path) from None
-    except IsADirectoryError:
-        raise SourceError(f"{path} is a folder, not a file.", "Choose a file in it.") from None
-    except OSError as error:
-        raise SourceError(
-            f"The file {path} cannot be opened: {reason(error)}.",
-            "See that you may read it and that no other program holds it.",
-        ) from error
-    if empty:
-        raise SourceError(f"The file {path} is empty.", "Choose a file with a header and rows.")
-    return path
 
 
 def column_names(

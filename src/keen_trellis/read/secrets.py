@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import os
 import re
+import threading
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -52,6 +53,7 @@ class Secrets:
 
     def __init__(self) -> None:
         self._given: dict[str, str] = {}
+        self._asks_keyring = threading.Lock()
 
     def __repr__(self) -> str:
         return f"Secrets of {len(self._given)} servers"
@@ -92,7 +94,8 @@ class Secrets:
         if variable is not None:
             return _from_environment(server, variable[1])
         if server.password == KEYRING:
-            return _from_keyring(server)
+            with self._asks_keyring:  # lanes are read at once, and the desktop is to ask once
+                return _from_keyring(server)
         raise PasswordError(
             f"{_called(server)} wants a password.", "Enter it; it is not kept.", server.account
         )

@@ -9,7 +9,7 @@ from collections.abc import Container, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import partial
 
-from keen_trellis.document.edits import Edit, SetItem, SetReport
+from keen_trellis.document import edits
 from keen_trellis.document.items import Item
 from keen_trellis.document.trellis import Lane, Trellis
 from keen_trellis.errors import UserError, WaitingError
@@ -27,14 +27,14 @@ class Carrying:
 
     Attributes
     ----------
-    edit : Edit
+    edit : edits.Edit
     part : str
         The id of the item.
     schemas : mapping of lane id to Schema
         The columns of the lanes that are read from outside, as far as they are known.
     """
 
-    edit: Edit
+    edit: edits.Edit
     part: str
     schemas: Mapping[str, Schema]
 
@@ -59,7 +59,7 @@ class Carrying:
             if item is None:
                 return self._reports_followed(made, before, after)
             done.add(item.id)
-            made = SetItem(item).changed(made)
+            made = edits.SetItem(item).changed(made)
 
     def _followed(
         self, trellis: Trellis, part: str, before: Planned, after: Planned, done: set[str]
@@ -86,7 +86,7 @@ class Carrying:
             names = found(before.get(place), after.get(place))
             followed = report.renamed(partial(_called, names)) if names else report
             if followed != report:
-                trellis = SetReport(followed).changed(trellis)
+                trellis = edits.SetReport(followed).changed(trellis)
         return trellis
 
     def _is_of_part(self, trellis: Trellis, part: str) -> bool:

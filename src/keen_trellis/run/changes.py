@@ -10,7 +10,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 
 from keen_trellis.data import Column, Table
-from keen_trellis.document.edits import RenameLinkField
+from keen_trellis.document import edits
 from keen_trellis.document.items import JoinItem
 from keen_trellis.document.trellis import Lane
 from keen_trellis.errors import UnknownColumnError
@@ -117,13 +117,13 @@ class Broken:
     tie : str
     text : str
         What is broken, in a sentence.
-    repairs : tuple of RenameLinkField
+    repairs : tuple of edits.RenameLinkField
         The columns that may be meant now, the likeliest first.
     """
 
     tie: str
     text: str
-    repairs: tuple[RenameLinkField, ...] = ()
+    repairs: tuple[edits.RenameLinkField, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -246,7 +246,7 @@ class _Gone:
             reverse=True,
         )
         repairs = tuple(
-            RenameLinkField(self.tie.id, self.side, self.name, name)
+            edits.RenameLinkField(self.tie.id, self.side, self.name, name)
             for score, name in scored[:3]
             if score >= _LIKELY
         )

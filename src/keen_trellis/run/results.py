@@ -43,7 +43,7 @@ class Results:
         When the oldest of the sources was read.
     """
 
-    trellis: Trellis = field(default_factory=Trellis)
+    trellis: Trellis = field(default_factory=Trellis.empty)
     readings: dict[str, Reading | UserError] = field(default_factory=dict)
     rows: dict[str, Table | UserError] = field(default_factory=dict)
     given: dict[str, Given | UserError] = field(default_factory=dict)
