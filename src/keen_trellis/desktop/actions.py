@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from keen_trellis.desktop.doing import Doing
 from keen_trellis.desktop.parts import VIEWS, view_of
 from keen_trellis.desktop.session import Session
-from keen_trellis.document.edits import RemoveItem, RemoveLane, SetBay, SetItem
+from keen_trellis.document import edits
 from keen_trellis.document.items import STEPS, BlendItem, DeliveryItem, JoinItem, StepItem
 from keen_trellis.plan.bays import Bay
 
@@ -118,16 +118,16 @@ def _remove(doing: Doing) -> None:
     session = doing.session
     item, lane = session.selected_item, session.selected_lane
     if item is not None:
-        session.do(RemoveItem(item.id))
+        session.do(edits.RemoveItem(item.id))
     elif lane is not None:
-        session.do(RemoveLane(lane.id))
+        session.do(edits.RemoveLane(lane.id))
 
 
 def _toggle(bay: Bay) -> Callable[[Doing], object]:
     def toggle(doing: Doing) -> None:
         item = doing.session.selected_item
         if isinstance(item, JoinItem | BlendItem):
-            doing.session.do(SetBay(item.id, bay, bay not in item.keep))
+            doing.session.do(edits.SetBay(item.id, bay, bay not in item.keep))
 
     return toggle
 
@@ -140,7 +140,7 @@ def _switch_step(doing: Doing) -> None:
     step = doing.session.selected_item
     if isinstance(step, StepItem):
         words = "Switch a step on" if step.is_off else "Switch a step off"
-        doing.session.do(SetItem(step.but(off=not step.is_off), words))
+        doing.session.do(edits.SetItem(step.but(off=not step.is_off), words))
 
 
 def _step_spec(kind: type[StepItem]) -> ActionSpec:

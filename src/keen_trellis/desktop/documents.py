@@ -10,7 +10,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
 from keen_trellis.desktop.session import Session
-from keen_trellis.document.edits import AddDelivery
+from keen_trellis.document import edits
 from keen_trellis.document.storage import ENDING
 from keen_trellis.errors import UserError
 from keen_trellis.progress import Report
@@ -171,5 +171,5 @@ class Documents:
             return
         folder = self._session.path.parent if self._session.path else Path.cwd()
         path = ask_delivery_path(self._parent, str(folder / f"{lane.name}.xlsx"))
-        if path and self._session.do(AddDelivery(lane.id, Path(path).stem, path)):
+        if path and self._session.do(edits.AddDelivery(lane.id, Path(path).stem, path)):
             self._session.select(self._session.trellis.lane(lane.id).items[-1].id)

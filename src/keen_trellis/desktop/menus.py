@@ -13,7 +13,7 @@ from keen_trellis.desktop.map.view import MapView
 from keen_trellis.desktop.parts import VIEWS
 from keen_trellis.desktop.picker import Pick, Picker
 from keen_trellis.desktop.session import Session
-from keen_trellis.document.edits import RemovePlace, SetPlace
+from keen_trellis.document import edits
 from keen_trellis.document.items import StepItem
 
 
@@ -68,14 +68,14 @@ class Menus:
 
         asking = PlaceDialog(self._session.secrets, self._parent)
         asking.exec()
-        if asking.place is not None and self._session.do(SetPlace(asking.place)):
+        if asking.place is not None and self._session.do(edits.SetPlace(asking.place)):
             self._session.elsewhere.choose(asking.place.name)
 
     def _forget_place(self, name: str) -> None:
         now = self._session.elsewhere.place
         if now is not None and now.name == name:
             self._session.elsewhere.choose("")
-        self._session.do(RemovePlace(name))
+        self._session.do(edits.RemovePlace(name))
 
     def offer_items(self, lane_id: str, at: QPoint) -> None:
         """Offer what can be added at a lane's end."""

@@ -17,7 +17,7 @@ from PySide6.QtWidgets import (
 
 from keen_trellis.desktop.controls import Notice, button, label
 from keen_trellis.desktop.theme import Theme, value_font
-from keen_trellis.document.edits import RenameLinkField
+from keen_trellis.document import edits
 from keen_trellis.run.changes import Broken, Changes, LaneChange, TieChange
 
 
@@ -88,7 +88,7 @@ class RereadSummary(QDialog):
         column.addLayout(row)
         return whole
 
-    def _repair(self, repair: RenameLinkField, where: QWidget) -> None:
+    def _repair(self, repair: edits.RenameLinkField, where: QWidget) -> None:
         where.hide()
         self.repaired.emit(repair)
 

@@ -21,8 +21,7 @@ from PySide6.QtWidgets import (
 
 from keen_trellis.desktop.controls import button, label
 from keen_trellis.desktop.session import Session
-from keen_trellis.document import load
-from keen_trellis.document.edits import Restore
+from keen_trellis.document import edits, load
 from keen_trellis.document.wants import Want
 from keen_trellis.errors import UserError
 
@@ -75,7 +74,7 @@ def offer_left_work(session: Session, work: LeftWork, parent: QWidget) -> None:
     def bring_back() -> None:
         if work.document is None or not session.open(work.document):
             session.new()
-        if session.do(Restore("Bring unsaved work back", work.trellis)):
+        if session.do(edits.Restore("Bring unsaved work back", work.trellis)):
             work.drop()
 
     where = f"It was saved as {work.document}" if work.document else "It was never saved"

@@ -45,21 +45,22 @@ class StartPage(QScrollArea):
 
     trellis_asked = Signal(object)
 
-    def __init__(self, action: Callable[[str], QAction]) -> None:
-        super().__init__()
+    def __init__(self, action: Callable[[str], QAction], parent: QWidget) -> None:
+        super().__init__(parent)
         self.setObjectName("start")
         self.setWidgetResizable(True)
         self.setFrameShape(QFrame.Shape.NoFrame)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self._action = action
-        self._lately = QWidget()
+        whole = QWidget(self.viewport())
+        middle = QWidget(whole)
+        self._lately = QWidget(middle)
         self._rows = QGridLayout(self._lately)
         self._rows.setContentsMargins(0, 0, 0, 0)
         self._rows.setHorizontalSpacing(24)
         self._rows.setVerticalSpacing(2)
         self._rows.setColumnMinimumWidth(0, 190)
         self._rows.setColumnStretch(1, 1)
-        middle = QWidget()
         middle.setMaximumWidth(_WIDEST)
         column = QVBoxLayout(middle)
         column.setContentsMargins(0, 44, 0, 24)
@@ -80,7 +81,6 @@ class StartPage(QScrollArea):
         column.addLayout(self._cards())
         column.addWidget(self._lately)
         column.addStretch()
-        whole = QWidget()
         row = QHBoxLayout(whole)
         row.setContentsMargins(40, 0, 40, 0)
         row.addStretch(1)

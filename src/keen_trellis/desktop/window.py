@@ -5,7 +5,6 @@ from __future__ import annotations
 import platform
 import traceback
 from collections.abc import Callable, Sequence
-from importlib import metadata
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -46,9 +45,7 @@ from keen_trellis.desktop.menus import Menus
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.start_page import StartPage
 from keen_trellis.desktop.theme import Theme
-from keen_trellis.document.edits import (
-    RenameTrellis,
-)
+from keen_trellis.document import edits
 from keen_trellis.document.items import JoinItem
 from keen_trellis.document.storage import ENDING
 
@@ -103,7 +100,9 @@ class Window(QMainWindow):
         self._show_document()
 
     def _lay_out(self) -> None:
-        halves = self._halves = QSplitter(Qt.Orientation.Vertical)
+        whole = QWidget(self)
+        self._middle = QStackedWidget(whole)
+        halves = self._halves = QSplitter(Qt.Orientation.Vertical, self._middle)
         halves.setObjectName("halves")
         halves.setChildrenCollapsible(False)
         halves.setHandleWidth(5)
@@ -112,13 +111,11 @@ class Window(QMainWindow):
         halves.setSizes([_MAP_HEIGHT, 430])
         halves.setStretchFactor(1, 1)
         halves.splitterMoved.connect(self._remember_halves)
-        whole = QWidget()
         column = QVBoxLayout(whole)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
-        self._start = StartPage(self.action)
+        self._start = StartPage(self.action, self._middle)
         self._start.trellis_asked.connect(self.documents.open_path)
-        self._middle = QStackedWidget()
         self._middle.addWidget(halves)
         self._middle.addWidget(self._start)
         self._report: ReportView | None = None
@@ -263,7 +260,7 @@ class Window(QMainWindow):
     def rename_trellis(self) -> None:
         """Let the trellis's name be typed over in the top bar."""
         self._top.edit_name(
-            self.session.trellis.name, lambda name: self.session.do(RenameTrellis(name))
+            self.session.trellis.name, lambda name: self.session.do(edits.RenameTrellis(name))
         )
 
     def closeEvent(self, event: QCloseEvent) -> None:
@@ -415,6 +412,8 @@ def crash_report(error: BaseException) -> str:
 
     The message of an error may quote a value, so only its type is told.
     """
+    from importlib import metadata
+
     frames = traceback.extract_tb(error.__traceback__)
     where = [f"  {Path(f.filename).name}, line {f.lineno}, in {f.name}" for f in frames]
     versions = ", ".join(

@@ -19,8 +19,7 @@ from keen_trellis.desktop.adding.recent import (
 from keen_trellis.desktop.map.view import MapView
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme
-from keen_trellis.document import FolderSource, Lane, TypedSource
-from keen_trellis.document.edits import AddLane, AddLanes, FindSources, SetSource
+from keen_trellis.document import FolderSource, Lane, TypedSource, edits
 from keen_trellis.errors import (
     MissingFileError,
     MissingTableError,
@@ -144,7 +143,7 @@ class Adding:
     def _add_chosen(self, chooser: Chooser, place: Place | TypedSource) -> None:
         if not isinstance(place, TypedSource):
             remember_place(place)
-        if chooser.lanes and self._session.do(AddLanes(chooser.lanes)):
+        if chooser.lanes and self._session.do(edits.AddLanes(chooser.lanes)):
             self._session.select(self._session.trellis.lanes[-1].id)
 
     def _choose_next(self) -> None:
@@ -158,7 +157,7 @@ class Adding:
     def add_again(self) -> None:
         """Bring in the selected lane's table a second time."""
         lane = self._session.selected_lane
-        if lane and self._session.do(AddLane(lane.name, lane.source)):
+        if lane and self._session.do(edits.AddLane(lane.name, lane.source)):
             self._session.select(self._session.trellis.lanes[-1].id)
 
     def reread_lane(self) -> None:
@@ -196,7 +195,7 @@ class Adding:
             action = menu.addAction(name.replace("&", "&&"))
             action.setObjectName(f"tables.{name}")
             source = lane.source.taking(name)
-            edit = SetSource(lane.id, source, f"Read “{name}” into {lane.name}")
+            edit = edits.SetSource(lane.id, source, f"Read “{name}” into {lane.name}")
             action.triggered.connect(lambda _=False, e=edit: self._session.do(e))
         menu.popup(QCursor.pos())
 
@@ -210,7 +209,7 @@ class Adding:
         ask = _ask_folder if is_folder else _ask_source_path
         found = ask(self._parent, self._folder())
         if found and found != place:
-            self._session.do(FindSources(place, found))
+            self._session.do(edits.FindSources(place, found))
 
 
 def _ask_source_path(parent: QWidget, folder: str) -> str:

@@ -31,8 +31,7 @@ from keen_trellis.desktop.bench.table_model import Origins
 from keen_trellis.desktop.controls import Notice, button, label
 from keen_trellis.desktop.jobs import Jobs
 from keen_trellis.desktop.theme import Theme
-from keen_trellis.document import QuerySource, Source, TableSource, Trellis, TypedSource
-from keen_trellis.document.edits import AddLane
+from keen_trellis.document import QuerySource, Source, TableSource, Trellis, TypedSource, edits
 from keen_trellis.errors import PasswordError, UserError
 from keen_trellis.progress import Cancelled
 from keen_trellis.read import Reading, Secrets, Server
@@ -103,7 +102,7 @@ class Chooser(QDialog):
         self._noticed.mended.connect(self._changed)
         self._size = label(soft=True)
         self._size.setObjectName("chooser.size")
-        self._grid = Grid(self._theme, "chooser.grid")
+        self._grid = Grid(self._theme, "chooser.grid", self)
         self._grid.show_kinds()
         self._grid.kind_asked.connect(self._offer_kinds)
         self._grid.copy_asked.connect(
@@ -156,10 +155,11 @@ class Chooser(QDialog):
         column.addLayout(bottom)
 
     @property
-    def lanes(self) -> tuple[AddLane, ...]:
+    def lanes(self) -> tuple[edits.AddLane, ...]:
         """The lanes that were chosen, with their names."""
         return tuple(
-            AddLane(self._entries[row].name, self._entries[row].source) for row in self._chosen()
+            edits.AddLane(self._entries[row].name, self._entries[row].source)
+            for row in self._chosen()
         )
 
     def paste(self, text: str) -> None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QMenu
+from PySide6.QtWidgets import QMenu, QWidget
 
 from keen_trellis.compute.tied import Tied
 from keen_trellis.data import Field, Table
@@ -22,9 +22,9 @@ class BayCard(RowsCard):
     alone_asked = Signal()
     why_asked = Signal(int)
 
-    def __init__(self, bay: Bay, theme: Theme) -> None:
+    def __init__(self, bay: Bay, theme: Theme, parent: QWidget) -> None:
         none = "No rows here." if bay is Bay.BOTH else "Every row has a match."
-        super().__init__(f"bay.{bay}", theme, none)
+        super().__init__(f"bay.{bay}", theme, parent, none)
         self.bay = bay
         more = button("⋯", f"bay.{bay}.more", self._offer, "plain")
         more.setAccessibleName("What can be done with the rows of this bay")

@@ -7,7 +7,7 @@ from functools import partial
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QSplitter
+from PySide6.QtWidgets import QSplitter, QWidget
 
 from keen_trellis.compute.looked import Look, Only
 from keen_trellis.compute.outcome import outcome_fields
@@ -49,12 +49,14 @@ class Bays(QSplitter):
     lane_asked = Signal(object)
     same = Signal(object)
 
-    def __init__(self, session: Session, theme: Theme, takes_pairs: bool = True) -> None:
-        super().__init__(Qt.Orientation.Horizontal)
+    def __init__(
+        self, session: Session, theme: Theme, parent: QWidget, takes_pairs: bool = True
+    ) -> None:
+        super().__init__(Qt.Orientation.Horizontal, parent)
         self.setObjectName("bays")
         self._session, self.theme, self._takes_pairs = session, theme, takes_pairs
         self._tie: Tied | None = None
-        self._cards = {bay: BayCard(bay, theme) for bay in Bay}
+        self._cards = {bay: BayCard(bay, theme, self) for bay in Bay}
         self.setHandleWidth(12)
         self.setChildrenCollapsible(False)
         for place, (bay, card) in enumerate(self._cards.items()):
@@ -66,7 +68,7 @@ class Bays(QSplitter):
             card.deliver_asked.connect(partial(self._deliver, bay))
             card.alone_asked.connect(partial(self._show_alone, bay))
             card.why_asked.connect(partial(self._ask_why, bay))
-        self._several = RowsCard("bay.several", theme)
+        self._several = RowsCard("bay.several", theme, self)
         self._several.setMinimumWidth(_NARROWEST // 2)
         self.addWidget(self._several)
         self.setStretchFactor(len(_SHARES), 20)

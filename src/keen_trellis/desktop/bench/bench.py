@@ -27,7 +27,7 @@ from keen_trellis.desktop.parts import VIEWS, view_of
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.session.elsewhere import FIRST_ROWS
 from keen_trellis.desktop.theme import Theme
-from keen_trellis.document.edits import RenameLane
+from keen_trellis.document import edits
 from keen_trellis.words import counted
 
 if TYPE_CHECKING:
@@ -60,7 +60,7 @@ class Bench(QWidget):
         self._session, self._theme = session, theme
         self._open = {sort: view.pages[0].id for sort, view in VIEWS.items()}
         self._pages: dict[tuple[str, str], Page] = {}
-        self._stack = QStackedWidget()
+        self._stack = QStackedWidget(self)
         # a page takes the room that there is: one that is opened must not push the map away
         ignored = QSizePolicy.Policy.Ignored
         self._stack.setSizePolicy(ignored, ignored)
@@ -192,7 +192,7 @@ class Bench(QWidget):
         lane = self._session.selected_lane
         if lane is not None and self._rename.text().strip() != lane.name:
             columns = self._session.source_columns
-            self._session.do(RenameLane(lane.id, self._rename.text(), columns))
+            self._session.do(edits.RenameLane(lane.id, self._rename.text(), columns))
 
     def renew(self) -> None:
         """Show what is selected, as the latest results have it."""
@@ -233,7 +233,7 @@ class Bench(QWidget):
         key = self._sort, self._open[self._sort]
         if key not in self._pages:
             spec = next(spec for spec in self._specs(view) if spec.id == key[1])
-            made = spec.make(self._session, self._theme)
+            made = spec.make(self._session, self._theme, self._stack)
             for grid in made.findChildren(Grid):
                 self.serve(grid)
                 grid.step_asked = self._add_step if grid.offers_steps else None

@@ -10,16 +10,7 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QMenu, QPushButton, QSizePoli
 
 from keen_trellis.desktop.controls import OneLine, as_it_is, button
 from keen_trellis.desktop.session import Session
-from keen_trellis.document.edits import (
-    Edit,
-    MoveBehind,
-    SetIgnored,
-    SetKeep,
-    SetPairs,
-    SetSource,
-    TakeLink,
-    stays_before,
-)
+from keen_trellis.document import edits
 from keen_trellis.document.items import Item, JoinItem, SameValues
 
 if TYPE_CHECKING:
@@ -32,10 +23,10 @@ class _Told:
 
     text: str
     topic: str
-    edit: Edit | None
+    edit: edits.Edit | None
     shows: Shows | None = None
     whole: str = ""
-    refusal: Edit | None = None
+    refusal: edits.Edit | None = None
 
 
 _NO_WEDGE = "QPushButton { padding: 4px 2px; } QPushButton::menu-indicator { width: 0; }"
@@ -106,7 +97,7 @@ class FindingLine(QFrame):
                 mended = None
                 if one.remedy is not None:
                     source = lane.source.mended(one.remedy)
-                    mended = SetSource(lane.id, source, one.remedy.label)
+                    mended = edits.SetSource(lane.id, source, one.remedy.label)
                 yield _Told(one.text, f"lane.{number}", mended)
 
     def _told_of_item(self, item: Item) -> Iterator[_Told]:
@@ -115,9 +106,9 @@ class FindingLine(QFrame):
         facts = session.results.facts.items.get(item.id)
         for number, broken in enumerate(getattr(facts, "broken", ())):
             yield _Told(f"Promise broken: {broken}.", f"promise.{number}", None)
-        left_before = stays_before(session.trellis, item.id)
+        left_before = edits.stays_before(session.trellis, item.id)
         label = f"Move behind the {item.word}"
-        moved = _Told(left_before, "stays before", MoveBehind(item.id, label))
+        moved = _Told(left_before, "stays before", edits.MoveBehind(item.id, label))
         if left_before and session.fresh == item.id:
             yield moved
         for finding in session.looking.findings:
@@ -140,7 +131,7 @@ class FindingLine(QFrame):
             refuse.setObjectName("finding.refuse")
         item = self._session.selected_item
         if isinstance(item, JoinItem) and item.ignored:
-            again = SetIgnored(item.id, (), "Tell again what was no problem")
+            again = edits.SetIgnored(item.id, (), "Tell again what was no problem")
             told_again = menu.addAction(again.label, lambda: self._session.do(again))
             told_again.setObjectName("finding.again")
         self._else.setVisible(not menu.isEmpty())
@@ -164,20 +155,20 @@ class FindingLine(QFrame):
             self._session.do(told.edit)
 
 
-def _refused(item: Item, finding: Finding) -> Edit | None:
+def _refused(item: Item, finding: Finding) -> edits.Edit | None:
     """Return the edit after which a finding is not told again."""
     if not isinstance(item, JoinItem):
         return None
     link = finding.remedy.link if finding.remedy else None
     if finding.topic == "likely pair" and link is not None:
         new = SameValues(**asdict(link.pairs[-1]))
-        return SetPairs(item.id, item.pairs, (*item.not_same, new), "Not the same")
-    return SetIgnored(item.id, (*item.ignored, finding.topic))
+        return edits.SetPairs(item.id, item.pairs, (*item.not_same, new), "Not the same")
+    return edits.SetIgnored(item.id, (*item.ignored, finding.topic))
 
 
-def _carried_out(tie: str, remedy: Remedy) -> Edit:
+def _carried_out(tie: str, remedy: Remedy) -> edits.Edit:
     """Return the edit that carries out the remedy of a finding at a tie."""
     if remedy.link is not None:
-        return TakeLink(tie, remedy.link, remedy.label)
+        return edits.TakeLink(tie, remedy.link, remedy.label)
     assert remedy.keep is not None
-    return SetKeep(tie, remedy.keep, remedy.label)
+    return edits.SetKeep(tie, remedy.keep, remedy.label)

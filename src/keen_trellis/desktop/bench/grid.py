@@ -79,7 +79,7 @@ class Grid(QTableView):
     source_asked = Signal(str, int)
     search_asked = Signal()
 
-    def __init__(self, theme: Theme, name: str, parent: QWidget | None = None) -> None:
+    def __init__(self, theme: Theme, name: str, parent: QWidget) -> None:
         super().__init__(parent)
         self.setObjectName(name)
         self.theme = theme

@@ -17,12 +17,12 @@ _TYPING_MS = 220
 class LookLine(QWidget):
     """Searches a grid; where it is not always there, it comes with Ctrl+F or another look."""
 
-    def __init__(self, grid: Grid, is_always_there: bool = True) -> None:
-        super().__init__()
+    def __init__(self, grid: Grid, parent: QWidget, is_always_there: bool = True) -> None:
+        super().__init__(parent)
         name = grid.objectName().removesuffix(".grid")
         self.setObjectName(f"{name}.look")
         self._grid, self._is_always_there = grid, is_always_there
-        self._search = QLineEdit()
+        self._search = QLineEdit(self)
         self._search.setObjectName(f"{name}.search")
         self._search.setAccessibleName("Search these rows")
         self._search.setPlaceholderText("Search these rows   Ctrl+F")

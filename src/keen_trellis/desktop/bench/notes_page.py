@@ -3,15 +3,14 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QTimer
-from PySide6.QtWidgets import QPlainTextEdit, QVBoxLayout
+from PySide6.QtWidgets import QPlainTextEdit, QVBoxLayout, QWidget
 
 from keen_trellis.desktop.bench.page import Page
 from keen_trellis.desktop.bench.table_model import Origins
 from keen_trellis.desktop.controls import label
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme
-from keen_trellis.document import Lane
-from keen_trellis.document.edits import SetNote
+from keen_trellis.document import Lane, edits
 from keen_trellis.document.items import Item
 
 _TYPING_PAUSE_MS = 600
@@ -21,8 +20,8 @@ _WHAT_FOR = "Why it is so, for whoever opens this trellis next; “keen-trellis 
 class NotesPage(Page):
     """A sheet to write on; what is written is kept with the lane, the step or the tie."""
 
-    def __init__(self, session: Session, theme: Theme) -> None:
-        super().__init__(session, theme)
+    def __init__(self, session: Session, theme: Theme, parent: QWidget) -> None:
+        super().__init__(session, theme, parent)
         self._part = ""
         self._written = QPlainTextEdit()
         self._written.setObjectName("notes.text")
@@ -47,7 +46,7 @@ class NotesPage(Page):
             if self._part == part.id:
                 return  # what is being typed is newer than what is kept
             self._pause.stop()
-            written = SetNote(self._part, self._written.toPlainText())
+            written = edits.SetNote(self._part, self._written.toPlainText())
             QTimer.singleShot(0, lambda: self.session.do(written))  # not while another is shown
         self._part = part.id
         if self._written.toPlainText() != part.note:
@@ -61,4 +60,4 @@ class NotesPage(Page):
             self._take()
 
     def _take(self) -> None:
-        self.session.do(SetNote(self._part, self._written.toPlainText()))
+        self.session.do(edits.SetNote(self._part, self._written.toPlainText()))

@@ -18,10 +18,14 @@ from keen_trellis.errors import UserError
 
 
 class Page(QWidget):
-    """Shows one side of what is selected; made once, and shown again and again."""
+    """Shows one side of what is selected; made once, and shown again and again.
 
-    def __init__(self, session: Session, theme: Theme) -> None:
-        super().__init__()
+    It is made with its parent, as all that is large in it: whatever gets another parent later takes
+    the style of the application once more, with all that stands in it.
+    """
+
+    def __init__(self, session: Session, theme: Theme, parent: QWidget) -> None:
+        super().__init__(parent)
         self.session, self.theme = session, theme
 
     def set_theme(self, theme: Theme) -> None:
@@ -50,18 +54,18 @@ class PageSpec:
         Of its tab (`page.<id>`) and of the action that opens it.
     title : str
     make : callable
-        Takes the session and the theme.
+        Takes the session, the theme and the parent.
     counts_rows : bool
         Whether the number of rows after the part stands behind the title.
     """
 
     id: str
     title: str
-    make: Callable[[Session, Theme], Page]
+    make: Callable[[Session, Theme, QWidget], Page]
     counts_rows: bool = False
 
 
-def later(name: str) -> Callable[[Session, Theme], Page]:
+def later(name: str) -> Callable[[Session, Theme, QWidget], Page]:
     """Return what makes a page whose module is loaded when the page is opened.
 
     Parameters
@@ -71,8 +75,9 @@ def later(name: str) -> Callable[[Session, Theme], Page]:
     """
     module, _, kind = name.rpartition(".")
 
-    def make(session: Session, theme: Theme) -> Page:
-        page: Page = getattr(import_module(f"keen_trellis.desktop.{module}"), kind)(session, theme)
+    def make(session: Session, theme: Theme, parent: QWidget) -> Page:
+        of_kind = getattr(import_module(f"keen_trellis.desktop.{module}"), kind)
+        page: Page = of_kind(session, theme, parent)
         return page
 
     return make

@@ -18,8 +18,10 @@ from keen_trellis.words import counted
 class RowsCard(QFrame):
     """Rows of one sort; `name` is the beginning of the object names."""
 
-    def __init__(self, name: str, theme: Theme, none_words: str = "No rows here.") -> None:
-        super().__init__()
+    def __init__(
+        self, name: str, theme: Theme, parent: QWidget, none_words: str = "No rows here."
+    ) -> None:
+        super().__init__(parent)
         self.theme, self._none_words = theme, none_words
         self.setProperty("card", True)
         self.setObjectName(name)
@@ -34,7 +36,7 @@ class RowsCard(QFrame):
         self.head_row.addWidget(self._name)
         self.head_row.addWidget(self._rows)
         self.head_row.addStretch(1)
-        self.grid = Grid(theme, f"{name}.grid")
+        self.grid = Grid(theme, f"{name}.grid", self)
         self._empty = label(soft=True)
         self._empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self._empty.setWordWrap(True)
@@ -42,7 +44,7 @@ class RowsCard(QFrame):
         column.setContentsMargins(1, 1, 1, 1)
         column.setSpacing(0)
         column.addWidget(self._head)
-        column.addWidget(LookLine(self.grid, is_always_there=False))
+        column.addWidget(LookLine(self.grid, self, is_always_there=False))
         column.addWidget(self.grid, 1)
         column.addWidget(self._empty, 1)
 

@@ -27,8 +27,7 @@ from keen_trellis.desktop.bench.table_model import Origins
 from keen_trellis.desktop.controls import Notice, OneLine, as_it_is, button, label
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import LaneColours, Theme, value_font
-from keen_trellis.document import Lane
-from keen_trellis.document.edits import SetItem, first_fault
+from keen_trellis.document import Lane, edits
 from keen_trellis.document.items import Item, StepItem
 from keen_trellis.errors import UserError
 from keen_trellis.run.first_look import FirstLook
@@ -48,8 +47,8 @@ class StepPage(Page):
     kind = "step"
     chooses_rows = False
 
-    def __init__(self, session: Session, theme: Theme) -> None:
-        super().__init__(session, theme)
+    def __init__(self, session: Session, theme: Theme, parent: QWidget) -> None:
+        super().__init__(session, theme, parent)
         name = self.kind
         self._sentence = Sentence(f"{name}.sentence")
         self._item: Any = None
@@ -59,7 +58,7 @@ class StepPage(Page):
         ends = ("kept", "left_out") if self.chooses_rows else ("before", "after")
         nothing = ("No row goes on.", "No row is left out.") if self.chooses_rows else ("", "")
         self._cards = tuple(
-            RowsCard(f"{name}.{end}", theme, words or "No rows here.")
+            RowsCard(f"{name}.{end}", theme, self, words or "No rows here.")
             for end, words in zip(ends, nothing, strict=True)
         )
         self._cards[0 if self.chooses_rows else 1].grid.offers_steps = True
@@ -251,7 +250,7 @@ class StepPage(Page):
 
     def _switch(self) -> None:
         words = "Switch a step on" if self._item.off else "Switch a step off"
-        self.session.do(SetItem(self._item.but(off=not self._item.off), words))
+        self.session.do(edits.SetItem(self._item.but(off=not self._item.off), words))
 
     def _copy(self) -> None:
         self.session.asked.emit("step.copy")
@@ -259,9 +258,9 @@ class StepPage(Page):
     def change(self, **changes: object) -> None:
         """Change the step; where it cannot be so, it is said."""
         try:
-            edit = SetItem(self._item.but(**changes), f"Change a step: {self._item.title}")
+            edit = edits.SetItem(self._item.but(**changes), f"Change a step: {self._item.title}")
         except ValidationError as error:
-            self.session.said.emit(first_fault(error), True)
+            self.session.said.emit(edits.first_fault(error), True)
             return
         self.session.building.change_columns(edit, self._item.id)
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from PySide6.QtWidgets import QWidget
+
 from keen_trellis.desktop.bench.table_model import Origins
 from keen_trellis.desktop.bench.table_page import TablePage
 from keen_trellis.desktop.session import Session
@@ -13,8 +15,8 @@ from keen_trellis.document.items import Item
 class StepRowsPage(TablePage):
     """The rows after a step."""
 
-    def __init__(self, session: Session, theme: Theme) -> None:
-        super().__init__("step.rows", session, theme)
+    def __init__(self, session: Session, theme: Theme, parent: QWidget) -> None:
+        super().__init__("step.rows", session, theme, parent)
 
     def show_part(self, lane: Lane, item: Item | None, origins: Origins) -> None:
         """Show the rows that go on from a step."""

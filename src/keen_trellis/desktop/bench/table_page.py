@@ -27,20 +27,20 @@ from keen_trellis.errors import (
 class TablePage(Page):
     """One table over the whole bench; where there is none, why, and what can be done."""
 
-    def __init__(self, name: str, session: Session, theme: Theme) -> None:
-        super().__init__(session, theme)
+    def __init__(self, name: str, session: Session, theme: Theme, parent: QWidget) -> None:
+        super().__init__(session, theme, parent)
         self._line = label(soft=True)
         self._line.setObjectName(f"{name}.line")
         self._line.setWordWrap(True)
         self._notice = Notice(f"{name}.trouble")
         self._mend = button("Read it again", f"{name}.mend", self._ask_mending, "main")
         self._mend.hide()
-        self.grid = Grid(theme, f"{name}.grid")
+        self.grid = Grid(theme, f"{name}.grid", self)
         self.grid.offers_steps = True
         column = QVBoxLayout(self)
         column.setContentsMargins(20, 8, 20, 10)
         column.setSpacing(8)
-        self.look_line = LookLine(self.grid)
+        self.look_line = LookLine(self.grid, self)
         line = QHBoxLayout()
         line.addWidget(self._line, 1)
         line.addWidget(self.look_line, 1)

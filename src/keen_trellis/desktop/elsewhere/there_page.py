@@ -36,8 +36,8 @@ _NOT_FETCHED = f"No rows have been fetched yet: ask for the first {FIRST_ROWS:,}
 class TherePage(Page):
     """Counts, join types, promises and first rows of one part, from the place that is chosen."""
 
-    def __init__(self, session: Session, theme: Theme) -> None:
-        super().__init__(session, theme)
+    def __init__(self, session: Session, theme: Theme, parent: QWidget) -> None:
+        super().__init__(session, theme, parent)
         self._lane: Lane | None = None
         self._item: Item | None = None
         self._origins = Origins({}, {})
@@ -54,7 +54,7 @@ class TherePage(Page):
         self._bays = Switch("there.bays", ("Left", "Both", "Right", "Goes on"), "Rows of")
         self._bays.chosen.connect(self._choose)
         self._chosen = 1
-        self._card = RowsCard("there.rows", theme, "There is no such row.")
+        self._card = RowsCard("there.rows", theme, self, "There is no such row.")
         self._types = _table("there.types", "What every join type would give")
         self._asked = _table("there.asked", "What was asked there, how long it took")
         self._lay_out()

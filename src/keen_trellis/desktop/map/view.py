@@ -38,7 +38,7 @@ from keen_trellis.desktop.map.shapes import (
 )
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme, text_font
-from keen_trellis.document.edits import MoveItem, MoveLane
+from keen_trellis.document import edits
 
 _BEHIND, _BELOW = 84, 20
 """How much behind and below what is selected is brought into view: its words, and the end."""
@@ -197,7 +197,7 @@ class MapView(QAbstractScrollArea):
                 self.tie_asked.emit(dragged.lane, target)
         elif was_drag and isinstance(dragged, Head):
             place = sum(head.box.y <= y for head in self._layout.heads) - 1
-            self._session.do(MoveLane(dragged.lane, max(place, 0)))
+            self._session.do(edits.MoveLane(dragged.lane, max(place, 0)))
         elif was_drag and isinstance(dragged, Joint | Flag | Bead):
             self._drop_item(dragged.item, x)
         elif isinstance(dragged, Plus):
@@ -212,7 +212,7 @@ class MapView(QAbstractScrollArea):
         boxes = (self._layout.box_of(one.id) for one in lane.items if one.id != item)
         target = sum(box is not None and box.x + box.width / 2 < x for box in boxes)
         if target != place:
-            self._session.do(MoveItem(item, target - place))
+            self._session.do(edits.MoveItem(item, target - place))
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
         x, y = self._in_layout(QPointF(event.pos()))
@@ -249,11 +249,11 @@ class MapView(QAbstractScrollArea):
         lane, lanes = self._session.selected_lane, self._session.trellis.lanes
         item = self._session.selected_item
         if right and item is not None:
-            self._session.do(MoveItem(item.id, right))
+            self._session.do(edits.MoveItem(item.id, right))
         elif lane is not None and down:
             place = lanes.index(lane) + down
             if 0 <= place < len(lanes):
-                self._session.do(MoveLane(lane.id, place))
+                self._session.do(edits.MoveLane(lane.id, place))
 
     def _walk(self, down: int, right: int) -> None:
         """Select the neighbour in a direction: along a lane, or at the head of the next one."""

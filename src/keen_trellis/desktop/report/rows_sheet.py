@@ -37,7 +37,7 @@ def rows_sheet(
     sheet.resize(min(parent.width() - 60, 1_100), min(parent.height() - 60, 520))
     colours = {lane.id: theme.lane(lane.colour) for lane in trellis.lanes}
     origins = Origins({lane.id: lane.name for lane in trellis.lanes}, colours)
-    card = RowsCard("report.rows.card", theme)
+    card = RowsCard("report.rows.card", theme, sheet)
     serve(card.grid)
     card.show_head(title, len(table), True, colours[report.at.lane])
     grouped = {group.column for group in report.groups} & set(table.columns)

@@ -13,22 +13,7 @@ from keen_trellis.desktop.session.proposing import (
     proposed_words,
     usual_figures_of,
 )
-from keen_trellis.document import Trellis
-from keen_trellis.document.edits import (
-    AddBlend,
-    AddLane,
-    AddStack,
-    AddTie,
-    ChangeTie,
-    Edit,
-    InsertItem,
-    SetItem,
-    SetLink,
-    SwapSides,
-    lane_with_bay,
-    lane_with_rows,
-    swapped_names,
-)
+from keen_trellis.document import Trellis, edits
 from keen_trellis.document.items import FigureItem, Item, JoinItem, LinkedFields, StepItem
 from keen_trellis.document.without import without
 from keen_trellis.errors import EditError, UnknownColumnError, UserError
@@ -75,7 +60,7 @@ class Building:
             )
 
     def _tie(self, lane: str, other: str, link: tuple[LinkedFields, ...]) -> None:
-        if self._session.do(AddTie(lane, other, link)):
+        if self._session.do(edits.AddTie(lane, other, link)):
             self._session.fresh = self._trellis.lane(lane).items[-1].id
             self._session.select(self._session.fresh)
 
@@ -84,12 +69,12 @@ class Building:
         sides = [self._session.end_table(self._trellis.lane(one)) for one in (lane, other)]
         names = (self._trellis.lane(lane).name, self._trellis.lane(other).name)
 
-        def propose(report: Report) -> AddBlend:
+        def propose(report: Report) -> edits.AddBlend:
             return proposed_blend(lane, other, sides, names, report)
 
         self._session.find_out(propose, self._add_blend, "Stopped: nothing has been blended.")
 
-    def _add_blend(self, edit: AddBlend) -> None:
+    def _add_blend(self, edit: edits.AddBlend) -> None:
         if self._session.do(edit):
             self._session.fresh = self._trellis.lane(edit.lane).items[-1].id
             self._session.select(self._session.fresh)
@@ -103,7 +88,7 @@ class Building:
         if kind == "blend":
             sides = self._session.results.sides(item.id)
             figures = usual_figures_of([None if isinstance(s, UserError) else s for s in sides])
-        self._session.do(ChangeTie(item.id, kind, figures))
+        self._session.do(edits.ChangeTie(item.id, kind, figures))
 
     def swap_sides(self) -> None:
         """Let the other lane of the selected join go on, and what stands behind with it."""
@@ -116,13 +101,13 @@ class Building:
         names = None
         if left is not None and right is not None:
             try:
-                names = swapped_names(item, (left, right), lanes)
+                names = edits.swapped_names(item, (left, right), lanes)
             except EditError as error:
                 self._session.said.emit(str(error), True)
                 return
             except UserError:  # of a join that cannot be made, nothing follows by columns
                 names = None
-        self._session.do(SwapSides(item.id, names))
+        self._session.do(edits.SwapSides(item.id, names))
 
     def link_naturally(self) -> None:
         """Link the selected join by all columns that have one name on both sides."""
@@ -143,11 +128,11 @@ class Building:
             )
             return
         link = tuple(LinkedFields(left=name, right=name) for name in names)
-        self._session.do(SetLink(item.id, link, "Link all columns of one name"))
+        self._session.do(edits.SetLink(item.id, link, "Link all columns of one name"))
 
     def stack(self, lane: str, other: str) -> None:
         """Put the rows at a lane's end below those at the end of another."""
-        if self._session.do(AddStack(lane, (other,))):
+        if self._session.do(edits.AddStack(lane, (other,))):
             self._session.fresh = self._trellis.lane(lane).items[-1].id
             self._session.select(self._session.fresh)
 
@@ -155,16 +140,16 @@ class Building:
         """Begin a lane with the rows of a bay of the selected join or blend."""
         item = self._session.selected_item
         if item is not None and item.has_bays:
-            self._begin(lane_with_bay(self._trellis, item.id, bay))
+            self._begin(edits.lane_with_bay(self._trellis, item.id, bay))
 
     def begin_with_rows(self) -> None:
         """Begin a lane with the rows after what is selected; at its end for a lane itself."""
         lane, item = self._session.selected_lane, self._session.selected_item
         if lane is not None:
             after = item.id if item else self._trellis.end_of(lane)
-            self._begin(lane_with_rows(self._trellis, lane.id, after))
+            self._begin(edits.lane_with_rows(self._trellis, lane.id, after))
 
-    def _begin(self, edit: AddLane) -> None:
+    def _begin(self, edit: edits.AddLane) -> None:
         before = {lane.id for lane in self._trellis.lanes}
         if self._session.do(edit):
             self._session.select(
@@ -187,7 +172,7 @@ class Building:
             return
         before = {one.id for one in lane.items}
         after = after or (item.id if item else self._trellis.end_of(lane))
-        if self._session.do(InsertItem(lane.id, after, step, f"Add a step: {step.title}")):
+        if self._session.do(edits.InsertItem(lane.id, after, step, f"Add a step: {step.title}")):
             items = self._trellis.lane(lane.id).items
             self._session.fresh = next(one.id for one in items if one.id not in before)
             self._session.select(self._session.fresh)
@@ -203,7 +188,7 @@ class Building:
         found = self._without_gone()
         if found:
             column, item = found
-            self.change_columns(SetItem(item, f"Go on without {column}"), item.id)
+            self.change_columns(edits.SetItem(item, f"Go on without {column}"), item.id)
 
     def _without_gone(self) -> tuple[str, Item] | None:
         item, results = self._session.selected_item, self._session.results
@@ -220,7 +205,7 @@ class Building:
                 return error.name, left
         return None
 
-    def change_columns(self, edit: Edit, part: str) -> bool:
+    def change_columns(self, edit: edits.Edit, part: str) -> bool:
         """Change an item; where columns are called otherwise then, all behind it follows.
 
         What names a column that is gone then is said: undoing brings it back.

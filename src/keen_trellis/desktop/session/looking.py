@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any, cast
 from PySide6.QtCore import QTimer
 
 from keen_trellis.desktop.jobs import Job
-from keen_trellis.document.edits import SetItem, apply
+from keen_trellis.document import edits
 from keen_trellis.document.items import Item, JoinItem, StepItem
 from keen_trellis.errors import KindsDifferError, UserError
 from keen_trellis.plan.text_rules import TEXT_CHOICES, TextRule
@@ -181,7 +181,7 @@ class Looking:
     def _looking(self, tie: str, result: object) -> Work | None:
         if isinstance(result, Results):
             step = cast("StepItem", result.trellis.item(tie))
-            without = apply(SetItem(step.but(off=True)), result.trellis)[0]
+            without = edits.apply(edits.SetItem(step.but(off=True)), result.trellis)[0]
 
             def compare(report: Report) -> list[str]:
                 from keen_trellis.run.effects import effects

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Collection, Sequence
 from typing import TYPE_CHECKING
 
-from keen_trellis.document.edits import AddBlend
+from keen_trellis.document import edits
 from keen_trellis.document.items import FigureItem, LinkedFields
 from keen_trellis.progress import Report
 
@@ -44,7 +44,7 @@ def proposed_blend(
     sides: Sequence[Table | None],
     names: tuple[str, str],
     report: Report,
-) -> AddBlend:
+) -> edits.AddBlend:
     """Return the edit that blends two lanes, with a link and figures where their rows are known."""
     left, right = sides
     link: tuple[LinkedFields, ...] = ()
@@ -52,7 +52,7 @@ def proposed_blend(
         found = proposed_link(left, right, names, report)
         link = tuple(field for field in found if field.compare_as is None)
     linked = [{getattr(field, side) for field in link} for side in ("left", "right")]
-    return AddBlend(lane, (other,), link, usual_figures_of(sides, linked))
+    return edits.AddBlend(lane, (other,), link, usual_figures_of(sides, linked))
 
 
 def usual_figures_of(

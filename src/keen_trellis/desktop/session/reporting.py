@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from keen_trellis.document.edits import AddReport, RemoveReport, SetReport, report_at
+from keen_trellis.document import edits
 from keen_trellis.document.reports import Report
 from keen_trellis.errors import UserError
 from keen_trellis.progress import Report as Progress
@@ -111,32 +111,32 @@ class Reporting(QObject):
         if lane is None:
             return
         is_end = item is None or item.id == session.trellis.end_of(lane)
-        made = report_at(
+        made = edits.report_at(
             lane.id, None if is_end or item is None else item.id, f"{lane.name} report"
         )
-        if session.do(AddReport(made)):
+        if session.do(edits.AddReport(made)):
             self.choose(session.trellis.reports[-1].id)
 
     def remove(self) -> None:
         """Take the report out that is looked at."""
         if self.report is not None:
-            self._session.do(RemoveReport(self.report.id))
+            self._session.do(edits.RemoveReport(self.report.id))
 
     def change(self, **changes: object) -> None:
         """Change the report that is looked at; where it cannot be so, it is said."""
         from pydantic import ValidationError
 
-        from keen_trellis.document.edits import first_fault
+        from keen_trellis.document import edits
 
         if self.report is None:
             return
         try:
             made = self.report.but(**changes)
         except ValidationError as error:
-            self._session.said.emit(first_fault(error), True)
+            self._session.said.emit(edits.first_fault(error), True)
             self.renewed.emit()  # what was typed stands there no more
             return
-        self._session.do(SetReport(made))
+        self._session.do(edits.SetReport(made))
 
     def renew(self) -> None:
         """Work the report out, unless its numbers are those of now."""

@@ -19,11 +19,7 @@ from keen_trellis.desktop.session.keeping import KeepingWork
 from keen_trellis.desktop.session.looking import Looking
 from keen_trellis.desktop.session.reporting import Reporting
 from keen_trellis.desktop.session.watching import Watching
-from keen_trellis.document import Lane, Trellis, load, save
-from keen_trellis.document.edits import (
-    Edit,
-    apply,
-)
+from keen_trellis.document import Lane, Trellis, edits, load, save
 from keen_trellis.document.items import Item
 from keen_trellis.document.sources import Source
 from keen_trellis.document.wants import Want, added_wants, wants
@@ -43,12 +39,6 @@ _AFTER_MS = 15
 """How long a run waits for the window to be drawn: both want Python's lock."""
 
 T = TypeVar("T")
-
-
-def _remembered(path: Path) -> Snapshot | None:
-    from keen_trellis.run.remembered import remembered
-
-    return remembered(path)
 
 
 def _bytes_of(path: Path) -> bytes | None:
@@ -150,7 +140,7 @@ class Session(QObject):
 
     def __init__(self) -> None:
         super().__init__()
-        self.trellis = Trellis.model_construct()  # empty: checking it would build every model first
+        self.trellis = Trellis.empty()
         self.results = Results()
         self.path: Path | None = None
         self.selection = ""
@@ -163,7 +153,7 @@ class Session(QObject):
         self._saved, self._on_disk = self.trellis, b""
         self._runner: Runner | None = None
         self._making_runner = threading.Lock()
-        self._before: Snapshot | None = None
+        self._last_run_of: Path | None = None  # until this session has had a run of its own
         self.past: tuple[RunLine, ...] = ()
         self.compared_with: Snapshot | None = None
         self._rereading: bool | Container[str] = False
@@ -191,7 +181,7 @@ class Session(QObject):
 
     def new(self) -> None:
         """Begin an empty trellis."""
-        self._take_up(Trellis(), None)
+        self._take_up(Trellis.empty(), None)
         self.keeping.opened()
 
     def open(self, path: Path) -> bool:
@@ -275,22 +265,23 @@ class Session(QObject):
         self.fresh = ""
         self.delivering.forget()
         self.elsewhere.forget()
-        self._before = _remembered(path) if path else None
+        self._last_run_of = path
         self.compared_with = None
         self._rereading = False
         self._runner = None  # what another trellis read is not kept
         first_tie = next((tie.id for _, tie in trellis.ties()), "")
         self.selection = first_tie or (trellis.lanes[0].id if trellis.lanes else "")
+        self.run()
+        self._begin_run()  # at once: readers wait for other processes while the window is drawn
         self.changed.emit()
         self.selected.emit()
-        self.run()
 
     # edits
 
-    def do(self, edit: Edit) -> bool:
+    def do(self, edit: edits.Edit) -> bool:
         """Make a change that can be undone, and run; say why when it is not allowed."""
         try:
-            trellis, back = apply(edit, self.trellis)
+            trellis, back = edits.apply(edit, self.trellis)
         except UserError as error:
             self.said.emit(str(error), True)
             return False
@@ -397,7 +388,7 @@ class Session(QObject):
         request, trellis, old = self._request, self.trellis, self.results
         # the first rows of a run elsewhere are no run to be compared with
         is_whole = self.elsewhere.place is None
-        before = self._before if is_whole else None
+        last_run_of = self._last_run_of if is_whole else None
         # what is not saved is no run that anybody will look for
         to_remember = self.path if trellis is self._saved and is_whole else None
         self.jobs.stop_all()
@@ -405,12 +396,15 @@ class Session(QObject):
         self.up_to_date = False
 
         def work(report: Report) -> tuple[Results, Changes | None]:
-            from keen_trellis.run.changes import changes, snapshot
-            from keen_trellis.run.first_look import first_look
+            if not reread and old.rows:
+                from keen_trellis.run.first_look import first_look
 
-            if not reread:
                 self._first_found.emit(request, first_look(trellis, self.selection, old))
             results = self.runner.run(trellis, report, reread)
+            from keen_trellis.run.changes import changes, snapshot
+            from keen_trellis.run.remembered import remembered
+
+            before = remembered(last_run_of) if last_run_of is not None else None
             was = snapshot(old) if before is None and reread and is_whole else before
             found = None
             if was is not None:
@@ -423,7 +417,7 @@ class Session(QObject):
                 return
             self.results, found = made
             self._first = None
-            self._before, self._rereading = None, False
+            self._last_run_of, self._rereading = None, False
             self.up_to_date = True
             self.watching.stale = frozenset()
             self.rest()
@@ -475,6 +469,7 @@ class Session(QObject):
     def _begin_run(self) -> None:
         if self._next is not None:
             begin, _ = self._next
+            self._due.stop()
             self._next = None
             begin()
 
@@ -576,7 +571,7 @@ class Session(QObject):
 class _EditCommand(QUndoCommand):
     """A change on the undo stack: applying one gives the change that takes it back."""
 
-    def __init__(self, session: Session, trellis: Trellis, back: Edit) -> None:
+    def __init__(self, session: Session, trellis: Trellis, back: edits.Edit) -> None:
         super().__init__(back.label)
         self._session, self._after, self._back = session, trellis, back
 
@@ -584,4 +579,4 @@ class _EditCommand(QUndoCommand):
         self._session.take(self._after)
 
     def undo(self) -> None:
-        self._session.take(apply(self._back, self._after)[0])
+        self._session.take(edits.apply(self._back, self._after)[0])

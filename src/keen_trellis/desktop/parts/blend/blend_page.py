@@ -19,8 +19,7 @@ from keen_trellis.desktop.bench.tie_kind import say_kind
 from keen_trellis.desktop.controls import Notice, as_it_is, label
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme, value_font
-from keen_trellis.document import Lane
-from keen_trellis.document.edits import SetBay, SetItem
+from keen_trellis.document import Lane, edits
 from keen_trellis.document.items import (
     BlendedLane,
     BlendItem,
@@ -40,13 +39,13 @@ _OF_ANY_KIND = ("count", "distinct count", "min", "max", "first", "last")
 class BlendPage(Page):
     """A blend as a sentence with choices, the bays of a meeting, the totals before and after."""
 
-    def __init__(self, session: Session, theme: Theme) -> None:
-        super().__init__(session, theme)
+    def __init__(self, session: Session, theme: Theme, parent: QWidget) -> None:
+        super().__init__(session, theme, parent)
         self._item: BlendItem | None = None
         self._met = -1
         self._sentence = Sentence("blend.sentence")
         self._notice = Notice("blend.trouble")
-        self._bays = Bays(session, theme, takes_pairs=False)
+        self._bays = Bays(session, theme, self, takes_pairs=False)
         self._bays.switched.connect(self._switch_bay)
         self._bays.lane_asked.connect(session.building.begin_with_bay)
         self._said = QFrame()
@@ -134,7 +133,7 @@ class BlendPage(Page):
 
     def _switch_bay(self, bay: Bay, kept: bool) -> None:
         item = self._item
-        if item is not None and not self.session.do(SetBay(item.id, bay, kept)):
+        if item is not None and not self.session.do(edits.SetBay(item.id, bay, kept)):
             self._bays.show_kept(item.keep)
 
 
@@ -252,7 +251,9 @@ class _Told:
         return self.item.lanes[number - 1].figures if number else self.item.figures
 
     def _change(self, **changes: object) -> None:
-        self._session.do(SetItem(BlendItem(**{**dict(self.item), **changes}), "Change a blend"))
+        self._session.do(
+            edits.SetItem(BlendItem(**{**dict(self.item), **changes}), "Change a blend")
+        )
 
     def _change_lane(self, number: int, **changes: object) -> None:
         if not number:

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
+from PySide6.QtWidgets import QWidget
+
 from keen_trellis.data import Table
 from keen_trellis.desktop.bench.sentence import Sentence
 from keen_trellis.desktop.bench.step_page import StepPage, tell_columns
@@ -17,8 +19,8 @@ class ColumnsPage(StepPage):
 
     kind = "columns"
 
-    def __init__(self, session: Session, theme: Theme) -> None:
-        super().__init__(session, theme)
+    def __init__(self, session: Session, theme: Theme, parent: QWidget) -> None:
+        super().__init__(session, theme, parent)
         head = self.after_head = self._cards[1].grid.horizontalHeader()
         head.setSectionsMovable(True)
         head.setToolTip("Drag a column to where it is to stand")

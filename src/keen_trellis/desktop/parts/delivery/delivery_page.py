@@ -29,8 +29,7 @@ from keen_trellis.desktop.bench.table_model import Origins
 from keen_trellis.desktop.controls import Notice, button, label
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme, value_font
-from keen_trellis.document import Lane
-from keen_trellis.document.edits import SetDelivery, first_fault
+from keen_trellis.document import Lane, edits
 from keen_trellis.document.items import DeliveryItem, IntoTable, Item, JoinItem
 from keen_trellis.document.items.delivery import DATE
 from keen_trellis.errors import UserError
@@ -54,8 +53,8 @@ _TABLE_NAME_WIDTH = 180
 class DeliveryPage(Page):
     """Where an outcome is written and how, its rows, and the button that writes it."""
 
-    def __init__(self, session: Session, theme: Theme) -> None:
-        super().__init__(session, theme)
+    def __init__(self, session: Session, theme: Theme, parent: QWidget) -> None:
+        super().__init__(session, theme, parent)
         self._name, self._path = QLineEdit(), QLineEdit()
         self._name.setObjectName("delivery.name")
         self._path.setObjectName("delivery.path")
@@ -81,7 +80,7 @@ class DeliveryPage(Page):
         self._guarded.setObjectName("delivery.guarded")
         self._guarded.setToolTip("They stand behind an apostrophe then")
         self._guarded.clicked.connect(lambda guarded: self._change(guarded=guarded))
-        self._card = RowsCard("delivery.card", theme, "No row would be written.")
+        self._card = RowsCard("delivery.card", theme, self, "No row would be written.")
         self._looked_at: object = None
         self._lay_out()
         for field in (self._name, self._path):
@@ -373,9 +372,9 @@ class DeliveryPage(Page):
         if item is None:
             return False
         try:
-            edit = SetDelivery(item.but(**changes))
+            edit = edits.SetDelivery(item.but(**changes))
         except ValidationError as error:
-            self.session.said.emit(first_fault(error), True)
+            self.session.said.emit(edits.first_fault(error), True)
             return False
         return self.session.do(edit)
 

@@ -5,6 +5,8 @@ from __future__ import annotations
 from functools import partial
 from typing import Any, get_args
 
+from PySide6.QtWidgets import QWidget
+
 from keen_trellis.data import Table
 from keen_trellis.desktop.bench.sentence import Sentence
 from keen_trellis.desktop.bench.step_page import StepPage, tell_columns
@@ -22,8 +24,8 @@ class FillPage(StepPage):
 
     kind = "fill"
 
-    def __init__(self, session: Session, theme: Theme) -> None:
-        super().__init__(session, theme)
+    def __init__(self, session: Session, theme: Theme, parent: QWidget) -> None:
+        super().__init__(session, theme, parent)
         self._still = OneLine()
         self._still.setObjectName("fill.still")
         self._still.setProperty("soft", True)

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
+from PySide6.QtWidgets import QWidget
+
 from keen_trellis.data import Kind, Table
 from keen_trellis.desktop.bench.conditions import Conditions
 from keen_trellis.desktop.bench.formula_field import FormulaField
@@ -22,8 +24,8 @@ class FilterPage(StepPage):
     kind = "filter"
     chooses_rows = True
 
-    def __init__(self, session: Session, theme: Theme) -> None:
-        super().__init__(session, theme)
+    def __init__(self, session: Session, theme: Theme, parent: QWidget) -> None:
+        super().__init__(session, theme, parent)
         self._formula = FormulaField("filter.formula", theme)
         self._formula.taken.connect(self._take_formula)
         self._formula.hide()

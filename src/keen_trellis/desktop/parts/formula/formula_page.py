@@ -24,9 +24,9 @@ class FormulaPage(StepPage):
 
     kind = "formula"
 
-    def __init__(self, session: Session, theme: Theme) -> None:
+    def __init__(self, session: Session, theme: Theme, parent: QWidget) -> None:
         self._rows: list[_FormulaRow] = []
-        super().__init__(session, theme)
+        super().__init__(session, theme, parent)
 
     def set_theme(self, theme: Theme) -> None:
         """Take the colours of a theme."""

@@ -13,6 +13,7 @@ from PySide6.QtWidgets import (
     QListWidgetItem,
     QSizePolicy,
     QVBoxLayout,
+    QWidget,
 )
 
 from keen_trellis.compute.same_named import SameNamed, same_named
@@ -26,8 +27,7 @@ from keen_trellis.desktop.controls import Notice, OneLine, as_it_is, button
 from keen_trellis.desktop.parts.join.going_on import GoingOn
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme
-from keen_trellis.document import Lane
-from keen_trellis.document.edits import SetColumns
+from keen_trellis.document import Lane, edits
 from keen_trellis.document.items import Item, JoinItem, WantedColumns
 from keen_trellis.errors import TooManyRowsError, UserError
 from keen_trellis.plan.link import SIDES, Side
@@ -42,8 +42,8 @@ _NAME = Qt.ItemDataRole.UserRole
 class ColumnsPage(Page):
     """Columns of both sides to tick, below a sentence on those of one name and the link fields."""
 
-    def __init__(self, session: Session, theme: Theme) -> None:
-        super().__init__(session, theme)
+    def __init__(self, session: Session, theme: Theme, parent: QWidget) -> None:
+        super().__init__(session, theme, parent)
         self._item: JoinItem | None = None
         self._said = Sentence("tie_columns.sentence")
         self._sides: dict[Side, _Side] = {side: _Side(side) for side in SIDES}
@@ -204,7 +204,9 @@ class ColumnsPage(Page):
     def _change(self, **changes: object) -> None:
         if self._item is not None:
             columns = WantedColumns.model_validate({**dict(self._item.columns), **changes})
-            self.session.building.change_columns(SetColumns(self._item.id, columns), self._item.id)
+            self.session.building.change_columns(
+                edits.SetColumns(self._item.id, columns), self._item.id
+            )
 
 
 class _Side(QFrame):

@@ -16,7 +16,7 @@ from keen_trellis.desktop.bench.formula_field import FormulaField
 from keen_trellis.desktop.controls import Choice, label
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme, value_font
-from keen_trellis.document.edits import LinkByFormula
+from keen_trellis.document import edits
 from keen_trellis.document.items import JoinItem
 from keen_trellis.words import first_free
 
@@ -101,7 +101,7 @@ class FormulaDialog(QDialog):
         self._ok.setEnabled(bool(written and self._other and self._name.text().strip()))
 
     def _link(self) -> None:
-        edit = LinkByFormula(
+        edit = edits.LinkByFormula(
             self._item.id,
             side="left" if self._side == 0 else "right",
             name=self._name.text().strip(),

@@ -13,8 +13,7 @@ from keen_trellis.desktop.bench.tie_kind import say_kind
 from keen_trellis.desktop.controls import as_it_is
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import LaneColours, value_font
-from keen_trellis.document import Lane
-from keen_trellis.document.edits import RemoveLinkField, SetLink, TakeLink
+from keen_trellis.document import Lane, edits
 from keen_trellis.document.items import JoinItem, LinkedFields
 from keen_trellis.errors import UserError
 from keen_trellis.plan.link import OrderField
@@ -308,7 +307,7 @@ class _Told:
     # what is changed
 
     def _change(self, **changes: Any) -> None:
-        self._session.do(TakeLink(self._item.id, replace(self._item.match_link(), **changes)))
+        self._session.do(edits.TakeLink(self._item.id, replace(self._item.match_link(), **changes)))
 
     def _take_side(self, side: str) -> None:
         self._change(partner_for=side, order=())  # an order is by fields of the other side
@@ -344,7 +343,7 @@ class _Told:
         except ValueError as error:
             self._session.said.emit(str(error), True)
             return
-        self._session.do(SetLink(self._item.id, tuple(link)))
+        self._session.do(edits.SetLink(self._item.id, tuple(link)))
 
     def _set_distance(self, place: int, text: str) -> None:
         try:
@@ -369,10 +368,10 @@ class _Told:
         if pairs:
             a, b, _ = min(pairs, key=lambda pair: pair[2])
             link = (*self._item.link, LinkedFields(left=a, right=b))
-            self._session.do(SetLink(self._item.id, link))
+            self._session.do(edits.SetLink(self._item.id, link))
 
     def _remove_field(self, place: int) -> None:
-        self._session.do(RemoveLinkField(self._item.id, place))
+        self._session.do(edits.RemoveLinkField(self._item.id, place))
 
 
 def _fields(table: Table | UserError | None) -> _Fields:

@@ -15,6 +15,7 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QPushButton,
     QVBoxLayout,
+    QWidget,
 )
 
 from keen_trellis.advice.pairs import (
@@ -34,8 +35,7 @@ from keen_trellis.desktop.parts.join.bars import Bars
 from keen_trellis.desktop.parts.join.pairs_panel import PairsPanel
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme
-from keen_trellis.document import Lane
-from keen_trellis.document.edits import SetPairs
+from keen_trellis.document import Lane, edits
 from keen_trellis.document.items import Item, JoinItem, SameValues
 from keen_trellis.errors import UserError
 from keen_trellis.plan.bays import Bay
@@ -49,8 +49,8 @@ _LOOKED_FOR_UNASKED = 2_000, 20_000
 class LinkValuesPage(Page):
     """Values on the left, pairs on the right."""
 
-    def __init__(self, session: Session, theme: Theme) -> None:
-        super().__init__(session, theme)
+    def __init__(self, session: Session, theme: Theme, parent: QWidget) -> None:
+        super().__init__(session, theme, parent)
         self._item: JoinItem | None = None
         self._tie: Tied | None = None
         self._found: LinkValues | None = None
@@ -62,7 +62,7 @@ class LinkValuesPage(Page):
         self._show.chosen.connect(self._choose)
         self._says = label(soft=True)
         self._says.setObjectName("values.says")
-        self.grid = Grid(theme, "values.grid")
+        self.grid = Grid(theme, "values.grid", self)
         self.grid.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         self.grid.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.grid.selectionModel().selectionChanged.connect(self._offer_pair)
@@ -86,7 +86,7 @@ class LinkValuesPage(Page):
         head.addWidget(label("Show"))
         head.addWidget(self._show)
         head.addStretch(1)
-        head.addWidget(LookLine(self.grid))
+        head.addWidget(LookLine(self.grid, self))
         values = QVBoxLayout()
         values.setSpacing(6)
         values.addLayout(head)
@@ -267,17 +267,21 @@ class LinkValuesPage(Page):
         refused = tuple(one for one in self._item.not_same if _pair(one) not in pairs)
         if new:
             words = "Take pairs" if len(new) > 1 else "Take a pair"
-            self.session.do(SetPairs(self._item.id, (*self._item.pairs, *new), refused, words))
+            self.session.do(
+                edits.SetPairs(self._item.id, (*self._item.pairs, *new), refused, words)
+            )
 
     def _refuse(self, pair: Pair) -> None:
         assert self._item is not None
         refused = (*self._item.not_same, SameValues(**_parts(pair)))
-        self.session.do(SetPairs(self._item.id, self._item.pairs, refused, "Not the same"))
+        self.session.do(edits.SetPairs(self._item.id, self._item.pairs, refused, "Not the same"))
 
     def _undo(self, place: int) -> None:
         assert self._item is not None
         pairs = self._item.pairs[:place] + self._item.pairs[place + 1 :]
-        self.session.do(SetPairs(self._item.id, pairs, self._item.not_same, "Take a pair back"))
+        self.session.do(
+            edits.SetPairs(self._item.id, pairs, self._item.not_same, "Take a pair back")
+        )
 
     def _load(self) -> None:
         assert self._item is not None

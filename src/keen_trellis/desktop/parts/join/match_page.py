@@ -21,7 +21,7 @@ from keen_trellis.desktop.parts.join.link_sentence import LinkSentence
 from keen_trellis.desktop.parts.join.over_time import OverTime
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme
-from keen_trellis.document.edits import SetBay, SetKeep, SetPairs
+from keen_trellis.document import edits
 from keen_trellis.document.items import Item, JoinItem, SameValues
 from keen_trellis.document.trellis import Lane
 from keen_trellis.plan.bays import Bay, Keep
@@ -34,11 +34,11 @@ if TYPE_CHECKING:
 class MatchPage(Page):
     """What belongs together, which rows found a partner, and the fate of those that did not."""
 
-    def __init__(self, session: Session, theme: Theme) -> None:
-        super().__init__(session, theme)
+    def __init__(self, session: Session, theme: Theme, parent: QWidget) -> None:
+        super().__init__(session, theme, parent)
         self._sentence = LinkSentence(session)
         self._notice = Notice("match.trouble")
-        self._bays = Bays(session, theme)
+        self._bays = Bays(session, theme, self)
         self._said = _SaidBar(self._choose_join_type, theme)
         self._lay_out()
         self._bays.switched.connect(self._switch_bay)
@@ -95,19 +95,19 @@ class MatchPage(Page):
 
     def _switch_bay(self, bay: Bay, kept: bool) -> None:
         item = self._current()
-        if item is not None and not self.session.do(SetBay(item.id, bay, kept)):
+        if item is not None and not self.session.do(edits.SetBay(item.id, bay, kept)):
             self._bays.show_kept(item.keep)
 
     def _take_pairs(self, pairs: Sequence[SameValues]) -> None:
         item = self._current()
         if item is not None:
             taken = (*item.pairs, *pairs)
-            self.session.do(SetPairs(item.id, taken, item.not_same, "Take a pair"))
+            self.session.do(edits.SetPairs(item.id, taken, item.not_same, "Take a pair"))
 
     def _choose_join_type(self, choice: Choice) -> None:
         item = self._current()
         if item is not None:
-            self.session.do(SetKeep(item.id, choice.keep, choice.semi, choice.cross))
+            self.session.do(edits.SetKeep(item.id, choice.keep, choice.semi, choice.cross))
 
 
 class _SaidBar(QFrame):

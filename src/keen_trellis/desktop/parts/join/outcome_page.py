@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from PySide6.QtWidgets import QWidget
+
 from keen_trellis.compute.tied import Tied
 from keen_trellis.desktop.bench.table_model import Origins
 from keen_trellis.desktop.bench.table_page import TablePage
@@ -16,8 +18,8 @@ from keen_trellis.run.results import CELLS_COUNTED_AT_MOST
 class OutcomePage(TablePage):
     """The outcome, with the gaps that the tie made told apart from blanks."""
 
-    def __init__(self, session: Session, theme: Theme) -> None:
-        super().__init__("outcome", session, theme)
+    def __init__(self, session: Session, theme: Theme, parent: QWidget) -> None:
+        super().__init__("outcome", session, theme, parent)
 
     def show_part(self, lane: Lane, item: Item | None, origins: Origins) -> None:
         """Show the rows that go on from a tie."""

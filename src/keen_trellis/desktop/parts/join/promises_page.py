@@ -14,8 +14,7 @@ from keen_trellis.desktop.bench.table_model import Origins
 from keen_trellis.desktop.controls import label
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme
-from keen_trellis.document import Lane
-from keen_trellis.document.edits import SetPromises
+from keen_trellis.document import Lane, edits
 from keen_trellis.document.items import Item, JoinItem, Promised
 from keen_trellis.plan.promises import PROMISES, Promise
 
@@ -26,11 +25,11 @@ _NUMBER_WIDTH = 76
 class PromisesPage(Page):
     """Each promise as a sentence with choices, and whether it is kept."""
 
-    def __init__(self, session: Session, theme: Theme) -> None:
-        super().__init__(session, theme)
+    def __init__(self, session: Session, theme: Theme, parent: QWidget) -> None:
+        super().__init__(session, theme, parent)
         self._item: JoinItem | None = None
         self._said = Sentence("promises.sentences")
-        self._rows = RowsCard("promises.breaking", theme)
+        self._rows = RowsCard("promises.breaking", theme, self)
         self._rows.setMinimumHeight(40)  # what is promised is seen first
         self._spare = QWidget()
         self._shown = 0
@@ -139,7 +138,7 @@ class PromisesPage(Page):
 
     def _change(self, promises: tuple[Promised, ...]) -> None:
         if self._item is not None:
-            self.session.do(SetPromises(self._item.id, promises))
+            self.session.do(edits.SetPromises(self._item.id, promises))
 
     def _replace(self, place: int, promised: Promised) -> None:
         assert self._item is not None

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import (
     QTableWidget,
     QTableWidgetItem,
     QVBoxLayout,
+    QWidget,
 )
 
 from keen_trellis.data import BLANK, Kind, Table
@@ -20,8 +21,7 @@ from keen_trellis.desktop.bench.table_model import Origins
 from keen_trellis.desktop.controls import Choice, Notice, label
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme, text_font, value_font
-from keen_trellis.document import Lane
-from keen_trellis.document.edits import SetSource
+from keen_trellis.document import Lane, edits
 from keen_trellis.document.items import Item
 from keen_trellis.progress import Report
 from keen_trellis.read import Reading
@@ -33,8 +33,8 @@ _UNFIT_LISTED = 5
 class ColumnsPage(Page):
     """Columns on the left; on the right what is in the one that is selected."""
 
-    def __init__(self, session: Session, theme: Theme) -> None:
-        super().__init__(session, theme)
+    def __init__(self, session: Session, theme: Theme, parent: QWidget) -> None:
+        super().__init__(session, theme, parent)
         self._lane: Lane | None = None
         self._shown: Table | None = None
         self._profiles: dict[str, Profile] = {}
@@ -186,7 +186,7 @@ class ColumnsPage(Page):
         words = (
             f"Read “{self._current}” as {kind}" if kind else f"Find the kind of “{self._current}”"
         )
-        self.session.do(SetSource(self._lane.id, source, words))
+        self.session.do(edits.SetSource(self._lane.id, source, words))
 
 
 def _list() -> QTableWidget:

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from PySide6.QtWidgets import QWidget
+
 from keen_trellis.desktop.adding.kind_menu import offer_kinds
 from keen_trellis.desktop.bench.table_model import Origins
 from keen_trellis.desktop.bench.table_page import TablePage
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme
-from keen_trellis.document import Lane, Source
-from keen_trellis.document.edits import SetSource
+from keen_trellis.document import Lane, Source, edits
 from keen_trellis.document.items import Item
 from keen_trellis.errors import UserError
 from keen_trellis.read import Reading
@@ -17,8 +18,8 @@ from keen_trellis.read import Reading
 class RowsPage(TablePage):
     """The rows of a lane; a click on the kind of a column offers others."""
 
-    def __init__(self, session: Session, theme: Theme) -> None:
-        super().__init__("rows", session, theme)
+    def __init__(self, session: Session, theme: Theme, parent: QWidget) -> None:
+        super().__init__("rows", session, theme, parent)
         self.grid.show_kinds()
         self.grid.kind_asked.connect(self._offer_kinds)
 
@@ -42,7 +43,7 @@ class RowsPage(TablePage):
         kind = self.grid.table_model.table.field(column).kind
 
         def choose(source: Source) -> None:
-            self.session.do(SetSource(lane.id, source, f"Change the kind of “{column}”"))
+            self.session.do(edits.SetSource(lane.id, source, f"Change the kind of “{column}”"))
 
         offer_kinds(
             self,

@@ -14,8 +14,7 @@ from keen_trellis.desktop.bench.table_model import Origins
 from keen_trellis.desktop.controls import Notice, button, label
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme
-from keen_trellis.document import Lane, QuerySource, Source, TableSource, TypedSource
-from keen_trellis.document.edits import SetSource
+from keen_trellis.document import Lane, QuerySource, Source, TableSource, TypedSource, edits
 from keen_trellis.document.items import Item
 from keen_trellis.errors import UserError
 from keen_trellis.read import Reading, Server, SetApart
@@ -28,8 +27,8 @@ _LINES_AT_MOST = 200
 class SourcePage(Page):
     """How a lane is read, every part of it to be changed here; each change can be undone."""
 
-    def __init__(self, session: Session, theme: Theme) -> None:
-        super().__init__(session, theme)
+    def __init__(self, session: Session, theme: Theme, parent: QWidget) -> None:
+        super().__init__(session, theme, parent)
         self._lane: Lane | None = None
         self._typed: tuple[str, TypedSource] | None = None
         self._where = label(strong=True)
@@ -118,7 +117,7 @@ class SourcePage(Page):
             self._typed = (self._lane.id, source)  # another lane may be shown by then
             self._pause.start()
         else:
-            self.session.do(SetSource(self._lane.id, source))
+            self.session.do(edits.SetSource(self._lane.id, source))
 
     def _take_typed(self) -> None:
         """Take what was typed, once nobody types for a moment."""
@@ -127,11 +126,11 @@ class SourcePage(Page):
         lane, source = self._typed
         self._typed = None
         if source.columns and any(one.id == lane for one in self.session.trellis.lanes):
-            self.session.do(SetSource(lane, source, "Type into a table"))
+            self.session.do(edits.SetSource(lane, source, "Type into a table"))
 
     def _mended(self, source: Source) -> None:
         if self._lane is not None:
-            self.session.do(SetSource(self._lane.id, source))
+            self.session.do(edits.SetSource(self._lane.id, source))
 
     def _show_beginning(self) -> None:
         if self._lane is not None:

@@ -17,8 +17,7 @@ from keen_trellis.desktop.bench.tie_kind import say_kind
 from keen_trellis.desktop.controls import Notice, label
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme
-from keen_trellis.document import Lane
-from keen_trellis.document.edits import SetItem
+from keen_trellis.document import Lane, edits
 from keen_trellis.document.items import Item, StackedLane, StackItem
 
 _REPEATS = {"kept": "are kept", "left": "are left out"}
@@ -28,15 +27,15 @@ _NAME_WIDTH = 130
 class StackPage(Page):
     """Which rows stand below which, said as a sentence; below it the outcome."""
 
-    def __init__(self, session: Session, theme: Theme) -> None:
-        super().__init__(session, theme)
+    def __init__(self, session: Session, theme: Theme, parent: QWidget) -> None:
+        super().__init__(session, theme, parent)
         self._sentence = Sentence("stack.sentence")
         self._item: StackItem | None = None
         self._notice = Notice("stack.trouble")
         self._said = label(soft=True)
         self._said.setObjectName("stack.said")
         self._said.setWordWrap(True)
-        self._rows = RowsCard("stack.outcome", theme)
+        self._rows = RowsCard("stack.outcome", theme, self)
         self._spare = QWidget()
         column = QVBoxLayout(self)
         column.setContentsMargins(20, 8, 20, 10)
@@ -139,7 +138,7 @@ class StackPage(Page):
     def _change(self, **changes: object) -> None:
         if self._item is not None:
             changed = StackItem(**{**dict(self._item), **changes})
-            self.session.do(SetItem(changed, "Change a stack"))
+            self.session.do(edits.SetItem(changed, "Change a stack"))
 
     def _choose_repeats(self, value: str) -> None:
         self._change(repeats=value == "kept")
