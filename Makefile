@@ -2,7 +2,7 @@
 PYTHON := .venv/bin/python
 READY := .venv/.ready
 
-.PHONY: demo example test mutants fuzz attack check bench docs shots clean
+.PHONY: demo example test mutants fuzz attack check lint types layering bench docs shots clean
 
 demo: $(READY) ## open the window with the demo trellis
 	@if [ -n "$$DISPLAY$$WAYLAND_DISPLAY" ]; then \
@@ -26,10 +26,16 @@ fuzz: $(READY) ## feed formulas by chance to their reader, for five minutes
 attack: $(READY) ## damaged files, kills, bad connections, strange documents, odd surroundings
 	$(PYTHON) -m tests.attack
 
-check: $(READY) ## lint, format, types and layering
+check: lint types layering ## lint, format, types and layering
+
+lint: $(READY)
 	.venv/bin/ruff check .
 	.venv/bin/ruff format --check .
+
+types: $(READY)
 	.venv/bin/mypy
+
+layering: $(READY)
 	.venv/bin/lint-imports
 
 bench: $(READY) ## measure against SQLite and csv, as ratios
@@ -47,6 +53,8 @@ clean:
 $(READY): requirements.lock pyproject.toml
 	@tools/system_libraries.sh python
 	python3 -m venv .venv
-	.venv/bin/pip install --quiet --disable-pip-version-check -r requirements.lock
-	.venv/bin/pip install --quiet --disable-pip-version-check --no-deps -e .
+	.venv/bin/pip install --quiet --disable-pip-version-check --no-compile -r requirements.lock
+	.venv/bin/pip install --quiet --disable-pip-version-check --no-compile --no-deps -e .
+	@# on all cores, and the program itself too; what a package cannot compile, it does not need
+	-@.venv/bin/python -m compileall -qq -j 0 -x '/tests/' .venv/lib src
 	@touch $(READY)
