@@ -77,7 +77,7 @@ class Spark:
             *(word for name, value in settings.items() for word in ("--conf", f"{name}={value}")),
             "spark-internal",
         )
-        _wait_for(self.port)
+        self.wait_for("server", self.port)
 
     def start(self, name: str, program: str, *arguments: str) -> None:
         """Start a process by one of the programs that a Spark has."""
@@ -100,6 +100,16 @@ class Spark:
                 stderr=log,
                 start_new_session=True,  # its children end with it
             )
+
+    def wait_for(self, name: str, port: int) -> None:
+        """Wait until a process listens; one that has ended instead is told by what it wrote."""
+        until = time.monotonic() + _STARTS_WITHIN_S
+        while time.monotonic() < until and self.processes[name].poll() is None:
+            with contextlib.suppress(OSError), socket.create_connection(("127.0.0.1", port), 1):
+                return
+            time.sleep(0.2)
+        written = (self.folder / f"{name}.log").read_text("utf-8", "replace")
+        raise TimeoutError(f"The {name} does not listen. It wrote: {written[-3000:]}")
 
     def kill(self, name: str) -> None:
         """End a process of the cluster and its children at once."""
@@ -133,7 +143,7 @@ class Cluster(Spark):
             *("spark-class", "org.apache.spark.deploy.master.Master", "--host", "127.0.0.1"),
             *("--port", str(self.master_port), "--webui-port", str(_free_port())),
         )
-        _wait_for(self.master_port)
+        self.wait_for("master", self.master_port)
         for name in ("worker 1", "worker 2"):
             self.start_worker(name)
 
@@ -182,12 +192,3 @@ def _free_port() -> int:
     with socket.socket() as one:
         one.bind(("127.0.0.1", 0))
         return int(one.getsockname()[1])
-
-
-def _wait_for(port: int) -> None:
-    until = time.monotonic() + _STARTS_WITHIN_S
-    while time.monotonic() < until:
-        with contextlib.suppress(OSError), socket.create_connection(("127.0.0.1", port), 1):
-            return
-        time.sleep(0.2)
-    raise TimeoutError(f"nothing listens on port {port}")

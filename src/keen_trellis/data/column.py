@@ -158,19 +158,28 @@ class Column:
 
     def to_arrow(self) -> pa.Array:
         """Return the column as an Arrow array; blanks and gaps both become null."""
-        absent = self.absent
         if self.kind is Kind.TEXT:
             assert self.dictionary is not None
-            codes = pa.array(self.values, mask=absent)
-            coded = pa.DictionaryArray.from_arrays(codes, self.dictionary)
+            coded = pa.DictionaryArray.from_arrays(self.codes(), self.dictionary)
             return coded.cast(pa.large_string() if self._is_long() else pa.string())
         if self.kind is Kind.EXACT:
-            valid = None if absent is None else pa.array(~absent).buffers()[1]
-            values = pa.py_buffer(np.ascontiguousarray(self.values).tobytes())
-            decimal = pa.decimal128(38, self.scale)
-            return pa.Array.from_buffers(decimal, len(self), [valid, values])
-        array = pa.array(self.values, mask=absent)
-        return array if self.kind in _PLAIN else array.cast(arrow_type(self.kind))
+            return self._as_it_lies(pa.decimal128(DIGITS_AT_MOST, self.scale))
+        return self._as_it_lies(arrow_type(self.kind))
+
+    def codes(self) -> pa.Int32Array:
+        """Return the codes of texts into their dictionary; blanks and gaps both null."""
+        return self._as_it_lies(pa.int32())
+
+    def _as_it_lies(self, stored_as: pa.DataType) -> pa.Array:
+        """Return the values as an Arrow array over the same memory, blanks and gaps both null.
+
+        Every kind lies as Arrow has it, but for booleans, which are bits there.
+        """
+        values, absent = np.ascontiguousarray(self.values), self.absent
+        if self.kind is Kind.BOOLEAN:
+            values = _bits(values)
+        present = None if absent is None else pa.py_buffer(_bits(~absent))
+        return pa.Array.from_buffers(stored_as, len(self), [present, pa.py_buffer(values)])
 
     def _is_long(self) -> bool:
         """Whether the texts of all rows may be more than one array of plain strings holds."""
@@ -256,6 +265,11 @@ def _plain_digits(texts: pa.StringArray) -> pa.StringArray:
 
 _NO_EXPONENT = 6
 """Up to how many digits behind the mark no decimal is written with an exponent."""
+
+
+def _bits(these: NDArray[np.bool_]) -> NDArray[np.uint8]:
+    return np.packbits(these, bitorder="little")
+
 
 _PLAIN = (Kind.INTEGER, Kind.NUMBER, Kind.BOOLEAN)
 

@@ -125,8 +125,7 @@ class _Ready:
             if self._form.decimal == "," and column.kind in (Kind.NUMBER, Kind.EXACT):
                 texts = pc.replace_substring(texts, ".", ",")
             return self.quoted(texts, is_text=False)
-        codes = pa.array(column.values, mask=column.absent)
-        return self._dictionary(column).take(codes)
+        return self._dictionary(column).take(column.codes())
 
     def _has_quotes(self, column: Column) -> bool:
         is_text = column.kind is Kind.TEXT

@@ -248,7 +248,7 @@ class SheetTexts:
                 f"cell of a sheet holds {CELL_LETTERS:,}.",
                 "Deliver to .csv instead.",
             )
-        return ready.take(pa.array(column.values, mask=column.absent))
+        return ready.take(column.codes())
 
 
 def in_xml(texts: pa.StringArray) -> pa.StringArray:

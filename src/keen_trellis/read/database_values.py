@@ -233,7 +233,7 @@ def in_zone(column: Column, zone: str) -> Column:
     """Return moments in UTC as a clock in a zone shows them."""
     if column.kind is not Kind.DATE_TIME or zone == "UTC":
         return column
-    moments = pa.array(column.values, mask=column.absent).cast(pa.timestamp("us", "UTC"))
+    moments = column.to_arrow().cast(pa.timestamp("us", "UTC"))
     try:
         local = pc.local_timestamp(moments.cast(pa.timestamp("us", zone)))
     except pa.ArrowInvalid as error:

@@ -7,8 +7,6 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
-from pydantic import TypeAdapter
-
 from keen_trellis.run.on_this_machine import store, stored
 
 _PIECE = 1 << 20
@@ -41,12 +39,12 @@ class Approvals:
     written: dict[str, Written] = field(default_factory=dict)
 
 
-_ROOM, _STORED = "allowed", TypeAdapter(Approvals)
+_ROOM = "allowed"
 
 
 def approvals(document: Path | None) -> Approvals:
     """Return what a document may do; nothing where nobody was asked yet."""
-    found = stored(document, _ROOM, _STORED) if document is not None else None
+    found = stored(document, _ROOM, Approvals) if document is not None else None
     return found or Approvals()
 
 
@@ -54,7 +52,7 @@ def allow(document: Path, keys: Iterable[str]) -> None:
     """Keep that a document may have what it wants; where that cannot be kept, it is asked again."""
     known = approvals(document)
     now = replace(known, allowed=tuple(sorted({*known.allowed, *keys})))
-    store(document, _ROOM, _STORED, now)
+    store(document, _ROOM, Approvals, now)
 
 
 def note_written(document: Path | None, path: Path) -> None:
@@ -64,7 +62,7 @@ def note_written(document: Path | None, path: Path) -> None:
     known = approvals(document)
     made = {str(path.resolve()): _as_it_is(path)}
     now = replace(known, written={**known.written, **made})
-    store(document, _ROOM, _STORED, now)
+    store(document, _ROOM, Approvals, now)
 
 
 def is_its_own(document: Path | None, path: Path, at_once: bool = False) -> bool:

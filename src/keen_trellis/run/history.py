@@ -5,8 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from pydantic import TypeAdapter
-
 from keen_trellis.run.on_this_machine import store, stored
 from keen_trellis.run.results import Results
 
@@ -34,7 +32,7 @@ class RunLine:
     broken: int = 0
 
 
-_ROOM, _LINES = "history", TypeAdapter(tuple[RunLine, ...])
+_ROOM, _LINES = "history", tuple[RunLine, ...]
 
 
 def note_run(document: Path, results: Results) -> None:

@@ -16,7 +16,7 @@ from keen_trellis.whole_files import whole_file
 _T = TypeVar("_T")
 
 
-def stored(document: Path, room: str, sort: TypeAdapter[_T]) -> _T | None:
+def stored(document: Path, room: str, sort: type[_T]) -> _T | None:
     """Return what is kept of a document; None where nothing is, or nothing that can be read.
 
     Parameters
@@ -24,25 +24,37 @@ def stored(document: Path, room: str, sort: TypeAdapter[_T]) -> _T | None:
     document : Path
     room : str
         What sort of thing is kept: the folder of its files.
-    sort : TypeAdapter
+    sort : type
+        What it is kept as.
     """
     try:
-        return sort.validate_python(json.loads(_place(document, room).read_text("ascii")))
+        kept = json.loads(_place(document, room).read_text("ascii"))
+        return _reader(sort).validate_python(kept)
     except (OSError, ValueError):
         return None
 
 
-def store(document: Path, room: str, sort: TypeAdapter[_T], value: _T) -> None:
+def store(document: Path, room: str, sort: type[_T], value: _T) -> None:
     """Keep something of a document; where the machine does not let it be kept, nothing is."""
     place = _place(document, room)
     try:
         place.parent.mkdir(parents=True, exist_ok=True)
         with whole_file(place) as beside:
             # not by pydantic's own JSON, which refuses a path whose bytes are no text
-            content: Any = sort.dump_python(value, mode="json")
+            content: Any = _reader(sort).dump_python(value, mode="json")
             beside.write_text(json.dumps(content), encoding="ascii")
     except OSError:
         return
+
+
+def _reader(sort: type[_T]) -> TypeAdapter[_T]:
+    """Return what reads and writes a sort of thing: made once something of it is kept."""
+    if sort not in _READERS:
+        _READERS[sort] = TypeAdapter(sort)
+    return _READERS[sort]
+
+
+_READERS: dict[Any, TypeAdapter[Any]] = {}
 
 
 def _place(document: Path, room: str) -> Path:

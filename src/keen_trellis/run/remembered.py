@@ -8,23 +8,21 @@ from __future__ import annotations
 from dataclasses import replace
 from pathlib import Path
 
-from pydantic import TypeAdapter
-
 from keen_trellis.document.storage import KIND_NAMES
 from keen_trellis.run.changes import Snapshot
 from keen_trellis.run.on_this_machine import store, stored
 
-_ROOM, _SNAPSHOTS = "runs", TypeAdapter(Snapshot)
+_ROOM = "runs"
 
 
 def remember(document: Path, numbers: Snapshot) -> None:
     """Keep the numbers of a run of a document; where that cannot be, nothing is kept."""
-    store(document, _ROOM, _SNAPSHOTS, numbers)
+    store(document, _ROOM, Snapshot, numbers)
 
 
 def remembered(document: Path) -> Snapshot | None:
     """Return the numbers of the last run of a document; None where there are none."""
-    found = stored(document, _ROOM, _SNAPSHOTS)
+    found = stored(document, _ROOM, Snapshot)
     if found is None:
         return None
     lanes = {

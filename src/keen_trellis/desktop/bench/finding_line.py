@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QMenu, QPushButton, QSizePoli
 from keen_trellis.desktop.controls import OneLine, as_it_is, button
 from keen_trellis.desktop.session import Session
 from keen_trellis.document import edits
+from keen_trellis.document.before import stays_before
 from keen_trellis.document.items import Item, JoinItem, SameValues
 
 if TYPE_CHECKING:
@@ -106,17 +107,18 @@ class FindingLine(QFrame):
         facts = session.results.facts.items.get(item.id)
         for number, broken in enumerate(getattr(facts, "broken", ())):
             yield _Told(f"Promise broken: {broken}.", f"promise.{number}", None)
-        left_before = edits.stays_before(session.trellis, item.id)
-        label = f"Move behind the {item.word}"
-        moved = _Told(left_before, "stays before", edits.MoveBehind(item.id, label))
-        if left_before and session.fresh == item.id:
-            yield moved
+        moved = []
+        if left_before := stays_before(session.trellis, item.id):
+            label = f"Move behind the {item.word}"
+            moved = [_Told(left_before, "stays before", edits.MoveBehind(item.id, label))]
+        if session.fresh == item.id:
+            yield from moved
         for finding in session.looking.findings:
             edit = _carried_out(item.id, finding.remedy) if finding.remedy else None
             refusal = _refused(item, finding)
             yield _Told(finding.text, finding.topic, edit, finding.shows, finding.whole, refusal)
-        if left_before and session.fresh != item.id:
-            yield moved
+        if session.fresh != item.id:
+            yield from moved
 
     def _offer_else(self, told: _Told) -> None:
         """Offer to show the rows of the first finding, and to hear no more of it."""

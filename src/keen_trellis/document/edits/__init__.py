@@ -24,7 +24,6 @@ if TYPE_CHECKING:
         SetDelivery,
         SetItem,
         SetNote,
-        stays_before,
     )
     from keen_trellis.document.edits.joins import (
         AddTie,
@@ -105,7 +104,6 @@ _PLACES = {
     "lane_with_bay": "lanes",
     "lane_with_rows": "lanes",
     "report_at": "reports",
-    "stays_before": "items",
     "swapped_names": "ties",
 }
 
@@ -154,7 +152,6 @@ __all__ = [
     "lane_with_bay",
     "lane_with_rows",
     "report_at",
-    "stays_before",
     "swapped_names",
 ]
 

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
+from keen_trellis.document.before import deliveries_before, taken_right_before
 from keen_trellis.document.edits.base import (
     required,
     with_changes,
@@ -23,7 +23,7 @@ from keen_trellis.document.items import (
     Taken,
 )
 from keen_trellis.document.sources import LaneSource
-from keen_trellis.document.trellis import Lane, Trellis
+from keen_trellis.document.trellis import Trellis
 from keen_trellis.errors import EditError
 from keen_trellis.words import listed
 
@@ -120,8 +120,8 @@ class MoveBehind:
     def changed(self, trellis: Trellis) -> Trellis:
         """Return the trellis with deliveries and takers moved; `EditError` for a circle."""
         lane, place = trellis.place_of(self.item)
-        deliveries = _deliveries_before(lane, place)
-        before = _taken_right_before(trellis, lane, place, deliveries)
+        deliveries = deliveries_before(lane, place)
+        before = taken_right_before(trellis, lane, place, deliveries)
 
         def moved(taken: Taken) -> Taken:
             is_before = taken.lane == lane.id and trellis.taken_after(taken) in before
@@ -131,48 +131,6 @@ class MoveBehind:
         front = lane.items[: place - len(deliveries)]
         items = (*front, lane.items[place], *deliveries, *lane.items[place + 1 :])
         return with_lane(made, lane.id, lambda lane: with_changes(lane, items=items))
-
-
-def stays_before(trellis: Trellis, item_id: str) -> str:
-    """Return in a sentence what still has the rows from right before an item; empty for nothing."""
-    lane, place = trellis.place_of(item_id)
-    word = lane.items[place].word
-    deliveries = _deliveries_before(lane, place)
-    before = _taken_right_before(trellis, lane, place, deliveries)
-    takers = [
-        taking.name
-        for taking, item in trellis.ties()
-        if any(t.lane == lane.id and trellis.taken_after(t) in before for t in item.takes())
-    ]
-    takers += [
-        one.name
-        for one in trellis.lanes
-        if isinstance(one.source, LaneSource) and trellis.begins_after(one) in before
-    ]
-    parts = []
-    if deliveries:
-        names = listed([item.name for item in deliveries])
-        parts.append(f"{names} still {'writes' if len(deliveries) == 1 else 'write'}")
-    if takers:
-        parts.append(f"{listed(takers)} still {'takes' if len(takers) == 1 else 'take'}")
-    return f"{listed(parts)} the rows of {lane.name} from before this {word}." if parts else ""
-
-
-def _taken_right_before(
-    trellis: Trellis, lane: Lane, place: int, deliveries: Sequence[DeliveryItem]
-) -> set[str]:
-    """Return the ids after which the rows right before a place are taken."""
-    return {item.id for item in deliveries} | {trellis.part_at(lane, place - len(deliveries))}
-
-
-def _deliveries_before(lane: Lane, place: int) -> tuple[DeliveryItem, ...]:
-    """Return the deliveries that stand right before a place on a lane."""
-    found: list[DeliveryItem] = []
-    for item in reversed(lane.items[:place]):
-        if not isinstance(item, DeliveryItem):
-            break
-        found.insert(0, item)
-    return tuple(found)
 
 
 @dataclass(frozen=True, slots=True)
