@@ -3,7 +3,7 @@
 import datetime as dt
 import unittest
 import uuid
-from decimal import Decimal
+from decimal import ROUND_FLOOR, Context, Decimal, localcontext
 from typing import Any, get_args
 
 import numpy as np
@@ -151,6 +151,21 @@ class AnAnalystSummarises(unittest.TestCase):
         )
         self.assertEqual(len(found.rows_of(found.full_lines[1])), 3)
 
+    def test_the_first_groups_from_the_end_are_values_and_a_value_may_be_called_the_rest(
+        self,
+    ) -> None:
+        zones = ["A", "the rest", "C", None, None]
+        table = table_of([(None, zone, 1, None) for zone in zones])
+        for settings_, groups in (
+            ({"top": 2}, ["the rest", "C", "the rest"]),
+            ({"top": 4}, ["the rest", "C", "A", "blank"]),
+            ({}, ["the rest", "C", "A", "blank"]),
+        ):
+            found = summed(
+                table, report(groups=({"column": "zone"},), descending=True, **settings_)
+            )
+            self.assertEqual([line.groups[0].text for line in found.full_lines], groups)
+
     def test_a_gap_stands_apart_from_a_blank_and_is_said_with_its_rows(self) -> None:
         table = self.TABLE.take(np.array([0, 3, -1, -1])).with_origin("routes")
         asked = report(groups=({"column": "zone"},), figures=({"how": "count"},))
@@ -176,6 +191,26 @@ class AnAnalystSummarises(unittest.TestCase):
                 ("10 to under 20", 1),
             ],
         )
+
+    @given(
+        st.lists(st.floats(allow_nan=False, allow_infinity=False) | st.integers(-99, 99)),
+        st.decimals("0.001", 1000, places=3),
+    )
+    def test_a_number_is_in_the_span_that_is_shown(
+        self, numbers: list[float], width: Decimal
+    ) -> None:
+        numbers += [one / 10 for one in numbers]  # 0.3 is no double, and yet at an end
+        found = summed(
+            Table.of({"n": Column.of(numbers, Kind.NUMBER)}),
+            report(groups=({"column": "n", "by": "width", "width": str(width)},)),
+        )
+        with localcontext(Context(prec=700)):
+            for line in found.full_lines:
+                lower = Decimal(line.groups[0].text.split(" to ")[0])
+                for number in found.rows_of(line).column("n").to_list():
+                    shown = Decimal(repr(number))
+                    count = (shown / width).to_integral_value(ROUND_FLOOR)
+                    self.assertEqual(float(count * width), float(lower))
 
     def test_figures_of_thirty_digits_are_not_rounded_on_their_way(self) -> None:
         digits = "10000000000000000000000000000"

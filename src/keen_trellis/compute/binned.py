@@ -2,17 +2,20 @@
 
 from __future__ import annotations
 
-from decimal import Decimal
+from contextlib import AbstractContextManager
+from decimal import Context, Decimal, localcontext
 from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
 from keen_trellis.data import Column, Kind
-from keen_trellis.data.column import MICROSECONDS_A_DAY, exact_values, in_all_digits
+from keen_trellis.data.column import MICROSECONDS_A_DAY, exact_values
 from keen_trellis.errors import LinkError
 
 Span = Literal["day", "week", "month", "quarter", "year"]
+
+_NARROWEST = Decimal("1e-100")
 
 _MONTHS = {"month": 1, "quarter": 3, "year": 12}
 _MONDAY = 3
@@ -78,34 +81,68 @@ def span_words(first: np.datetime64, span: Span) -> str:
 def span_of_numbers(column: Column, width: Decimal) -> Column:
     """Return the lower end of the span that each number is in: the largest multiple up to it.
 
-    Integers and exact decimals give exact decimals, numbers give numbers.
+    Integers and exact decimals give exact decimals, numbers give numbers: a number is in the span
+    that the decimal is in which it is shown as, so that 0.3 is none of “0.2 to under 0.3”.
 
     Raises
     ------
     LinkError
-        The column holds no numbers.
+        The column holds no numbers, or the width is beyond all that is counted.
     """
+    if not _NARROWEST <= width <= 1 / _NARROWEST:
+        raise LinkError(
+            f"No number is in a span of {width}.", "Type a width between 1e-100 and 1e100."
+        )
     if not column.kind.is_numeric:
         raise LinkError(
             f"There are no spans of numbers in a column of kind {column.kind}.",
             "Group by its values.",
         )
     if column.kind is Kind.NUMBER:
-        held = np.where(np.isfinite(column.values), column.values, 0.0)
-        lower = np.floor(held / float(width)) * float(width)
-        return Column(
-            Kind.NUMBER, np.where(np.isfinite(column.values), lower, column.values), column.state
+        values = column.values.copy()
+        held = (
+            np.isfinite(values) if column.absent is None else np.isfinite(values) & ~column.absent
         )
+        distinct, places = np.unique(values[held], return_inverse=True)
+        values[held] = _lower_numbers(distinct, width)[places]
+        return Column(Kind.NUMBER, values, column.state)
     # every distinct value once: there are far fewer of them than rows, or the report is unreadable
     distinct, places = np.unique(column.values, return_inverse=True)
     whole = Column(column.kind, distinct, scale=column.scale).to_list()
-    with in_all_digits():
-        lower_ends = [Decimal(v) // width * width for v in whole]  # towards zero
-        lower_ends = [
-            low - width if v < 0 and low != v else low
-            for v, low in zip(whole, lower_ends, strict=True)
-        ]
+    with _in_all_digits():
+        lower_ends = [_spans_below(Decimal(value), width) * width for value in whole]
     values, fits, scale = exact_values(lower_ends)
     if not bool(fits.all()):
         raise LinkError("A span begins at a number of more than 38 digits.", "Widen the spans.")
     return Column(Kind.EXACT, values[places], column.state, scale=scale)
+
+
+def _lower_numbers(distinct: NDArray[np.float64], width: Decimal) -> NDArray[np.float64]:
+    """Return the lower end of the span of each number; all are finite.
+
+    A quotient of doubles is off by less than 1e-15 of itself, so that it tells in which span a
+    number is unless it is next to an integer, or so large that all are: there, decimals tell.
+    """
+    with np.errstate(over="ignore", invalid="ignore"):  # infinite, it is for decimals to tell
+        quotients = distinct / float(width)
+        unsure = ~(np.abs(quotients - np.rint(quotients)) > 1e-9 * np.maximum(1, np.abs(quotients)))
+    spans, places = np.unique(np.floor(quotients[~unsure]), return_inverse=True)
+    lower = np.empty(len(distinct), np.float64)
+    with _in_all_digits():
+        lower[~unsure] = np.array([float(int(n) * width) for n in spans.tolist()])[places]
+        lower[unsure] = [
+            float(_spans_below(Decimal(repr(value)), width) * width)
+            for value in distinct[unsure].tolist()
+        ]
+    return lower
+
+
+def _in_all_digits() -> AbstractContextManager[Context]:
+    """Return a context that holds the most spans there can be: 1e308 of the narrowest ones."""
+    return localcontext(Context(prec=500))
+
+
+def _spans_below(value: Decimal, width: Decimal) -> Decimal:
+    """Return the largest integer that, times the width, is not above a value."""
+    towards_zero = value // width
+    return towards_zero - 1 if towards_zero * width > value else towards_zero

@@ -168,6 +168,15 @@ class Blend:
         met = zip(self.names[1:], self.ties, strict=True)
         return tuple(name for name, tie in met if tie.counts.right.multiplied)
 
+    @property
+    def size(self) -> int:
+        """The bytes that it holds for itself."""
+        return sum(tie.size for tie in self.ties)
+
+    def look_ahead(self) -> None:
+        """Work out what somebody will look at, so that nobody has to wait then."""
+        _ = self.totals
+
     def sentence(self) -> str:
         """Return what became of the rows and of the totals, in plain words."""
         rows = " + ".join(f"{len(part):,}" for part in self.parts)

@@ -9,6 +9,7 @@ from functools import cached_property
 import numpy as np
 
 from keen_trellis.compute.expressions import Flags, Truth, truth
+from keen_trellis.compute.sizes import table_size
 from keen_trellis.data import Table
 from keen_trellis.plan.counts import Group
 from keen_trellis.plan.expressions import Expression
@@ -71,6 +72,15 @@ class Filtered:
         """What became of its rows."""
         left_out = len(self.left_out)
         return {"rows": len(self.outcome), "left_out": left_out, "unknown": self.unknown}
+
+    @property
+    def size(self) -> int:
+        """The bytes that it holds for itself."""
+        return table_size(self.outcome) + table_size(self.left_out) + 2 * len(self.table)
+
+    def look_ahead(self) -> None:
+        """Work out what somebody will look at, so that nobody has to wait then."""
+        _ = self.outcome, self.left_out
 
     def sentence(self) -> str:
         """Return how many rows go on and how many do not, in plain words."""

@@ -43,6 +43,11 @@ class Checked:
         """Return what is promised, with what the sides are called now."""
         return self.promise.sentence(self.tied.names)
 
+    @property
+    def size(self) -> int:
+        """The bytes that it holds for itself."""
+        return int(self.breaking.nbytes)
+
     @cached_property
     def rows(self) -> Table:
         """The rows of its side that break it, in their order."""

@@ -10,6 +10,7 @@ import numpy as np
 
 from keen_trellis.compute.join.keys import combine, own_codes
 from keen_trellis.compute.join.match import grouped
+from keen_trellis.compute.sizes import table_size
 from keen_trellis.data import PRESENT, Column, Kind, Table
 from keen_trellis.data.conversion import in_common_kind
 from keen_trellis.data.stacking import stack_columns
@@ -47,6 +48,15 @@ class Stack:
     def numbers(self) -> dict[str, int]:
         """What became of the rows."""
         return {"rows": len(self.outcome), "left_out": self.left_out}
+
+    @property
+    def size(self) -> int:
+        """The bytes that it holds for itself."""
+        return table_size(self.outcome)
+
+    def look_ahead(self) -> None:
+        """Work out what somebody will look at, so that nobody has to wait then."""
+        # it is all there
 
     def sentence(self) -> str:
         """Return where the rows came from, and what was noticed, in plain words."""

@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from keen_trellis.compute.formula.logic import keys_of
+from keen_trellis.compute.sizes import table_size
 from keen_trellis.data import PRESENT, Column, Rows, Table
 from keen_trellis.plan.counts import Group
 from keen_trellis.words import counted, listed
@@ -90,6 +91,20 @@ class Stepped:
         if self.faults:
             found["faults"] = sum(int(np.count_nonzero(rows)) for rows in self.faults.values())
         return found
+
+    @property
+    def size(self) -> int:
+        """The bytes that it holds for itself."""
+        flags = (*self.changed.values(), *self.faults.values())
+        known = {id(strand) for strand in self.before.strands}
+        own = tuple(one for one in self.outcome.strands if id(one) not in known)
+        made = Table((), own, len(self.outcome))
+        return table_size(made) + sum(int(one.nbytes) for one in flags)
+
+    def look_ahead(self) -> None:
+        """Work out what somebody will look at, so that nobody has to wait then."""
+        _ = self.sentence()
+        _ = self.only_changed if self.changed or self.faults else self.left_out
 
     def sentence(self) -> str:
         """Return what became of the rows, in plain words."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from contextlib import suppress
 from copy import copy
 from dataclasses import dataclass, replace
 from functools import cached_property
@@ -15,14 +16,19 @@ from numpy.typing import NDArray
 from keen_trellis.compute.join.match import Match
 from keen_trellis.compute.join.pairing import paired
 from keen_trellis.compute.outcome import bay_table, outcome
+from keen_trellis.compute.sizes import table_size
 from keen_trellis.data import BLANK, GAP, Table
 from keen_trellis.data.html import table_as_html
+from keen_trellis.errors import TooManyRowsError
 from keen_trellis.plan.bays import Bay, Keep, keep_of
 from keen_trellis.plan.counts import Counts, Group, JoinType
 from keen_trellis.plan.link import Link
 from keen_trellis.plan.outcome import ALL_COLUMNS, Columns, join_name
 from keen_trellis.plan.sentences import join_title, link_sentence, outcome_sentences
 from keen_trellis.progress import Report, quiet
+
+CELLS_COUNTED_AT_MOST = 20_000
+"""Of outcomes with more rows, gaps and blanks are not counted at every run."""
 
 _ROWS_TOLD = 5
 
@@ -121,11 +127,6 @@ class Tied:
             )
         return self._bay_tables[bay]
 
-    @property
-    def bays_made(self) -> tuple[Bay, ...]:
-        """The bays that have been asked for, and are kept."""
-        return tuple(self._bay_tables)
-
     @cached_property
     def _bay_tables(self) -> dict[Bay, Table]:
         return {}
@@ -195,6 +196,19 @@ class Tied:
     def numbers(self) -> dict[str, int]:
         """What became of the rows."""
         return {"rows": len(self.outcome), "pairs": self.counts.pairs}
+
+    @property
+    def size(self) -> int:
+        """The bytes that it holds for itself."""
+        return table_size(self.outcome) + sum(map(table_size, self._bay_tables.values()))
+
+    def look_ahead(self) -> None:
+        """Work out what somebody will look at, so that nobody has to wait then."""
+        for bay in Bay:
+            with suppress(TooManyRowsError):
+                self.bay(bay)
+        if len(self.outcome) <= CELLS_COUNTED_AT_MOST:
+            _ = self.empty_cells
 
     def sentence(self) -> str:
         """Return the tie in plain words."""

@@ -4,11 +4,11 @@ What holds values is loaded when it is first asked for: plans and documents know
 the window opens sooner.
 """
 
-from importlib import import_module
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from keen_trellis.data.kinds import Kind
 from keen_trellis.data.states import BLANK, GAP, PRESENT
+from keen_trellis.lazily import looked_up
 
 if TYPE_CHECKING:
     from keen_trellis.data.column import Column, Rows, from_arrow
@@ -38,8 +38,4 @@ __all__ = [
     "row_dtype",
 ]
 
-
-def __getattr__(name: str) -> Any:
-    if name in _PLACES:
-        return getattr(import_module(f"keen_trellis.data.{_PLACES[name]}"), name)
-    raise AttributeError(f"keen_trellis.data has no {name}")
+__getattr__ = looked_up(__name__, _PLACES)

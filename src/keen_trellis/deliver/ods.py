@@ -7,10 +7,9 @@ As with workbooks, rows are written as XML from whole columns (OpenDocument 1.3,
 from __future__ import annotations
 
 import re
-import zipfile
 from collections.abc import Sequence
+from functools import partial
 from pathlib import Path
-from tempfile import TemporaryDirectory
 from typing import IO, TYPE_CHECKING, Any
 
 import pyarrow as pa
@@ -18,10 +17,10 @@ import pyarrow.compute as pc
 
 from keen_trellis.data.kinds import Kind
 from keen_trellis.deliver.blocks import ROWS_AT_A_TIME, Bytes, in_turn, joined, letters_of
+from keen_trellis.deliver.packages import repack
 from keen_trellis.deliver.sheet_cells import SheetCells, sheet_cells
 from keen_trellis.deliver.xlsx import SheetTexts, require_room, sheet_names
 from keen_trellis.progress import Report, part, quiet
-from keen_trellis.whole_files import passing_name
 
 if TYPE_CHECKING:
     from keen_trellis.data import Table
@@ -33,7 +32,6 @@ _MARKED = re.compile(
     "</table:table-cell></table:table-row>"
 )
 _CREATED = re.compile(rb"<meta:creation-date>[^<]*</meta:creation-date>")
-_DATED = (1980, 1, 1, 0, 0, 0)
 _NO_XML = "[\x00-\x08\x0b\x0c\x0e-\x1f\ufffe\uffff]"
 """Signs that XML cannot hold, and that OpenDocument has no other way to write."""
 _UNUSUAL = f"^ | $|  |[\t\r\n]|{_NO_XML}"
@@ -51,21 +49,14 @@ def write_ods(sheets: Sequence[Sheet], path: Path, report: Report = quiet) -> No
     """
     for sheet in sheets:
         require_room(sheet.name, sheet.table)
-    with TemporaryDirectory(prefix=passing_name(), dir=path.parent) as folder:
-        bare = Path(folder) / "bare.ods"
-        _write_bare(sheets, bare)
-        with zipfile.ZipFile(bare) as before, zipfile.ZipFile(path, "w") as after:
-            for entry in before.infolist():
-                made = zipfile.ZipInfo(entry.filename, _DATED)
-                made.compress_type = entry.compress_type  # the type of the document stands bare
-                content = before.read(entry)
-                with after.open(made, "w", force_zip64=entry.filename == "content.xml") as file:
-                    if entry.filename == "content.xml":
-                        _write_content(sheets, content.decode(), file, report)
-                    elif entry.filename == "meta.xml":
-                        file.write(_CREATED.sub(b"", content))
-                    else:
-                        file.write(content)
+
+    def put(name: str, content: bytes, file: IO[bytes]) -> None:
+        if name == "content.xml":
+            _write_content(sheets, content.decode(), file, report)
+        else:
+            file.write(_CREATED.sub(b"", content) if name == "meta.xml" else content)
+
+    repack(partial(_write_bare, sheets), put, path)
 
 
 def _write_bare(sheets: Sequence[Sheet], path: Path) -> None:

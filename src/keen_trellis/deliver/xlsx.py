@@ -9,10 +9,9 @@ from __future__ import annotations
 
 import datetime as dt
 import re
-import zipfile
 from collections.abc import Sequence
+from functools import partial
 from pathlib import Path
-from tempfile import TemporaryDirectory
 from typing import IO, TYPE_CHECKING, Any
 
 import numpy as np
@@ -21,6 +20,7 @@ import pyarrow.compute as pc
 
 from keen_trellis.data.kinds import Kind
 from keen_trellis.deliver.blocks import ROWS_AT_A_TIME, Bytes, in_turn, joined, letters_of
+from keen_trellis.deliver.packages import repack
 from keen_trellis.deliver.sheet_cells import (
     CELL_LETTERS,
     SHEET_COLUMNS,
@@ -30,7 +30,6 @@ from keen_trellis.deliver.sheet_cells import (
 )
 from keen_trellis.errors import DeliveryError
 from keen_trellis.progress import Report, part, quiet
-from keen_trellis.whole_files import passing_name
 
 if TYPE_CHECKING:
     from keen_trellis.data import Column, Table
@@ -91,32 +90,26 @@ def write_xlsx(sheets: Sequence[Sheet], path: Path, report: Report = quiet) -> N
     """
     for sheet in sheets:
         require_room(sheet.name, sheet.table)
-    # what passes lies beside the target, where there is room for it
-    with TemporaryDirectory(prefix=passing_name(), dir=path.parent) as folder:
-        bare = Path(folder) / "bare.xlsx"
-        _write_bare(sheets, bare, folder)
-        with zipfile.ZipFile(bare) as before, zipfile.ZipFile(path, "w") as after:
-            for entry in before.infolist():
-                place = re.fullmatch(r"xl/worksheets/sheet(\d+)\.xml", entry.filename)
-                made = zipfile.ZipInfo(entry.filename, (1980, 1, 1, 0, 0, 0))
-                made.compress_type = zipfile.ZIP_DEFLATED
-                content = before.read(entry)
-                with after.open(made, "w", force_zip64=True) as file:
-                    if place is None:
-                        file.write(content)
-                        continue
-                    number = int(place[1]) - 1
-                    share = part(report, number / len(sheets), (number + 1) / len(sheets))
-                    _write_sheet(sheets[number], content.decode(), file, share)
+
+    def put(name: str, content: bytes, file: IO[bytes]) -> None:
+        place = re.fullmatch(r"xl/worksheets/sheet(\d+)\.xml", name)
+        if place is None:
+            file.write(content)
+            return
+        number = int(place[1]) - 1
+        share = part(report, number / len(sheets), (number + 1) / len(sheets))
+        _write_sheet(sheets[number], content.decode(), file, share)
+
+    repack(partial(_write_bare, sheets), put, path)
 
 
-def _write_bare(sheets: Sequence[Sheet], path: Path, folder: str) -> None:
+def _write_bare(sheets: Sequence[Sheet], path: Path) -> None:
     """Write the workbook without rows, and a sample of each moment in the second row."""
     import xlsxwriter
     from xlsxwriter.exceptions import FileCreateError, XlsxWriterException
 
     try:
-        with xlsxwriter.Workbook(str(path), {"tmpdir": folder}) as book:
+        with xlsxwriter.Workbook(str(path), {"tmpdir": str(path.parent)}) as book:
             book.set_properties({"created": dt.datetime(2000, 1, 1)})
             head = book.add_format({"bold": True})
             shown = {key: book.add_format({"num_format": how}) for key, how in _SHOWN.items()}

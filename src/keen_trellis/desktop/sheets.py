@@ -12,7 +12,6 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QDialog,
     QFrame,
-    QHBoxLayout,
     QScrollArea,
     QSizePolicy,
     QVBoxLayout,
@@ -20,6 +19,7 @@ from PySide6.QtWidgets import (
 )
 
 from keen_trellis.desktop.controls import button, label
+from keen_trellis.desktop.frames import answers, dialog_column
 from keen_trellis.desktop.session import Session
 from keen_trellis.document import edits, load
 from keen_trellis.document.wants import Want
@@ -120,25 +120,18 @@ class Sheet(QDialog):
         self.setWindowTitle("Keen Trellis")
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.setMinimumWidth(_WIDTH)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(20, 16, 20, 16)
-        column.setSpacing(12)
+        column = dialog_column(self)
         for text, look in ((heading, {"heading": True}), (says, {"soft": True})):
             line = label(text, **look)
             line.setWordWrap(True)
             column.addWidget(line)
         column.addWidget(self._listed(lines))
-        row = QHBoxLayout()
-        row.addStretch()
-        for choice, words, does in choices:
-            is_main = choice == choices[-1][0]
-            made = button(
-                words, f"{name}.{choice}", partial(self._choose, does), "main" if is_main else ""
-            )
-            made.setAutoDefault(is_main)
-            made.setDefault(is_main)
-            row.addWidget(made)
-        column.addLayout(row)
+        looks = [*("" for _ in choices[1:]), "main"]
+        made = [
+            button(words, f"{name}.{choice}", partial(self._choose, does), look)
+            for (choice, words, does), look in zip(choices, looks, strict=True)
+        ]
+        column.addLayout(answers(made))
         self.resize(_WIDTH, column.totalHeightForWidth(_WIDTH))  # its hint is for a narrow one
 
     def _listed(self, lines: Sequence[str]) -> QWidget:

@@ -4,9 +4,9 @@ A source is only ever opened for reading. Each reader is loaded when it is first
 the window opens sooner.
 """
 
-from importlib import import_module
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
+from keen_trellis.lazily import looked_up
 from keen_trellis.read.any_source import read
 from keen_trellis.read.layouts import SheetLayout, TextLayout
 from keen_trellis.read.noticed import Noticed, Reread
@@ -80,8 +80,4 @@ __all__ = [
     "workbook_parts",
 ]
 
-
-def __getattr__(name: str) -> Any:
-    if name in _PLACES:
-        return getattr(import_module(f"keen_trellis.read.{_PLACES[name]}"), name)
-    raise AttributeError(f"keen_trellis.read has no {name}")
+__getattr__ = looked_up(__name__, _PLACES)

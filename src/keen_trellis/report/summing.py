@@ -135,12 +135,16 @@ class Summed:
 
 @dataclass(frozen=True, slots=True, eq=False)
 class _Dimension:
-    """What rows are grouped by: a code per row, and what each code is shown as."""
+    """What rows are grouped by: a code per row, and what each code is shown as.
+
+    `rest` is the code of all groups that are not among the first; None where there is none.
+    """
 
     codes: NDArray[np.int64]
     cells: dict[int, GroupCell]
     ranks: dict[int, int]
     kind: Kind
+    rest: int | None = None
 
 
 def summed(
@@ -253,20 +257,17 @@ def _with_rest(
     assert report.top is not None
     level = _level(table, [dimension], [figures[report.sorted_by or 0]])
 
-    def key(line: Line) -> Any:
-        rank = dimension.ranks[line.codes[0]]
-        if report.sorted_by is None:
-            return -rank if report.descending else rank
-        return _figure_key(line.figures[0], report.descending), rank
-
-    kept = [line.codes[0] for line in sorted(level.lines, key=key)[: report.top]]
+    first = sorted(
+        level.lines, key=lambda line: _order_key(line, dimension, report, line.figures[0])
+    )
+    kept = [line.codes[0] for line in first[: report.top]]
     if len(kept) == len(level.lines):
         return dimension
     rest = max(dimension.cells) + 1
     codes = np.where(np.isin(dimension.codes, kept), dimension.codes, rest)
     cells = {code: dimension.cells[code] for code in kept} | {rest: GroupCell(REST)}
     ranks = {code: dimension.ranks[code] for code in kept} | {rest: len(dimension.ranks)}
-    return _Dimension(codes, cells, ranks, dimension.kind)
+    return _Dimension(codes, cells, ranks, dimension.kind, rest)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -314,11 +315,9 @@ def _in_order(
 
     def key(line: Line) -> Any:
         place = line.level - 1
-        is_rest = line.groups[-1].text == REST and line.codes[-1] == max(dimensions[place].cells)
-        rank = dimensions[place].ranks[line.codes[-1]]
-        if report.sorted_by is None:
-            return is_rest, -rank if report.descending and not line.groups[-1].state else rank
-        return is_rest, _figure_key(line.figures[report.sorted_by], report.descending), rank
+        is_rest = line.codes[-1] == dimensions[place].rest
+        figure = line.figures[report.sorted_by or 0]
+        return is_rest, _order_key(line, dimensions[place], report, figure)
 
     made: list[Line] = []
     shown = 0
@@ -341,6 +340,15 @@ def _in_order(
     else:
         made.append(levels[0].lines[0])
     return made, max(shown - LINES_AT_MOST, 0)
+
+
+def _order_key(line: Line, dimension: _Dimension, report: Report, figure: Any) -> Any:
+    """Return what the lines of a group are ordered by: blanks and gaps last, whichever way."""
+    rank = dimension.ranks[line.codes[-1]]
+    if report.sorted_by is None:
+        # ranks count up from 0, those of blanks and gaps behind all others: they stay above
+        return -rank if report.descending and not line.groups[-1].state else rank
+    return _figure_key(figure, report.descending), rank
 
 
 def _figure_key(value: Any, descending: bool) -> tuple[bool, Any]:

@@ -3,9 +3,9 @@
 What works on rows is loaded when the first trellis is run, so that the window opens sooner.
 """
 
-from importlib import import_module
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
+from keen_trellis.lazily import looked_up
 from keen_trellis.run.results import Results
 
 if TYPE_CHECKING:
@@ -16,8 +16,4 @@ _PLACES = {"Delivered": "delivering", "Runner": "runner", "make_deliveries": "de
 
 __all__ = ["Delivered", "Results", "Runner", "make_deliveries"]
 
-
-def __getattr__(name: str) -> Any:
-    if name in _PLACES:
-        return getattr(import_module(f"keen_trellis.run.{_PLACES[name]}"), name)
-    raise AttributeError(f"keen_trellis.run has no {name}")
+__getattr__ = looked_up(__name__, _PLACES)

@@ -18,7 +18,7 @@ from keen_trellis.plan.bays import Bay
 from keen_trellis.plan.counts import Counts, Group
 
 if TYPE_CHECKING:
-    from keen_trellis.compute.execute import Given
+    from keen_trellis.compute.given import Given
     from keen_trellis.compute.tied import Tied
     from keen_trellis.data import Table
     from keen_trellis.read import Reading

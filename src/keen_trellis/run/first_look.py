@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from keen_trellis.compute.execute import Given, execute
+from keen_trellis.compute.execute import execute
+from keen_trellis.compute.given import Given
 from keen_trellis.compute.schemas import schema_of
 from keen_trellis.data import Table
 from keen_trellis.document.items import Item, StepItem

@@ -12,14 +12,11 @@ from keen_trellis.errors import UserError, WaitingError
 from keen_trellis.run.facts import Facts, JoinFacts, facts_of
 
 if TYPE_CHECKING:
-    from keen_trellis.compute.execute import Given
+    from keen_trellis.compute.given import Given
     from keen_trellis.compute.promised import Checked
     from keen_trellis.compute.tied import Tied
     from keen_trellis.data import Table
     from keen_trellis.read import Reading
-
-CELLS_COUNTED_AT_MOST = 20_000
-"""Of outcomes with more rows, gaps and blanks are not counted at every run."""
 
 
 @dataclass(frozen=True, eq=False)  # no slots: the facts are kept once taken

@@ -2,30 +2,30 @@
 
 from __future__ import annotations
 
-import contextlib
 from collections import OrderedDict
 from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from keen_trellis.compute.execute import Given, execute
-from keen_trellis.compute.filtered import Filtered
-from keen_trellis.compute.promised import Checked, checked
+from keen_trellis.compute.execute import execute
+from keen_trellis.compute.join.match import Match
 from keen_trellis.compute.schemas import schema_of
 from keen_trellis.compute.sizes import size_of
-from keen_trellis.compute.stepped import Stepped
 from keen_trellis.compute.tied import Tied
+from keen_trellis.data import Table
 from keen_trellis.document.items import JoinItem
 from keen_trellis.document.sources import BaySource
 from keen_trellis.document.trellis import Lane, Trellis
-from keen_trellis.errors import TooManyRowsError, UserError, WaitingError
-from keen_trellis.plan.bays import Bay
+from keen_trellis.errors import UserError, WaitingError
 from keen_trellis.plan.nodes import Node, Outcome, Read
 from keen_trellis.progress import Report, part, quiet
 from keen_trellis.read.reading import Reading
 from keen_trellis.run.planning import Plan, planned
 from keen_trellis.run.reading import ReadSource
-from keen_trellis.run.results import CELLS_COUNTED_AT_MOST, Results
+from keen_trellis.run.results import Results
+
+if TYPE_CHECKING:
+    from keen_trellis.compute.promised import Checked
 
 
 @dataclass(slots=True)
@@ -57,7 +57,8 @@ class Nodes:
         if node.digest not in self:
             inputs = [self.result(one, report) for one in node.inputs()]
             value = execute(node, [_rows_of(one) for one in inputs], report)
-            _look_ahead(value)
+            if not isinstance(value, Table | Match):
+                value.look_ahead()
             self.keep(node.digest, value)
         return self.kept(node.digest)
 
@@ -142,9 +143,11 @@ class WorkingOut:
     def _promises(self, part_id: str, node: Node | UserError, value: Any) -> tuple[Checked, ...]:
         """Return what is promised of a join, checked now or kept from before."""
         item = self.trellis.item(part_id)
-        if not isinstance(item, JoinItem) or not isinstance(value, Tied):
+        if not isinstance(item, JoinItem) or not item.promises or not isinstance(value, Tied):
             return ()
         assert isinstance(node, Node)
+        from keen_trellis.compute.promised import checked
+
         found = []
         for promise in (one.as_promise() for one in item.promises):
             name = f"{node.digest} {value.names} {promise}"
@@ -208,24 +211,6 @@ class WorkingOut:
         return part(self.report, start, min(self._steps_done / nodes, 1.0))
 
 
-def _look_ahead(value: Any) -> None:
-    """Work out what somebody will look at, so that nobody has to wait then."""
-    if isinstance(value, Filtered):
-        _ = value.left_out
-    if isinstance(value, Stepped):
-        _ = value.only_changed if value.changed or value.faults else value.left_out
-    if isinstance(value, Tied):
-        _look_at_bays(value)
-
-
-def _look_at_bays(tied: Tied) -> None:
-    for bay in Bay:
-        with contextlib.suppress(TooManyRowsError):
-            tied.bay(bay)
-    if len(tied.outcome) <= CELLS_COUNTED_AT_MOST:
-        _ = tied.empty_cells
-
-
 def _rows_of(value: Any) -> Any:
     """Return the table that others take of what a node gave; pairs as they are."""
-    return value.outcome if isinstance(value, Given) else value
+    return value if isinstance(value, Table | Match) else value.outcome

@@ -29,6 +29,7 @@ from keen_trellis.desktop.adding.source_form import NoticedLines, SourceForm
 from keen_trellis.desktop.bench.grid import Grid, put_on_clipboard
 from keen_trellis.desktop.bench.table_model import Origins
 from keen_trellis.desktop.controls import Notice, button, label
+from keen_trellis.desktop.frames import answers, dialog_column
 from keen_trellis.desktop.jobs import Jobs
 from keen_trellis.desktop.theme import Theme
 from keen_trellis.document import QuerySource, Source, TableSource, Trellis, TypedSource, edits
@@ -112,7 +113,6 @@ class Chooser(QDialog):
         self._progress.setTextVisible(False)
         self._progress.setRange(0, 1000)
         self._add = button("Add this lane", "chooser.add", self.accept, "main")
-        self._add.setDefault(True)
         self._add.setEnabled(False)
 
     def _lay_out(self) -> None:
@@ -142,14 +142,9 @@ class Chooser(QDialog):
         bottom.addWidget(self._name)
         bottom.addSpacing(12)
         bottom.addWidget(self._size)
-        bottom.addStretch()
         cancel = button("Cancel", "chooser.cancel", self.reject)
-        cancel.setAutoDefault(False)
-        bottom.addWidget(cancel)
-        bottom.addWidget(self._add)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(20, 16, 20, 16)
-        column.setSpacing(12)
+        bottom.addLayout(answers((cancel, self._add)), 1)
+        column = dialog_column(self)
         column.addLayout(top)
         column.addLayout(middle, 1)
         column.addLayout(bottom)

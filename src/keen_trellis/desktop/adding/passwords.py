@@ -12,13 +12,12 @@ from PySide6.QtWidgets import (
     QDialog,
     QFileDialog,
     QGridLayout,
-    QHBoxLayout,
     QLineEdit,
-    QVBoxLayout,
     QWidget,
 )
 
 from keen_trellis.desktop.controls import Choice, Notice, button, label
+from keen_trellis.desktop.frames import answers, dialog_column
 from keen_trellis.errors import UserError
 from keen_trellis.read import Secrets, Server
 from keen_trellis.read.secrets import Locked, LockedFile
@@ -51,9 +50,7 @@ class PasswordDialog(QDialog):
         self._keep.setObjectName("password.keep")
         self._keep.setChecked(server.password == "keyring")
         self._notice = Notice("password.trouble")
-        column = QVBoxLayout(self)
-        column.setContentsMargins(20, 16, 20, 16)
-        column.setSpacing(10)
+        column = dialog_column(self)
         is_file = isinstance(server, LockedFile)
         self._keep.setVisible(not is_file)
         called = server.label if is_file else server.account
@@ -61,13 +58,8 @@ class PasswordDialog(QDialog):
         column.addWidget(self._field)
         column.addWidget(self._keep)
         column.addWidget(self._notice)
-        row = QHBoxLayout()
-        row.addStretch()
-        row.addWidget(button("Cancel", "password.cancel", self.reject))
-        give = button("Use it", "password.give", self._give, "main")
-        give.setDefault(True)
-        row.addWidget(give)
-        column.addLayout(row)
+        cancel = button("Cancel", "password.cancel", self.reject)
+        column.addLayout(answers((cancel, button("Use it", "password.give", self._give, "main"))))
 
     def _give(self) -> None:
         try:
@@ -147,9 +139,7 @@ class ConnectDialog(QDialog):
         look.setAutoDefault(False)
         form.addWidget(look, len(rows) - 1, 2)
         self._look = look
-        column = QVBoxLayout(self)
-        column.setContentsMargins(20, 16, 20, 16)
-        column.setSpacing(10)
+        column = dialog_column(self)
         column.addWidget(label("A database on a server", heading=True))
         column.addLayout(form)
         does = "One table is written there." if self._writes else "It is only ever read."
@@ -157,16 +147,9 @@ class ConnectDialog(QDialog):
         said = label(f"{does} The password is never written into the trellis.", soft=True)
         column.addWidget(said)
         column.addWidget(self._notice)
-        row = QHBoxLayout()
-        row.addStretch()
         cancel = button("Cancel", "connect.cancel", self.reject)
-        cancel.setAutoDefault(False)
-        row.addWidget(cancel)
         words = "Take it" if self._writes or self._runs else "Look into it"
-        go_on = button(words, "connect.go", self._take, "main")
-        go_on.setDefault(True)
-        row.addWidget(go_on)
-        column.addLayout(row)
+        column.addLayout(answers((cancel, button(words, "connect.go", self._take, "main"))))
 
     def _show_ways(self) -> None:
         by_variable = self._way.value == "variable"

@@ -22,7 +22,8 @@ from keen_trellis.desktop.bench.finding_line import FindingLine
 from keen_trellis.desktop.bench.grid import Grid, put_on_clipboard
 from keen_trellis.desktop.bench.page import Page, PageSpec, PartView, later
 from keen_trellis.desktop.bench.table_model import Origins
-from keen_trellis.desktop.controls import Notice, OneLine, label
+from keen_trellis.desktop.controls import Notice, OneLine
+from keen_trellis.desktop.frames import empty_page
 from keen_trellis.desktop.parts import VIEWS, view_of
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.session.elsewhere import FIRST_ROWS
@@ -65,7 +66,7 @@ class Bench(QWidget):
         ignored = QSizePolicy.Policy.Ignored
         self._stack.setSizePolicy(ignored, ignored)
         self.setMinimumHeight(_LEAST_HEIGHT)
-        self._welcome = self._welcome_page()
+        self._welcome = empty_page("Nothing selected", _WELCOME)
         self._stack.addWidget(self._welcome)
         self.notice = Notice("bench.notice")
         self._of_first = Notice("bench.first_rows")
@@ -118,19 +119,6 @@ class Bench(QWidget):
         firsts.addWidget(self._of_first)
         column.addLayout(firsts)
         column.addWidget(self._stack, 1)
-
-    def _welcome_page(self) -> QWidget:
-        page = QWidget()
-        column = QVBoxLayout(page)
-        column.addStretch()
-        for text, look in (("Nothing selected", "heading"), (_WELCOME, "soft")):
-            line = label(text, **{look: True})
-            line.setAlignment(Qt.AlignmentFlag.AlignCenter)
-            line.setWordWrap(True)
-            line.setContentsMargins(160, 0, 160, 0)
-            column.addWidget(line)
-        column.addStretch()
-        return page
 
     def set_theme(self, theme: Theme) -> None:
         """Take the colours of a theme."""

@@ -2,19 +2,16 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt
 from PySide6.QtGui import QIntValidator
 from PySide6.QtWidgets import (
     QDialog,
-    QFormLayout,
-    QHBoxLayout,
     QLineEdit,
-    QVBoxLayout,
     QWidget,
 )
 
 from keen_trellis.desktop.adding.passwords import ConnectDialog, Pick
 from keen_trellis.desktop.controls import Notice, button, label
+from keen_trellis.desktop.frames import answers, dialog_column, dialog_form
 from keen_trellis.document.places import RunPlace
 from keen_trellis.places.place import SparkCluster
 from keen_trellis.read import Secrets
@@ -47,10 +44,7 @@ class PlaceDialog(QDialog):
         self._show_sort()
 
     def _lay_out(self) -> None:
-        form = QFormLayout()
-        form.setHorizontalSpacing(14)
-        form.setVerticalSpacing(10)
-        form.setLabelAlignment(Qt.AlignmentFlag.AlignLeft)
+        form = dialog_form()
         form.addRow("Called", self._name)
         form.addRow("It is", self._sort)
         form.addRow("Host", self._host)
@@ -58,22 +52,15 @@ class PlaceDialog(QDialog):
         form.addRow("It sees", self._sees)
         self._form = form
         self._next = label("Its address and account are asked for next.", soft=True)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(20, 16, 20, 16)
-        column.setSpacing(10)
+        column = dialog_column(self)
         column.addWidget(label("A place where the trellis can run", heading=True))
         said = "Tables and files that lie there stay there; small lanes are sent along."
         column.addWidget(label(said, soft=True))
         column.addLayout(form)
         column.addWidget(self._next)
         column.addWidget(self._notice)
-        row = QHBoxLayout()
-        row.addStretch()
-        row.addWidget(button("Cancel", "place.cancel", self.reject))
-        go_on = button("Take it", "place.go", self._take, "main")
-        go_on.setDefault(True)
-        row.addWidget(go_on)
-        column.addLayout(row)
+        cancel = button("Cancel", "place.cancel", self.reject)
+        column.addLayout(answers((cancel, button("Take it", "place.go", self._take, "main"))))
 
     def _show_sort(self) -> None:
         is_cluster = self._sort.value == "spark"

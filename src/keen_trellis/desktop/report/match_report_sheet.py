@@ -10,13 +10,12 @@ from PySide6.QtWidgets import (
     QCheckBox,
     QDialog,
     QFormLayout,
-    QHBoxLayout,
     QLineEdit,
-    QVBoxLayout,
     QWidget,
 )
 
 from keen_trellis.desktop.controls import button, label
+from keen_trellis.desktop.frames import answers, dialog_column, dialog_form
 from keen_trellis.report.page_options import USUAL, PageOptions
 
 _ROWS_AT_MOST, _WIDTH = 9_999, 560
@@ -49,26 +48,17 @@ class MatchReportSheet(QDialog):
         self._rows.setValidator(QIntValidator(0, _ROWS_AT_MOST, self))
         self._columns = QLineEdit()
         self._columns.setPlaceholderText("link fields and some others; or names, with commas")
-        column = QVBoxLayout(self)
-        column.setContentsMargins(20, 16, 20, 16)
-        column.setSpacing(12)
+        column = dialog_column(self)
         column.addWidget(label("A match report for whoever has to check it", heading=True))
         says = label("What was read, tied and found, as a page, a print or a sheet.", soft=True)
         column.addWidget(says)
         column.addLayout(self._form())
-        row = QHBoxLayout()
-        row.addStretch()
-        row.addWidget(button("Cancel", "match_report.refuse", self.reject))
+        cancel = button("Cancel", "match_report.refuse", self.reject)
         agree = button("Choose where …", "match_report.agree", self._agree, "main")
-        agree.setDefault(True)
-        row.addWidget(agree)
-        column.addLayout(row)
+        column.addLayout(answers((cancel, agree)))
 
     def _form(self) -> QFormLayout:
-        form = QFormLayout()
-        form.setHorizontalSpacing(14)
-        form.setVerticalSpacing(10)
-        form.setLabelAlignment(Qt.AlignmentFlag.AlignLeft)
+        form = dialog_form()
         form.addRow("Made for", self._made_for)
         form.addRow("", self._values)
         form.addRow("Rows without a partner", self._rows)

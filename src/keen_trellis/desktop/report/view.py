@@ -22,6 +22,7 @@ from PySide6.QtWidgets import (
 from keen_trellis.data import Kind
 from keen_trellis.desktop.bench.sentence import Sentence
 from keen_trellis.desktop.controls import Choice, Notice, button, label
+from keen_trellis.desktop.frames import empty_page
 from keen_trellis.desktop.report.filters import Filters
 from keen_trellis.desktop.report.lines import LinesTable
 from keen_trellis.desktop.report.picture import PictureCard, look_of
@@ -151,19 +152,8 @@ class ReportView(QWidget):
         return self._cards
 
     def _empty_page(self) -> QWidget:
-        page = QWidget()
-        column = QVBoxLayout(page)
-        column.addStretch()
-        for text, look in (("No report yet", "heading"), (_HELP, "soft")):
-            line = label(text, **{look: True})
-            line.setAlignment(Qt.AlignmentFlag.AlignCenter)
-            line.setWordWrap(True)
-            line.setContentsMargins(160, 0, 160, 0)
-            column.addWidget(line)
         self._make = button("Make a report", "report.make", self.session.reporting.add, "main")
-        column.addWidget(self._make, 0, Qt.AlignmentFlag.AlignCenter)
-        column.addStretch()
-        return page
+        return empty_page("No report yet", _HELP, self._make)
 
     def take_keyboard(self) -> None:
         """Put the keyboard where one begins to read, or to make the first report."""

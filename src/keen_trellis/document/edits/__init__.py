@@ -3,8 +3,9 @@
 Each is loaded when somebody first makes one, so that a window opens sooner.
 """
 
-from importlib import import_module
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
+
+from keen_trellis.lazily import looked_up
 
 if TYPE_CHECKING:
     from keen_trellis.document.edits.base import (
@@ -155,8 +156,4 @@ __all__ = [
     "swapped_names",
 ]
 
-
-def __getattr__(name: str) -> Any:
-    if name in _PLACES:
-        return getattr(import_module(f"keen_trellis.document.edits.{_PLACES[name]}"), name)
-    raise AttributeError(f"keen_trellis.document.edits has no {name}")
+__getattr__ = looked_up(__name__, _PLACES)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QWidget
 
-from keen_trellis.compute.tied import Tied
+from keen_trellis.compute.tied import CELLS_COUNTED_AT_MOST, Tied
 from keen_trellis.desktop.bench.table_model import Origins
 from keen_trellis.desktop.bench.table_page import TablePage
 from keen_trellis.desktop.session import Session
@@ -12,7 +12,6 @@ from keen_trellis.desktop.theme import Theme
 from keen_trellis.document import Lane
 from keen_trellis.document.items import Item
 from keen_trellis.errors import UserError
-from keen_trellis.run.results import CELLS_COUNTED_AT_MOST
 
 
 class OutcomePage(TablePage):
