@@ -18,11 +18,11 @@ TABLE = Table.from_columns(
 )
 
 
-def worked_out(picture: str, *groups: str, **settings: Any) -> Summed:
+def worked_out(picture: str, *groups: str, table: Table = TABLE, **settings: Any) -> Summed:
     figures = {"figures": ({"column": "riders"},)} | settings
     named = tuple({"column": group} for group in groups)
     return summed(
-        TABLE,
+        table,
         Report(id="r", name="R", at={"lane": "l"}, groups=named, picture=picture, **figures),
     )
 
@@ -47,6 +47,13 @@ class PicturesTest(unittest.TestCase):
         words = {mark.words for mark in drawn(worked_out("bars", "zone"), LOOK, 500, 300).marks}
         self.assertIn("Inner: 40 (sum of riders, 2 rows)", words)
         self.assertIn("blank: -5 (sum of riders, 1 row)", words)
+
+    def test_a_figure_that_no_axis_reaches_is_left_out_and_said(self) -> None:
+        columns = {"zone": ["a", "b", "c"], "riders": [1.5, 1e308, float("inf")]}
+        for picture in PICTURES_OF:
+            if picture != "none":
+                found = worked_out(picture, "zone", table=Table.from_columns(columns))
+                self.assertIn("2 figures too large to be drawn.", drawn(found, LOOK, 300, 200).note)
 
     def test_the_same_report_gives_the_same_file(self) -> None:
         for form in ("png", "svg"):

@@ -260,7 +260,8 @@ def _exact(number: Decimal | int | float) -> Decimal:
 def _shown(number: Decimal | int | float) -> str:
     """Return a total as it is read: exactly, but a double without the digits that rounding made."""
     if isinstance(number, float):
-        return f"{number:,.6f}".rstrip("0").rstrip(".")
+        is_small = 0 < abs(number) < 0.001
+        return f"{number:.6g}" if is_small else f"{number:,.6f}".rstrip("0").rstrip(".")
     return f"{number:,f}" if isinstance(number, Decimal) else f"{number:,}"
 
 

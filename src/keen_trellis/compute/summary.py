@@ -285,7 +285,9 @@ def _divided(
     totals: NDArray[np.int64] | list[int], times: NDArray[Any], scale: int
 ) -> NDArray[np.float64]:
     counted = np.maximum(times, 1)
-    if not isinstance(totals, list) and np.abs(totals).max(initial=0) <= 2**53:
+    # up to 2**53 a double is the integer itself, so that the quotient alone is rounded
+    divisors_fit = 10**scale * int(counted.max(initial=1)) <= 2**53
+    if not isinstance(totals, list) and divisors_fit and np.abs(totals).max(initial=0) <= 2**53:
         averages: NDArray[np.float64] = totals / (10.0**scale * counted)
         return averages
     exact = totals if isinstance(totals, list) else totals.tolist()

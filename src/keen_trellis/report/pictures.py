@@ -188,6 +188,8 @@ def _short(text: str) -> str:
     return line if len(line) <= _LONGEST else f"{line[: _LONGEST - 1]}…"
 
 
+_LARGEST_DRAWN = 1e200
+
 _Shape = tuple[Any, Line, str]
 """What was drawn, the line that it stands for, and what it says."""
 
@@ -200,6 +202,9 @@ def _figure(summed: Summed, look: Look, width: int, height: int) -> tuple[Any, l
     from matplotlib.figure import Figure
 
     categories, series, note = _series(summed)
+    shown = [line for one in series for line in one.lines if line is not None]
+    if beyond := sum(_is_beyond(line.figures[place]) for line in shown):
+        note = f"{note} {counted(beyond, 'figure')} too large to be drawn.".strip()
     size = width / _DPI, height / _DPI
     figure: Any = Figure(figsize=size, dpi=_DPI, facecolor=look.ground, layout="constrained")
     axes = figure.add_subplot()
@@ -310,8 +315,16 @@ def _readable(ground: Sequence[float]) -> str:
 
 
 def _value(line: Line | None, place: int) -> float:
+    """Return a figure as it is drawn; not a number where there is none, or none that can be."""
     value = None if line is None else line.figures[place]
-    return float(value) if isinstance(value, int | float | Decimal) else np.nan
+    if value is None or not isinstance(value, int | float | Decimal) or _is_beyond(value):
+        return np.nan
+    return float(value)
+
+
+def _is_beyond(value: Any) -> bool:
+    """Whether a figure is infinite, or so large that no axis reaches to it."""
+    return isinstance(value, int | float | Decimal) and abs(float(value)) > _LARGEST_DRAWN
 
 
 def _words(summed: Summed, line: Line | None, place: int) -> str:

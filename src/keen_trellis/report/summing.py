@@ -6,6 +6,7 @@ counts would be wrong. Every level is summarised from the rows themselves.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from decimal import Decimal
@@ -127,7 +128,7 @@ class Summed:
 
     def figure_text(self, place: int, value: Any) -> str:
         """Return a figure as it is shown."""
-        if value is None:
+        if value is None or value != value:  # infinity less infinity is no number
             return "–"
         shown = self.report.figures[place].shown
         return number_text(value, is_share=shown == "share of all")
@@ -395,7 +396,7 @@ def _shown_as_wanted(lines: Sequence[Line], figures: Sequence[ReportFigure]) -> 
 def _share(value: Any, whole: Any) -> float | None:
     if not isinstance(value, int | float | Decimal) or not whole:
         return None
-    return float(value) / float(whole)
+    return float(value) / float(whole) if math.isfinite(whole) else None
 
 
 def _against_first(lines: Sequence[Line], made: list[list[Any]], place: int) -> None:
