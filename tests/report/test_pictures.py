@@ -53,7 +53,9 @@ class PicturesTest(unittest.TestCase):
         for picture in PICTURES_OF:
             if picture != "none":
                 found = worked_out(picture, "zone", table=Table.from_columns(columns))
-                self.assertIn("2 figures too large to be drawn.", drawn(found, LOOK, 300, 200).note)
+                says = "2 figures too large to be drawn."
+                self.assertEqual(drawn(found, LOOK, 300, 200).note, says)
+                self.assertIn(f">{says}<", written(found, LOOK, "svg").decode())  # kept with it
 
     def test_the_same_report_gives_the_same_file(self) -> None:
         for form in ("png", "svg"):

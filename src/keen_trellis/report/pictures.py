@@ -124,10 +124,16 @@ def drawn(summed: Summed, look: Look, width: int, height: int) -> Drawn:
 
 
 def written(summed: Summed, look: Look, form: str, width: int = 1000, height: int = 620) -> bytes:
-    """Return a picture as a “png” or “svg” file; the same report gives the same bytes."""
+    """Return a picture as a “png” or “svg” file; the same report gives the same bytes.
+
+    What it leaves out stands above it.
+    """
     import matplotlib as mpl
 
-    figure, _, _ = _figure(summed, look, width, height)
+    figure, _, note = _figure(summed, look, width, height)
+    if note:
+        style = {"fontsize": 9, "color": look.ink_soft, "family": _FAMILIES}
+        figure.suptitle(note, x=0.01, ha="left", **style)
     buffer = io.BytesIO()
     metadata: dict[str, Any] = {"Date": None} if form == "svg" else {"Software": None}
     with mpl.rc_context({"svg.hashsalt": "keen trellis", "svg.fonttype": "none"}):
@@ -189,6 +195,8 @@ def _short(text: str) -> str:
 
 
 _LARGEST_DRAWN = 1e200
+_LETTER = 6.2
+"""About how many pixels a letter of the ticks takes."""
 
 _Shape = tuple[Any, Line, str]
 """What was drawn, the line that it stands for, and what it says."""
@@ -281,6 +289,11 @@ def _draw_heat(
     low, high = (float(held.min()), float(held.max())) if len(held) else (0.0, 1.0)
     colours = LinearSegmentedColormap.from_list("heat", [look.line, look.series[0]])
     shapes: list[_Shape] = []
+    figures = [
+        summed.figure_text(place, x.figures[place]) for one in series for x in one.lines if x
+    ]
+    room = axes.figure.get_size_inches()[0] * _DPI * 0.85 / max(len(categories), 1)
+    has_room = max(map(len, figures), default=0) * _LETTER < room
     for y, one in enumerate(series):
         for x, line in enumerate(one.lines):
             if line is None or np.isnan(values[y, x]):
@@ -289,7 +302,7 @@ def _draw_heat(
             cell = Rectangle((x - 0.48, y - 0.46), 0.96, 0.92, facecolor=colours(depth))
             axes.add_patch(cell)
             shapes.append((cell, line, _words(summed, line, place)))
-            if values.size <= 120:
+            if has_room:
                 axes.text(
                     x,
                     y,
@@ -371,7 +384,7 @@ def _dress(figure: Any, axes: Any, summed: Summed, place: int, look: Look, n_ser
         axes.set_axisbelow(True)
         axes.margins(y=0.08)
     longest = max((len(text.get_text()) for text in axes.get_xticklabels()), default=0)
-    if longest * len(axes.get_xticklabels()) * 6.2 > figure.get_size_inches()[0] * _DPI * 0.85:
+    if longest * len(axes.get_xticklabels()) * _LETTER > figure.get_size_inches()[0] * _DPI * 0.85:
         for text in axes.get_xticklabels():
             text.set_rotation(40)
             text.set_ha("right")
