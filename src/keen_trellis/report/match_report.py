@@ -233,7 +233,6 @@ class _Page:
             "title": trellis.name,
             "made_for": self._options.made_for,
             "made_at": made_at,
-            "read_at": "",
             "foot": f"{_in_css(trellis.name)}: match report, {made_at}",
             "has_values": self._options.with_values,
             "summary": [*self._summary(joins), *self._missed()],
@@ -431,7 +430,8 @@ def _lines(found: Summed) -> _Rows:
     shown = found.lines
     caption = report.name
     if len(shown) > _LINES_AT_MOST:
-        caption = f"{caption}: the first {_LINES_AT_MOST} of {len(shown):,} lines"
+        first = f"the first {_LINES_AT_MOST - 1} of {len(shown):,} lines"
+        caption = f"{caption}: {first}, and that of all rows"
         shown = (*shown[: _LINES_AT_MOST - 1], found.total)
     lines = []
     for line in shown:
