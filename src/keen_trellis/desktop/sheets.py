@@ -132,6 +132,7 @@ class Sheet(QDialog):
             for (choice, words, does), look in zip(choices, looks, strict=True)
         ]
         column.addLayout(answers(made))
+        made[-1].setFocus()
         self.resize(_WIDTH, column.totalHeightForWidth(_WIDTH))  # its hint is for a narrow one
 
     def _listed(self, lines: Sequence[str]) -> QWidget:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import asdict, dataclass
 from functools import cache
 from importlib import resources
+from pathlib import Path
 from string import Template
 
 from PySide6.QtGui import QColor, QFont, QFontDatabase, QPalette
@@ -211,7 +212,7 @@ def dress(application: QApplication, theme: Theme) -> None:
 def stylesheet(theme: Theme) -> str:
     """Return the stylesheet of the whole window in a theme's colours."""
     names = {key: value for key, value in asdict(theme).items() if isinstance(value, str)}
-    return Template(_SHEET).substitute(names, mono=VALUE_FONT)
+    return Template(_SHEET).substitute(names, mono=VALUE_FONT, tick=_TICK)
 
 
 def _font(family: str, size_px: int, bold: bool) -> QFont:
@@ -228,6 +229,9 @@ def _luminance(colour: QColor) -> float:
     red, green, blue = (linear(c) for c in (colour.redF(), colour.greenF(), colour.blueF()))
     return 0.2126 * red + 0.7152 * green + 0.0722 * blue
 
+
+_TICK = (Path(__file__).parent / "icons" / "tick.svg").as_posix()
+"""White: it stands on the accent, which is dark in every theme."""
 
 _SHEET = """
 QWidget { color: $ink; font-size: 13px; }
@@ -330,7 +334,7 @@ QListView::indicator, QCheckBox::indicator {
   width: 13px; height: 13px; border: 1px solid $ink_soft; border-radius: 3px; background: $surface;
 }
 QListView::indicator:checked, QCheckBox::indicator:checked {
-  background: $accent; border-color: $accent_ink;
+  background: $accent; border-color: $accent_ink; image: url("$tick");
 }
 QListView:focus { border-color: $accent_ink; }
 

@@ -13,6 +13,7 @@ from PySide6.QtWidgets import (
     QFileDialog,
     QGridLayout,
     QLineEdit,
+    QSizePolicy,
     QWidget,
 )
 
@@ -219,6 +220,7 @@ class Pick(Choice):
 
     def __init__(self, name: str, says: str, options: Sequence[tuple[str, str]]) -> None:
         super().__init__(name, says)
+        self.setSizePolicy(QSizePolicy.Policy.Maximum, QSizePolicy.Policy.Fixed)
         self._options = [(value, words, "") for value, words in options]
         self.value: Any = options[0][0]
         self.chosen.connect(self.pick)
