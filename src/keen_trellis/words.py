@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Container, Sequence
 
 
@@ -32,6 +33,18 @@ def counted(number: int, word: str, plural: str = "") -> str:
     ('1 delivery', '1,200 rows')
     """
     return f"{number:,} {word if number == 1 else plural or word + 's'}"
+
+
+def percent(share: float) -> str:
+    """Return a share in whole percent; all and nothing only where it is all or nothing.
+
+    >>> percent(0.975), percent(0.9996), percent(0.0004), percent(1), percent(0)
+    ('98%', 'over 99%', 'under 1%', '100%', '0%')
+    """
+    whole = math.floor(100 * share + 0.5)
+    if share < 1 and whole >= 100:
+        return "over 99%"
+    return "under 1%" if share > 0 and whole <= 0 else f"{whole}%"
 
 
 SPACES = "".join(

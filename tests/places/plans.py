@@ -10,7 +10,7 @@ from decimal import Decimal
 from random import Random
 from typing import Any
 
-from keen_trellis.compute.execute import Given, execute
+from keen_trellis.compute.execute import execute
 from keen_trellis.compute.schemas import schema_of
 from keen_trellis.data import Column, Kind, Table
 from keen_trellis.data.kinds import comparable
@@ -237,7 +237,7 @@ def here(node: Node, tables: Mapping[str, Table], known: dict[str, Any]) -> Any:
 
 def rows_of(value: Any) -> Any:
     """Return the table of what a node gave; pairs as they are."""
-    return value.outcome if isinstance(value, Given) else value
+    return getattr(value, "outcome", value)
 
 
 def writer_of(session: Session, tables: Mapping[str, Table], numbered: bool = True) -> Writer:

@@ -10,7 +10,7 @@ from math import log2
 
 import numpy as np
 
-from keen_trellis.advice.fingerprints import Fingerprint, fingerprint, text_hashes
+from keen_trellis.advice.fingerprints import SAMPLE, Fingerprint, fingerprint, text_hashes
 from keen_trellis.advice.names import alike, is_key
 from keen_trellis.compute.join.keys import codes_of, combine
 from keen_trellis.compute.join.match import tally
@@ -51,6 +51,8 @@ class ProposedLink:
         The larger, the likelier.
     telling : float
         How unlikely it is, 0 to 1, that they share so many values by accident.
+    is_estimate : bool
+        Whether the shares are those of a sample of the values.
     """
 
     fields: tuple[LinkField, ...]
@@ -60,6 +62,7 @@ class ProposedLink:
     right_unique: float
     score: float
     telling: float = 1.0
+    is_estimate: bool = False
 
 
 def propose_links(
@@ -204,6 +207,7 @@ def _linked(
         left_unique=left.unique,
         right_unique=right.unique,
         score=0.0,
+        is_estimate=max(len(left.hashes), len(right.hashes)) > SAMPLE,
     )
     telling = _telling(link, left, right)
     score = _score(link, names, telling) * (_MEASURE_COUNTS if left.is_measure else 1.0)
@@ -259,7 +263,8 @@ def _compound(
     best = singles[0]
     if best.fields[0].compare_as is not None:
         return []
-    left, right = _sampled(left, right, best.fields[0])
+    whole, (left, right) = (left, right), _sampled(left, right, best.fields[0])
+    is_estimate = (len(left), len(right)) != tuple(map(len, whole))
     alone = measured(left, right, best.fields, names)
     found = []
     used = {best.fields[0].left}, {best.fields[0].right}
@@ -276,7 +281,7 @@ def _compound(
         link = measured(left, right, (best.fields[0], field), names)
         gain = max(link.left_unique, link.right_unique) - max(alone.left_unique, alone.right_unique)
         if gain > 0.2 and max(link.left_found, link.right_found) >= _FOUND_TOGETHER:
-            found.append(link)
+            found.append(replace(link, is_estimate=is_estimate))
         if len(used[0]) > _COMPOUND_CANDIDATES:
             break
     return found

@@ -18,7 +18,7 @@ from keen_trellis.data.conversion import converted
 from keen_trellis.errors import known
 from keen_trellis.plan.link import SIDES, LinkField, Side
 from keen_trellis.plan.sentences import condition_words
-from keen_trellis.words import listed
+from keen_trellis.words import listed, percent
 
 _CANDIDATES = 3
 
@@ -246,7 +246,7 @@ class _Sides:
         likely = [(explained(value, text), text, code) for text, _, code in close]
         likely.sort(key=lambda found: (not found[0].safe, -found[0].share))
         return tuple(
-            Candidate(rows_of[code], (text,), f"{like.reason}, {like.share:.0%} alike")
+            Candidate(rows_of[code], (text,), f"{like.reason}, {percent(like.share)} alike")
             for like, text, code in likely[:_CANDIDATES]
         )
 

@@ -9,7 +9,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
-from decimal import Decimal
+from decimal import ROUND_HALF_UP, Context, Decimal
 from typing import Any
 
 import numpy as np
@@ -460,17 +460,30 @@ def _notes(table: Table, report: Report, more: int, lanes: Mapping[str, str]) ->
 def number_text(value: Any, is_share: bool = False) -> str:
     """Return a figure as it is read: grouped digits, two of them behind the mark of a number.
 
+    A number is rounded as the decimal that it is shown as, halves away from zero; a share is all
+    or nothing only where it is.
+
     >>> number_text(1204), number_text(0.25, is_share=True), number_text(Decimal("12.50"))
     ('1,204', '25.0 %', '12.50')
+    >>> number_text(2.675), number_text(0.9999, is_share=True), number_text(0.0001, is_share=True)
+    ('2.68', 'over 99.9 %', 'under 0.1 %')
     """
     if is_share:
-        return f"{100 * value:,.1f} %"
+        if 0 < abs(value) < 0.0005:
+            return "under 0.1 %"
+        return "over 99.9 %" if 0.9995 <= value < 1 else f"{_rounded(value, 1, times=100)} %"
     if isinstance(value, bool):
         return str(value).lower()
     if isinstance(value, int | Decimal):
         return f"{value:,}" if isinstance(value, int) else f"{value:,f}"
     if isinstance(value, float):
         if value.is_integer() and abs(value) < 1e15:
-            return f"{value:,.0f}"
-        return f"{value:,.2f}" if 0.1 <= abs(value) < 1e15 else f"{value:.4g}"
+            return f"{value + 0.0:,.0f}"  # and never “-0”
+        return _rounded(value, 2) if 0.1 <= abs(value) < 1e15 else f"{value:.4g}"
     return value.isoformat(" ") if hasattr(value, "hour") and hasattr(value, "year") else str(value)
+
+
+def _rounded(value: float, digits: int, times: int = 1) -> str:
+    exactly = Decimal(repr(value)) * times
+    unit = Decimal(1).scaleb(-digits)
+    return f"{exactly.quantize(unit, ROUND_HALF_UP, Context(prec=400)):,f}"

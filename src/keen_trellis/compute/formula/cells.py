@@ -87,6 +87,7 @@ class Working:
 
 def state_of(arguments: Sequence[Cells], n: int) -> NDArray[np.uint8] | None:
     """Return the states of what is a value only where all arguments are: a gap stays a gap."""
+    # PRESENT, BLANK and GAP are 0, 1 and 2: the largest of the arguments' states is what is left
     states = [one.column.state for one in arguments if one.column.state is not None]
     if not states:
         return None
@@ -218,6 +219,7 @@ def _combined(arguments: Sequence[Cells], n: int, strict: bool) -> LinkCodes:
             if strict and one.column.state is not None and one.column.state[0] != PRESENT:
                 return LinkCodes(np.full(n, -1, np.intp), nothing, 1)
             continue
+        # matched with no rows, absent cells get -1, which `combine` hands on; alone, they get codes
         codes = codes_of(one.column, one.column.take(nothing)) if strict else own_codes(one.column)
         found = combine(found, codes)
     return found
@@ -244,6 +246,8 @@ def picked(
     """
     from keen_trellis.data.stacking import stack_columns
 
+    # All columns are put below one another; a cell is then found by where its column begins. Codes
+    # and scales differ between columns, which stacking has made one.
     starts = np.cumsum([0, *(len(column) for column in columns)])[:-1]
     at = starts[which] + rows
     if len(which) and which.min() < 0:

@@ -129,6 +129,8 @@ def _divided(arguments: Sequence[Cells], kind: Kind, working: Working, remainder
     a, b = _one_scale(arguments, scale)
     zero = np.broadcast_to(np.asarray(b == 0, np.bool_), np.broadcast_shapes(a.shape, b.shape))
     b = np.where(np.asarray(b == 0, np.bool_), 1, b)
+    # NumPy and Python divide towards minus infinity, SQL towards zero: so amounts are divided
+    # without their signs, which are put back.
     found = np.sign(a) * np.sign(b) * (abs(a) // abs(b))
     if remainder:
         found = a - found * b
@@ -204,6 +206,8 @@ def _at(amounts: Cells, digits: int, kind: Kind, working: Working, half: bool) -
     drop = scale - digits
     if drop > 2 * DIGITS_AT_MOST:
         return cut(kind, whole * 0, 0, (amounts,), working)
+    # Adding half a unit to the amount before it is divided rounds halves away from zero; the unit
+    # is at least 10, so that its half is an integer.
     unit = 10**drop
     if unit >= _FITS or extent_of(amounts.column) + unit >= _FITS:
         whole = whole.astype(object)
@@ -278,7 +282,7 @@ def _narrow(column: Column) -> bool:
 
 def _own(values: NDArray[Any]) -> Integers:
     low, high = values["lo"].tolist(), values["hi"].tolist()
-    found = np.empty(len(values), object)
+    found = np.empty(len(values), object)  # filled after: np.array would take small ones as int64
     found[:] = [(h << 64) + lo for h, lo in zip(high, low, strict=True)]
     return found
 
@@ -292,10 +296,10 @@ def cut(
     blank: Flags | None = None,
 ) -> Cells:
     """Return integers of a scale as a column; a blank, and a fault, where the kind has no room."""
+    # `whole` is of int64, where whoever worked it out has shown that nothing left 64 bits, or of
+    # Python's own integers: only these can be beyond what a cell holds.
     whole = np.asarray(whole)
-    low, limit = (
-        (-(2**63), 2**63) if kind is Kind.INTEGER else (1 - 10**DIGITS_AT_MOST, 10**DIGITS_AT_MOST)
-    )
+    low, limit = _ROOM[kind]
     while scale > DIGITS_AT_MOST:  # only zeros may go there
         whole, scale = _without_zero(whole.astype(object)), scale - 1
     if whole.dtype == object:
@@ -379,7 +383,7 @@ def _numbers(
     there = _there(arguments, values)
     nan = np.isnan(values)
     over = np.isinf(values)
-    if over.any():
+    if over.any():  # only what became infinite here is a fault: what came so is a value
         for one in arguments:
             if one.kind is Kind.NUMBER:
                 over = over & ~np.isinf(np.broadcast_to(one.column.values, values.shape))

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from keen_trellis.document import edits
 from keen_trellis.document.items import FigureItem, LinkedFields
 from keen_trellis.progress import Report
+from keen_trellis.words import percent
 
 if TYPE_CHECKING:
     from keen_trellis.data import Table
@@ -35,7 +36,8 @@ def proposed_words(left: Table, right: Table, names: tuple[str, str], report: Re
     if best is None:
         return "no field has values in common"
     fields = " and ".join(f"{field.left} = {field.right}" for field in best.fields)
-    return f"{fields}, {best.left_found:.0%} of the values found"
+    about = "about " if best.is_estimate else ""
+    return f"{fields}, {about}{percent(best.left_found)} of the values found"
 
 
 def proposed_blend(

@@ -19,7 +19,7 @@ from keen_trellis.errors import UserError
 from keen_trellis.plan.link import OrderField
 from keen_trellis.plan.operators import NEAREST, OPERATOR_WORDS
 from keen_trellis.plan.text_rules import TEXT_CHOICES, TextRule
-from keen_trellis.words import counted, listed
+from keen_trellis.words import counted, listed, percent
 
 _PARTNERS = {
     "every": "every match",
@@ -200,7 +200,7 @@ class _Told:
     def _field_remark(self, place: int, side: str, kinds: dict[str, Kind], name: str) -> str:
         """Return what a column would find, its kind, and the first value that it has."""
         share = self._session.looking.share(place, side, name)
-        found = f"{share:.0%} found · " if share is not None else ""
+        found = f"{percent(share)} found · " if share is not None else ""
         return f"{found}{self._kind_and_example(0 if side == 'left' else 1, kinds, name)}"
 
     def _kind_and_example(self, side: int, kinds: dict[str, Kind], name: str) -> str:

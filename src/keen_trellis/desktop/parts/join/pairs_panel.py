@@ -20,7 +20,7 @@ from PySide6.QtWidgets import (
 from keen_trellis.desktop.controls import OneLine, as_it_is, button, discard, label
 from keen_trellis.desktop.theme import Theme, value_font
 from keen_trellis.document.items import SameValues
-from keen_trellis.words import SPACES, counted
+from keen_trellis.words import SPACES, counted, percent
 
 if TYPE_CHECKING:
     from keen_trellis.advice.pairs import ProposedPair
@@ -146,7 +146,7 @@ class PairsPanel(QFrame):
         line.addWidget(self._chip(one.pair.left, inks[0]))
         line.addWidget(label("is", soft=True))
         line.addWidget(self._chip(one.pair.right, inks[1]))
-        share = "" if one.safe else f", {one.likeness:.0%} alike"
+        share = "" if one.safe else f", {percent(one.likeness)} alike"
         why = OneLine()
         why.setText(f"finds {counted(one.rows, 'row')} · {one.reason}{share}")
         why.setProperty("soft", True)
