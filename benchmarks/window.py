@@ -19,8 +19,9 @@ IMPORTS = "import numpy, pyarrow.compute, PySide6.QtWidgets"
 EMPTY = """
 import gc, time
 gc.disable()
-import keen_trellis.cli, keen_trellis.document  # as the command does
-keen_trellis.cli.leave_pandas_alone()
+import keen_trellis.cli
+keen_trellis.cli.leave_others_alone()
+import keen_trellis.document  # as the command does
 from keen_trellis.desktop import theme
 from keen_trellis.desktop.application import make_application, make_window
 application = make_application()
@@ -34,8 +35,9 @@ BAYS = """
 import gc, sys, time
 gc.disable()
 from pathlib import Path
-import keen_trellis.cli, keen_trellis.document  # as the command does
-keen_trellis.cli.leave_pandas_alone()
+import keen_trellis.cli
+keen_trellis.cli.leave_others_alone()
+import keen_trellis.document  # as the command does
 from keen_trellis.desktop import theme
 from keen_trellis.desktop.application import make_application, make_window
 application = make_application()

@@ -25,7 +25,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
     0 is done, 1 a promise broken, 2 unusable input, 3 something that nobody has allowed.
     """
     options = _parser().parse_args(arguments)
-    leave_pandas_alone()
+    leave_others_alone()
     for stream in (sys.stdout, sys.stderr):  # a name that is no text is still said
         if isinstance(stream, io.TextIOWrapper):
             stream.reconfigure(errors="backslashreplace")
@@ -60,12 +60,14 @@ class _NoPandas:
             raise ModuleNotFoundError(name)
 
 
-def leave_pandas_alone() -> None:
-    """Keep Arrow from loading pandas where it is installed: a third of a second for nothing.
+def leave_others_alone() -> None:
+    """Keep Arrow from loading pandas where it is installed, and pydantic from looking for plugins.
 
-    Arrow looks for it when it is given the first Python list. Only a program does this: in a
-    notebook others may want to give Arrow what pandas has.
+    Arrow looks for pandas when it is given the first Python list: a third of a second for nothing.
+    A plugin that happens to be installed would have a say in what a document may hold. Only a
+    program does this: in a notebook others may want both.
     """
+    os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "__all__")
     if _NoPandas not in sys.meta_path:
         sys.meta_path.insert(0, _NoPandas)
 

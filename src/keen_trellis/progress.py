@@ -25,8 +25,14 @@ def part(report: Report, start: float, end: float) -> Report:
     return lambda fraction, doing: report(start + (end - start) * fraction, doing)
 
 
+def one_by_one(works: Sequence[Callable[[Report], T]], report: Report) -> list[T]:
+    """Return what several pieces of work give, done in turn; each is taken as equally long."""
+    n = len(works)
+    return [work(part(report, i / n, (i + 1) / n)) for i, work in enumerate(works)]
+
+
 def side_by_side(works: Sequence[Callable[[Report], T]], report: Report) -> list[T]:
-    """Return what several pieces of work give, done at once: two for each core, since most wait.
+    """Return what several pieces of work give, done at once: one for each core, and one more.
 
     Each is taken as equally long. When one fails, or the user asks to stop, those that go on are
     stopped at their next report, and once all have ended, the error is raised.
@@ -44,7 +50,7 @@ def side_by_side(works: Sequence[Callable[[Report], T]], report: Report) -> list
             shares.end(error)
             raise
 
-    with ThreadPoolExecutor(2 * (os.cpu_count() or 1)) as pool:
+    with ThreadPoolExecutor((os.cpu_count() or 1) + 1) as pool:
         waiting = [
             pool.submit(contextvars.copy_context().run, do, place, work)
             for place, work in enumerate(works)

@@ -27,6 +27,8 @@ from keen_trellis.progress import Cancelled, Report
 from keen_trellis.read import Reading
 from keen_trellis.run import Runner, make_deliveries
 
+SAILINGS_WAIT = property(lambda source: "sailings" in source.path)
+
 
 class RunTest(unittest.TestCase):
     def setUp(self) -> None:
@@ -123,7 +125,7 @@ class RunTest(unittest.TestCase):
         self.do(SetLink("sailings-routes", (LinkedFields(left="route", right="code"),)))
         self.assertEqual(self.tie().counts.left.found, 2)
 
-    def test_sources_are_read_side_by_side_and_each_once(self) -> None:
+    def test_one_source_is_read_while_another_waits_and_each_once(self) -> None:
         self.do(AddLane("Routes again", self.source("routes")))
         both, read = threading.Barrier(2, timeout=30), DelimitedSource.read
 
@@ -133,13 +135,26 @@ class RunTest(unittest.TestCase):
 
         shares: list[float] = []
         with (
-            mock.patch("os.cpu_count", lambda: 2),
+            mock.patch.object(DelimitedSource, "waits", SAILINGS_WAIT),
             mock.patch.object(DelimitedSource, "read", met),
         ):
             results = self.runner.run(self.trellis, lambda share, _: shares.append(share))
         self.assertEqual(results.errors(), [])
         self.assertEqual(results.rows["routes-again"].column("code").to_list(), ["KP-MS", "GH-TO"])
         self.assertEqual(shares, sorted(shares))
+
+    def test_what_keeps_this_process_busy_is_read_one_after_the_other(self) -> None:
+        reading, read = threading.Lock(), DelimitedSource.read
+
+        def alone(source: DelimitedSource, *how: Any) -> Reading:
+            self.assertTrue(reading.acquire(blocking=False))
+            try:
+                return read(source, *how)
+            finally:
+                reading.release()
+
+        with mock.patch.object(DelimitedSource, "read", alone):
+            self.assertEqual(self.runner.run(self.trellis).errors(), [])
 
     def test_kinds_that_one_lane_cannot_have_are_not_the_fault_of_another(self) -> None:
         gone = self.source("routes").with_kinds({"code": Kind.TEXT})
@@ -171,7 +186,7 @@ class RunTest(unittest.TestCase):
             if "routes" in doing:  # the other one hears of it at its next report
                 raise Cancelled
 
-        with mock.patch("os.cpu_count", lambda: 2):
+        with mock.patch.object(DelimitedSource, "waits", SAILINGS_WAIT):
             with mock.patch.object(DelimitedSource, "read", reads_on_and_on):
                 self.assertRaises(Cancelled, self.runner.run, self.trellis, stop)
             with mock.patch.object(DelimitedSource, "read", reads_or_breaks):

@@ -124,6 +124,11 @@ class AnySource(Part):
         """Return the part of the trellis that it begins at; None where it is read from outside."""
         return None
 
+    @property
+    def waits(self) -> bool:
+        """Whether its reader mostly waits, for another process or a server: others read then."""
+        return False
+
     def read(
         self,
         secrets: Secrets | None = None,
@@ -177,6 +182,11 @@ class SheetSource(AnySource):
         """Return the source with another sheet of the same workbook."""
         return self.model_copy(update={"sheet": table, "range": None})
 
+    @property
+    def waits(self) -> bool:
+        """A workbook is parsed by a process of its own."""
+        return True
+
     def _read(self, how: _How) -> Reading:
         from keen_trellis.read import read_sheet
 
@@ -201,6 +211,11 @@ class FolderSource(AnySource):
     sheet: str | None = None
     text: TextLayout = TextLayout()
     cells: SheetLayout = SheetLayout()
+
+    @property
+    def waits(self) -> bool:
+        """Workbooks are parsed by a process of their own."""
+        return self.sheet is not None
 
     def reads(self, path: Path) -> bool:
         """Whether a file is in the folder and has the pattern."""
@@ -266,6 +281,11 @@ class _InDatabase(AnySource):
     def place(self) -> str:
         """The file of the database; empty for one on a server."""
         return self.database.path if isinstance(self.database, SqliteFile) else ""
+
+    @property
+    def waits(self) -> bool:
+        """A server works its rows out by itself; a file is read by this process."""
+        return not self.place
 
     def wants(self, folder: Path | None) -> Iterator[Want]:
         """Yield the file, or the contact with the server."""

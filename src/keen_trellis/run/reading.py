@@ -1,4 +1,4 @@
-"""Sources read side by side, each once, and kept as they came and in the kinds that are chosen.
+"""Sources read once and while others wait, kept as they came and in the kinds that are chosen.
 
 Nothing that works on rows is loaded here: a reader that waits for another process begins before.
 """
@@ -16,7 +16,7 @@ from typing import TYPE_CHECKING
 
 from keen_trellis.document.sources import Source
 from keen_trellis.errors import NotAllowedError, SourceError, UnknownColumnError, UserError
-from keen_trellis.progress import Cancelled, Report, quiet, side_by_side
+from keen_trellis.progress import Cancelled, Report, one_by_one, quiet, side_by_side
 from keen_trellis.read.secrets import Secrets
 
 if TYPE_CHECKING:
@@ -105,7 +105,8 @@ class Sources:
     ) -> list[ReadSource | UserError]:
         """Return the rows of sources, or why they cannot be had.
 
-        What is not kept from before is read side by side, and what several ask for is read once.
+        What is not kept from before is read once, whoever asks for it, and what waits for others
+        beside all the rest.
 
         Raises
         ------
@@ -134,7 +135,12 @@ class Sources:
                 self._came[came] = _Came(reading, dt.datetime.now(), self._run)
                 self._settle(source, reading)
 
-        works = [partial(read_now, came, source) for came, source in to_read.items()]
+        # What keeps this process busy uses all cores by itself; two at once only hold more memory.
+        waiting = [partial(read_now, came, s) for came, s in to_read.items() if s.waits]
+        busy = [partial(read_now, came, s) for came, s in to_read.items() if not s.waits]
+        works: list[Callable[[Report], object]] = [*waiting]
+        if busy:
+            works.append(partial(one_by_one, busy))
         side_by_side(works, report)
         for source in sources:
             name, came = _name(source), _as_it_comes(source)
