@@ -256,7 +256,7 @@ class WaysOfWritingTest(SourceTestCase):
         reading = self.read(content)
         self.assertEqual(next(iter(reading.table.rows())), (1204, dt.date(2026, 4, 3)))
         numbers, dates = reading.noticed
-        self.assertIn("“1,204” in “n” is taken as 1204", numbers.text)
+        self.assertIn("“1,204” in “n” is taken as “1204”", numbers.text)
         self.assertIn("“03/04/2026” in “d” is taken as day first", dates.text)
         assert numbers.remedy and dates.remedy
         self.assertEqual(numbers.remedy.label, "Take it as 1.204")

@@ -5,14 +5,32 @@ import unittest
 from pathlib import Path
 
 import openpyxl
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
-from keen_trellis.document import load
+from keen_trellis.document import Trellis, TypedSource, load
+from keen_trellis.document.edits import AddLane, AddTie, InsertItem, SetPairs, apply
+from keen_trellis.document.items import (
+    ConditionItem,
+    FillItem,
+    FilterItem,
+    LinkedFields,
+    ReplaceItem,
+    SameValues,
+    SplitItem,
+)
+from keen_trellis.document.items.replace import Replacement
 from keen_trellis.report.match_report import match_page, save_match_report
 from keen_trellis.report.page_options import PageOptions
 from keen_trellis.run import Runner
+from keen_trellis.run.account import account
 from keen_trellis.run.changes import LaneSnapshot, Snapshot, TieSnapshot
 
 DEMO = Path(__file__).parents[2] / "demo" / "whole-season.trellis"
+
+
+def of_letters(letters: str) -> st.SearchStrategy[str]:
+    return st.text(st.sampled_from(letters), max_size=4)
 
 
 class MatchReportTest(unittest.TestCase):
@@ -40,6 +58,39 @@ class MatchReportTest(unittest.TestCase):
         self.assertIn("it begins with “…”", told[1])
         for sheet in told:
             self.assertIn("('match report', 'made for', 'the board', None)", sheet)
+
+    @settings(max_examples=30, deadline=None)
+    @given(st.tuples(of_letters("“x '") | of_letters("”x '"), of_letters("”x '")))
+    def test_no_value_is_told_where_none_may_be_whatever_quotes_it_has(
+        self, around: tuple[str, str]
+    ) -> None:
+        value = f"{around[0]}SECRET{around[1]}"
+        literal = value.replace("'", "''")
+        trellis = Trellis.empty()
+        for edit in (
+            AddLane("One", TypedSource(columns=("k", "n"), rows=((value, "7,25"),))),
+            AddLane("Two", TypedSource(columns=("k", "z"), rows=(("SECRET", value),))),
+            AddTie("one", "two", (LinkedFields(left="k", right="k"),)),
+            SetPairs("one-two", (SameValues(left=value, right="SECRET"),), ()),
+            *(
+                InsertItem("one", "one-two", step)
+                for step in (
+                    FilterItem(id="a", conditions=(ConditionItem(column="z", values=(value,)),)),
+                    FilterItem(id="b", formula=f"k = '{literal}' OR k <> '{literal}'"),
+                    ReplaceItem(id="c", columns=("z",), replacements=(Replacement(old=value),)),
+                    FillItem(id="d", columns=("z",), value=value),
+                    SplitItem(id="e", column="k", mark=value, into=("p", "q")),
+                )
+            ),
+        ):
+            trellis, _ = apply(edit, trellis)
+        results = self.runner.run(trellis)
+        page = match_page(results, self.runner, PageOptions(with_values=False))
+        told = str(list(account(results, with_values=False).rows()))
+        for text in (page, told):
+            self.assertNotIn("SECRET", text)
+            self.assertNotIn("7.25", text)
+        self.assertIn("SECRET", match_page(results, self.runner))
 
     def test_the_way_from_a_total_to_its_source_names_each_part_with_its_rows(self) -> None:
         page = " ".join(match_page(self.results, self.runner).split())

@@ -64,7 +64,7 @@ def _guesses(
         taken, instead = (other, usual) if written.decimal == "," else (usual, other)
         said.append(
             Noticed(
-                f"“{example}” in “{names[place]}” is taken as {taken}: nothing in the file says "
+                f"“{example}” in “{names[place]}” is taken as “{taken}”: nothing in the file says "
                 "whether its comma is a decimal mark.",
                 len(texts[place]) - texts[place].null_count,
                 Reread(

@@ -9,12 +9,34 @@ from keen_trellis.plan.counts import Group
 from keen_trellis.run.facts import JoinFacts
 from keen_trellis.run.results import Results
 
-_QUOTED = re.compile("“[^”]*”")
+_LITERAL = re.compile(r"(?<!\w)'(?:[^']|'')*'")
+"""A text within a formula, as SQL writes it."""
 
 
 def without_values(sentence: str) -> str:
-    """Return a sentence without what stands in quotes: there it has values of the sources."""
-    return _QUOTED.sub("“…”", sentence)
+    """Return a sentence without what stands in quotes: there it has values of the sources.
+
+    A value may have quotes of its own. One that is opened within is closed before the value ends;
+    one that is closed but was not opened ends a value that had seemed to end before; after one that
+    is never closed nothing is told.
+    """
+    told: list[str] = []
+    ends, depth = 0, 0
+    for letter in sentence:
+        if letter == "“":
+            depth += 1
+        elif letter == "”" and depth > 1:
+            depth -= 1
+        elif letter == "”":
+            if not depth:
+                del told[ends:]
+            else:
+                told.append("“…”")
+            ends, depth = len(told), 0
+        elif not depth:
+            told.append(letter)
+    rest = "“…”" if depth else ""
+    return _LITERAL.sub("'…'", "".join(told)) + rest
 
 
 def _group_words(group: Group) -> str:
@@ -47,7 +69,8 @@ def account(results: Results, with_values: bool = True, made_for: str = "") -> T
     if results.read_at is not None:
         rows.append(("all sources", "read", f"from {results.read_at:%Y-%m-%d %H:%M} on", None))
     if not with_values:
-        rows = [(part, sort, without_values(says), count) for part, sort, says, count in rows]
+        # a filter is called by its conditions, so that names have values as well
+        rows = [(without_values(a), sort, without_values(b), count) for a, sort, b, count in rows]
     parts, sorts, says_of, counts = ([row[place] for row in rows] for place in range(4))
     return Table.of(
         {
