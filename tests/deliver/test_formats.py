@@ -168,7 +168,7 @@ class SheetsInWorkbooks(FormatsCase):
                 "id": [2**60, 10**17, 1],
                 "x": [float("inf"), 1.0, 2.0],
                 "day": [dt.date(1850, 1, 1), dt.date(2026, 1, 1), None],
-                "text": ["x" * 40_000, "y", None],
+                "text": ["x" * 40_000, "y\r\x01", None],
             }
         )
         said = " ".join(spoiled(table, Path("a.xlsx")))
@@ -179,7 +179,10 @@ class SheetsInWorkbooks(FormatsCase):
             "1 text of “text” has more than 32,767 letters",
         ):
             self.assertIn(words, said)
-        self.assertNotIn("“day”", " ".join(spoiled(table, Path("a.ods"))))
+        self.assertNotIn("carriage return", said)
+        said = " ".join(spoiled(table, Path("a.ods")))
+        self.assertNotIn("“day”", said)
+        self.assertIn("1 text of “text” has a carriage return or a sign that XML lacks", said)
         self.assertEqual(spoiled(table, Path("a.parquet")), ())
 
 

@@ -34,6 +34,8 @@ _MARKED = re.compile(
 _CREATED = re.compile(rb"<meta:creation-date>[^<]*</meta:creation-date>")
 _NO_XML = "[\x00-\x08\x0b\x0c\x0e-\x1f\ufffe\uffff]"
 """Signs that XML cannot hold, and that OpenDocument has no other way to write."""
+NOT_KEPT = rf"\r|{_NO_XML}"
+"""What a text has that is written otherwise: as the end of a line, or as the sign for no sign."""
 _UNUSUAL = f"^ | $|  |[\t\r\n]|{_NO_XML}"
 
 
