@@ -442,12 +442,19 @@ class Notice(QFrame):
 
 
 class OneLine(QLabel):
-    """A line that ends in an ellipsis where there is no room, and says all when pointed at."""
+    """A line that ends in an ellipsis where there is no room, and says all when pointed at.
 
-    def __init__(self) -> None:
+    Parameters
+    ----------
+    fills : bool
+        Whether it takes all the room there is, so that what follows stands at the other end.
+    """
+
+    def __init__(self, fills: bool = False) -> None:
         super().__init__()
         self.setTextFormat(Qt.TextFormat.PlainText)
-        self.setSizePolicy(QSizePolicy.Policy.Maximum, QSizePolicy.Policy.Preferred)
+        wide = QSizePolicy.Policy.Expanding if fills else QSizePolicy.Policy.Maximum
+        self.setSizePolicy(wide, QSizePolicy.Policy.Preferred)
         self.setMinimumWidth(80)
 
     def setText(self, text: str) -> None:

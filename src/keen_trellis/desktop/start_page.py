@@ -109,8 +109,7 @@ class StartPage(QScrollArea):
         )
         ask.setEnabled(recent.path.exists())
         ask.setStyleSheet("text-align: left; padding: 3px 8px;")
-        where = OneLine()
-        where.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Preferred)
+        where = OneLine(fills=True)
         where.setProperty("soft", True)
         where.setText(_from_home(recent.path))
         when = recent.at if recent.path.exists() else None

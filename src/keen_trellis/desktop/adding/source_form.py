@@ -274,10 +274,10 @@ class NoticedLines(QWidget):
         line.setMinimumHeight(30)
         row = QHBoxLayout(line)
         row.setContentsMargins(10, 1, 2, 1)
-        text = OneLine()
+        text = OneLine(fills=True)
         text.setText(noticed.text)
         text.setObjectName(f"{self._name}.{number}.text")
-        row.addWidget(text, 1)
+        row.addWidget(text)
         if noticed.remedy is not None:
             remedy = noticed.remedy
             mend = button(

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from dataclasses import asdict, dataclass
 from typing import TYPE_CHECKING
 
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QMenu, QPushButton, QSizePolicy
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QMenu, QPushButton
 
 from keen_trellis.desktop.controls import OneLine, as_it_is, button
 from keen_trellis.desktop.session import Session
@@ -42,8 +42,7 @@ class FindingLine(QFrame):
         self.setProperty("trouble", True)
         self._session = session
         self._first: _Told | None = None
-        self._text = OneLine()
-        self._text.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Preferred)
+        self._text = OneLine(fills=True)
         self._text.setObjectName("finding.text")
         self._mend = button("", "finding.mend", self._mend_first, "plain")
         self._more = QPushButton()
@@ -53,7 +52,7 @@ class FindingLine(QFrame):
         row = QHBoxLayout(self)
         row.setContentsMargins(12, 2, 4, 2)
         row.setSpacing(4)
-        row.addWidget(self._text, 1)
+        row.addWidget(self._text)
         self._else = QPushButton("⋯")
         self._else.setObjectName("finding.else")
         self._else.setProperty("plain", True)

@@ -42,7 +42,7 @@ class TherePage(Page):
         self._item: Item | None = None
         self._origins = Origins({}, {})
         self._fetched: dict[tuple[str, Bay | None, int], Table] = {}
-        self._state = OneLine()
+        self._state = OneLine(fills=True)
         self._state.setProperty("soft", True)
         self._state.setObjectName("there.state")
         self._says = label()
@@ -64,7 +64,7 @@ class TherePage(Page):
     def _lay_out(self) -> None:
         top = QHBoxLayout()
         top.setSpacing(12)
-        top.addWidget(self._state, 1)
+        top.addWidget(self._state)
         top.addWidget(self._bays)
         top.addWidget(self._fetch)
         top.addWidget(self._count)

@@ -147,11 +147,11 @@ class PairsPanel(QFrame):
         line.addWidget(label("is", soft=True))
         line.addWidget(self._chip(one.pair.right, inks[1]))
         share = "" if one.safe else f", {percent(one.likeness)} alike"
-        why = OneLine()
+        why = OneLine(fills=True)
         why.setText(f"finds {counted(one.rows, 'row')} · {one.reason}{share}")
         why.setProperty("soft", True)
         why.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
-        line.addWidget(why, 1)
+        line.addWidget(why)
         says = f"“{one.pair.left}” and “{one.pair.right}”"
         for words, name, does, look in (
             ("Same", "same", partial(self.same.emit, [one.pair]), "soft"),
