@@ -9,22 +9,23 @@ from unittest import mock
 
 from keen_trellis.compute.tied import Tied
 from keen_trellis.data import Kind
-from keen_trellis.document import DelimitedSource, Trellis
+from keen_trellis.document import DelimitedSource, QuerySource, TableSource, Trellis
 from keen_trellis.document.edits import (
     AddDelivery,
     AddLane,
     AddTie,
     Edit,
     SetBay,
+    SetDelivery,
     SetLink,
     SetSource,
     apply,
 )
-from keen_trellis.document.items import LinkedFields
+from keen_trellis.document.items import IntoTable, LinkedFields
 from keen_trellis.errors import EditError, UnknownColumnError, UserError, WaitingError
 from keen_trellis.plan.bays import Bay
 from keen_trellis.progress import Cancelled, Report
-from keen_trellis.read import Reading
+from keen_trellis.read import Reading, Server
 from keen_trellis.run import Runner, make_deliveries
 
 SAILINGS_WAIT = property(lambda source: "sailings" in source.path)
@@ -208,4 +209,35 @@ class RunTest(unittest.TestCase):
         self.do(AddLane("Rows", DelimitedSource(path=str(self.folder / "rows.csv"))))
         results = self.runner.run(self.trellis)
         with self.assertRaisesRegex(UserError, "rows.csv, which Rows reads"):
+            make_deliveries(results)
+
+    def test_a_table_that_is_read_is_never_written_to_however_its_server_is_called(self) -> None:
+        def server(host: str, kind: Any = "postgresql") -> Server:
+            return Server(kind, host, "season", "reader")
+
+        def deliver(into: IntoTable) -> None:
+            self.do(SetDelivery(delivery.but(path="", into=into)))
+
+        source = TableSource(database=server("localhost"), in_schema="public", table="routes")
+        asked = QuerySource(database=server("Pier.", "mariadb"), query="SELECT * FROM a.Fares")
+        for name, one in (("Table", source), ("Query", asked)):
+            self.do(AddLane(name, one))
+        self.do(AddDelivery("sailings", "Rows", str(self.folder / "rows.csv")))
+        ((_, delivery),) = self.trellis.deliveries()
+        for into, reader in (
+            (IntoTable(database=server("127.0.0.1"), table="routes"), "Table"),
+            (IntoTable(database=server("[::1]"), in_schema="public", table="routes"), "Table"),
+            (IntoTable(database=server("/run/postgresql"), table="routes"), "Table"),
+            (IntoTable(database=server("pier", "mariadb"), table="FARES"), "Query"),
+        ):
+            with self.subTest(into.words), self.assertRaisesRegex(EditError, f"which {reader} re"):
+                deliver(into)
+        deliver(IntoTable(database=server("127.0.0.1"), in_schema="other", table="routes"))
+        deliver(IntoTable(database=server("ferry.example"), table="routes"))
+        results = self.runner.run(self.trellis)  # the server's other name is known to the network
+        found = [(2, 1, 6, "", ("127.0.0.1", 0))]
+        with (
+            mock.patch("socket.getaddrinfo", return_value=found),
+            self.assertRaisesRegex(UserError, "which Table reads"),
+        ):
             make_deliveries(results)

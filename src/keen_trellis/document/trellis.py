@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from functools import cached_property
 from pathlib import Path
 from typing import Any, Literal, Self, TypeVar
@@ -35,6 +35,7 @@ from keen_trellis.document.sources import (
 )
 from keen_trellis.errors import EditError
 from keen_trellis.plan.bays import Bay, Keep, keep_of
+from keen_trellis.read.hosts import is_called_alike
 from keen_trellis.read.server import Server, SqliteFile
 from keen_trellis.words import first_free
 
@@ -338,22 +339,32 @@ class Trellis(Part):
         """Return the lane that reads a file, or would if it were there; None where none does."""
         return next((lane for lane in self.lanes if lane.source.reads(path)), None)
 
-    def reader_of_table(self, into: IntoTable) -> Lane | None:
+    def reader_of_table(
+        self, into: IntoTable, are_one: Callable[[str, str], bool] = is_called_alike
+    ) -> Lane | None:
         """Return the lane that reads a table of a server, or asks a query that may; None for none.
 
         A query is one that may if it has the table's name in it.
+
+        Parameters
+        ----------
+        into : IntoTable
+        are_one : callable
+            Whether two hosts are one machine.
         """
         for lane in self.lanes:
             source = lane.source
             if not isinstance(source, TableSource | QuerySource):
                 continue
-            if _where(source.database) != _where(into.database):
+            if not _is_one_database(source, into.database, are_one):
                 continue
             if isinstance(source, QuerySource):
                 is_it = into.table.lower() in source.query.lower()
             else:
                 schemas = (source.in_schema, into.in_schema)
-                is_it = source.table == into.table and (None in schemas or len({*schemas}) == 1)
+                is_it = _is_one_name(source.table, into) and (
+                    None in schemas or len({*schemas}) == 1
+                )
             if is_it:
                 return lane
         return None
@@ -375,11 +386,27 @@ class Trellis(Part):
         return next(c for c in range(len(taken) + 1) if c not in taken)
 
 
-def _where(database: SqliteFile | Server) -> tuple[str, ...]:
-    """Return what is the same for the same database, whatever account it is reached with."""
-    if isinstance(database, SqliteFile):
-        return ("", str(Path(database.path).resolve()))
-    return (database.host.lower(), str(database.usual_port), database.database)
+def _is_one_database(
+    source: TableSource | QuerySource,
+    other: SqliteFile | Server,
+    are_one: Callable[[str, str], bool],
+) -> bool:
+    """Whether a source is of a database, whatever it is called and reached with."""
+    one = source.database
+    if isinstance(one, SqliteFile) or isinstance(other, SqliteFile):
+        paths = [Path(db.path).resolve() for db in (one, other) if isinstance(db, SqliteFile)]
+        return len(paths) == 2 and paths[0] == paths[1]
+    # a query of MariaDB may ask for tables of every database there
+    asks_all = isinstance(source, QuerySource) and one.type == "mariadb"
+    is_named = asks_all or one.database == other.database
+    return is_named and one.usual_port == other.usual_port and are_one(one.host, other.host)
+
+
+def _is_one_name(table: str, into: IntoTable) -> bool:
+    """Whether a table is called as one: on some systems MariaDB does not tell case apart."""
+    if isinstance(into.database, Server) and into.database.type == "mariadb":
+        return table.lower() == into.table.lower()
+    return table == into.table
 
 
 def kept_with(keep: Keep, bay: Bay, kept: bool) -> Keep:

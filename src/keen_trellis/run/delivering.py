@@ -18,6 +18,8 @@ from keen_trellis.errors import DeliveryError, NotAllowedError, UserError
 from keen_trellis.plan.bays import Bay
 from keen_trellis.progress import Report, part, quiet
 from keen_trellis.read import Secrets
+from keen_trellis.read.hosts import called, is_one_machine
+from keen_trellis.read.server import Server
 from keen_trellis.run.account import account
 from keen_trellis.run.results import Results
 
@@ -152,7 +154,7 @@ def not_its_own(path: Path) -> NotAllowedError:
 def refuse_reading(trellis: Trellis, item: DeliveryItem, path: Path | None) -> None:
     """Refuse to write to what a lane reads; `DeliveryError`."""
     into = item.into
-    reader = trellis.reader_of_table(into) if into is not None else None
+    reader = trellis.reader_of_table(into, is_one_machine) if into is not None else None
     if path is not None and reader is None:
         reader = trellis.reader_of(Path(item.file)) or trellis.reader_of(path)
     if reader is not None:
@@ -228,8 +230,10 @@ def refuse_one_place_twice(results: Results) -> None:
         into = item.into
         place: object = item.target(today) if item.file else None
         if into is not None:
-            where = place or getattr(into.database, "account", "")
-            place = (where, into.in_schema, into.table)
+            server = into.database
+            if isinstance(server, Server):
+                place = (called(server.host), server.usual_port, server.database)
+            place = (place, into.in_schema, into.table)
         if place in taken:
             raise DeliveryError(
                 f"{taken[place]} and {item.name} would both be written to "
