@@ -205,6 +205,9 @@ class RunTest(unittest.TestCase):
         source = str(self.folder / "routes.csv")
         with self.assertRaisesRegex(EditError, "routes.csv, which Routes reads"):
             self.do(AddDelivery("sailings", "Rows", source))
+        (self.folder / "same.csv").hardlink_to(self.folder / "routes.csv")
+        with self.assertRaisesRegex(EditError, "same.csv, which Routes reads"):
+            self.do(AddDelivery("sailings", "Rows", str(self.folder / "same.csv")))
         self.do(AddDelivery("sailings", "Rows", str(self.folder / "rows.csv")))
         self.do(AddLane("Rows", DelimitedSource(path=str(self.folder / "rows.csv"))))
         results = self.runner.run(self.trellis)

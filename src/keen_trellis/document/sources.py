@@ -27,6 +27,7 @@ from keen_trellis.read import (
     SqliteFile,
     TextLayout,
 )
+from keen_trellis.read.files import is_one_file
 
 if TYPE_CHECKING:
     from keen_trellis.read import Reading
@@ -84,7 +85,7 @@ class AnySource(Part):
 
     def reads(self, path: Path) -> bool:
         """Whether a file is one that it is read from, or would be if the file were there."""
-        return bool(self.place) and Path(self.place).resolve() == path.resolve()
+        return bool(self.place) and is_one_file(Path(self.place), path)
 
     def wants(self, folder: Path | None) -> Iterator[Want]:
         """Yield what it may not have unasked in a stranger's document, which lies in a folder."""

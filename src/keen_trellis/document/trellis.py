@@ -35,6 +35,7 @@ from keen_trellis.document.sources import (
 )
 from keen_trellis.errors import EditError
 from keen_trellis.plan.bays import Bay, Keep, keep_of
+from keen_trellis.read.files import is_one_file
 from keen_trellis.read.hosts import is_called_alike
 from keen_trellis.read.server import Server, SqliteFile
 from keen_trellis.words import first_free
@@ -394,8 +395,8 @@ def _is_one_database(
     """Whether a source is of a database, whatever it is called and reached with."""
     one = source.database
     if isinstance(one, SqliteFile) or isinstance(other, SqliteFile):
-        paths = [Path(db.path).resolve() for db in (one, other) if isinstance(db, SqliteFile)]
-        return len(paths) == 2 and paths[0] == paths[1]
+        paths = [Path(db.path) for db in (one, other) if isinstance(db, SqliteFile)]
+        return len(paths) == 2 and is_one_file(*paths)
     # a query of MariaDB may ask for tables of every database there
     asks_all = isinstance(source, QuerySource) and one.type == "mariadb"
     is_named = asks_all or one.database == other.database

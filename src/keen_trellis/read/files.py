@@ -43,3 +43,13 @@ def existing_file(path: Path) -> Path:
     if empty:
         raise SourceError(f"The file {path} is empty.", "Choose a file with a header and rows.")
     return path
+
+
+def is_one_file(first: Path, second: Path) -> bool:
+    """Whether two paths lead to one file: by links of either sort, or since case counts nothing."""
+    if first.resolve() == second.resolve():
+        return True
+    try:
+        return first.samefile(second)
+    except OSError:  # one of them is not there, so that they cannot be one
+        return False
