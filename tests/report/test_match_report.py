@@ -20,6 +20,7 @@ from keen_trellis.document.items import (
     SplitItem,
 )
 from keen_trellis.document.items.replace import Replacement
+from keen_trellis.errors import DeliveryError
 from keen_trellis.report.match_report import match_page, save_match_report
 from keen_trellis.report.page_options import PageOptions
 from keen_trellis.run import Runner
@@ -91,6 +92,14 @@ class MatchReportTest(unittest.TestCase):
             self.assertNotIn("SECRET", text)
             self.assertNotIn("7.25", text)
         self.assertIn("SECRET", match_page(results, self.runner))
+
+    def test_it_is_never_written_over_a_source(self) -> None:
+        (budget,) = (lane for lane in self.results.trellis.lanes if lane.name == "Budget")
+        source = Path(budget.source.place)
+        before = source.read_bytes()
+        with self.assertRaisesRegex(DeliveryError, "budget.xlsx, which Budget reads"):
+            save_match_report(self.results, source, self.runner)
+        self.assertEqual(source.read_bytes(), before)
 
     def test_the_way_from_a_total_to_its_source_names_each_part_with_its_rows(self) -> None:
         page = " ".join(match_page(self.results, self.runner).split())

@@ -95,6 +95,7 @@ class Documents:
         if not path:
             return
         try:
+            self._session.trellis.refuse_to_write(Path(path), "The picture")
             save(Path(path))
         except (UserError, OSError) as error:
             self._session.said.emit(f"The map was not saved. {error}", True)

@@ -33,7 +33,7 @@ from keen_trellis.document.sources import (
     TableSource,
     source_words,
 )
-from keen_trellis.errors import EditError
+from keen_trellis.errors import DeliveryError, EditError
 from keen_trellis.plan.bays import Bay, Keep, keep_of
 from keen_trellis.read.files import is_one_file
 from keen_trellis.read.hosts import is_called_alike
@@ -339,6 +339,15 @@ class Trellis(Part):
     def reader_of(self, path: Path) -> Lane | None:
         """Return the lane that reads a file, or would if it were there; None where none does."""
         return next((lane for lane in self.lanes if lane.source.reads(path)), None)
+
+    def refuse_to_write(self, path: Path, what: str) -> None:
+        """Refuse to write something to a file that a lane reads; `DeliveryError`."""
+        reader = self.reader_of(path)
+        if reader is not None:
+            raise DeliveryError(
+                f"{what} would be written to {path}, which {reader.name} reads.",
+                "Choose another place: sources are never written to.",
+            )
 
     def reader_of_table(
         self, into: IntoTable, are_one: Callable[[str, str], bool] = is_called_alike

@@ -102,8 +102,8 @@ def save_match_report(
     Raises
     ------
     DeliveryError
-        The ending is none of these, the folder cannot be written to, or the system has no library
-        to print with.
+        The ending is none of these, a lane reads the file, the folder cannot be written to, or the
+        system has no library to print with.
     Cancelled
         Raised by `progress` once the user has asked to stop.
     """
@@ -114,6 +114,7 @@ def save_match_report(
             f"{path.name} cannot be a match report: its ending is none of {', '.join(ENDINGS)}.",
             "Give the file one of these endings.",
         )
+    results.trellis.refuse_to_write(path, "The match report")
     if ending == ".xlsx":
         from keen_trellis.deliver import deliver
 

@@ -153,14 +153,12 @@ def not_its_own(path: Path) -> NotAllowedError:
 
 def refuse_reading(trellis: Trellis, item: DeliveryItem, path: Path | None) -> None:
     """Refuse to write to what a lane reads; `DeliveryError`."""
-    into = item.into
-    reader = trellis.reader_of_table(into, is_one_machine) if into is not None else None
-    if path is not None and reader is None:
-        reader = trellis.reader_of(Path(item.file)) or trellis.reader_of(path)
+    for file in () if path is None else (Path(item.file), path):
+        trellis.refuse_to_write(file, item.name)
+    reader = trellis.reader_of_table(item.into, is_one_machine) if item.into is not None else None
     if reader is not None:
-        place = item.place if into is not None else item.path
         raise DeliveryError(
-            f"{item.name} would be written to {place}, which {reader.name} reads.",
+            f"{item.name} would be written to {item.place}, which {reader.name} reads.",
             "Choose another place: sources are never written to.",
         )
 

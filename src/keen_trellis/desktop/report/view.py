@@ -496,7 +496,10 @@ class ReportView(QWidget):
         fill = LIGHT.lane(lane.colour).fill
         look = look_of(LIGHT, (fill, fill))  # paper is light, whatever the window is
 
+        trellis = self.session.trellis
+
         def work(progress: Progress) -> str:
+            trellis.refuse_to_write(path, "The picture")
             try:
                 with whole_file(path) as beside:
                     beside.write_bytes(written(found.summed, look, path.suffix[1:].lower()))

@@ -311,10 +311,12 @@ class LinkValuesPage(Page):
         if not path:
             return
         table = table_of_pairs(self._item.match_link(), self._tie.names)
+        trellis = self.session.trellis
 
         def save(report: Report) -> Any:
             from keen_trellis.deliver import deliver
 
+            trellis.refuse_to_write(Path(path), "The list of pairs")
             deliver(table, path, sheet="Pairs", report=report)
 
         said = f"{len(table):,} pairs written to {Path(path).name}."
