@@ -1,11 +1,13 @@
 """Tables of real servers: every kind, only what is wanted, nothing written, nothing given away."""
 
 import datetime as dt
+import operator
 import os
 import sqlite3
 import threading
 import time
 import uuid
+from contextlib import closing
 from dataclasses import replace
 from decimal import Decimal
 from pathlib import Path
@@ -29,6 +31,7 @@ from keen_trellis.read import (
     read_query,
     read_table,
 )
+from keen_trellis.read.server import Database
 from tests.read.source_case import MARIADB, POSTGRES, ServerTestCase, SourceTestCase
 
 
@@ -390,6 +393,58 @@ class MariadbTest(ServerTestCase):
             while cursor.execute(asks) and cursor.fetchone() != (0,):  # it is told aside
                 self.assertLess(time.monotonic() - started, 30)
                 time.sleep(0.05)
+
+
+HOLDS = {
+    **{"=": operator.eq, "<>": operator.ne, "<": operator.lt, ">=": operator.ge},
+    **{">": operator.gt, "contains": operator.contains},
+}
+
+
+class LettersTest(ServerTestCase):
+    """A condition on a text holds for its letters, whatever the column takes for equal."""
+
+    WORDS = ("KP", "kp", "KP ", "Kp-x", "é", "e", "ss", "ß", "", "%_", "a\\b", "Z")
+    CONDITIONS = (
+        *(("=", "KP"), ("=", "e"), ("=", "ss"), ("=", "none"), ("<>", "KP"), ("<", "a")),
+        *((">=", "kp"), (">", "Z"), ("contains", "kp"), ("contains", "%_"), ("contains", "\\")),
+    )
+
+    def compare(self, database: Database, *table: str) -> None:
+        for is_, value in self.CONDITIONS:
+            with self.subTest(database.label, condition=(is_, value)):
+                condition = RowCondition("word", is_, value)
+                read = read_table(database, *table, conditions=[condition], secrets=self.secrets)
+                held = [word for word in self.WORDS if HOLDS[is_](word, value)]
+                self.assertEqual(sorted(read.table.column("word").to_list()), sorted(held))
+
+    def test_in_a_file(self) -> None:
+        path = self.folder / "words.sqlite"
+        with closing(sqlite3.connect(path)) as file, file:
+            file.execute("create table words (word text collate nocase)")
+            file.executemany("insert into words values (?)", [(word,) for word in self.WORDS])
+        self.compare(SqliteFile(str(path)), "words")
+
+    def test_on_a_server(self) -> None:
+        server = self.postgres()
+        server.execute(
+            f"create collation {self.name}.alike "
+            "(provider = icu, locale = 'und-u-ks-level1', deterministic = false)"
+        )
+        server.execute(f"create table {self.name}.t (word text collate {self.name}.alike)")
+        with server.cursor() as cursor:
+            cursor.executemany(
+                f"insert into {self.name}.t values (%s)", [(word,) for word in self.WORDS]
+            )
+        self.compare(POSTGRES, "t", self.name)
+
+    def test_on_one_that_takes_much_for_equal(self) -> None:
+        cursor = self.mariadb()
+        cursor.execute(
+            f"create table {self.name} (word varchar(9) collate utf8mb4_general_ci, key (word))"
+        )
+        cursor.executemany(f"insert into {self.name} values (%s)", [(word,) for word in self.WORDS])
+        self.compare(MARIADB, self.name)
 
 
 class PasswordsTest(ServerTestCase):

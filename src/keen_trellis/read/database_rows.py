@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import operator
+from collections.abc import Callable
 from typing import TYPE_CHECKING, Any
 
 import pyarrow as pa
@@ -21,6 +23,9 @@ def holds(
 ) -> sa.ColumnElement[bool]:
     """Return a condition as the database understands it.
 
+    Texts are compared letter by letter and ordered by code points, as everywhere else, whatever
+    the column's own collation takes for equal.
+
     Raises
     ------
     SourceError
@@ -32,19 +37,43 @@ def holds(
         return column.is_(None)
     if condition.is_ == "is not blank":
         return column.is_not(None)
+    kind = Asked.of(column, dialect).kind
     if condition.is_ == "contains":
-        text = column if isinstance(column.type, sa.String) else as_text(column, dialect)
-        return text.contains(condition.value, autoescape=True)
-    value = typed_value(Asked.of(column, dialect).kind, condition, where)
-    compared: dict[str, sa.ColumnElement[bool]] = {
-        "=": column == value,
-        "<>": column != value,
-        "<": column < value,
-        "<=": column <= value,
-        ">": column > value,
-        ">=": column >= value,
-    }
-    return compared[condition.is_]
+        letters, wanted = _letters(column, dialect), _letters(sa.literal(condition.value), dialect)
+        if dialect == "postgresql":
+            return sa.func.strpos(letters, wanted) > 0
+        return sa.func.locate(wanted, letters) > 0
+    if kind not in (None, Kind.TEXT):
+        value = typed_value(kind, condition, where)
+        return _COMPARED[condition.is_](column, value)
+    exactly = _COMPARED[condition.is_](
+        _letters(column, dialect), _letters(sa.literal(condition.value), dialect)
+    )
+    is_plain = isinstance(column.type, sa.String) and not isinstance(column.type, sa.Enum)
+    if (
+        condition.is_ == "=" and is_plain
+    ):  # what is equal is so for its collation, which has an index
+        return sa.and_(column == condition.value, exactly)
+    return exactly
+
+
+def _letters(text: sa.ColumnElement[Any], dialect: str) -> sa.ColumnElement[Any]:
+    """Return texts so that they are compared by their code points."""
+    import sqlalchemy as sa
+
+    plain = as_text(text, dialect)
+    # UTF-8, as MariaDB is connected to, has the order of code points
+    return sa.collate(plain, "C") if dialect == "postgresql" else sa.cast(plain, sa.BINARY())
+
+
+_COMPARED: dict[str, Callable[[Any, Any], sa.ColumnElement[bool]]] = {
+    "=": operator.eq,
+    "<>": operator.ne,
+    "<": operator.lt,
+    "<=": operator.le,
+    ">": operator.gt,
+    ">=": operator.ge,
+}
 
 
 def typed_value(kind: Kind | None, condition: RowCondition, where: str) -> Any:

@@ -136,7 +136,7 @@ def _taken(column: sa.Column[Any], dialect: str) -> tuple[sa.ColumnElement[Any],
     return as_text(column, dialect), Kind.TEXT
 
 
-def as_text(column: sa.Column[Any], dialect: str) -> sa.ColumnElement[Any]:
+def as_text(column: sa.ColumnElement[Any], dialect: str) -> sa.ColumnElement[Any]:
     """Return a column's values as the texts that the database writes them as."""
     import sqlalchemy as sa
 

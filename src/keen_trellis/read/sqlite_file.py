@@ -124,11 +124,10 @@ def _held(condition: RowCondition, declared: str, where: str) -> tuple[str, list
     if condition.is_ == "is not blank":
         return f"{column} IS NOT NULL", []
     if condition.is_ == "contains":
-        wanted = condition.value
-        for sign in "/%_":  # stand for themselves
-            wanted = wanted.replace(sign, f"/{sign}")
-        return f"CAST({column} AS TEXT) LIKE '%' || ? || '%' ESCAPE '/'", [wanted]
+        return f"instr(CAST({column} AS TEXT), ?) > 0", [condition.value]
     value = typed_value(_declared_kind(declared), condition, where)
+    if isinstance(value, str):  # by its letters, whatever the column's collation takes for equal
+        return f"CAST({column} AS TEXT) COLLATE BINARY {condition.is_} ?", [value]
     if isinstance(value, datetime):  # written with a T or a space, with or without parts of seconds
         return f"{_moment(column)} {condition.is_} {_moment('?')}", [value.isoformat()]
     if isinstance(value, date | time):
