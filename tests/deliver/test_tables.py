@@ -70,10 +70,53 @@ def stopping(after: int) -> Callable[[float, str], None]:
     return report
 
 
+def changes(moment: str, single: str) -> tuple[tuple[str, Any, bool], ...]:
+    """Return what a column of a server is declared as, a value, and whether it would stay."""
+    half_past = dt.datetime(2026, 1, 5, 8, 30)
+    return (
+        ("decimal(6, 2)", Decimal("1.239"), False),
+        ("decimal(6, 2)", Decimal("1.2300"), True),
+        ("decimal(6, 2)", 0.125, False),
+        ("integer", 2.5, False),
+        ("integer", "007", False),
+        ("double precision", 2**60 + 1, False),
+        ("double precision", Decimal("1.239"), True),
+        (single, 0.1, True),
+        (single, 1 / 3, False),
+        ("varchar(3)", "abc ", False),
+        ("varchar(3)", "abc", True),
+        ("date", half_past, False),
+        (moment, half_past, True),
+        (moment, half_past.replace(microsecond=5), False),
+        (moment, dt.date(2026, 1, 5), True),
+        ("boolean", "true", False),
+    )
+
+
 class TablesCase(unittest.TestCase):
     """The same for every sort of database."""
 
     database: SqliteFile | Server
+    changes: tuple[tuple[str, Any, bool], ...]
+
+    def make(self, columns: str) -> None:
+        """Make the table anew, as somebody else would."""
+        raise NotImplementedError
+
+    def test_rows_are_added_as_they_are_or_not_at_all(self) -> None:
+        for declared, value, stays in self.changes:
+            self.make(f"x {declared}")
+            with self.subTest(declared, value=value):
+                if stays:
+                    self.deliver(Table.from_columns({"x": [value, None]}), how="add")
+                else:
+                    with self.assertRaisesRegex(DeliveryError, "1 value of “x” would be changed"):
+                        self.deliver(Table.from_columns({"x": [value, None]}), how="add")
+                back = self.back()
+                self.assertEqual(len(back), 2 * stays)
+                if stays and not isinstance(value, dt.date):
+                    held = next(one for one in back.column("x").to_list() if one is not None)
+                    self.assertEqual(type(value)(str(held)), value)
 
     def setUp(self) -> None:
         self.name = f"keen {uuid.uuid4().hex}"
@@ -161,6 +204,21 @@ class InSqlite(TablesCase):
         self.path = Path(folder.name) / "made" / "out.sqlite"
         self.database = SqliteFile(str(self.path))
 
+    changes = (
+        ("integer", "007", False),
+        ("integer", "pier", True),
+        ("varchar(3)", "007", True),
+        ("decimal(6, 2)", Decimal("1.2345678901234567"), False),
+        ("decimal(6, 2)", Decimal("1.239"), True),
+    )
+
+    def make(self, columns: str) -> None:
+        self.path.parent.mkdir(exist_ok=True)
+        with contextlib.closing(sqlite3.connect(self.path)) as database:
+            database.execute(f'drop table if exists "{self.name}"')
+            database.execute(f'create table "{self.name}" ({columns})')
+            database.commit()
+
     def expected(self) -> Table:
         """It has no moments and no truth, and no number of more digits than a double."""
         columns = {name: ROWS.column(name) for name in ROWS.columns}
@@ -213,6 +271,12 @@ class InPostgres(TablesCase):
         self.addCleanup(self.server.close)
         self.addCleanup(self.server.execute, f'drop table if exists "{self.name}"')
 
+    changes = changes("timestamp(0)", "real")
+
+    def make(self, columns: str) -> None:
+        self.server.execute(f'drop table if exists "{self.name}"')
+        self.server.execute(f'create table "{self.name}" ({columns})')
+
     def back(self) -> Table:
         return read_table(self.database, self.name, "public", secrets=self.secrets).table
 
@@ -242,6 +306,34 @@ class InMariaDb(TablesCase):
             cursor.execute("show tables like 'keen\\_writing\\_%'")
             self.assertEqual(cursor.fetchall(), ())  # nothing beside it is left
         self.server.close()
+
+    changes = changes("datetime", "float")
+
+    def make(self, columns: str) -> None:
+        with self.server.cursor() as cursor:
+            cursor.execute(f"drop table if exists `{self.name}`")
+            cursor.execute(f"create table `{self.name}` ({columns})")
+
+    def test_a_server_that_would_cut_values_short_refuses_them(self) -> None:
+        with self.server.cursor() as cursor:
+            cursor.execute("select @@global.sql_mode")
+            ((usual,),) = cursor.fetchall()
+            self.addCleanup(self.set_mode, usual)
+        self.set_mode("")
+        self.make("x varchar(3) primary key, n tinyint")
+        for n, x in ((300, "a"), (1, "abcd")):
+            with self.assertRaises(DeliveryError):
+                self.deliver(Table.from_columns({"x": [x], "n": [n]}), how="add")
+        with self.assertRaises(DeliveryError):
+            self.deliver(Table.from_columns({"x": ["a" * 200]}), how="replace", key="x")
+        self.assertEqual(len(self.back()), 0)
+
+    def set_mode(self, mode: str) -> None:
+        with (
+            contextlib.closing(pymysql.connect(host="127.0.0.1", user="root")) as one,
+            one.cursor() as cursor,
+        ):
+            cursor.execute("set global sql_mode = %s", (mode,))
 
     def test_infinity_is_refused_and_two_columns_of_one_name(self) -> None:
         for columns, words in (

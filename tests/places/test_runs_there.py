@@ -185,6 +185,30 @@ class InPostgresTest(PostgresTestCase, Room):
             [(1, "Tolland"), (1, "Tolland"), (2, "Brae"), (9, None), (None, None)],
         )
 
+    def test_rows_are_added_there_as_they_are_or_not_at_all(self) -> None:
+        source = self.table("fares", "fare numeric, at timestamp", "(1.25, '2026-01-05 08:30')")
+        trellis = apply(AddLane("Fares", source), Trellis())[0]
+        trellis = apply(AddDelivery("fares", "Fares", "x.csv"), trellis)[0]
+        ((_, item),) = trellis.deliveries()
+        for columns, fits in (
+            ("fare numeric(6, 1), at timestamp", False),
+            ("fare numeric(6, 2), at date", False),
+            ("at timestamp(0), fare double precision", True),
+        ):
+            self.server.execute(f"drop table if exists {self.schema}.kept")
+            self.server.execute(f"create table {self.schema}.kept ({columns})")
+            into = IntoTable(database=self.at, table="kept", in_schema=self.schema, how="add")
+            made = DeliveryItem(**dict(item.model_copy(update={"path": "", "into": into})))
+            told = apply(SetPlace(self.place), apply(SetDelivery(made), trellis)[0])[0]
+            file = self.saved(told, self.room / "fares.trellis")
+            for place in (["--on", "pier"], []):
+                code, _, trouble = command("run", str(file), *place, "--deliver")
+                with self.subTest(columns, place=place):
+                    self.assertEqual(code, 0 if fits else 2, trouble)
+                    self.assertEqual("1 value of “" in trouble, not fits)
+            kept = self.server.execute(f"select count(*) from {self.schema}.kept").fetchone()
+            self.assertEqual(kept, (2 * fits,))
+
     def test_what_cannot_be_the_same_is_refused_by_name(self) -> None:
         source = self.table("odd", "day date, size numeric", "('infinity', 1), ('2026-01-01', 2)")
         trellis = apply(SetPlace(self.place), apply(AddLane("Odd", source), Trellis())[0])[0]

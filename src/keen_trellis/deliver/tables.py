@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import sqlite3
 import uuid
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping
 from contextlib import closing
 from dataclasses import dataclass
 from pathlib import Path
@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING, Any, Literal
 import numpy as np
 
 from keen_trellis.data.kinds import Kind
+from keen_trellis.deliver.added import require_held
 from keen_trellis.deliver.forms import TextForm
 from keen_trellis.deliver.sheet_cells import odd_rows
 from keen_trellis.errors import DeliveryError, UserError
@@ -225,8 +226,8 @@ def _in_backticks(name: str) -> str:
     return "`" + name.replace("`", "``") + "`"
 
 
-def require_state(there: Sequence[str] | None, table: Table, target: Target) -> None:
-    """Refuse to make what is there, or to add to what is not or has other columns."""
+def require_state(there: Mapping[str, Any] | None, table: Table, target: Target) -> None:
+    """Refuse to make what is there, or to add to what is not or would not hold the rows so."""
     if target.how == "make" and there is not None:
         raise DeliveryError(
             f"There is {target.words} already.",
@@ -242,6 +243,8 @@ def require_state(there: Sequence[str] | None, table: Table, target: Target) -> 
             f"The rows do not fit below those of {target.words}: {what}.",
             "Let the same columns go on, or replace the table.",
         )
+    if target.how == "add" and there is not None:
+        require_held(table, there, target.words)
 
 
 # SQLite
@@ -267,7 +270,8 @@ def _write_sqlite(path: Path, table: Table, target: Target, report: Report) -> N
                 "SELECT type FROM sqlite_master WHERE lower(name) = lower(?)", (target.table,)
             ).fetchone()
             info = database.execute(f"PRAGMA table_info({name})").fetchall() if found else None
-            require_state([one[1] for one in info] if info else None, table, target)
+            there = {one[1]: str(one[2]) for one in info} if info else None
+            require_state(there, table, target)
             if found and found[0] != "table":
                 raise DeliveryError(
                     f"{target.words.capitalize()} is a {found[0]}.", "Choose another name."
@@ -411,14 +415,15 @@ def _require_finite(table: Table, target: Target) -> None:
                 )
 
 
-def columns_there(connection: Any, target: Target) -> list[str] | None:
-    """Return the columns of a table that is there; None where there is none."""
+def columns_there(connection: Any, target: Target) -> dict[str, Any] | None:
+    """Return the columns of a table that is there, with their types; None where there is none."""
     import sqlalchemy as sa
 
     inspector = sa.inspect(connection)
     if not inspector.has_table(target.table, schema=target.in_schema):
         return None
-    return [str(c["name"]) for c in inspector.get_columns(target.table, schema=target.in_schema)]
+    found = inspector.get_columns(target.table, schema=target.in_schema)
+    return {str(one["name"]): one["type"] for one in found}
 
 
 def _errors(target: Target) -> tuple[type[Exception], ...]:

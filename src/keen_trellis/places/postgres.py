@@ -6,6 +6,7 @@ Tables of the run are temporary: they are this connection's alone and go with it
 from __future__ import annotations
 
 import contextlib
+import uuid
 from collections.abc import Sequence
 from decimal import Decimal
 from pathlib import Path
@@ -15,6 +16,7 @@ import sqlglot
 from sqlglot import exp
 
 from keen_trellis.data import Column, Kind, Table
+from keen_trellis.deliver.added import would_change
 from keen_trellis.deliver.forms import TextForm
 from keen_trellis.deliver.tables import Target, columns_there, require_names, require_state
 from keen_trellis.deliver.texts import text_blocks
@@ -166,7 +168,10 @@ class PostgresSession(Session):
             with self._savepoint(), self._raw.cursor() as cursor:
                 if target.how == "add":
                     names = ", ".join(map(_quoted, heads.columns))
-                    cursor.execute(f"INSERT INTO {name} ({names}) {statement}")
+                    sent = f"keen_sent_{uuid.uuid4().hex}"
+                    cursor.execute(f"CREATE TEMPORARY TABLE {sent} ON COMMIT DROP AS {statement}")
+                    _require_held(cursor, sent, name, target.words)
+                    cursor.execute(f"INSERT INTO {name} ({names}) SELECT {names} FROM {sent}")
                 else:
                     if there is not None:
                         cursor.execute(f"DROP TABLE {name}")
@@ -370,6 +375,31 @@ def _as_text(value: Sql) -> Sql:
 
 def _type(kind: Kind) -> str:
     return f'{POSTGRES.types[kind]} COLLATE "C"' if kind is Kind.TEXT else POSTGRES.types[kind]
+
+
+def _require_held(cursor: Any, sent: str, name: str, words: str) -> None:
+    """Refuse to add rows to a table of which a column would hold a value otherwise.
+
+    A value stays what it is if, put into the type of the column there, it comes back the same.
+    """
+    types = []
+    for one in (sent, name):
+        cursor.execute(
+            "SELECT attname, format_type(atttypid, atttypmod) FROM pg_attribute "
+            "WHERE attrelid = %s::regclass AND attnum > 0 AND NOT attisdropped",
+            (one,),
+        )
+        types.append(dict(cursor.fetchall()))
+    own, there = types
+    tests = [
+        f"CAST(CAST({_quoted(one)} AS {there[one]}) AS {held}) IS DISTINCT FROM {_quoted(one)}"
+        for one, held in own.items()
+    ]
+    counts = ", ".join(f"count(*) FILTER (WHERE {test})" for test in tests)
+    cursor.execute(f"SELECT {counts} FROM {sent}")
+    for one, changed in zip(own, cursor.fetchone(), strict=True):
+        if changed:
+            raise would_change(one, changed, words, held_as=there[one])
 
 
 def _quoted(name: str) -> str:

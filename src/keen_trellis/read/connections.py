@@ -447,7 +447,9 @@ def _mariadb(server: Server, timeout_s: float | None) -> dict[str, Any]:
 
 def _prepare_mariadb(raw: Any, timeout_s: float | None, writes: bool) -> None:
     with raw.cursor() as cursor:
-        if not writes:
+        if writes:  # whatever the server is used to, a value that does not fit is refused
+            cursor.execute("SET sql_mode = 'STRICT_ALL_TABLES,NO_ZERO_IN_DATE,NO_ZERO_DATE'")
+        else:
             cursor.execute("SET SESSION TRANSACTION READ ONLY")
         cursor.execute("SET time_zone = '+00:00'")
         if timeout_s:

@@ -1,0 +1,204 @@
+"""Rows added to a table that is there: refused where one of its columns would change a value.
+
+A database rounds an amount to the digits of its column, cuts a moment or takes off spaces without
+a word. So what a column holds is compared with the values before any of them is written; what a
+server refuses by itself is left to it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from decimal import Decimal, InvalidOperation
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+
+from keen_trellis.data.column import MICROSECONDS_A_DAY
+from keen_trellis.data.kinds import Kind
+from keen_trellis.errors import DeliveryError
+from keen_trellis.words import counted
+
+if TYPE_CHECKING:
+    from numpy.typing import NDArray
+
+    from keen_trellis.data import Column, Table
+
+_DOUBLE, _SINGLE = 15, 6
+"""How many digits a double, and one of half its size, holds of any decimal."""
+
+Lost = tuple[int, str]
+"""How many values would be changed, and how."""
+
+_NONE: Lost = 0, ""
+
+
+def require_held(table: Table, stored: Mapping[str, Any], where: str) -> None:
+    """Refuse to add rows of which a column would hold a value otherwise.
+
+    Parameters
+    ----------
+    table : Table
+    stored : mapping of column to type
+        The types of SQLAlchemy of the columns that are there; for SQLite the words they are
+        declared by.
+    where : str
+        The table and where it is, in words.
+
+    Raises
+    ------
+    DeliveryError
+    """
+    for field in table.fields:
+        column, held_as = table.fetch(field), stored[field.name]
+        look = _in_sqlite if isinstance(held_as, str) else _of
+        lost, how = look(column, held_as)
+        if lost:
+            raise would_change(field.name, lost, where, held_as=f"{held_as}: {how}")
+
+
+def would_change(name: str, values: int, where: str, held_as: str) -> DeliveryError:
+    """Return the refusal to add rows to a table that would hold values of a column otherwise."""
+    return DeliveryError(
+        f"{counted(values, 'value')} of “{name}” would be changed in {where}, whose column is "
+        f"{held_as}.",
+        "Change the kind or the digits of the column, or replace the table.",
+    )
+
+
+def _of(column: Column, held_as: Any) -> Lost:
+    """Return what a column of a server would change."""
+    import sqlalchemy as sa
+
+    if isinstance(held_as, sa.Enum):
+        return _NONE
+    if isinstance(held_as, sa.String):
+        return _in_letters(column, held_as)
+    sorts = {
+        sa.Boolean: _in_booleans,
+        sa.Integer: _in_integers,
+        sa.Float: _in_digits,
+        sa.Numeric: _in_digits,
+        sa.DateTime: _in_moments,
+        sa.Date: _in_days,
+        sa.Time: _in_times,
+    }
+    work = next((work for sort, work in sorts.items() if isinstance(held_as, sort)), None)
+    if work is None:
+        return _NONE
+    return _all(column) if column.kind is Kind.TEXT else work(column, held_as)
+
+
+def _all(column: Column) -> Lost:
+    present = len(column) if column.absent is None else int(np.count_nonzero(~column.absent))
+    return present, f"they are {column.kind}"
+
+
+def _in_letters(column: Column, held_as: Any) -> Lost:
+    if column.kind is not Kind.TEXT or held_as.length is None:
+        return _NONE
+    if type(held_as).__name__ == "CHAR":
+        return _counted(column, lambda text: text.endswith(" ")), "spaces at the end are taken off"
+    long = _counted(column, lambda text: len(text) > held_as.length)
+    return long, f"it holds {held_as.length:,} letters"
+
+
+def _in_booleans(column: Column, _: Any) -> Lost:
+    return _NONE if column.kind is Kind.BOOLEAN else _all(column)
+
+
+def _in_integers(column: Column, _: Any) -> Lost:
+    if column.kind in (Kind.INTEGER, Kind.BOOLEAN):
+        return _NONE
+    if not column.kind.is_numeric:
+        return _all(column)
+    return _counted(column, _amount(lambda digits, behind: behind > 0)), "it holds integers"
+
+
+def _in_digits(column: Column, held_as: Any) -> Lost:
+    import sqlalchemy as sa
+
+    if not column.kind.is_numeric:
+        return _NONE if column.kind is Kind.BOOLEAN else _all(column)
+    if isinstance(held_as, sa.Float):
+        is_single = type(held_as).__name__ in ("REAL", "FLOAT")
+        if column.kind is Kind.NUMBER and not is_single:
+            return _NONE
+        held = _SINGLE if is_single else _DOUBLE
+        many = _counted(column, _amount(lambda digits, behind: digits > held))
+        return many, f"it holds {held} digits of any amount"
+    scale = held_as.scale
+    if scale is None:  # of any number of digits
+        return _NONE
+    many = _counted(column, _amount(lambda digits, behind: behind > scale))
+    return many, f"it holds {counted(scale, 'digit')} behind the mark"
+
+
+def _in_moments(column: Column, held_as: Any) -> Lost:
+    if column.kind is Kind.DATE:
+        return _NONE
+    return _finer(column, held_as) if column.kind is Kind.DATE_TIME else _all(column)
+
+
+def _in_days(column: Column, _: Any) -> Lost:
+    if column.kind is Kind.DATE_TIME:
+        return _rows(column, column.values % MICROSECONDS_A_DAY != 0), "it holds no time of day"
+    return _NONE if column.kind is Kind.DATE else _all(column)
+
+
+def _in_times(column: Column, held_as: Any) -> Lost:
+    return _finer(column, held_as) if column.kind is Kind.TIME else _all(column)
+
+
+def _finer(column: Column, held_as: Any) -> Lost:
+    """Return how many moments have parts of a second that are too small to be held."""
+    is_mariadb = hasattr(held_as, "fsp")
+    digits = held_as.fsp if is_mariadb else getattr(held_as, "precision", None)
+    digits = (0 if is_mariadb else 6) if digits is None else int(digits)
+    finer = _rows(column, column.values % 10 ** (6 - digits) != 0)
+    return finer, f"it holds {counted(digits, 'digit')} of a second's parts"
+
+
+def _in_sqlite(column: Column, declared: str) -> Lost:
+    """Return what SQLite would change: by its affinity a column makes numbers of texts."""
+    word = declared.upper()
+    if not word or any(sort in word for sort in ("CHAR", "CLOB", "TEXT", "BLOB")):
+        return _NONE
+    if column.kind is Kind.TEXT and ("INT" in word or not word.startswith(("DATE", "TIME"))):
+        return _counted(column, _is_amount), "texts of digits become numbers there"
+    if column.kind is Kind.EXACT:
+        many = _counted(column, _amount(lambda digits, behind: digits > _DOUBLE))
+        return many, f"it holds {_DOUBLE} digits of any amount"
+    return _NONE
+
+
+def _is_amount(text: str) -> bool:
+    try:
+        return Decimal(text.strip()).is_finite()
+    except InvalidOperation:
+        return False
+
+
+def _amount(test: Callable[[int, int], bool]) -> Callable[[str], bool]:
+    """Return a test of an amount as it is shown, by how many digits it has, and behind the mark."""
+
+    def tested(text: str) -> bool:
+        amount = Decimal(text)
+        if not amount.is_finite() or not amount:
+            return False  # whether there is infinity, the server says
+        _, digits, exponent = amount.as_tuple()
+        zeros = len(digits) - len("".join(map(str, digits)).rstrip("0"))
+        return test(len(digits) - zeros, -int(exponent) - zeros)
+
+    return tested
+
+
+def _counted(column: Column, test: Callable[[str], bool]) -> int:
+    """Return how many rows have a value whose text passes a test: each is looked at once."""
+    coded = column.texts().dictionary_encode()
+    passed = np.array([test(text) for text in coded.dictionary.to_pylist()] + [False], np.bool_)
+    codes = coded.indices.fill_null(len(coded.dictionary)).to_numpy(zero_copy_only=False)
+    return int(np.count_nonzero(passed[codes]))
+
+
+def _rows(column: Column, flags: NDArray[np.bool_]) -> int:
+    return int(np.count_nonzero(flags if column.absent is None else flags & ~column.absent))
