@@ -132,7 +132,10 @@ def _held(condition: RowCondition, declared: str, where: str) -> tuple[str, list
         return f"{_moment(column)} {condition.is_} {_moment('?')}", [value.isoformat()]
     if isinstance(value, date | time):
         value = value.isoformat()
-    return f"{column} {condition.is_} ?", [float(value) if isinstance(value, Decimal) else value]
+    if isinstance(value, Decimal):  # SQLite has no decimals, but integers of 64 bits
+        whole = value == value.to_integral_value() and abs(value) < 2**63
+        value = int(value) if whole else float(value)
+    return f"{column} {condition.is_} ?", [value]
 
 
 def _moment(written: str) -> str:

@@ -426,13 +426,18 @@ class DeliveryPage(Page):
 
 def _stored_as(table: Table, into: IntoTable) -> str:
     """Return how the columns of a table are stored in a database, in words."""
+    if into.how == "add":
+        return "Its columns stay as they are; rows that one of them would change are refused."
     from keen_trellis.deliver.tables import Target, column_types
 
     target = Target(into.database, into.table, into.in_schema, into.how, into.key)
     types: dict[str, list[str]] = {}
     for name, stored in column_types(table, target).items():
         types.setdefault(stored, []).append(name)
-    return f"Stored as {'; '.join(f'{t}: {listed(names)}' for t, names in types.items())}."
+    stored = f"Stored as {'; '.join(f'{t}: {listed(names)}' for t, names in types.items())}."
+    if into.how == "replace":
+        stored += " A table that is replaced goes with its rights, indexes and triggers."
+    return stored
 
 
 def _as_table_name(name: str) -> str:
