@@ -437,6 +437,14 @@ class LettersTest(ServerTestCase):
                 f"insert into {self.name}.t values (%s)", [(word,) for word in self.WORDS]
             )
         self.compare(POSTGRES, "t", self.name)
+        server.execute(f"create table {self.name}.c (word char(4))")
+        server.execute(f"insert into {self.name}.c values ('KP')")
+        for value, rows in (("KP  ", [("KP  ",)]), ("KP", [("KP  ",)]), ("kp", [])):
+            condition = RowCondition("word", "=", value)  # with or without what fills it up
+            read = read_table(
+                POSTGRES, "c", self.name, conditions=[condition], secrets=self.secrets
+            )
+            self.assertEqual(list(read.table.rows()), rows)
 
     def test_on_one_that_takes_much_for_equal(self) -> None:
         cursor = self.mariadb()

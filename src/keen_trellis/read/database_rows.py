@@ -46,14 +46,14 @@ def holds(
     if kind not in (None, Kind.TEXT):
         value = typed_value(kind, condition, where)
         return _COMPARED[condition.is_](column, value)
-    exactly = _COMPARED[condition.is_](
-        _letters(column, dialect), _letters(sa.literal(condition.value), dialect)
-    )
+    # a CHAR of PostgreSQL is filled up with spaces, which a cast takes off
+    is_filled = dialect == "postgresql" and isinstance(column.type, sa.CHAR)
+    sought = condition.value.rstrip(" ") if is_filled else condition.value
+    compared = _COMPARED[condition.is_]
+    exactly = compared(_letters(column, dialect), _letters(sa.literal(sought), dialect))
     is_plain = isinstance(column.type, sa.String) and not isinstance(column.type, sa.Enum)
-    if (
-        condition.is_ == "=" and is_plain
-    ):  # what is equal is so for its collation, which has an index
-        return sa.and_(column == condition.value, exactly)
+    if condition.is_ == "=" and is_plain:  # so it is for the collation, too, which has the index
+        return sa.and_(column == sought, exactly)
     return exactly
 
 
