@@ -310,7 +310,7 @@ QWidget[trouble_line="true"] QLabel { color: $warn_ink; }
 QFrame[trouble="true"] QLabel { color: $warn_ink; font-weight: 600; }
 
 QTableView {
-  background: $surface; border: 0; gridline-color: $line; font-family: "$mono";
+  background: $surface; border: 1px solid transparent; gridline-color: $line; font-family: "$mono";
   selection-background-color: $selected; selection-color: $ink;
 }
 QTableView:focus { border: 1px solid $accent_ink; }
