@@ -15,6 +15,7 @@ from collections.abc import Callable, Iterator
 from decimal import Decimal
 from pathlib import Path
 from typing import Any
+from unittest import mock
 
 import psycopg
 import pymysql
@@ -315,25 +316,21 @@ class InMariaDb(TablesCase):
             cursor.execute(f"create table `{self.name}` ({columns})")
 
     def test_a_server_that_would_cut_values_short_refuses_them(self) -> None:
-        with self.server.cursor() as cursor:
-            cursor.execute("select @@global.sql_mode")
-            ((usual,),) = cursor.fetchall()
-            self.addCleanup(self.set_mode, usual)
-        self.set_mode("")
-        self.make("x varchar(3) primary key, n tinyint")
-        for n, x in ((300, "a"), (1, "abcd")):
-            with self.assertRaises(DeliveryError):
-                self.deliver(Table.from_columns({"x": [x], "n": [n]}), how="add")
-        with self.assertRaises(DeliveryError):
-            self.deliver(Table.from_columns({"x": ["a" * 200]}), how="replace", key="x")
-        self.assertEqual(len(self.back()), 0)
+        connect = pymysql.connect
 
-    def set_mode(self, mode: str) -> None:
-        with (
-            contextlib.closing(pymysql.connect(host="127.0.0.1", user="root")) as one,
-            one.cursor() as cursor,
-        ):
-            cursor.execute("set global sql_mode = %s", (mode,))
+        def used_to_cutting(*how: Any, **more: Any) -> Any:
+            server = connect(*how, **more)
+            server.cursor().execute("set sql_mode = ''")
+            return server
+
+        self.make("x varchar(3) primary key, n tinyint")
+        with mock.patch.object(pymysql, "connect", used_to_cutting):
+            for n, x in ((300, "a"), (1, "abcd")):
+                with self.assertRaises(DeliveryError):
+                    self.deliver(Table.from_columns({"x": [x], "n": [n]}), how="add")
+            with self.assertRaises(DeliveryError):
+                self.deliver(Table.from_columns({"x": ["a" * 200]}), how="replace", key="x")
+            self.assertEqual(len(self.back()), 0)
 
     def test_infinity_is_refused_and_two_columns_of_one_name(self) -> None:
         for columns, words in (
