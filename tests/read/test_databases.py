@@ -11,11 +11,13 @@ from contextlib import closing
 from dataclasses import replace
 from decimal import Decimal
 from pathlib import Path
+from typing import Any
 from unittest import mock
 
 import keyring
 import keyring.backend
 import keyring.errors
+import pymysql
 
 import keen_trellis as kt
 from keen_trellis.data import Kind
@@ -453,6 +455,46 @@ class LettersTest(ServerTestCase):
         )
         cursor.executemany(f"insert into {self.name} values (%s)", [(word,) for word in self.WORDS])
         self.compare(MARIADB, self.name)
+
+
+class AccountsTest(ServerTestCase):
+    """What an account or a server is used to does not change what is read."""
+
+    def test_dates_and_digits_come_as_they_are(self) -> None:
+        server = self.postgres()
+        server.execute(
+            f"create table {self.name}.t as select date '2026-01-05' as day, "
+            "timestamptz '2026-07-01 08:30Z' as at, 0.1::float8 + 0.2 as sum, 'é€' as word"
+        )
+        server.execute(f"create role {self.name} login")
+        self.addCleanup(server.execute, f"drop owned by {self.name}; drop role {self.name}")
+        server.execute(f"grant usage on schema {self.name} to {self.name}")
+        server.execute(f"grant select on {self.name}.t to {self.name}")
+        for setting in (
+            *("datestyle = 'SQL, DMY'", "extra_float_digits = -5", "timezone = 'Asia/Tokyo'"),
+            *("client_encoding = 'latin1'", "standard_conforming_strings = off"),
+        ):
+            server.execute(f"alter role {self.name} set {setting}")
+        account = replace(POSTGRES, user=self.name)
+        self.secrets.give(account, "")
+        read = read_table(account, "t", self.name, secrets=self.secrets)
+        at = dt.datetime(2026, 7, 1, 8, 30)
+        row = (dt.date(2026, 1, 5), at, 0.30000000000000004, "é€")
+        self.assertEqual((list(read.table.rows()), read.notes), ([row], ()))
+
+    def test_no_row_is_left_out_by_a_limit(self) -> None:
+        cursor = self.mariadb()
+        cursor.execute(f"create table {self.name} as select seq as n from seq_1_to_9")
+        connect = pymysql.connect
+
+        def limited(*how: object, **more: Any) -> Any:
+            server = connect(*how, **more)
+            server.cursor().execute("set sql_select_limit = 2")
+            return server
+
+        with mock.patch.object(pymysql, "connect", limited):
+            read = read_table(MARIADB, self.name, secrets=self.secrets)
+        self.assertEqual(len(read.table), 9)
 
 
 class PasswordsTest(ServerTestCase):

@@ -86,7 +86,7 @@ def _url(server: Server, connection: sa.Connection) -> str:
     # by the other name of the protocol: by “mariadb” Spark would quote columns as texts are quoted
     return (
         f"jdbc:mysql://{server.host}:{server.usual_port}/{server.database}?permitMysqlScheme"
-        f"&{_TLS[tls]}&sessionVariables=time_zone='+00:00'"
+        f"&{_TLS[tls]}&sessionVariables=time_zone='+00:00',sql_select_limit={2**64 - 1}"
     )
 
 

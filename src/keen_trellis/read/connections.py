@@ -387,6 +387,7 @@ def _postgres(server: Server, timeout_s: float | None, writes: bool) -> dict[str
     settings = (
         f"default_transaction_read_only={'off' if writes else 'on'}",
         "timezone=UTC",
+        *_AS_WE_READ,
         f"statement_timeout={limit_ms}",
     )
     made: dict[str, Any] = {
@@ -400,6 +401,17 @@ def _postgres(server: Server, timeout_s: float | None, writes: bool) -> dict[str
     if _may_be_overheard(server):
         made["require_auth"] = "!password"  # never in clear, whatever a server asks for
     return made
+
+
+_AS_WE_READ = (
+    "client_encoding=UTF8",
+    "datestyle=ISO",
+    "intervalstyle=postgres",
+    "extra_float_digits=3",
+    "standard_conforming_strings=on",
+)
+"""How values are sent, whatever an account or a database has for a usual way: dates as ISO 8601
+writes them, numbers with every digit."""
 
 
 def _may_be_overheard(server: Server) -> bool:
@@ -452,6 +464,8 @@ def _prepare_mariadb(raw: Any, timeout_s: float | None, writes: bool) -> None:
         else:
             cursor.execute("SET SESSION TRANSACTION READ ONLY")
         cursor.execute("SET time_zone = '+00:00'")
+        # a limit that an account may have would leave rows out without a word
+        cursor.execute(f"SET sql_select_limit = {2**64 - 1}")
         if timeout_s:
             if "MariaDB" in raw.get_server_info():
                 cursor.execute(f"SET SESSION max_statement_time = {float(timeout_s)}")
