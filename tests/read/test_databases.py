@@ -73,10 +73,15 @@ class SqliteTest(SourceTestCase):
         self.assertEqual(Path(database.path).read_bytes(), before)
 
     def test_what_cannot_be_read_is_said(self) -> None:
-        database = self.database("create table empty (x text)")
+        database = self.database(
+            "create table empty (x text)",
+            "create table broken (word text)",
+            "insert into broken values (cast(x'ff41' as text))",
+        )
         fake = SqliteFile(str(self.text("nothing of the kind, nothing of the kind", "fake.sqlite")))
         for wanted, *words in (
-            (lambda: read_table(database, "routes"), "no table “routes”", "It has: empty"),
+            (lambda: read_table(database, "routes"), "no table “routes”", "It has: broken, empty"),
+            (lambda: read_table(database, "broken"), "“word” of .* are broken", "Leave the column"),
             (lambda: read_table(fake, "routes"), "cannot be read as a database", "SQLite file"),
             (lambda: read_query(database, "delete from empty"), "begins with DELETE", "SELECT"),
             (lambda: read_query(database, "select 1; delete from empty"), "more than one"),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import shutil
 import sqlite3
 import threading
@@ -227,6 +228,12 @@ def explained(error: Exception, database: Database, rows: int = 0) -> SourceErro
         if codes & meant:
             return SourceError(happened.format(where=where, words=_short(words)), remedy)
     if isinstance(database, SqliteFile):
+        if found := re.search("Could not decode to UTF-8 column '(.*)' with text", words):
+            return SourceError(
+                f"“{found[1]}” of {database.path} holds a text whose letters are broken: it is no "
+                "UTF-8.",
+                "Leave the column out, or mend the text there.",
+            )
         return SourceError(
             f"{database.path} cannot be read as a database: {_short(words)}",
             "See that it is an SQLite file and that no other program holds it locked.",
