@@ -17,6 +17,7 @@ from unittest import mock
 import keyring
 import keyring.backend
 import keyring.errors
+import psycopg
 import pymysql
 
 import keen_trellis as kt
@@ -471,21 +472,37 @@ class AccountsTest(ServerTestCase):
             f"create table {self.name}.t as select date '2026-01-05' as day, "
             "timestamptz '2026-07-01 08:30Z' as at, 0.1::float8 + 0.2 as sum, 'é€' as word"
         )
-        server.execute(f"create role {self.name} login")
-        self.addCleanup(server.execute, f"drop owned by {self.name}; drop role {self.name}")
-        server.execute(f"grant usage on schema {self.name} to {self.name}")
-        server.execute(f"grant select on {self.name}.t to {self.name}")
+        account = self.role(server)
         for setting in (
             *("datestyle = 'SQL, DMY'", "extra_float_digits = -5", "timezone = 'Asia/Tokyo'"),
             *("client_encoding = 'latin1'", "standard_conforming_strings = off"),
         ):
             server.execute(f"alter role {self.name} set {setting}")
-        account = replace(POSTGRES, user=self.name)
-        self.secrets.give(account, "")
         read = read_table(account, "t", self.name, secrets=self.secrets)
         at = dt.datetime(2026, 7, 1, 8, 30)
         row = (dt.date(2026, 1, 5), at, 0.30000000000000004, "é€")
         self.assertEqual((list(read.table.rows()), read.notes), ([row], ()))
+
+    def test_rows_that_an_account_may_not_see_are_said_to_be_missing(self) -> None:
+        server = self.postgres()
+        server.execute(f"create table {self.name}.t as select n from generate_series(1, 9) n")
+        server.execute(f"alter table {self.name}.t enable row level security")
+        server.execute(f"create policy few on {self.name}.t using (n < 3)")
+        account = self.role(server)
+        whole = read_table(POSTGRES, "t", self.name, secrets=self.secrets)
+        read = read_table(account, "t", self.name, secrets=self.secrets)
+        self.assertEqual((len(whole.table), whole.notes, len(read.table)), (9, (), 2))
+        self.assertIn("t has row security: the server shows this account only", read.notes[0])
+
+    def role(self, server: psycopg.Connection[Any]) -> Server:
+        """Return an account of its own that may read the tables."""
+        server.execute(f"create role {self.name} login")
+        self.addCleanup(server.execute, f"drop owned by {self.name}; drop role {self.name}")
+        server.execute(f"grant usage on schema {self.name} to {self.name}")
+        server.execute(f"grant select on all tables in schema {self.name} to {self.name}")
+        account = replace(POSTGRES, user=self.name)
+        self.secrets.give(account, "")
+        return account
 
     def test_no_row_is_left_out_by_a_limit(self) -> None:
         cursor = self.mariadb()

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import sqlite3
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import closing
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -183,6 +183,7 @@ def read_table(
         elif not conditions:
             reader.expected = _estimates(connection).get((schema, table)) or 0
         rows = _Rows(left_out=[one.name for one in asked if one.kind is None])
+        rows.noticed += _hidden_rows(connection, table, schema, where)
         came = fetched_columns(connection, query, readable, reader)
         for one, fetched in zip(readable, came, strict=True):
             rows.add(one.name, fetched, zone if one.zoned else None)
@@ -380,6 +381,23 @@ def _as_reading(
         partial=rows_at_most is not None and n_rows >= rows_at_most,
         unsettled=unsettled,
     )
+
+
+def _hidden_rows(
+    connection: sa.Connection, table: str, schema: str | None, where: str
+) -> Iterator[Noticed]:
+    """Say where a server shows an account only some rows of a table, which looks like all."""
+    import sqlalchemy as sa
+
+    if connection.dialect.name != "postgresql":
+        return
+    quoted = connection.dialect.identifier_preparer.quote
+    name = ".".join(quoted(part) for part in (schema, table) if part)
+    asked = sa.text("SELECT row_security_active(CAST(:name AS regclass))")
+    if connection.execute(asked, {"name": name}).scalar():
+        yield Noticed(
+            f"{where} has row security: the server shows this account only rows that it may see."
+        )
 
 
 def table_described(
