@@ -196,6 +196,19 @@ class DelimitedTextTest(SourceTestCase):
         ):
             read_delimited(bomb)
 
+    def test_a_line_without_a_letter_is_a_row_where_there_is_one_column(self) -> None:
+        for text, rows in (
+            ("n\n1\n\n3\n", [1, None, 3]),
+            ("n\r\n1\r\n\r\n3\r\n\r\n\r\n", [1, None, 3]),  # at the end there is none
+            ('n\n1\n""\n3\n""\n', [1, None, 3, None]),
+            ("n\n\n\n", []),
+        ):
+            with self.subTest(text):
+                read = read_delimited(self.text(text, "one.csv"))
+                self.assertEqual(read.table.column("n").to_list(), rows)
+        two = read_delimited(self.text("n,m\n1,2\n\n3,4\n", "two.csv"))
+        self.assertEqual(list(two.table.rows()), [(1, 2), (3, 4)])
+
     def test_wide_and_long_is_read(self) -> None:
         names = [f"column_{n}" for n in range(10_000)]
         wide = self.read(",".join(names) + "\n" + ",".join(map(str, range(10_000))) + "\n")

@@ -9,7 +9,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import Any
+from typing import IO, Any
 
 import pyarrow as pa
 import pyarrow.csv as pacsv
@@ -42,6 +42,7 @@ from keen_trellis.read.unpacking import head_of, is_gzip, unpacked
 _SET_APART_AT_MOST = 100_000
 _LISTED = 1_000
 _BLOCK = 4 << 20
+_TAIL = 1 << 20
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -184,7 +185,7 @@ class _Reader:
         quoted : bool
             Whether quotes are known to come, although the beginning has none.
         """
-        wide = "16" in (self._layout.encoding or "") or "32" in (self._layout.encoding or "")
+        wide = self._is_wide
         quote = (self._layout.quote or "").encode()
         quoted = quoted or wide or (bool(quote) and quote in head)
         if (_NUL in head and not wide) or self._breaks_in(head):
@@ -202,6 +203,12 @@ class _Reader:
             # the first letter that is not UTF-8 came late
             self._layout = replace(self._layout, encoding="cp1252")
             return self.texts(head, chosen=False, quoted=quoted)
+
+    @property
+    def _is_wide(self) -> bool:
+        """Whether a letter takes two bytes or four, so that a line's end is no single byte."""
+        encoding = self._layout.encoding or ""
+        return "16" in encoding or "32" in encoding
 
     def _is_mostly_utf8(self, chosen: bool, error: UnicodeError) -> bool:
         """Whether a text with broken letters is UTF-8 all the same; refuses any other encoding."""
@@ -237,6 +244,10 @@ class _Reader:
         layout = self._layout
         header, width = self._first_row(head)
         types = {str(place): pa.string() for place in range(width)}
+        # where there is one column, a line without a letter is a row with a blank
+        blanks_count = width == 1 and not self._is_wide
+        plain = file.plain if isinstance(file, _Counted) else file
+        at_end = _blank_lines_at_end(plain) if blanks_count else 0
         self._wrong = []
         try:
             read = pacsv.read_csv(
@@ -252,13 +263,14 @@ class _Reader:
                     delimiter=layout.delimiter,
                     quote_char=layout.quote or False,
                     newlines_in_values=quoted,
+                    ignore_empty_lines=not blanks_count,
                     invalid_row_handler=self._note_wrong,
                 ),
                 pacsv.ConvertOptions(
                     column_types=types, strings_can_be_null=True, null_values=[""]
                 ),
             )
-            columns = tuple(read.columns)
+            columns = tuple(one.slice(0, max(len(one) - at_end, 0)) for one in read.columns)
         except pa.ArrowInvalid as error:
             if "Empty CSV" not in str(error):
                 raise self._explained(error) from error
@@ -366,7 +378,7 @@ class _Counted:
         self, path: Path, report: Report, name: str, unexpected: Sequence[bytes] = ()
     ) -> None:
         self._unexpected = unexpected
-        self._file = path.open("rb")
+        self.plain = path.open("rb")
         self._size = max(path.stat().st_size, 1)
         self._report, self._name = report, name
 
@@ -374,21 +386,21 @@ class _Counted:
         return self
 
     def __exit__(self, *_: object) -> None:
-        self._file.close()
+        self.plain.close()
 
     @property
     def closed(self) -> bool:
-        return self._file.closed
+        return self.plain.closed
 
     def close(self) -> None:
-        self._file.close()
+        self.plain.close()
 
     def read(self, size: int = -1) -> bytes:
-        piece = self._file.read(size)
+        piece = self.plain.read(size)
         for sign in self._unexpected:
             if sign in piece:
                 raise _UnexpectedError(sign)
-        self._report(self._file.tell() / self._size, f"Reading {self._name}")
+        self._report(self.plain.tell() / self._size, f"Reading {self._name}")
         return piece
 
     def readable(self) -> bool:
@@ -399,6 +411,17 @@ class _Counted:
 
     def seekable(self) -> bool:
         return False
+
+
+def _blank_lines_at_end(file: IO[bytes]) -> int:
+    """Return how many lines without a letter stand at the end of a file, which are no rows."""
+    size = file.seek(0, io.SEEK_END)
+    file.seek(max(size - _TAIL, 0))
+    lines = file.read().split(b"\n")
+    file.seek(0)
+    if not lines[-1]:  # behind the end of the last line
+        lines.pop()
+    return next((n for n, line in enumerate(reversed(lines)) if line.strip(b"\r")), len(lines))
 
 
 @contextmanager
