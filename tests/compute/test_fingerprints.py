@@ -29,6 +29,12 @@ class HashTest(unittest.TestCase):
         hashes = dict(zip([*some, *others], whole.tolist(), strict=True))
         self.assertEqual(len(set(hashes.values())), len(hashes))
 
+    def test_a_share_of_a_sample_is_known_for_an_estimate(self) -> None:
+        for rows in (1_999, 2_001):
+            table = kt.Table.from_columns({"code": [f"c{n}" for n in range(rows)]})
+            best = propose_links(table, table.renamed(["key"]))[0]
+            self.assertEqual((best.left_found, best.is_estimate), (1.0, rows > 2_000))
+
     def test_values_of_different_kinds_meet_where_they_can_be_compared(self) -> None:
         for left, right, share in (
             ([1, 2, 3], [Decimal("1.0"), Decimal("2.5")], 1 / 3),

@@ -349,6 +349,13 @@ class LinkValuesTest(LookedAtTestCase):
         with mock.patch.object(QFileDialog, "getOpenFileName", return_value=wrong):
             self.click("pairs.load")
         self.assertIn("one.csv has only one column", self.text("bench.notice.text"))
+        source = Path(self.window.session.trellis.lane("sailings").source.place)
+        before = source.read_bytes()
+        with mock.patch.object(QFileDialog, "getSaveFileName", return_value=(str(source), "")):
+            self.click("pairs.save")
+        self.settle()
+        self.assertIn("which Sailings reads", self.text("bench.notice.text"))
+        self.assertEqual(source.read_bytes(), before)
 
 
 class FindingTest(LookedAtTestCase):
