@@ -138,6 +138,15 @@ class AnAnalystSummarises(unittest.TestCase):
             ],
         )
 
+    def test_a_share_that_is_infinite_is_none(self) -> None:
+        columns = {"zone": ["A", "B"], "n": [float("inf"), 1.0]}
+        for how in ("min", "max"):
+            figure = ReportFigure(column="n", how=how, shown="share of all")
+            asked = report(groups=({"column": "zone"},), figures=(figure,))
+            found = summed(Table.from_columns(columns), asked)
+            told = [found.figure_text(0, line.figures[0]) for line in found.lines]
+            self.assertEqual(told[0], "–")
+
     def test_the_first_groups_and_the_rest_whose_average_is_of_its_rows(self) -> None:
         rows = [(None, zone, n, None) for zone, n in [("A", 9), ("B", 1), ("B", 2), ("C", 6)]]
         figures = (ReportFigure(column="n"), ReportFigure(column="n", how="average"))

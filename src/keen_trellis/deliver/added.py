@@ -24,7 +24,7 @@ if TYPE_CHECKING:
     from keen_trellis.data import Column, Table
 
 _DOUBLE, _SINGLE = 15, 6
-"""How many digits a double, and one of half its size, holds of any decimal."""
+"""How many digits a double of SQLite, and MariaDB's of half its size, holds of any decimal."""
 
 Lost = tuple[int, str]
 """How many values would be changed, and how."""
@@ -120,12 +120,12 @@ def _in_digits(column: Column, held_as: Any) -> Lost:
     if not column.kind.is_numeric:
         return _NONE if column.kind is Kind.BOOLEAN else _all(column)
     if isinstance(held_as, sa.Float):
-        is_single = type(held_as).__name__ in ("REAL", "FLOAT")
-        if column.kind is Kind.NUMBER and not is_single:
-            return _NONE
-        held = _SINGLE if is_single else _DOUBLE
-        many = _counted(column, _amount(lambda digits, behind: digits > held))
-        return many, f"it holds {held} digits of any amount"
+        sort = type(held_as).__name__
+        if sort == "FLOAT":  # of MariaDB, which shows so many digits of it
+            many = _counted(column, _amount(lambda digits, behind: digits > _SINGLE))
+            return many, f"it holds {_SINGLE} digits of any amount"
+        of_size = np.float32 if sort == "REAL" else np.float64
+        return _counted(column, _unlike(of_size)), "it shows another number in the place of it"
     scale = held_as.scale
     if scale is None:  # of any number of digits
         return _NONE
@@ -188,6 +188,17 @@ def _amount(test: Callable[[int, int], bool]) -> Callable[[str], bool]:
         _, digits, exponent = amount.as_tuple()
         zeros = len(digits) - len("".join(map(str, digits)).rstrip("0"))
         return test(len(digits) - zeros, -int(exponent) - zeros)
+
+    return tested
+
+
+def _unlike(of_size: type[np.floating[Any]]) -> Callable[[str], bool]:
+    """Return a test of an amount: whether a double, or one of half its size, is shown otherwise."""
+
+    def tested(text: str) -> bool:
+        amount = Decimal(text)
+        with np.errstate(over="ignore"):  # what is infinite then is another number, too
+            return amount.is_finite() and Decimal(str(of_size(text))) != amount
 
     return tested
 

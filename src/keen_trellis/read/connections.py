@@ -30,7 +30,7 @@ BATCH = 20_000
 
 _CONNECT_S, _GRACE_S, _ANSWER_S = 10, 2, 300
 """How long a server may take to let one in, and to say anything after that."""
-_POLL_S, _LEAVES_S = 0.1, 0.3
+_POLL_S, _LEAVES_S, _TELLS_S = 0.1, 0.3, 2.0
 _CALLED = {"postgresql": "PostgreSQL", "mariadb": "MariaDB"}
 _HERE = ("localhost", "127.0.0.1", "::1")
 
@@ -181,9 +181,11 @@ class Reader:
         it is told would be answered as if nothing had been said.
         """
         try:
-            while not _ended(reading):
+            pause_s = _POLL_S
+            while not wait([reading], timeout=pause_s).done:
                 if self._raw is not None:
                     self._tell_to_stop()
+                pause_s = min(2 * pause_s, _TELLS_S)
         except Exception:  # noqa: BLE001  a border: a dead connection cannot be told anything
             pass
 

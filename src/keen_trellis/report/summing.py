@@ -396,7 +396,8 @@ def _shown_as_wanted(lines: Sequence[Line], figures: Sequence[ReportFigure]) -> 
 def _share(value: Any, whole: Any) -> float | None:
     if not isinstance(value, int | float | Decimal) or not whole:
         return None
-    return float(value) / float(whole) if math.isfinite(whole) else None
+    share = float(value) / float(whole)
+    return share if math.isfinite(share) else None  # of infinity, or infinite itself
 
 
 def _against_first(lines: Sequence[Line], made: list[list[Any]], place: int) -> None:
