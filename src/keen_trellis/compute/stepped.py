@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from functools import cached_property
 
 import numpy as np
+import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from keen_trellis.compute.formula.logic import keys_of
@@ -33,6 +34,8 @@ class Stepped:
         The columns that are new.
     faults : mapping of sentence to ndarray of bool
         The rows for which a value could not be worked out, by the reason.
+    cuts : mapping of sentence to ndarray of bool
+        The rows for which only a part of a value is left, by what is gone.
     rows : ndarray of row numbers, or None
         Where rows are only chosen: those that go on.
     says : str
@@ -44,6 +47,7 @@ class Stepped:
     changed: Mapping[str, Flags] = field(default_factory=dict)
     added: tuple[str, ...] = ()
     faults: Mapping[str, Flags] = field(default_factory=dict)
+    cuts: Mapping[str, Flags] = field(default_factory=dict)
     rows: Rows | None = None
     says: str = ""
 
@@ -52,7 +56,7 @@ class Stepped:
         """The rows in which any cell differs, or could not be worked out."""
         found = np.zeros(len(self.before), np.bool_)
         if len(self.before) == len(self.outcome):
-            for flags in (*self.changed.values(), *self.faults.values()):
+            for flags in (*self.changed.values(), *self.faults.values(), *self.cuts.values()):
                 found = found | flags
         return np.flatnonzero(found)
 
@@ -84,10 +88,12 @@ class Stepped:
     def numbers(self) -> dict[str, int]:
         """What became of its rows."""
         found = {"rows": len(self.outcome), "before": len(self.before)}
-        if self.changed or self.faults:
+        if self.changed or self.faults or self.cuts:
             found["changed"] = len(self.changed_rows)
         if self.left_out is not None:
             found["left_out"] = len(self.left_out)
+        if self.cuts:
+            found["cut"] = sum(int(np.count_nonzero(rows)) for rows in self.cuts.values())
         if self.faults:
             found["faults"] = sum(int(np.count_nonzero(rows)) for rows in self.faults.values())
         return found
@@ -95,7 +101,7 @@ class Stepped:
     @property
     def size(self) -> int:
         """The bytes that it holds for itself."""
-        flags = (*self.changed.values(), *self.faults.values())
+        flags = (*self.changed.values(), *self.faults.values(), *self.cuts.values())
         known = {id(strand) for strand in self.before.strands}
         own = tuple(one for one in self.outcome.strands if id(one) not in known)
         made = Table((), own, len(self.outcome))
@@ -113,10 +119,14 @@ class Stepped:
 
     @property
     def faults_said(self) -> list[str]:
-        """How many rows have a blank because a value could not be worked out, by the reason."""
-        return [
+        """How many rows have a blank, or a part of a value, by what could not be done."""
+        blank = [
             f"{counted(int(np.count_nonzero(rows)), 'row')} left blank by {why}"
             for why, rows in self.faults.items()
+        ]
+        return blank + [
+            f"{counted(int(np.count_nonzero(rows)), 'row')} without {what}"
+            for what, rows in self.cuts.items()
         ]
 
     @cached_property
@@ -157,10 +167,11 @@ class Stepped:
 
 
 def differs(old: Column, new: Column) -> Flags:
-    """Return the cells that differ; where the kinds do, those that lost their value or got one."""
+    """Return the cells that differ; where the kinds do, those that are not shown as before."""
     had, has = ~_absent(old), ~_absent(new)
     if old.kind is not new.kind:
-        found: Flags = had != has
+        shown = pc.equal(old.texts(), new.texts()).fill_null(True)
+        found: Flags = (had != has) | ~np.asarray(shown.to_numpy(zero_copy_only=False), np.bool_)
         return found
     a, b = keys_of(old, new)
     states = np.zeros(len(old), np.bool_)

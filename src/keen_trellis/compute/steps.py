@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 from functools import reduce
 from typing import Any
 
@@ -88,13 +89,14 @@ _TOLD = 4
 def _computed(node: Computed, table: Table) -> Stepped:
     made: dict[str, Column] = {}
     faults: dict[str, Flags] = {}
+    cuts: dict[str, Flags] = {}
     for name, formula in node.columns:
         found = evaluated(formula, table)
         made[name] = found.column
-        for why, rows in found.faults.items():
-            said = why if len(node.columns) == 1 else f"{why} in {name}"
-            faults[said] = rows
-    return _with_columns(table, made, node.schema, faults)
+        within = "" if len(node.columns) == 1 else f" in {name}"
+        faults |= {f"{why}{within}": rows for why, rows in found.faults.items()}
+        cuts |= {f"{what}{within}": rows for what, rows in found.cuts.items()}
+    return replace(_with_columns(table, made, node.schema, faults), cuts=cuts)
 
 
 def _with_columns(

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 from decimal import Decimal
 from typing import Any
 
@@ -54,16 +54,20 @@ class Converted:
     column : Column
     lost : ndarray of row numbers
         The rows whose value the kind cannot hold; they are blanks now.
+    cut : ndarray of row numbers
+        The rows that keep only a part of their value: the day of a moment that is not midnight.
     """
 
     column: Column
     lost: Rows
+    cut: Rows = field(default_factory=lambda: _NOTHING)
 
 
 def converted(column: Column, kind: Kind, written: Written | None = None) -> Converted:
     """Return a column in another kind; blanks and gaps stay what they are.
 
-    Texts are read once per distinct text. A date-time becomes the date of its day, a number the
+    Texts are read once per distinct text. A date-time becomes the date of its day, which cuts off
+    a time of day that is not midnight; a text with such a time is no date. A number becomes the
     exact decimal that it is shown as, and the other way round.
 
     Parameters
@@ -83,7 +87,9 @@ def converted(column: Column, kind: Kind, written: Written | None = None) -> Con
     direct = _DIRECT.get((column.kind, kind))
     if direct is not None:
         values, fits, scale = direct(column)
-        return _with_lost(column, Column(kind, values, None, scale=scale), fits)
+        made = _with_lost(column, Column(kind, values, None, scale=scale), fits)
+        is_cut = column.kind is Kind.DATE_TIME and kind is Kind.DATE
+        return replace(made, cut=_with_time(column)) if is_cut else made
     texts = column if column.kind is Kind.TEXT else from_arrow(column.texts())
     assert texts.dictionary is not None
     read = texts_as(texts.dictionary, kind, written or _certainly_written(texts))
@@ -99,7 +105,7 @@ def texts_as(texts: pa.StringArray, kind: Kind, written: Written) -> Column:
         return at_once
     if (at_once.kind, kind) in _DIRECT:
         made = converted(at_once, kind)
-        if not len(made.lost):
+        if not len(made.lost) and not len(made.cut):
             return made.column
     return values_of_texts(texts, kind, written)
 
@@ -216,6 +222,12 @@ def _number_to_exact(column: Column) -> _Made:
 
 def _date_to_moment(column: Column) -> _Made:
     return column.values.astype(np.int64) * MICROSECONDS_A_DAY, None, 0
+
+
+def _with_time(column: Column) -> Rows:
+    """Return the rows of date-times that are not midnight."""
+    has_time = column.values % MICROSECONDS_A_DAY != 0
+    return np.flatnonzero(has_time if column.absent is None else has_time & ~column.absent)
 
 
 def _moment_to_date(column: Column) -> _Made:

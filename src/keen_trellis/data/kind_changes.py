@@ -35,7 +35,7 @@ _GUESSES = {
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Unfit:
-    """The values of a column that are none of the kind wanted; their cells are blanks now.
+    """The values of a column that the kind wanted does not hold; their cells are blanks now.
 
     Attributes
     ----------
@@ -44,12 +44,15 @@ class Unfit:
     rows : ndarray of row numbers
     texts : tuple of str
         The values of the first thousand of these rows, as they were.
+    is_cut : bool
+        Whether the cells are no blanks but keep a part: the day of a moment, without its time.
     """
 
     column: str
     kind: Kind
     rows: NDArray[np.int64]
     texts: tuple[str, ...]
+    is_cut: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -77,15 +80,17 @@ class LikelyKind:
 def changed_kind(
     column: Column, kind: Kind, name: str, written: Written | None = None
 ) -> tuple[Column, Unfit | None]:
-    """Return a column in another kind, and the values that could not be changed.
+    """Return a column in another kind, and the values that could not be changed, or not whole.
 
-    Blanks and gaps stay what they are; values that cannot be changed become blanks.
+    Blanks and gaps stay what they are; values that cannot be changed become blanks. Of moments
+    that become dates the time of day is cut off.
     """
     made = converted(column, kind, written)
-    if not len(made.lost):
+    rows = made.lost if len(made.lost) else made.cut  # texts are lost and moments cut: never both
+    if not len(rows):
         return made.column, None
-    listed = tuple(column.text(int(row)) for row in made.lost[:_LISTED])
-    return made.column, Unfit(name, kind, made.lost, listed)
+    listed = tuple(column.text(int(row)) for row in rows[:_LISTED])
+    return made.column, Unfit(name, kind, rows, listed, is_cut=rows is made.cut)
 
 
 def likely_kind(column: Column, written: Written = Written()) -> LikelyKind | None:

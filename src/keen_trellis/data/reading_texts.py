@@ -11,6 +11,7 @@ import datetime as dt
 import math
 import re
 from collections.abc import Callable
+from dataclasses import replace
 from decimal import Decimal
 from typing import Any, TypeVar
 
@@ -22,8 +23,11 @@ from keen_trellis.data.column import DIGITS_AT_MOST, Column, exact_values, from_
 from keen_trellis.data.kinds import Kind
 from keen_trellis.data.states import BLANK
 from keen_trellis.data.written import (
+    UNMISTAKABLE_GROUPS,
     Written,
     first_texts,
+    looks_like_chapters,
+    looks_like_codes,
     looks_like_local_dates,
     looks_like_numbers,
     may_hold,
@@ -92,11 +96,14 @@ def _narrowest(texts: pa.StringArray, sample: list[str]) -> Column | None:
 
 
 def _plain(texts: pa.StringArray, sample: list[str], written: Written) -> pa.StringArray | None:
-    """Return numbers and dates as standards write them; None where they are not all so written."""
+    """Return numbers and dates as standards write them; None where they are not all so written.
+
+    None too where they are rather codes that only look so: 1E5, +491701234567, 10.1.12.
+    """
     if looks_like_numbers(sample):
-        return plain_numbers(texts, written)
+        return None if looks_like_codes(texts) else plain_numbers(texts, written)
     if looks_like_local_dates(sample):
-        return plain_dates(texts, written)
+        return None if looks_like_chapters(texts) else plain_dates(texts, written)
     return texts
 
 
@@ -130,7 +137,8 @@ def _read_local(text: str, kind: Kind, written: Written) -> Any:
     """Return a number or date that is written as in its region; None where it is none."""
     one = pa.array([text])
     if kind.is_numeric:
-        plain = plain_numbers(one, written)
+        ways = (written, *(replace(written, thousands=mark) for mark in UNMISTAKABLE_GROUPS))
+        plain = next((p for way in ways if (p := plain_numbers(one, way)) is not None), None)
     elif kind in (Kind.DATE, Kind.DATE_TIME):
         plain = plain_dates(one, written)
     else:
@@ -171,6 +179,14 @@ def _read_number(text: str) -> float:
     return number
 
 
+def _read_date(text: str) -> dt.date:
+    """Return the day that a text is; one with a time is none, since the time would be lost."""
+    moment = dt.datetime.fromisoformat(text)
+    if moment.time() != dt.time.min or moment.tzinfo is not None:
+        raise ValueError
+    return moment.date()
+
+
 def _read_boolean(text: str) -> bool:
     if text.lower() not in _TAKEN_AS_BOOLEANS:
         raise ValueError
@@ -204,7 +220,7 @@ _READ: dict[Kind, Callable[[str], Any]] = {
     Kind.EXACT: _decimal,
     Kind.NUMBER: _read_number,
     Kind.BOOLEAN: _read_boolean,
-    Kind.DATE: lambda text: dt.datetime.fromisoformat(text).date(),
+    Kind.DATE: _read_date,
     Kind.DATE_TIME: lambda text: _without_zone(dt.datetime.fromisoformat(text)),
     Kind.TIME: _read_time,
 }

@@ -18,6 +18,12 @@ import pyarrow.compute as pc
 from keen_trellis.data.kinds import DateOrder
 
 SAMPLE = 1_000
+BLANK_WORDS = (
+    *("NA", "N/A", "n/a", "#N/A", "NULL", "null", "NaN", "nan", "None", "nil"),
+    *("-", "--", "–", "—", ".", "..", "...", "?"),
+)
+"""What writers put where there is no value."""
+
 _NUMBER = re.compile(
     r"[-+]?(\d+|\d{1,3}([.,' \u00a0\u202f]\d{3})+)([.,]\d+)?([eE][-+]?\d+)?|[-+]?[.,]\d+"
 )
@@ -52,9 +58,20 @@ _CERTAIN_DECIMAL = {
     ".": rf"(^|[^\d.])\d*\.(\d{{1,2}}|\d{{4,}})$|^[-+]?(0|\d{{4,}})\.\d+$|[,{_GAPS}]\d{{3}}\.\d+$",
 }
 _ODD_GROUPS = {"'": ("'",), " ": (" ", "\u00a0", "\u202f")}
+UNMISTAKABLE_GROUPS = tuple(_ODD_GROUPS)
+"""Marks that can stand between groups of digits and nowhere else in a number."""
+
+_TWO_GROUPS = r"^[-+]?\d{1,3}([' \x{00a0}\x{202f}]\d{3}){2,}|[' \x{00a0}\x{202f}]\d{3}[.,]\d"
+_CODE = r"^\d+[eE]\d+$"
+_MEASURE = r"[.,]\d|[eE][-+]|^-"
+_DIALLED = r"^\+\d{7,}$"
+_CHAPTER = r"^(\d[.-]\d{1,2}|\d{2}[.-]\d)[.-]\d{2}$"
 # What can only stand between groups: a mark that comes again after three digits, or is followed
 # by the other one.
 _CERTAIN_GROUPS = {",": r",\d{3}(,\d{3}|\.\d)", ".": r"\.\d{3}(\.\d{3}|,\d)"}
+
+
+_NO_VALUE = frozenset(BLANK_WORDS)
 
 
 @dataclass(frozen=True, slots=True)
@@ -93,15 +110,15 @@ class Evidence:
         The marks that can only be decimal marks.
     groups : frozenset of str
         The marks that can only stand between groups of digits.
-    commas : bool
-        Whether a comma stands in a number.
+    marks : frozenset of str
+        The points and commas that stand in numbers.
     dates : frozenset of str
         The date orders that the values allow; empty where there are no such dates.
     """
 
     decimals: frozenset[str] = frozenset()
     groups: frozenset[str] = frozenset()
-    commas: bool = False
+    marks: frozenset[str] = frozenset()
     dates: frozenset[DateOrder] = frozenset()
 
 
@@ -111,11 +128,12 @@ def evidence(texts: pa.ChunkedArray, sample: Sequence[str] | None = None) -> Evi
     Time is linear in the rows. The first texts are the sample where none is given.
     """
     sample = first_texts(texts) if sample is None else sample
+    sample = [text for text in sample if text not in _NO_VALUE]
     if not sample:
         return Evidence()
     if looks_like_numbers(sample):
         return _number_evidence(texts, sample)
-    if looks_like_local_dates(sample):
+    if looks_like_local_dates(sample) and not looks_like_chapters(texts):
         if _any(texts, r"^\d{4}[./]"):
             return Evidence(dates=frozenset({"year first"}))
         # an order is allowed until some value has more than 12 where the month would be
@@ -141,8 +159,42 @@ def _number_evidence(texts: pa.ChunkedArray, sample: Sequence[str]) -> Evidence:
 
     decimals = frozenset(m for m in used if shown(_CERTAIN_DECIMAL[m]))
     groups = {m for m in used if m not in decimals and shown(_CERTAIN_GROUPS[m])}
-    groups |= {m for m in odd if shown(_GROUPED[m])}
-    return Evidence(decimals, frozenset(groups), commas="," in used)
+    groups |= {m for m in odd if shown(_GROUPED[m]) and not _of_one_shape(texts)}
+    return Evidence(decimals, frozenset(groups), marks=frozenset(used))
+
+
+def shape_in_doubt(mark: str) -> str:
+    """Return the shape of a number whose mark may be that of decimals or of groups: 1.204."""
+    return rf"^[-+]?[1-9]\d{{0,2}}{re.escape(mark)}\d{{3}}$"
+
+
+def shape_of_groups(mark: str) -> str:
+    """Return the shape of a number whose mark can only stand between groups: 1.204,50."""
+    other = {",": ".", ".": ","}[mark]
+    return rf"{_CERTAIN_GROUPS[mark]}|{_CERTAIN_DECIMAL[other]}"
+
+
+def _of_one_shape(texts: pa.ChunkedArray) -> bool:
+    """Whether all texts are as 123 456: as long as one another, of two groups and no fraction."""
+    length = pc.min_max(pc.binary_length(texts)).as_py()
+    return bool(length["min"] == length["max"] and not _any(texts, _TWO_GROUPS))
+
+
+def looks_like_codes(texts: pa.StringArray) -> bool:
+    """Whether texts that could be numbers are rather codes: 1E5 beside 10E4, a number to dial.
+
+    No program writes a number as 1E5, without a point and without a sign of the exponent; among
+    measurements somebody may have typed one.
+    """
+    whole = pa.chunked_array([texts])
+    if may_hold(whole, "e", "E") and _any(texts, _CODE) and not _any(texts, _MEASURE):
+        return True
+    return may_hold(whole, "+") and _any(texts, _DIALLED) and not _any(texts, "^-")
+
+
+def looks_like_chapters(texts: pa.StringArray | pa.ChunkedArray) -> bool:
+    """Whether texts that could be dates of two-digit years are rather numbers such as 10.1.12."""
+    return _any(texts, _CHAPTER)
 
 
 def settle(found: Sequence[Evidence], delimiter: str = ",") -> Written:
@@ -154,7 +206,7 @@ def settle(found: Sequence[Evidence], delimiter: str = ",") -> Written:
     guessed = []
     decimals = frozenset[str]().union(*(e.decimals for e in found))
     groups = frozenset[str]().union(*(e.groups for e in found))
-    commas = any(e.commas for e in found)
+    commas = any("," in e.marks for e in found)
     comma_groups = "," in groups or "." in decimals
     if commas and "," not in decimals and not comma_groups and "." not in groups:
         guessed.append("numbers")
@@ -201,12 +253,17 @@ def plain_numbers(texts: pa.StringArray, written: Written) -> pa.StringArray | N
 
 
 def plain_dates(texts: pa.StringArray, written: Written) -> pa.StringArray | None:
-    """Return dates with the year first, as ISO 8601 writes them; None where one is no date."""
+    """Return dates with the year first, as ISO 8601 writes them; None where one is no date.
+
+    Where nobody knows whether the day or the month comes first, 03/04/2026 is none.
+    """
     parts = pc.extract_regex(texts, _YEAR_FIRST)
     day_first = True
     if parts.null_count > texts.null_count:
+        if written.dates == "year first":
+            return None
         parts = pc.extract_regex(texts, _TWO_PLACES)
-        day_first = written.dates != "month first"
+        day_first = written.dates == "day first"
     if parts.null_count > texts.null_count:
         return None
     day, month = ("a", "b") if day_first else ("b", "a")

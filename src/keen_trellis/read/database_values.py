@@ -12,7 +12,8 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from keen_trellis.data import Column, Kind, from_arrow
+from keen_trellis.data import BLANK, PRESENT, Column, Kind, from_arrow
+from keen_trellis.data.column import DIGITS_AT_MOST, exact_values
 from keen_trellis.data.conversion import converted
 from keen_trellis.data.stacking import common_scale, stack_columns
 from keen_trellis.errors import SourceError
@@ -218,11 +219,26 @@ def _digits(texts: pa.ChunkedArray) -> Column | None:
         return None
     marks = pc.find_substring(texts, ".")
     after = pc.subtract(pc.subtract(pc.binary_length(texts), marks), 1)
-    scale = pc.max(pc.if_else(pc.greater_equal(marks, 0), after, 0)).as_py() or 0
+    has_mark = pc.greater_equal(marks, 0)
+    scale = pc.max(pc.if_else(has_mark, after, 0)).as_py() or 0
+    before = pc.max(pc.if_else(has_mark, marks, pc.binary_length(texts))).as_py() or 0
+    if before + scale > DIGITS_AT_MOST:  # Arrow would wrap round; a sign counts as a digit here
+        return _wide_digits(texts)
     try:
         return from_arrow(texts.cast(pa.decimal128(38, min(scale, 37))))
     except pa.ArrowInvalid:
         return None
+
+
+def _wide_digits(texts: pa.ChunkedArray) -> Column | None:
+    """Return digits as exact decimals one by one; None where one has no room beside others."""
+    decimals = [None if text is None else Decimal(text) for text in texts.to_pylist()]
+    values, fits, scale = exact_values(decimals)
+    absent = texts.is_null().to_numpy(zero_copy_only=False)
+    if not bool((fits | absent).all()):
+        return None
+    state = np.where(absent, BLANK, PRESENT).astype(np.uint8) if absent.any() else None
+    return Column(Kind.EXACT, values, state, scale=scale)
 
 
 def _first(values: Sequence[Any]) -> Any:

@@ -27,14 +27,16 @@ from keen_trellis.read.reading import (
     without_rows,
 )
 from keen_trellis.read.stamps import FileStamp
-from keen_trellis.read.text_columns import unsettled_texts
+from keen_trellis.read.text_columns import unsettled_texts, with_blanks
 from keen_trellis.read.text_layout import (
     ENCODINGS,
     HEAD_BYTES,
     cells_of,
+    encoding_guessed,
     find_layout,
     is_utf8,
     layout_words,
+    likely_encodings,
     mostly_utf8,
 )
 from keen_trellis.read.unpacking import head_of, is_gzip, unpacked
@@ -104,8 +106,10 @@ def read_delimited(
     stamp = FileStamp.of(path)
     texts = read_texts(path, layout, part(report, 0.0, 0.5), rows_at_most)
     unsettled, settled = unsettled_texts(texts.names, texts.columns, texts.layout, path.name)
+    columns = unsettled.in_kinds(kinds or {}, part(report, 0.5, 1.0))
+    settled = with_blanks(settled, columns)
     return Reading(
-        unsettled.in_kinds(kinds or {}, part(report, 0.5, 1.0)),
+        columns,
         layout_words(settled),
         left_out=texts.noticed + without_rows(texts.n_rows, path.name),
         layout=settled,
@@ -140,7 +144,9 @@ def read_texts(
         with unpacked(path, part(report, 0.0, 0.3)) as plain:
             found = find_layout(head, path, layout, len(head) < HEAD_BYTES)
             reader = _Reader(path, plain, found, part(report, 0.3, 1.0))
-            return reader.texts(head, chosen=layout.encoding is not None)
+            texts = reader.texts(head, chosen=layout.encoding is not None)
+        guess = encoding_guessed(reader.beyond_ascii or head, texts.layout, layout, path.name)
+        return replace(texts, noticed=(*texts.noticed, *guess))
     except OSError as error:
         raise SourceError(
             f"{path} cannot be read to its end: {reason(error)}.",
@@ -160,7 +166,9 @@ def _first_texts(head: bytes, path: Path, layout: TextLayout, rows: int) -> Text
     reader = _Reader(path, path, replace(found, encoding="utf-8"), quiet)
     texts = reader.cut(io.BytesIO(content), content, quoted=True)
     partial = not all_there or len(wanted) < len(lines)
-    return replace(texts, layout=found, partial=partial)
+    guess = encoding_guessed(head, found, layout, path.name)
+    noticed = (*texts.noticed, *guess)
+    return replace(texts, layout=found, partial=partial, noticed=noticed)
 
 
 _NUL = b"\x00"
@@ -172,6 +180,7 @@ class _Reader:
     def __init__(self, path: Path, plain: Path, layout: TextLayout, report: Report) -> None:
         self._path, self._plain, self._layout, self._report = path, plain, layout, report
         self._wrong: list[pacsv.InvalidRow] = []
+        self.beyond_ascii = b""
 
     def texts(self, head: bytes, chosen: bool, quoted: bool = False) -> Texts:
         """Return all cells; lines with broken letters are set apart, or the encoding thought over.
@@ -201,8 +210,21 @@ class _Reader:
             if self._is_mostly_utf8(chosen, error):
                 return self._sound_lines(head)
             # the first letter that is not UTF-8 came late
-            self._layout = replace(self._layout, encoding="cp1252")
+            self.beyond_ascii = self._lines_beyond_ascii()
+            encoding = likely_encodings(self.beyond_ascii)[0]
+            self._layout = replace(self._layout, encoding=encoding)
             return self.texts(head, chosen=False, quoted=quoted)
+
+    def _lines_beyond_ascii(self) -> bytes:
+        """Return the first lines that have letters beyond ASCII, the others as empty lines."""
+        lines, size = [], 0
+        with self._plain.open("rb") as file:
+            for line in file:
+                lines.append(b"\n" if line.isascii() else line)
+                size += len(lines[-1]) - 1
+                if size > HEAD_BYTES:
+                    break
+        return b"".join(lines)
 
     @property
     def _is_wide(self) -> bool:

@@ -26,7 +26,7 @@ from keen_trellis.read.noticed import Noticed
 from keen_trellis.read.reading import Reading, SetApart, without_rows
 from keen_trellis.read.settling import Unsettled
 from keen_trellis.read.stamps import FileStamp
-from keen_trellis.read.text_columns import unsettled_texts
+from keen_trellis.read.text_columns import unsettled_texts, with_blanks
 from keen_trellis.read.text_layout import layout_words
 from keen_trellis.read.workbook import read_sheet, sheet_names
 from keen_trellis.words import first_free
@@ -169,8 +169,11 @@ def read_folder(
     ]
     empty = without_rows(sum(piece.n_rows for piece in pieces), f"The folder {folder.name}")
     files = "1 file" if len(pieces) == 1 else f"{len(pieces):,} files"
+    columns = unsettled.in_kinds(kinds or {}, part(report, 0.7, 1.0))
+    if isinstance(settled, TextLayout):
+        settled = with_blanks(settled, columns)
     return Reading(
-        unsettled.in_kinds(kinds or {}, part(report, 0.7, 1.0)),
+        columns,
         f"{files}, {layout_words(settled)}" if isinstance(settled, TextLayout) else files,
         left_out=(*unread, *_missing(pieces), *empty),
         changed=tuple(noticed for piece in pieces for noticed in piece.noticed),

@@ -25,6 +25,9 @@ class TextLayout:
     decimal, thousands : str or None
         The decimal mark, and what stands between groups of digits.
     dates : “day first”, “month first”, “year first” or None
+    blanks : tuple of str or None
+        The cells that stand for no value, such as NA. Left open, the usual words are looked for
+        among values of one kind; chosen ones are blanks in every column.
     """
 
     delimiter: str | None = None
@@ -34,6 +37,7 @@ class TextLayout:
     decimal: Literal[".", ","] | None = None
     thousands: Literal["", ",", ".", " ", "'"] | None = None
     dates: DateOrder | None = None
+    blanks: tuple[str, ...] | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,8 +53,11 @@ class SheetLayout:
         Whether the cells of a merged range all get its value, or only the first one has it.
     total_row : str
         Whether a row at the bottom that sums up the others is kept as a row like these.
+    blanks : tuple of str or None
+        As of a text.
     """
 
     header_row: int | None = None
     merged: Literal["as they are", "filled"] = "as they are"
     total_row: Literal["kept", "left out"] = "kept"
+    blanks: tuple[str, ...] | None = None

@@ -97,16 +97,14 @@ def _numbers(values: Sequence[float | None], name: str) -> tuple[Column, list[No
 def _decimals(values: Sequence[Any], name: str) -> tuple[Column, list[Noticed]]:
     """Return exact decimals; what is not a number, or infinite, becomes a blank and is said."""
     odd = [v for v in values if isinstance(v, Decimal) and not v.is_finite()]
-    if not odd:
-        try:
-            return Column.of(values, Kind.EXACT), []
-        except (TypeError, ArithmeticError):
-            text = f"“{name}” has numbers with more than 38 digits; it is read as text."
-            return Column.of([None if v is None else str(v) for v in values], Kind.TEXT), [
-                Noticed(text)
-            ]
-    kept = [None if isinstance(v, Decimal) and not v.is_finite() else v for v in values]
-    return Column.of(kept, Kind.EXACT), [not_numbers(len(odd), odd[0], name)]
+    finite = [None if isinstance(v, Decimal) and not v.is_finite() else v for v in values]
+    said = [not_numbers(len(odd), odd[0], name)] if odd else []
+    try:
+        return Column.of(finite, Kind.EXACT), said
+    except (TypeError, ArithmeticError):  # as text NaN and infinity stay, and nothing is lost
+        shown = [None if v is None else format(v, "f") for v in values]
+        text = f"“{name}” has numbers with more than 38 digits; it is read as text."
+        return Column.of(shown, Kind.TEXT), [Noticed(text, len(shown) - shown.count(None))]
 
 
 def _dates(values: Sequence[dt.date | None]) -> Column:

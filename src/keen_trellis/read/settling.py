@@ -8,20 +8,33 @@ from __future__ import annotations
 import os
 from collections.abc import Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 import pyarrow as pa
+import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from keen_trellis.data import GAP, Column, Kind, Table, from_arrow
 from keen_trellis.data.kind_changes import Unfit, changed_kind, likely_kind
+from keen_trellis.data.merging import merged_texts
 from keen_trellis.data.reading_texts import column_of_texts
 from keen_trellis.data.written import Written
 from keen_trellis.progress import Report, quiet
 from keen_trellis.read.noticed import Noticed, Reread
+from keen_trellis.words import counted, listed
 
-_Made = tuple[Column, Unfit | None, Noticed | None]
+_NAMED = 3
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Made:
+    """A column in its kind, and what is to be said about how it came to it."""
+
+    column: Column
+    noticed: tuple[Noticed, ...] = ()
+    unfit: Unfit | None = None
+    blanks: Mapping[str, int] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -33,11 +46,14 @@ class Settled:
     table : Table
     noticed : tuple of Noticed
     unfit : tuple of Unfit
+    blanks : tuple of str
+        The words that were found to stand for a blank.
     """
 
     table: Table
     noticed: tuple[Noticed, ...]
     unfit: tuple[Unfit, ...]
+    blanks: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -49,13 +65,15 @@ class Unsettled:
     came : dict of name to ChunkedArray or Column
         Texts, whose kind is still to be found, or columns in the kind that they came in.
     where : str
-        What they are from, in a word or two.
+        What the source is called in what is said.
     written : Written
-        How numbers and dates are written in texts.
+        How numbers and dates are written in the texts.
     guesses : tuple of Noticed
         What nothing in the texts decides.
     gaps : mapping of name to bool array
         The rows from a file that does not have the column.
+    blank_words : tuple of str
+        What may stand for a blank among values of one kind.
     """
 
     came: dict[str, pa.ChunkedArray | Column]
@@ -63,7 +81,8 @@ class Unsettled:
     written: Written = Written()
     guesses: tuple[Noticed, ...] = ()
     gaps: Mapping[str, NDArray[np.bool_]] = field(default_factory=dict)
-    _found: dict[str, Column] = field(default_factory=dict)
+    blank_words: tuple[str, ...] = ()
+    _found: dict[str, _Made] = field(default_factory=dict)
 
     @property
     def size(self) -> int:
@@ -82,40 +101,82 @@ class Unsettled:
             Raised by `report` once the user has asked to stop.
         """
         report(0.0, f"Settling kinds of {self.where}")
-        made: dict[str, Column] = {}
-        likely: list[Noticed] = []
-        unfit: list[Unfit] = []
+        made: dict[str, _Made] = {}
         with ThreadPoolExecutor(os.cpu_count()) as threads:  # Arrow lets go of the interpreter lock
             waiting = {n: threads.submit(self._made, n, kinds.get(n)) for n in self.came}
             try:
                 for done, (name, future) in enumerate(waiting.items(), start=1):
-                    made[name], lost, seen = future.result()
-                    unfit += [lost] if lost else []
-                    likely += [seen] if seen else []
+                    made[name] = future.result()
                     report(done / len(waiting), f"Settling kinds of {self.where}")
             finally:
                 for future in waiting.values():
                     future.cancel()
-        noticed = (*_unfit_noticed(unfit), *self.guesses, *likely)
-        return Settled(Table.of(made), noticed, tuple(unfit))
+        unfit = tuple(one.unfit for one in made.values() if one.unfit is not None)
+        blanks = {name: one.blanks for name, one in made.items() if one.blanks}
+        noticed = (
+            *_unfit_noticed(unfit),
+            *self.guesses,
+            *_blanks_noticed(blanks),
+            *(said for one in made.values() for said in one.noticed),
+        )
+        words = tuple(dict.fromkeys(word for found in blanks.values() for word in found))
+        columns = {name: one.column for name, one in made.items()}
+        return Settled(Table.of(columns), noticed, unfit, words)
 
     def _made(self, name: str, kind: Kind | None) -> _Made:
         if kind is None:
-            found = self._in_found_kind(name)
-            return found, None, _slip(found, name, self.written)
+            return self._in_found_kind(name)
         came = self.came[name]
+        words: dict[str, int] = {}
         column = came if isinstance(came, Column) else from_arrow(came)
+        if column.kind is Kind.TEXT and kind is not Kind.TEXT:
+            rest, words = self._without_words(column.to_arrow(), column)
+            column = from_arrow(rest) if words else column
         changed, lost = changed_kind(column, kind, name, self.written)
-        return self._with_gaps(name, changed), lost, None
+        merged = _merged(column.to_arrow(), changed, name) if column.kind is Kind.TEXT else ()
+        return _Made(self._with_gaps(name, changed), merged, lost, words)
 
-    def _in_found_kind(self, name: str) -> Column:
+    def _in_found_kind(self, name: str) -> _Made:
         if name not in self._found:
             came = self.came[name]
-            column = came if isinstance(came, Column) else column_of_texts(came, self.written)
-            if column.kind is Kind.TEXT:  # it has every text as it came
-                self.came[name] = column
-            self._found[name] = self._with_gaps(name, column)
+            if isinstance(came, Column):
+                made = _Made(came, _slip(came, name, self.written))
+            else:
+                made = self._of_texts(came, name)
+            if made.column.kind is Kind.TEXT:  # it has every text as it came
+                self.came[name] = made.column
+            self._found[name] = replace(made, column=self._with_gaps(name, made.column))
         return self._found[name]
+
+    def _of_texts(self, texts: pa.ChunkedArray, name: str) -> _Made:
+        """Return texts in the kind that all of them allow, or all but words for a blank."""
+        column = column_of_texts(texts, self.written)
+        if column.kind is not Kind.TEXT:
+            return _Made(column, _merged(texts, column, name))
+        rest, words = self._without_words(texts, column)
+        if words:
+            values = column_of_texts(rest, self.written)
+            if values.kind is not Kind.TEXT:
+                return _Made(values, _merged(rest, values, name), blanks=words)
+        return _Made(column, _slip(column, name, self.written))
+
+    def _without_words(
+        self, texts: pa.StringArray | pa.ChunkedArray, column: Column
+    ) -> tuple[pa.ChunkedArray, dict[str, int]]:
+        """Return texts without the words that may stand for a blank, and how many there were.
+
+        `column` holds the same texts: its dictionary tells at once that most have none.
+        """
+        assert column.dictionary is not None
+        is_word = pc.is_in(column.dictionary, pa.array(self.blank_words, pa.string()))
+        found = column.dictionary.filter(is_word)
+        if not len(found) or len(found) == len(column.dictionary):
+            return texts, {}
+        is_blank = pc.is_in(texts, found)
+        counts = pc.value_counts(texts.filter(is_blank)).to_pylist()
+        rest = pc.if_else(is_blank, pa.scalar(None, pa.string()), texts)
+        whole = rest if isinstance(rest, pa.ChunkedArray) else pa.chunked_array([rest])
+        return whole, {one["values"]: one["counts"] for one in counts}
 
     def _with_gaps(self, name: str, column: Column) -> Column:
         if name not in self.gaps:
@@ -127,34 +188,68 @@ class Unsettled:
         )
 
 
-def _slip(column: Column, name: str, written: Written) -> Noticed | None:
-    """Say where nearly all texts of a column could be of another kind; None where not."""
+def _merged(texts: pa.Array | pa.ChunkedArray, column: Column, name: str) -> tuple[Noticed, ...]:
+    """Say where texts that are written differently became one value."""
+    found = merged_texts(texts, column)
+    if found is None:
+        return ()
+    one, other = found.texts
+    text = (
+        f"“{one}” and “{other}” in “{name}” are one value, read as {column.kind}: "
+        f"{counted(len(found.rows), 'row')} of values that are written in several ways, the first "
+        f"in row {int(found.rows[0]) + 1:,}."
+    )
+    remedy = Reread(f"Keep “{name}” as text", kinds={name: Kind.TEXT})
+    return (Noticed(text, len(found.rows), remedy),)
+
+
+def _blanks_noticed(blanks: Mapping[str, Mapping[str, int]]) -> tuple[Noticed, ...]:
+    """Say which words were taken for blanks, in how many cells of which columns."""
+    if not blanks:
+        return ()
+    words = dict.fromkeys(word for found in blanks.values() for word in found)
+    cells = sum(sum(found.values()) for found in blanks.values())
+    quoted = listed([f"“{word}”" for word in words])
+    stand, are = ("stands", "is a blank") if len(words) == 1 else ("stand", "are blanks")
+    names = [f"“{name}”" for name in blanks]
+    columns = listed(names) if len(names) <= _NAMED else f"{len(names):,} columns"
+    become = f"{counted(cells, 'cell')} {'is blank' if cells == 1 else 'are blank'} now"
+    text = f"{quoted} {stand} for no value among the values of {columns}, so {are}: {become}."
+    return (Noticed(text, cells, Reread("Keep as text", layout={"blanks": ()})),)
+
+
+def _slip(column: Column, name: str, written: Written) -> tuple[Noticed, ...]:
+    """Say where nearly all texts of a column could be of another kind."""
     likely = likely_kind(column, written)
     if likely is None:
-        return None
+        return ()
     kind = likely.kind
     remedy = Reread(f"Read “{name}” as {kind}", kinds={name: kind})
     if not likely.unfit:
         text = f"All {likely.fit:,} values of “{name}” look like {kind}s kept as text."
-        return Noticed(text, likely.fit, remedy)
+        return (Noticed(text, likely.fit, remedy),)
     are = "1 value is not" if likely.unfit == 1 else f"{likely.unfit:,} values are not"
-    return Noticed(
+    text = (
         f"“{name}” is text, though {likely.fit:,} of its values look like {kind}s: {are}, "
-        f"such as “{likely.odd}” in row {likely.odd_row + 1:,}.",
-        likely.unfit,
-        remedy,
+        f"such as “{likely.odd}” in row {likely.odd_row + 1:,}."
     )
+    return (Noticed(text, likely.unfit, remedy),)
 
 
 def _unfit_noticed(unfit: Sequence[Unfit]) -> tuple[Noticed, ...]:
-    """Say which values are none of the kind chosen for their column."""
-    return tuple(
-        Noticed(
-            f"{len(u.rows):,} {'value of' if len(u.rows) == 1 else 'values of'} “{u.column}” "
-            f"cannot be read as {u.kind} and {'is' if len(u.rows) == 1 else 'are'} blank now, such "
-            f"as “{u.texts[0]}” in row {int(u.rows[0]) + 1:,}.",
-            len(u.rows),
-            Reread(f"Keep “{u.column}” as text", kinds={u.column: Kind.TEXT}),
+    """Say which values the kind chosen for their column does not hold, or not whole."""
+    said = []
+    for one in unfit:
+        values = counted(len(one.rows), "value")
+        became = "is blank" if len(one.rows) == 1 else "are blank"
+        if one.is_cut:
+            became = "has lost its" if len(one.rows) == 1 else "have lost their"
+            became += " time of day"
+        text = (
+            f"{values} of “{one.column}” cannot be read as {one.kind} and {became} now, such as "
+            f"“{one.texts[0]}” in row {int(one.rows[0]) + 1:,}."
         )
-        for u in unfit
-    )
+        kind = Kind.DATE_TIME if one.is_cut else Kind.TEXT
+        remedy = Reread(f"Keep “{one.column}” as {kind}", kinds={one.column: kind})
+        said.append(Noticed(text, len(one.rows), remedy))
+    return tuple(said)

@@ -3,18 +3,30 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from keen_trellis.data import Column
-from keen_trellis.data.written import Evidence, Written, evidence, settle
+from keen_trellis.data import Column, Kind
+from keen_trellis.data.written import (
+    BLANK_WORDS,
+    Evidence,
+    Written,
+    evidence,
+    settle,
+    shape_in_doubt,
+    shape_of_groups,
+)
 from keen_trellis.read.layouts import TextLayout
 from keen_trellis.read.noticed import Noticed, Reread
-from keen_trellis.read.settling import Unsettled
+from keen_trellis.read.settling import Settled, Unsettled
+from keen_trellis.words import counted, listed
+
+_THIN = 100
+"""How many values in doubt one that shows how they are meant may decide for without a word."""
 
 
 def unsettled_texts(
@@ -22,14 +34,99 @@ def unsettled_texts(
 ) -> tuple[Unsettled, TextLayout]:
     """Return texts as columns whose kinds are still to be found, and how they are written.
 
-    How numbers and dates are written is settled once, by what all rows of all columns show.
+    How numbers and dates are written is settled once, by what all rows of all columns show. Words
+    that were chosen to stand for blanks are blanks in all of them.
     """
+    said: list[Noticed] = []
+    words = BLANK_WORDS if layout.blanks is None else ()
+    if layout.blanks:
+        texts, said = _without(texts, layout.blanks)
     with ThreadPoolExecutor(os.cpu_count()) as threads:  # Arrow lets go of the interpreter lock
         shown = list(threads.map(evidence, texts))
     written = _chosen(settle(shown, layout.delimiter or ","), layout)
-    guesses = tuple(_guesses(names, texts, shown, written))
+    guesses = (
+        *said,
+        *_guesses(names, texts, shown, written),
+        *_thin_evidence(names, texts, shown, written, layout),
+        *_short_years(names, texts, shown),
+    )
     came: dict[str, pa.ChunkedArray | Column] = dict(zip(names, texts, strict=True))
-    return Unsettled(came, where, written, guesses), replace(layout, **written.marks())
+    unsettled = Unsettled(came, where, written, guesses, blank_words=words)
+    return unsettled, replace(layout, **written.marks())
+
+
+def with_blanks(layout: TextLayout, columns: Settled) -> TextLayout:
+    """Return a settled layout with the words that were found to stand for blanks."""
+    return layout if layout.blanks is not None else replace(layout, blanks=columns.blanks)
+
+
+def _without(
+    texts: Sequence[pa.ChunkedArray], words: Sequence[str]
+) -> tuple[list[pa.ChunkedArray], list[Noticed]]:
+    """Return texts with some words made blanks, and how many there were."""
+    wanted = pa.array(words, pa.string())
+    found = [pc.is_in(one, wanted) for one in texts]
+    cells = sum(int(pc.sum(one).as_py() or 0) for one in found)
+    nothing = pa.scalar(None, pa.string())
+    rest = [pc.if_else(is_in, nothing, one) for is_in, one in zip(found, texts, strict=True)]
+    quoted = listed([f"“{word}”" for word in words], "or")
+    blank = f"{counted(cells, 'cell')} {'is' if cells == 1 else 'are'} blank since {quoted} stands"
+    said = Noticed(f"{blank} for no value.", cells, Reread("Keep as text", layout={"blanks": ()}))
+    return rest, [said] if cells else []
+
+
+def _thin_evidence(
+    names: Sequence[str],
+    texts: Sequence[pa.ChunkedArray],
+    shown: Sequence[Evidence],
+    written: Written,
+    layout: TextLayout,
+) -> Iterator[Noticed]:
+    """Say where very few values decide how very many are read: 1.204 as 1204, since of 1.204,50."""
+    mark = written.thousands
+    if mark not in (",", ".") or layout.decimal is not None or layout.thousands is not None:
+        return
+    certain = [pc.match_substring_regex(one, shape_of_groups(mark)) for one in texts]
+    proofs = sum(int(pc.sum(one).as_py() or 0) for one in certain)
+    for name, column, seen in zip(names, texts, shown, strict=True):
+        if mark not in seen.marks:
+            continue
+        doubtful = pc.match_substring_regex(column, shape_in_doubt(mark))
+        rows = int(pc.sum(doubtful).as_py() or 0)
+        if not proofs or rows < _THIN * proofs:
+            continue
+        example = column[pc.index(doubtful, True).as_py()].as_py()
+        place = next(i for i, one in enumerate(certain) if pc.any(one).as_py())
+        row = pc.index(certain[place], True).as_py()
+        proof = texts[place][row].as_py()
+        values = "1 value shows" if proofs == 1 else f"{proofs:,} values show"
+        yield Noticed(
+            f"{counted(rows, 'value')} of “{name}” such as “{example}” are taken as "
+            f"“{example.replace(mark, '')}”: only {values} that its mark stands between groups of "
+            f"digits, “{proof}” in row {row + 1:,} of “{names[place]}”.",
+            rows,
+            Reread(f"Take it as {example.replace(',', '.')}", layout={"decimal": mark}),
+        )
+
+
+def _short_years(
+    names: Sequence[str], texts: Sequence[pa.ChunkedArray], shown: Sequence[Evidence]
+) -> Iterator[Noticed]:
+    """Say where years of dates have two digits, so that their century is a guess."""
+    for name, column, seen in zip(names, texts, shown, strict=True):
+        if not seen.dates:
+            continue
+        short = pc.match_substring_regex(column, r"^\d{1,2}[./-]\d{1,2}[./-]\d\d($|[T ])")
+        rows = int(pc.sum(short).as_py() or 0)
+        if rows:
+            row = pc.index(short, True).as_py()
+            yield Noticed(
+                f"{counted(rows, 'date')} of “{name}” such as “{column[row].as_py()}” in row "
+                f"{row + 1:,} have years of two digits: 69 to 99 are taken as 1969 to 1999, the "
+                "rest as 2000 to 2068.",
+                rows,
+                Reread(f"Keep “{name}” as text", kinds={name: Kind.TEXT}),
+            )
 
 
 def _chosen(found: Written, layout: TextLayout) -> Written:
@@ -58,7 +155,7 @@ def _guesses(
     """Say what nothing in the text decides, with an example and the other way to take it."""
     said = []
     if "numbers" in written.guessed:
-        place = next(i for i, e in enumerate(shown) if e.commas)
+        place = next(i for i, e in enumerate(shown) if "," in e.marks)
         example = _first(texts[place], ",")
         other, usual = example.replace(",", "."), example.replace(",", "")
         taken, instead = (other, usual) if written.decimal == "," else (usual, other)

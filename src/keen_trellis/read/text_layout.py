@@ -13,6 +13,8 @@ from pathlib import Path
 
 from keen_trellis.errors import SourceError
 from keen_trellis.read.layouts import TextLayout
+from keen_trellis.read.noticed import Noticed, Reread
+from keen_trellis.words import listed
 
 DELIMITERS = {
     ",": "Comma",
@@ -116,6 +118,8 @@ def layout_words(layout: TextLayout) -> str:
         words.append("decimal comma")
     if layout.dates in ("day first", "month first"):
         words.append(layout.dates)
+    if layout.blanks:
+        words.append(f"{listed([f'“{word}”' for word in layout.blanks])} blank")
     return ", ".join(words)
 
 
@@ -139,7 +143,63 @@ def _encoding(head: bytes, all_there: bool) -> str:
             return name
     if is_utf8(head, all_there) or mostly_utf8(head.splitlines()):
         return "utf-8-sig"
-    return "cp1252"
+    return likely_encodings(head)[0]
+
+
+_OTHER_LETTERS = (
+    ("shift_jis", re.compile(rb"\x82[\x9f-\xf1]|\x83[\x40-\x96]"), 0.2),
+    ("gb18030", re.compile(rb"^[\x00-\x7f]*([\xb0-\xd7][\xa1-\xfe])+([\x00-\x7f]|$)"), 0.7),
+    ("shift_jis", re.compile(rb"([\x88-\x97][\x40-\x7e\x80-\xfc]){2}"), 0.7),
+    ("cp1251", re.compile(rb"[\xc0-\xff][\xe0-\xff]{2}"), 0.6),
+    ("cp1250", re.compile(rb"[A-Za-z][\xb3\xb9\xbe\xbf\x9f\x9d]|\x8d|[\xa3\xaf][A-Za-z]"), 0.1),
+)
+"""Encodings that a text may be in if it is not UTF-8, and the bytes that speak for each, in which
+share of the lines beyond ASCII: kana, the usual Chinese and Japanese characters, Cyrillic words,
+letters of Central Europe where Western Europe has signs that stand in no word."""
+
+
+def likely_encodings(head: bytes) -> list[str]:
+    """Return the encodings that a text which is not UTF-8 may be in, the likeliest first.
+
+    By bytes alone none can be ruled out but where a letter is none: so what is taken is a guess.
+    """
+    lines = [line for line in head.splitlines(keepends=True) if not line.isascii()]
+    if len(lines) > 1 and not head.endswith(b"\n"):
+        lines.pop()  # it may be cut within a letter
+    found = []
+    for name, letters, share in _OTHER_LETTERS:
+        try:
+            for line in lines:
+                line.decode(name)
+        except UnicodeDecodeError:
+            continue
+        if lines and sum(letters.search(line) is not None for line in lines) >= share * len(lines):
+            found.append(name)
+    return list(dict.fromkeys((*found, "cp1252")))
+
+
+def encoding_guessed(
+    head: bytes, layout: TextLayout, chosen: TextLayout, name: str
+) -> list[Noticed]:
+    """Say that the encoding of a text is a guess, with what it makes of a letter, and another."""
+    if chosen.encoding is not None or head.isascii() or layout.encoding not in GUESSED:
+        return []
+    others = [one for one in (*likely_encodings(head), "cp1250") if one != layout.encoding]
+    taken, other = layout.encoding, others[0]
+    for number, line in enumerate(head.splitlines(), 1):
+        if line.isascii():
+            continue
+        word = next(one for one in re.split(rb'[\s,;|"]+', line) if not one.isascii())
+        read, instead = (word.decode(one, errors="replace") for one in (taken, other))
+        if read != instead or number > _HEAD_LINES:
+            shown = f"“{read[:40]}” in line {number:,} of {name} is taken as {ENCODINGS[taken]}"
+            text = f"{shown}; no text says which encoding it is in. It might be “{instead[:40]}”."
+            return [Noticed(text, 0, Reread(f"Read it as {ENCODINGS[other]}", {"encoding": other}))]
+    return []
+
+
+GUESSED = (*(name for name, *_ in _OTHER_LETTERS), "cp1252")
+"""The encodings that are never certain."""
 
 
 def is_utf8(head: bytes, all_there: bool) -> bool:

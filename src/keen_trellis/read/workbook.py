@@ -159,8 +159,9 @@ def read_sheet(
     report(0.6, f"Reading {where}")
     for row, column in facts.error_cells:
         rows[row][column] = ""
-    for row, column, text in facts.tabbed:
+    for row, column, text in facts.shown:
         rows[row][column] = text
+    codes = facts.codes + _pad(rows, facts.padded)
     if layout.merged == "filled":
         _fill(rows, merged)
     if box is not None:
@@ -182,6 +183,10 @@ def read_sheet(
         *_cells_noticed(facts, merged, reading, layout=layout, where=where),
         *reading.left_out,
     )
+    if codes:
+        cells = f"{codes:,} cells are" if codes > 1 else "1 cell is"
+        text = f"{cells} shown with zeros before a number in {where}; they are read as texts so."
+        reading = replace(reading, changed=(*reading.changed, Noticed(text, codes)))
     return replace(reading, left_out=left_out, files=(stamp,))
 
 
@@ -295,6 +300,17 @@ def _cells_noticed(
         )
         at = f", the first in {facts.first_error}" if facts.first_error else ""
         said.append(Noticed(f"{cells} in {where}{at}; they are read as blanks.", facts.errors))
+    if facts.unworked:
+        cells = (
+            "1 cell holds a formula"
+            if facts.unworked == 1
+            else f"{facts.unworked:,} cells hold formulas"
+        )
+        text = (
+            f"{cells} without a stored result in {where}, the first in {facts.first_unworked}; "
+            "they are read as blanks. Open the file where formulas are worked out, and save it."
+        )
+        said.append(Noticed(text, facts.unworked))
     header = reading.layout.header_row
     inside = [box for box in merged if box[1][0] >= header]
     if inside and layout.merged == "as they are":
@@ -307,6 +323,19 @@ def _cells_noticed(
             )
         )
     return said
+
+
+def _pad(rows: list[Row], padded: Sequence[tuple[int, int, int]]) -> int:
+    """Give numbers the zeros that they are shown with, and return how many had too few digits."""
+    found = 0
+    for row, column, digits in padded:
+        cell = rows[row][column] if row < len(rows) and column < len(rows[row]) else ""
+        if type(cell) in (int, float) and cell == int(cell) and abs(cell) < 10 ** (digits - 1):
+            rows[row][column] = f"{'-' if cell < 0 else ''}{abs(int(cell)):0{digits}}"
+            found += 1
+        elif type(cell) in (int, float) and cell == int(cell):
+            rows[row][column] = str(int(cell))  # a code as well, with all its digits
+    return found
 
 
 def _fill(rows: list[Row], merged: Sequence[Box]) -> None:

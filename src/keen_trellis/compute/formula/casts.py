@@ -9,13 +9,14 @@ import numpy as np
 from keen_trellis.compute.formula.cells import (
     TOO_LARGE,
     Cells,
+    Flags,
     Working,
     by_distinct,
     joined_state,
     once,
 )
 from keen_trellis.compute.formula.numbers import rounded
-from keen_trellis.data import Column, Kind
+from keen_trellis.data import Column, Kind, Rows
 from keen_trellis.data.column import MICROSECONDS_A_DAY
 from keen_trellis.data.conversion import converted
 from keen_trellis.data.stacking import extent, rescaled
@@ -60,11 +61,16 @@ def cast(
 
 def _converted(cells: Cells, kind: Kind, working: Working, written: Written | None) -> Cells:
     made = converted(cells.column, kind, written)
-    if len(made.lost):
-        lost = np.zeros(len(cells.column), np.bool_)
-        lost[made.lost] = True
-        working.fault(f"a value that is not {with_article(kind)}", lost)
+    working.fault(f"a value that is not {with_article(kind)}", flagged(made.lost, cells))
+    working.cut("their time of day", flagged(made.cut, cells))
     return Cells(made.column, cells.is_one)
+
+
+def flagged(rows: Rows, cells: Cells) -> Flags:
+    """Return row numbers as flags."""
+    flags = np.zeros(len(cells.column), np.bool_)
+    flags[rows] = True
+    return flags
 
 
 def _sized(cells: Cells, sizes: Sequence[int], working: Working) -> Cells:

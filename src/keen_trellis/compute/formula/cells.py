@@ -52,6 +52,10 @@ class Cells:
         return np.full(n, bool(found[0])) if self.is_one else found
 
 
+Noted = tuple[dict[str, Flags], dict[str, Flags]]
+"""Faults and cuts, each by its reason."""
+
+
 @dataclass(slots=True)
 class Working:
     """One formula being worked out.
@@ -62,27 +66,42 @@ class Working:
         The rows.
     faults : dict of sentence to ndarray of bool
         Where a value could not be worked out though all that it takes were there, and why.
+    cuts : dict of sentence to ndarray of bool
+        Where only a part of a value is left, and which part is not.
     """
 
     n: int
     faults: dict[str, Flags] = field(default_factory=dict)
+    cuts: dict[str, Flags] = field(default_factory=dict)
 
     def fault(self, why: str, rows: Flags) -> None:
         """Note rows whose value is a blank now, where it should have been one."""
+        self._note(self.faults, why, rows)
+
+    def cut(self, what: str, rows: Flags) -> None:
+        """Note rows whose value has lost a part."""
+        self._note(self.cuts, what, rows)
+
+    def _note(self, noted: dict[str, Flags], why: str, rows: Flags) -> None:
         if not rows.any():
             return
         rows = np.broadcast_to(rows, self.n) if len(rows) != self.n else rows
-        known = self.faults.get(why)
-        self.faults[why] = rows.copy() if known is None else known | rows
+        known = noted.get(why)
+        noted[why] = rows.copy() if known is None else known | rows
 
-    def within(self, rows: Flags, since: dict[str, Flags]) -> None:
+    def so_far(self) -> Noted:
+        """Return what was noted until now."""
+        return dict(self.faults), dict(self.cuts)
+
+    def within(self, rows: Flags, since: Noted) -> None:
         """Forget what went wrong since then in other rows: nobody asked for their value."""
-        # Faults only ever grow, so `found` holds `before`: what is cut to `rows` is what is new.
-        for why, found in list(self.faults.items()):
-            before = since.get(why, np.zeros(self.n, np.bool_))
-            self.faults[why] = before | (found & rows)
-            if not self.faults[why].any():
-                del self.faults[why]
+        # What is noted only ever grows, so `found` holds `before`: what `rows` cuts is new.
+        for noted, earlier in zip((self.faults, self.cuts), since, strict=True):
+            for why, found in list(noted.items()):
+                before = earlier.get(why, np.zeros(self.n, np.bool_))
+                noted[why] = before | (found & rows)
+                if not noted[why].any():
+                    del noted[why]
 
 
 def state_of(arguments: Sequence[Cells], n: int) -> NDArray[np.uint8] | None:

@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 
 from keen_trellis.compute.formula import casts, logic, moments, numbers, texts
-from keen_trellis.compute.formula.cells import Cells, Flags, Working, by_distinct, picked
+from keen_trellis.compute.formula.cells import Cells, Flags, Working, by_distinct
 from keen_trellis.compute.join.keys import codes_of
 from keen_trellis.data import Column, Kind, Table
 from keen_trellis.data.conversion import converted
@@ -29,10 +29,13 @@ class Evaluated:
     column : Column
     faults : dict of sentence to ndarray of bool
         The rows whose value could not be worked out, which are blanks, by the reason.
+    cuts : dict of sentence to ndarray of bool
+        The rows whose value has lost a part, by what that is.
     """
 
     column: Column
     faults: dict[str, Flags]
+    cuts: dict[str, Flags]
 
     @property
     def lost(self) -> int:
@@ -59,7 +62,7 @@ def evaluated(formula: Valued, table: Table) -> Evaluated:
     """
     working = Working(len(table))
     cells = _worked_out(formula, table, working)
-    return Evaluated(cells.spread(len(table)), working.faults)
+    return Evaluated(cells.spread(len(table)), working.faults, working.cuts)
 
 
 def _worked_out(formula: Valued, table: Table, working: Working) -> Cells:
@@ -127,9 +130,9 @@ def _looked_up(formula: Applied, table: Table, working: Working) -> Cells | None
     arm_of[-1] = olds.index(None) if None in olds else -1
     arm = arm_of[codes.left]
     rest = _rest(formula, table, working, arm < 0)
-    columns = logic.in_kind([new, rest.column], formula.kind)
     rows = np.where(arm >= 0, arm, 0 if rest.is_one else np.arange(working.n))
-    return Cells(picked(columns, (arm < 0).astype(np.intp), rows))
+    which = (arm < 0).astype(np.intp)
+    return Cells(logic.taken([new, rest.column], which, rows, formula.kind, working))
 
 
 def _only_cell(conditions: Iterable[Valued]) -> Cell | None:
@@ -161,7 +164,7 @@ def _rest(formula: Applied, table: Table, working: Working, rows: Flags) -> Cell
     """Return what a CASE gives behind ELSE, with the faults of the rows that come to it."""
     if len(formula.arguments) % 2 == 0:
         return casts.constant(Constant(None, formula.kind))
-    since = dict(working.faults)
+    since = working.so_far()
     made = _worked_out(formula.arguments[-1], table, working)
     working.within(rows, since)
     return made
@@ -178,13 +181,13 @@ def _case(formula: Applied, table: Table, working: Working) -> Cells:
     values: list[Cells] = []
     arguments = list(formula.arguments)
     while arguments:
-        since = dict(working.faults)
+        since = working.so_far()
         if len(arguments) == 1:
             holds = still
         else:
             condition = _worked_out(arguments.pop(0), table, working)
             working.within(still, since)
-            since = dict(working.faults)
+            since = working.so_far()
             holds = still & logic.where_true(condition, n)
         values.append(_worked_out(arguments.pop(0), table, working))
         working.within(holds, since)

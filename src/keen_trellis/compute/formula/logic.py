@@ -8,11 +8,20 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from keen_trellis.compute.formula.cells import Cells, Flags, Working, made, picked
+from keen_trellis.compute.formula.cells import (
+    Cells,
+    Flags,
+    Working,
+    joined_state,
+    made,
+    picked,
+)
 from keen_trellis.compute.join.comparing import in_one_kind, order_keys
 from keen_trellis.data import BLANK, GAP, PRESENT, Column, Kind
+from keen_trellis.data.column import exact_values
 from keen_trellis.data.conversion import converted
 from keen_trellis.data.stacking import common_scale, rescaled
+from keen_trellis.errors import with_article
 
 COMPARED_AS_THEY_ARE = (
     *(Kind.INTEGER, Kind.NUMBER, Kind.BOOLEAN, Kind.DATE, Kind.DATE_TIME, Kind.TIME),
@@ -134,26 +143,61 @@ def chosen(
     values: Sequence[Cells], which: NDArray[np.integer[Any]], kind: Kind, working: Working
 ) -> Cells:
     """Return for each row the value of the given number; a blank for -1."""
-    n = working.n
-    columns = in_kind([one.column for one in values], kind)
+    columns = [one.column for one in values]
     if all(one.is_one for one in values):
-        return Cells(picked(columns, which, np.zeros(1, np.intp)))
-    rows = np.arange(n)
+        return Cells(taken(columns, which, np.zeros(1, np.intp), kind, working))
+    rows = np.arange(working.n)
     for place, one in enumerate(values):
         if one.is_one:
             rows = np.where(which == place, 0, rows)
-    return Cells(picked(columns, which, rows))
+    return Cells(taken(columns, which, rows, kind, working))
 
 
-def in_kind(columns: Sequence[Column], kind: Kind) -> list[Column]:
-    """Return columns in one kind, exact decimals of one scale as far as digits allow."""
-    made = [converted(column, kind).column for column in columns]
+def taken(
+    columns: Sequence[Column],
+    which: NDArray[np.integer[Any]],
+    rows: NDArray[np.intp],
+    kind: Kind,
+    working: Working,
+) -> Column:
+    """Return for each row the cell of one of some columns in a kind, with a fault for what it lost.
+
+    Arguments are as those of `cells.picked`.
+    """
+    made, lost = in_kind(columns, kind)
+    for place, gone in enumerate(lost):
+        if len(gone):
+            flags = np.zeros(len(columns[place]), np.bool_)
+            flags[gone] = True
+            at = np.minimum(rows, len(flags) - 1)  # of a single cell; others are not looked at
+            working.fault(_NO_ROOM.format(with_article(kind)), (which == place) & flags[at])
+    return picked(made, which, rows)
+
+
+_NO_ROOM = "a value with more digits than {} holds beside the others"
+
+
+def in_kind(columns: Sequence[Column], kind: Kind) -> tuple[list[Column], list[NDArray[np.int64]]]:
+    """Return columns in one kind, and of each the rows whose value it does not hold.
+
+    Exact decimals have one scale: where no scale holds all of them, the one that holds most.
+    """
+    made = [converted(column, kind) for column in columns]
+    found, lost = [one.column for one in made], [one.lost for one in made]
     if kind is not Kind.EXACT:
-        return made
-    scale = common_scale(made)
-    if scale is None:  # digits behind the mark give way, rounded, to those before it
-        scale = min(one.scale for one in made)
-    return [rescaled(column, scale) for column in made]
+        return found, lost
+    scale = common_scale(found)
+    if scale is not None:
+        return [rescaled(column, scale) for column in found], lost
+    decimals = [column.to_list() for column in found]
+    _, _, scale = exact_values([value for values in decimals for value in values])
+    for place, (column, values) in enumerate(zip(found, decimals, strict=True)):
+        whole, fits, _ = exact_values(values, scale)
+        gone = ~fits if column.absent is None else ~fits & ~column.absent
+        state = joined_state(column.state, gone)
+        found[place] = Column(kind, whole, state, scale=scale)
+        lost[place] = np.union1d(lost[place], np.flatnonzero(gone))
+    return found, lost
 
 
 def first_present(arguments: Sequence[Cells], kind: Kind, working: Working) -> Cells:
@@ -177,11 +221,14 @@ def furthest(arguments: Sequence[Cells], kind: Kind, working: Working, largest: 
     """Return the largest, or the smallest, of the values that are there."""
     n = working.n
     which = np.zeros(n, np.intp)
-    best = arguments[0]
+    # Each is compared with the one that is best so far as it came: in the kind of the outcome it
+    # might have lost digits, or its value.
     for place, one in enumerate(arguments[1:], start=1):
-        a, b = keys_of(best.spread(n), one.spread(n))
-        is_better = b > a if largest else b < a
-        takes = ~one.absent(n) & (best.absent(n) | is_better)
-        which = np.where(takes, place, which)
-        best = chosen(arguments, which, kind, working)
+        is_better = np.zeros(n, np.bool_)
+        for earlier in np.unique(which).tolist():
+            best = arguments[earlier]
+            a, b = keys_of(best.spread(n), one.spread(n))
+            wins = (b > a if largest else b < a) | best.absent(n)
+            is_better |= (which == earlier) & wins
+        which = np.where(~one.absent(n) & is_better, place, which)
     return chosen(arguments, which, kind, working)

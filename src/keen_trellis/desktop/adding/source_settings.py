@@ -9,6 +9,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any
 
+from keen_trellis.data.written import BLANK_WORDS
 from keen_trellis.document import (
     DelimitedSource,
     FolderSource,
@@ -19,6 +20,7 @@ from keen_trellis.document import (
 )
 from keen_trellis.read import Reading, Server, SheetLayout, TextLayout
 from keen_trellis.read.text_layout import DELIMITERS, ENCODINGS
+from keen_trellis.words import listed
 
 _HEADER_ROWS = 12
 _ZONES = (
@@ -123,8 +125,19 @@ def _text(layout: TextLayout, settled: TextLayout | None) -> Iterator[Setting]:
         ("decimal", "Decimal mark", _DECIMALS),
         ("thousands", "Thousands mark", _THOUSANDS),
         ("dates", "Order of dates", {d: d for d in ("year first", "day first", "month first")}),
+        ("blanks", "What stands for no value", _blanks(shown.blanks)),
     ):
         yield _setting(name, says, words, shown=shown, chosen=layout)
+
+
+def _blanks(current: tuple[str, ...] | None) -> dict[Any, str]:
+    """Return the words that may stand for a blank, those that hold now first."""
+    wanted = (current or (), (), *((word,) for word in BLANK_WORDS), BLANK_WORDS)
+    words = {
+        one: f"{listed([f'“{word}”' for word in one])} blank" if one else "no word is a blank"
+        for one in wanted
+    }
+    return words | {BLANK_WORDS: "all usual words blank"}
 
 
 def _sheet(layout: SheetLayout, settled: SheetLayout | None) -> Iterator[Setting]:

@@ -176,7 +176,8 @@ class ColumnsPage(Page):
         some = ", ".join(f"“{text}” in row {int(row) + 1:,}" for text, row in pairs)
         more = len(lost.rows) - _UNFIT_LISTED
         tail = f" and {more:,} more" if more > 0 else ""
-        self._unfit.tell(f"Cannot be read as {lost.kind}, so blank here: {some}{tail}.")
+        what = "Their time of day is cut off" if lost.is_cut else "so blank here"
+        self._unfit.tell(f"Cannot be read as {lost.kind} whole. {what}: {some}{tail}.")
 
     def _choose_kind(self, value: str) -> None:
         if self._lane is None:
