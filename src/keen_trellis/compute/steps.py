@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import replace
 from functools import reduce
-from typing import Any
 
 import numpy as np
 import pyarrow as pa
@@ -186,6 +185,10 @@ def _carried(column: Column, node: Carried) -> Column:
     return column.take(np.where(empty & reached, source, rows))
 
 
+def _states(column: Column) -> NDArray[np.uint8]:
+    return np.zeros(len(column), np.uint8) if column.state is None else column.state
+
+
 def _parted(node: Parted, table: Table) -> Stepped:
     """Return a row for each part of a text, each distinct text taken apart once."""
     column = table.column(node.column)
@@ -196,14 +199,15 @@ def _parted(node: Parted, table: Table) -> Stepped:
     # `flat` holds the parts of all distinct texts one behind the other: those of text `code` from
     # `starts[code]` on, of which a row of the outcome takes the `nth`.
     starts = np.cumsum([0, *(len(one) for one in parts)])
-    flat = from_arrow(pa.array([one for texts in parts for one in texts], pa.string()))
+    # a part without a letter is a blank, as it is in a column of its own
+    flat = from_arrow(pa.array([one or None for texts in parts for one in texts], pa.string()))
     nth = np.arange(len(rows)) - np.repeat(np.cumsum(counts) - counts, counts)
     code = column.values[rows]
     place = np.where(code >= 0, starts[np.maximum(code, 0)] + nth, -1)
     made = flat.take(place)
-    if column.state is not None:
-        state: Any = column.state[rows]
-        made = Column(Kind.TEXT, made.values, state, made.dictionary)
+    if column.state is not None:  # a gap has no parts, and stays one
+        own = column.state[rows]
+        made = Column(Kind.TEXT, made.values, np.where(own, own, _states(made)), made.dictionary)
     repeated = table.take(rows)
     outcome = _with_columns(repeated, {node.column: made}, node.schema, {}).outcome
     return Stepped(table, outcome)

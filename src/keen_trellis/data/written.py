@@ -62,9 +62,10 @@ UNMISTAKABLE_GROUPS = tuple(_ODD_GROUPS)
 """Marks that can stand between groups of digits and nowhere else in a number."""
 
 _TWO_GROUPS = r"^[-+]?\d{1,3}([' \x{00a0}\x{202f}]\d{3}){2,}|[' \x{00a0}\x{202f}]\d{3}[.,]\d"
-_CODE = r"^\d+[eE]\d+$"
+_CODE = r"^\d+E\d+$"
 _MEASURE = r"[.,]\d|[eE][-+]|^-"
 _DIALLED = r"^\+\d{7,}$"
+_A_DAY = r"^(1[3-9]|2\d|3[01])[.-]"
 _CHAPTER = r"^(\d[.-]\d{1,2}|\d{2}[.-]\d)[.-]\d{2}$"
 # What can only stand between groups: a mark that comes again after three digits, or is followed
 # by the other one.
@@ -187,14 +188,17 @@ def looks_like_codes(texts: pa.StringArray) -> bool:
     measurements somebody may have typed one.
     """
     whole = pa.chunked_array([texts])
-    if may_hold(whole, "e", "E") and _any(texts, _CODE) and not _any(texts, _MEASURE):
+    if may_hold(whole, "E") and _any(texts, _CODE) and not _any(texts, _MEASURE):
         return True
     return may_hold(whole, "+") and _any(texts, _DIALLED) and not _any(texts, "^-")
 
 
 def looks_like_chapters(texts: pa.StringArray | pa.ChunkedArray) -> bool:
-    """Whether texts that could be dates of two-digit years are rather numbers such as 10.1.12."""
-    return _any(texts, _CHAPTER)
+    """Whether texts that could be dates of two-digit years are rather numbers such as 10.1.12.
+
+    Where one begins with what can only be a day, they are dates.
+    """
+    return _any(texts, _CHAPTER) and not _any(texts, _A_DAY)
 
 
 def settle(found: Sequence[Evidence], delimiter: str = ",") -> Written:

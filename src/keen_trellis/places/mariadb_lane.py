@@ -52,7 +52,7 @@ def _described(
     names = list(asked.columns or described.columns.keys())
     columns = [Asked.of(column_named(described, name, where), "mysql") for name in names]
     held = [one for one in columns if one.kind is not None]
-    shown, _ = column_names([one.name for one in held], where)
+    shown, _ = column_names([one.name for one in held], where, declared=True)
     odd = [found for one in held if (found := _odd(described, one)) is not None]
     values: list[Any] = [
         _sent(described, one).label(name)

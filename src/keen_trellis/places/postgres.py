@@ -28,7 +28,7 @@ from keen_trellis.read.connections import engine, explained
 from keen_trellis.read.database_rows import holds
 from keen_trellis.read.database_values import of_copied, statement_of
 from keen_trellis.read.databases import column_named, table_described
-from keen_trellis.read.postgres_copy import copied
+from keen_trellis.read.postgres_copy import BYTES, KINDS, REAL, WITH_ZONE, copied
 from keen_trellis.read.reading import column_names
 from keen_trellis.read.secrets import Secrets
 from keen_trellis.read.server import Database, Server
@@ -197,10 +197,10 @@ class PostgresSession(Session):
                 (one.name, int(one.type_code), one.precision, one.scale)
                 for one in cursor.description or ()
             ]
-        names, _ = column_names([name for name, *_ in described], where)
+        names, _ = column_names([name for name, *_ in described], where, declared=True)
         found, left_out = [], []
         for (stored, oid, precision, _), name in zip(described, names, strict=True):
-            if oid == _BYTES:
+            if oid == BYTES:
                 left_out.append(name)
             else:
                 found.append(_stored(name, column(stored, "t"), oid, precision, zone))
@@ -283,45 +283,26 @@ class PostgresSession(Session):
         return error
 
 
-_BYTES = 17
-_REAL, _NUMERIC, _DATE, _TIMESTAMP, _WITH_ZONE, _CHAR = 700, 1700, 1082, 1114, 1184, 1042
-_KINDS = {
-    16: Kind.BOOLEAN,
-    **dict.fromkeys((20, 21, 23), Kind.INTEGER),
-    **dict.fromkeys((_REAL, 701), Kind.NUMBER),
-    _NUMERIC: Kind.EXACT,
-    _DATE: Kind.DATE,
-    **dict.fromkeys((_TIMESTAMP, _WITH_ZONE), Kind.DATE_TIME),
-    1083: Kind.TIME,
-}
-"""The kind of a type by its number in the server's catalog; what is not here is a text."""
-
-
 def _stored(name: str, value: Sql, oid: int, precision: int | None, zone: str) -> Stored:
     """Return a column of the server as this machine reads it."""
-    dialect, kind = POSTGRES, _KINDS.get(oid, Kind.TEXT)
+    dialect, kind = POSTGRES, KINDS.get(oid, Kind.TEXT)
     text = exp.Literal.string
     match kind:
         case Kind.NUMBER:
-            if oid == _REAL:  # by the decimal that it is shown as, which a plain cast is not
+            if oid == REAL:  # by the decimal that it is shown as, which a plain cast is not
                 value = dialect.cast(dialect.cast(value, Kind.TEXT), kind)
             nan = exp.EQ(this=value, expression=dialect.cast(text("NaN"), kind))
             return Stored(name, kind, choose(nan, dialect.literal(None, kind), value.copy()))
         case Kind.EXACT:
             return Stored(name, kind, value, _odd_decimal(value) if not precision else None)
         case Kind.DATE | Kind.DATE_TIME:
-            if oid == _WITH_ZONE:
+            if oid == WITH_ZONE:
                 value = exp.Anonymous(this="TIMEZONE", expressions=[text(zone), value])
             ends = (exp.Cast(this=text(day), to=dialect.type_of(kind)) for day in _CALENDAR[kind])
             low, high = ends
             return Stored(
                 name, kind, value, exp.Not(this=exp.Between(this=value.copy(), low=low, high=high))
             )
-        case Kind.TEXT if oid == _CHAR:  # a cast would take its spaces off
-            whole: Sql = exp.Anonymous(this="FORMAT", expressions=[text("%s"), value])
-            whole = dialect.in_order(whole, kind)
-            null = exp.Is(this=value.copy(), expression=exp.Null())
-            return Stored(name, kind, choose(null, dialect.literal(None, kind), whole))
         case Kind.TEXT:  # as letters alone: a collation of the column may take two for equal
             return Stored(name, kind, dialect.in_order(dialect.cast(value, kind), kind))
         case _:

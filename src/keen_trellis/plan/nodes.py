@@ -7,16 +7,19 @@ digests of what it takes: two nodes of one digest give the same rows, wherever t
 from __future__ import annotations
 
 import hashlib
+from collections import Counter
 from dataclasses import dataclass, fields, replace
 from functools import cached_property
 
 from keen_trellis.data import Kind
 from keen_trellis.data.kinds import holding
+from keen_trellis.errors import LinkError
 from keen_trellis.plan.bays import Bay, Keep
 from keen_trellis.plan.expressions import Expression
 from keen_trellis.plan.link import Link
 from keen_trellis.plan.outcome import Columns, free_name, outcome_columns
 from keen_trellis.plan.schema import Schema, SchemaColumn
+from keen_trellis.words import listed
 
 
 class Node:
@@ -241,9 +244,22 @@ class Stacked(Node):
             new_names = dict(pairs)
             for old in new_names:
                 part.schema.column(old, name)
-            made.append(
-                Schema(tuple(replace(c, name=new_names.get(c.name, c.name)) for c in part.schema))
-            )
+            met = [replace(c, name=new_names.get(c.name, c.name)) for c in part.schema]
+            twice = [one for one, times in Counter(c.name for c in met).items() if times > 1]
+            if twice:
+                both = listed(
+                    [
+                        f"“{old.name}”"
+                        for old, c in zip(part.schema, met, strict=True)
+                        if c.name == twice[0]
+                    ]
+                )
+                raise LinkError(
+                    f"In {name} the columns {both} would both stand below “{twice[0]}” of the "
+                    "stack, where only one has a place.",
+                    "Let one of them meet under another name.",
+                )
+            made.append(Schema(tuple(met)))
         return made
 
     @cached_property

@@ -25,6 +25,7 @@ from keen_trellis.read.reading import (
 )
 from keen_trellis.read.settling import Unsettled
 from keen_trellis.read.stamps import FileStamp
+from keen_trellis.words import counted
 
 PARQUET = (".parquet", ".pq")
 ARROW = (".arrow", ".feather", ".ipc", ".arrows")
@@ -63,10 +64,10 @@ def read_columnar(
         table, partial = _gathered(batches, path, rows_at_most, share if is_parquet else quiet)
     except (pa.ArrowException, ParserError, OSError, ValueError, KeyError) as error:
         raise SourceError(
-            f"{path} cannot be read as a columnar file: {_first_line(error)}.",
+            f"{path} cannot be read as a columnar file: it is none, or is damaged.",
             "Fetch or write it anew, and choose it again.",
         ) from error
-    names, noticed = column_names(table.column_names, path.name)
+    names, noticed = column_names(table.column_names, path.name, declared=True)
     made: dict[str, pa.ChunkedArray | Column] = {}
     said = list(noticed)
     for place, name in enumerate(names):
@@ -75,6 +76,8 @@ def read_columnar(
         if column is not None:
             made[name] = column
         said += remarks
+    if is_parquet and not partial:
+        said += _nanoseconds_of_int96(path)
     unsettled = Unsettled(made, path.name)
     words = "Parquet" if path.suffix.lower() in PARQUET else "Arrow"
     if any(pa.types.is_timestamp(f.type) and f.type.tz for f in table.schema):
@@ -90,19 +93,42 @@ def read_columnar(
     )
 
 
-def _first_line(error: Exception) -> str:
-    lines = str(error).splitlines() or [type(error).__name__]
-    return lines[0].rstrip(".")
-
-
 def _parquet(path: Path) -> Iterator[tuple[pa.Schema, int, pa.Table | None]]:
     import pyarrow.parquet as pq  # takes a while to load
 
-    with pq.ParquetFile(path) as file:
+    # INT96 has nanoseconds of any year, of which 64 bits hold only those of 1677 to 2262: Arrow
+    # would wrap round
+    with pq.ParquetFile(path, coerce_int96_timestamp_unit="us") as file:
         total = file.metadata.num_rows
         yield file.schema_arrow, total, None
         for group in range(file.num_row_groups):
             yield file.schema_arrow, total, file.read_row_group(group)
+
+
+def _nanoseconds_of_int96(path: Path) -> Iterator[Noticed]:
+    """Say which moments of Parquet's old type have nanoseconds, which are cut."""
+    import pyarrow.parquet as pq
+
+    with (
+        pq.ParquetFile(path) as fine,
+        pq.ParquetFile(path, coerce_int96_timestamp_unit="us") as kept,
+    ):
+        for place in range(len(fine.schema)):
+            column = fine.schema.column(place)
+            if column.physical_type != "INT96" or column.path != column.name:
+                continue
+            wide, narrow = (file.read([column.name])[column.name] for file in (kept, fine))
+            # where a year is out of reach of nanoseconds, what came of them means nothing
+            year = pc.year(wide)
+            near = pc.and_(pc.greater(year, 1677), pc.less(year, 2262)).fill_null(False)
+            finer = finer_than_kept(narrow.filter(near))
+            far = int(pc.sum(pc.invert(near)).as_py() or 0) - wide.null_count
+            if finer or far:
+                values = counted(finer, "value")
+                cut = f"has {values} with nanoseconds, which are cut: microseconds stay"
+                if not finer:
+                    cut = f"has {counted(far, 'moment')} far from now, kept to microseconds"
+                yield Noticed(f"“{column.name}” {cut}.", finer or far)
 
 
 def _arrow(
@@ -167,7 +193,8 @@ def _column(values: pa.ChunkedArray, name: str, where: str) -> tuple[Column | No
         return column, [Noticed(text)]
     said = nan_noticed(values, name)
     if finer:
-        text = f"“{name}” has {finer:,} values with nanoseconds, which are cut: microseconds stay."
+        many = counted(finer, "value")
+        text = f"“{name}” has {many} with nanoseconds, which are cut: microseconds stay."
         said.append(Noticed(text, finer))
     return column, said
 

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from contextlib import closing
 from dataclasses import dataclass
 from decimal import Decimal
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, cast
 
 import numpy as np
 import pyarrow as pa
@@ -19,7 +19,15 @@ from keen_trellis.data.stacking import common_scale, stack_columns
 from keen_trellis.errors import SourceError
 from keen_trellis.read.connections import BATCH, Reader
 from keen_trellis.read.noticed import Noticed
-from keen_trellis.read.postgres_copy import copied
+from keen_trellis.read.postgres_copy import (
+    BYTES,
+    KINDS,
+    NUMERIC,
+    TEXT,
+    VARCHAR,
+    WITH_ZONE,
+    copied,
+)
 from keen_trellis.read.python_columns import column_of_values
 from keen_trellis.read.reading import nan_noticed
 
@@ -95,6 +103,84 @@ def fetched_columns(
     ]
 
 
+def queried_columns(
+    connection: sa.Connection, query: str, rows_at_most: int | None, reader: Reader
+) -> list[Queried]:
+    """Return what a query typed by hand gives in PostgreSQL, in the kinds of its declared types.
+
+    What values happen to be there says nothing of a column: it may have none today.
+    """
+    with closing(connection.connection.cursor()) as cursor:
+        cursor.execute(f"SELECT * FROM ({query}\n) AS q LIMIT 0")
+        described = [(one[0], cast("int", one[1])) for one in cursor.description or ()]
+    names = [f"c{place}" for place in range(len(described))]
+    readable = [
+        (name, oid) for name, (_, oid) in zip(names, described, strict=True) if oid != BYTES
+    ]
+    came: list[pa.ChunkedArray] = []
+    kinds = [KINDS.get(oid, Kind.TEXT) for _, oid in readable]
+    if readable:
+        asked = ", ".join(
+            name if oid in _AS_IT_IS else f"CAST({name} AS text)" for name, oid in readable
+        )
+        limit = "" if rows_at_most is None else f" LIMIT {rows_at_most}"
+        came = copied(
+            connection,
+            f"SELECT {asked} FROM ({query}\n) AS q({', '.join(names)}){limit}",
+            kinds,
+            zoned=[oid == WITH_ZONE for _, oid in readable],
+            count=reader.count,
+        )
+    arrays = iter(zip(came, kinds, strict=True))
+    found = []
+    for name, oid in described:
+        fetched = Fetched(None, []) if oid == BYTES else of_copied(*next(arrays), name)
+        found.append(Queried(name, fetched, oid == WITH_ZONE))
+    return found
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Queried:
+    """A column that a query gave, its name, and whether it has moments with a time zone."""
+
+    name: str
+    fetched: Fetched
+    zoned: bool
+
+
+_AS_IT_IS = {TEXT, VARCHAR, *KINDS} - {NUMERIC}
+"""Types whose values come as they are; of all others the texts that the server writes them as."""
+
+
+def declared_column(values: Sequence[Any], stored: int, name: str) -> Fetched | None:
+    """Return values of MariaDB in the kind of their declared type; None where it tells nothing.
+
+    Parameters
+    ----------
+    values : sequence
+    stored : int
+        The number of the type, as the protocol has it.
+    name : str
+    """
+    kind = _MARIADB_KINDS.get(stored)
+    if kind is None or any(isinstance(value, bytes | bytearray) for value in values):
+        return None
+    return _joined([_batch_column(values, kind)], kind, name)
+
+
+_MARIADB_KINDS = {
+    **dict.fromkeys((0, 246), Kind.EXACT),
+    **dict.fromkeys((4, 5), Kind.NUMBER),
+    **dict.fromkeys((7, 12), Kind.DATE_TIME),
+    **dict.fromkeys((1, 2, 3, 9, 13), Kind.INTEGER),
+    10: Kind.DATE,
+    11: Kind.TIME,
+    **dict.fromkeys((15, 253, 254), Kind.TEXT),
+}
+"""By the numbers of the protocol, where one is always of one kind: integers of 64 bits may have no
+sign, and bits and blobs may be anything."""
+
+
 def statement_of(query: sa.Select[Any], connection: sa.Connection) -> str:
     """Return a query as a statement without parameters."""
     compiled = query.compile(connection, compile_kwargs={"literal_binds": True})
@@ -109,7 +195,7 @@ def _taken(column: sa.Column[Any], dialect: str) -> tuple[sa.ColumnElement[Any],
     import sqlalchemy as sa
     import sqlalchemy.types as types
 
-    stored = column.type
+    stored = _declared(column.type)
     plain: sa.ColumnElement[Any] = sa.type_coerce(column, types.NullType())
     if isinstance(stored, types.LargeBinary | types._Binary):
         return plain, None
@@ -132,9 +218,17 @@ def _taken(column: sa.Column[Any], dialect: str) -> tuple[sa.ColumnElement[Any],
         return plain, Kind.DATE
     if isinstance(stored, types.Time) and not getattr(stored, "timezone", False):
         return plain, Kind.TIME
-    if isinstance(stored, types.String) and not isinstance(stored, types.Enum):
-        return plain, Kind.TEXT
+    is_filled = dialect == "postgresql" and isinstance(stored, types.CHAR)
+    if isinstance(stored, types.String) and not isinstance(stored, types.Enum) and not is_filled:
+        return plain, Kind.TEXT  # a CHAR of PostgreSQL is filled up with spaces, which mean nothing
     return as_text(column, dialect), Kind.TEXT
+
+
+def _declared(stored: Any) -> Any:
+    """Return the type that values have; a domain is another name of one, with conditions."""
+    while (beneath := getattr(stored, "data_type", None)) is not None:
+        stored = beneath
+    return stored
 
 
 def as_text(column: sa.ColumnElement[Any], dialect: str) -> sa.ColumnElement[Any]:
@@ -149,8 +243,9 @@ def _is_tiny_boolean(stored: Any) -> bool:
 
 
 def _has_zone(column: sa.Column[Any], dialect: str) -> bool:
-    with_zone = bool(getattr(column.type, "timezone", False))
-    return with_zone or (dialect == "mysql" and type(column.type).__name__ == "TIMESTAMP")
+    stored = _declared(column.type)
+    with_zone = bool(getattr(stored, "timezone", False))
+    return with_zone or (dialect == "mysql" and type(stored).__name__ == "TIMESTAMP")
 
 
 def _joined(parts: Sequence[Column | list[Any]], kind: Kind, name: str) -> Fetched:

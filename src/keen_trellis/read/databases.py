@@ -21,7 +21,14 @@ from keen_trellis.progress import Report, quiet
 from keen_trellis.read import sqlite_file
 from keen_trellis.read.connections import BATCH, Reader
 from keen_trellis.read.database_rows import holds
-from keen_trellis.read.database_values import Asked, Fetched, fetched_columns, in_zone
+from keen_trellis.read.database_values import (
+    Asked,
+    Fetched,
+    declared_column,
+    fetched_columns,
+    in_zone,
+    queried_columns,
+)
 from keen_trellis.read.noticed import Noticed
 from keen_trellis.read.python_columns import column_of_values
 from keen_trellis.read.reading import Reading, column_names, without_rows
@@ -41,6 +48,9 @@ if TYPE_CHECKING:
 
 ENDINGS = (".sqlite", ".sqlite3", ".db")
 QUERY_S = 60.0
+
+Cells = tuple[str, list[Any], int | None]
+"""A name, values, and the number of their declared type, where one is declared."""
 
 _SYSTEM_SCHEMAS = {"information_schema", "pg_catalog", "mysql", "performance_schema", "sys"}
 
@@ -155,18 +165,16 @@ def read_table(
 
     def read_file(connection: sqlite3.Connection, reader: Reader) -> _Rows:
         assert isinstance(database, SqliteFile)
-        return _Rows.of(
-            sqlite_file.cells_of(
-                connection,
-                database,
-                table=table,
-                columns=columns,
-                conditions=conditions,
-                rows_at_most=rows_at_most,
-                reader=reader,
-            ),
-            zone,
+        cells = sqlite_file.cells_of(
+            connection,
+            database,
+            table=table,
+            columns=columns,
+            conditions=conditions,
+            rows_at_most=rows_at_most,
+            reader=reader,
         )
+        return _Rows.of([(name, values, None) for name, values in cells], zone)
 
     def read_server(connection: sa.Connection, reader: Reader) -> _Rows:
         described = table_described(connection, database, table, schema)
@@ -236,6 +244,13 @@ def read_query(
     of_files = refuse_writing(query, database)
 
     def read(connection: Any, reader: Reader) -> _Rows:
+        is_server = not isinstance(connection, sqlite3.Connection)
+        if is_server and connection.dialect.name == "postgresql":
+            rows = _Rows()
+            plain = query.strip().rstrip(";")
+            for one in queried_columns(connection, plain, rows_at_most, reader):
+                rows.add(one.name, one.fetched, zone if one.zoned else None)
+            return rows
         return _Rows.of(_answer(connection, query, rows_at_most, reader), zone)
 
     where = f"a query of {database.label}"
@@ -267,10 +282,14 @@ class _Rows:
     noticed: list[Noticed] = field(default_factory=list)
 
     @classmethod
-    def of(cls, cells: Sequence[tuple[str, list[Any]]], zone: str) -> _Rows:
-        """Return columns of values whose own types say what they are."""
+    def of(cls, cells: Sequence[Cells], zone: str) -> _Rows:
+        """Return columns in the kinds of declared types, or else in those of the values."""
         rows = cls()
-        for name, values in cells:
+        for name, values, stored in cells:
+            declared = None if stored is None else declared_column(values, stored, name)
+            if declared is not None:
+                rows.add(name, declared, None)
+                continue
             if any(isinstance(v, bytes | bytearray | memoryview) for v in values):
                 rows.left_out.append(name)
                 continue
@@ -312,20 +331,22 @@ def _answer(
     query: str,
     rows_at_most: int | None,
     reader: Reader,
-) -> list[tuple[str, list[Any]]]:
-    """Return the names of what a query gives, with the values of each."""
+) -> list[Cells]:
+    """Return the names of what a query gives, with the values of each and its declared type."""
     plain = query.strip().rstrip(";")
     reader.keep_json_as_text()
     result: Any
     if isinstance(connection, sqlite3.Connection):
         result = connection.execute(plain)
         names = [described[0] for described in result.description or ()]
+        types: list[int | None] = [None] * len(names)
     else:
         streamed = connection.execution_options(stream_results=True, max_row_buffer=BATCH)
         if connection.dialect.paramstyle in ("format", "pyformat"):  # there % begins a parameter
             plain = plain.replace("%", "%%")
         result = streamed.exec_driver_sql(plain)
         names = list(result.keys())
+        types = [int(described[1]) for described in result.cursor.description]
     cells: list[list[Any]] = [[] for _ in names]
     with closing(result):  # also where it is stopped on the way
         while batch := result.fetchmany(min(BATCH, rows_at_most or BATCH)):
@@ -334,7 +355,7 @@ def _answer(
             reader.count(len(batch))
             if rows_at_most is not None and reader.rows >= rows_at_most:
                 break
-    return list(zip(names, cells, strict=True))
+    return list(zip(names, cells, types, strict=True))
 
 
 def _reader_run(
@@ -364,7 +385,7 @@ def _as_reading(
     kinds: Mapping[str, Kind],
     rows_at_most: int | None,
 ) -> Reading:
-    names, renamed = column_names(found.names, where)
+    names, renamed = column_names(found.names, where, declared=True)
     came: dict[str, pa.ChunkedArray | Column] = dict(zip(names, found.columns, strict=True))
     unsettled = Unsettled(came, where)
     n_rows = len(found.columns[0]) if found.columns else 0

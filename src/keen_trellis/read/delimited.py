@@ -39,6 +39,7 @@ from keen_trellis.read.text_layout import (
     likely_encodings,
     mostly_utf8,
 )
+from keen_trellis.read.total_row import told, why_total_of_texts
 from keen_trellis.read.unpacking import head_of, is_gzip, unpacked
 
 _SET_APART_AT_MOST = 100_000
@@ -105,19 +106,28 @@ def read_delimited(
     """
     stamp = FileStamp.of(path)
     texts = read_texts(path, layout, part(report, 0.0, 0.5), rows_at_most)
-    unsettled, settled = unsettled_texts(texts.names, texts.columns, texts.layout, path.name)
-    columns = unsettled.in_kinds(kinds or {}, part(report, 0.5, 1.0))
-    settled = with_blanks(settled, columns)
+    columns, totals = (texts.columns, []) if texts.partial else _without_total(texts, path.name)
+    unsettled, settled = unsettled_texts(texts.names, columns, texts.layout, path.name)
+    in_kinds = unsettled.in_kinds(kinds or {}, part(report, 0.5, 1.0))
+    settled = with_blanks(settled, in_kinds)
     return Reading(
-        columns,
+        in_kinds,
         layout_words(settled),
-        left_out=texts.noticed + without_rows(texts.n_rows, path.name),
+        left_out=(*texts.noticed, *totals, *without_rows(texts.n_rows, path.name)),
         layout=settled,
         set_apart=texts.set_apart,
         files=(stamp,),
         partial=texts.partial,
         unsettled=unsettled,
     )
+
+
+def _without_total(texts: Texts, where: str) -> tuple[tuple[pa.ChunkedArray, ...], list[Noticed]]:
+    """Leave out a row that sums up the others where that was chosen, or else propose it."""
+    wanted_out = texts.layout.total_row == "left out"
+    why = why_total_of_texts(texts.columns)
+    kept = texts.n_rows - 1 if why and wanted_out else texts.n_rows
+    return tuple(one.slice(0, kept) for one in texts.columns), told(why, where, wanted_out)
 
 
 def read_texts(
@@ -320,6 +330,8 @@ class _Reader:
         if names is None:
             return [f"column {place + 1}" for place in range(usual)], usual
         width = max(usual, len(names))
+        if width == len(names) + 1 and _begins_with_names(rows, wanted, width):
+            return ["", *names], width
         return names + [""] * (width - len(names)), width
 
     def _note_wrong(self, row: pacsv.InvalidRow) -> str:
@@ -383,6 +395,15 @@ class _Reader:
             f"{_some_lines([a.line for a in apart])}."
         )
         return (Noticed(text, len(apart)),)
+
+
+def _begins_with_names(rows: list[tuple[int, list[str]]], header: int, width: int) -> bool:
+    """Whether each row begins with a name of its own, for which the header has no name.
+
+    Where the last cell is empty instead, a delimiter stands behind each row.
+    """
+    whole = [row for line, row in rows if line > header and len(row) == width]
+    return any(row[-1].strip() for row in whole)
 
 
 class _UnexpectedError(Exception):

@@ -28,6 +28,8 @@ class TextLayout:
     blanks : tuple of str or None
         The cells that stand for no value, such as NA. Left open, the usual words are looked for
         among values of one kind; chosen ones are blanks in every column.
+    total_row : str
+        Whether a row at the end that sums up the others is kept as a row like these.
     """
 
     delimiter: str | None = None
@@ -38,6 +40,7 @@ class TextLayout:
     thousands: Literal["", ",", ".", " ", "'"] | None = None
     dates: DateOrder | None = None
     blanks: tuple[str, ...] | None = None
+    total_row: Literal["kept", "left out"] = "kept"
 
 
 @dataclass(frozen=True, slots=True)

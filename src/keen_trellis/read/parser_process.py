@@ -8,11 +8,15 @@ then “P” and a pickle of plain values, or “A” and a stream of Arrow. The
 
 from __future__ import annotations
 
+import io
 import os
 import pickle
+import re
 import resource
 import struct
 import sys
+import zipfile
+import zlib
 from collections.abc import Callable, Iterator
 from typing import Any, BinaryIO
 
@@ -58,9 +62,43 @@ def _workbook(file: BinaryIO, path: str, with_tables: bool) -> Any:
     """
     import python_calamine as calamine
 
-    if path and path.isprintable():
-        return calamine.CalamineWorkbook.from_path(path, load_tables=with_tables)
-    return calamine.CalamineWorkbook.from_filelike(file, load_tables=with_tables)
+    try:
+        if path and path.isprintable():
+            return calamine.CalamineWorkbook.from_path(path, load_tables=with_tables)
+        return calamine.CalamineWorkbook.from_filelike(file, load_tables=with_tables)
+    except calamine.CalamineError:
+        file.seek(0)
+        closer = _without_room(file)
+        if closer is None:
+            raise
+        return calamine.CalamineWorkbook.from_filelike(closer, load_tables=with_tables)
+
+
+_ROOM = re.compile(
+    rb"(</?(?:table|office|style|number|text:p|text:sequence-decls?)[^<>]*>)\s+(?=<)"
+)
+
+
+def _without_room(file: BinaryIO) -> BinaryIO | None:
+    """Return an .ods without white space between its elements, at which the library stumbles.
+
+    Within a paragraph white space is text, and stays. None where the file is none.
+    """
+    try:
+        with zipfile.ZipFile(file) as old:
+            if "content.xml" not in old.namelist():
+                return None
+            made = io.BytesIO()
+            with zipfile.ZipFile(made, "w", zipfile.ZIP_STORED) as new:
+                for name in old.namelist():
+                    content = old.read(name)
+                    new.writestr(
+                        name, _ROOM.sub(rb"\1", content) if name == "content.xml" else content
+                    )
+    except (zipfile.BadZipFile, OSError, zlib.error):
+        return None
+    made.seek(0)
+    return made
 
 
 def _parts(file: BinaryIO, path: str, with_tables: str) -> Iterator[Any]:

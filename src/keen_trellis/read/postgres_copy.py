@@ -24,6 +24,18 @@ if TYPE_CHECKING:
 
 _ROWS_AT_ONCE = 50_000
 
+BYTES, TEXT, VARCHAR, REAL, NUMERIC, WITH_ZONE = 17, 25, 1043, 700, 1700, 1184
+KINDS = {
+    16: Kind.BOOLEAN,
+    **dict.fromkeys((20, 21, 23), Kind.INTEGER),
+    **dict.fromkeys((REAL, 701), Kind.NUMBER),
+    NUMERIC: Kind.EXACT,
+    1082: Kind.DATE,
+    **dict.fromkeys((1114, WITH_ZONE), Kind.DATE_TIME),
+    1083: Kind.TIME,
+}
+"""The kind of a type by its number in the server's catalog; what is not here is a text."""
+
 
 def copied(
     connection: sa.Connection,
@@ -82,7 +94,9 @@ def _parsed(rows: Sequence[bytes], types: Sequence[pa.DataType]) -> pa.Table:
     names = [str(place) for place in range(len(types))]
     if not rows:
         return pa.table([pa.nulls(0, kind) for kind in types], names)
-    text = pa.py_buffer(b"".join(rows))
+    # Arrow takes U+FEFF at the very beginning for the mark of an encoding, which here would be
+    # the first letter of a value: so another line stands there, which is skipped.
+    text = pa.py_buffer(b"".join((b"-\n", *rows)))
     try:
         return _read(text, dict(zip(names, types, strict=True)))
     except pa.ArrowInvalid:
@@ -105,7 +119,7 @@ def _column(text: pa.Buffer, place: int, types: Sequence[pa.DataType]) -> pa.Chu
 def _read(text: pa.Buffer, types: dict[str, pa.DataType], wanted: Sequence[str] = ()) -> pa.Table:
     return pacsv.read_csv(
         pa.BufferReader(text),
-        pacsv.ReadOptions(column_names=list(types), block_size=8 << 20),
+        pacsv.ReadOptions(column_names=list(types), block_size=8 << 20, skip_rows=1),
         pacsv.ParseOptions(newlines_in_values=True, ignore_empty_lines=False),
         pacsv.ConvertOptions(
             column_types=types,

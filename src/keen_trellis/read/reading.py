@@ -108,9 +108,11 @@ class Reading:
 
 
 def column_names(
-    header: Sequence[str | None], source: str
+    header: Sequence[str | None], source: str, declared: bool = False
 ) -> tuple[tuple[str, ...], tuple[Noticed, ...]]:
     """Return unique names for the cells of a header, and what was changed to make them so.
+
+    Names that a schema declares are kept with their spaces: they are what others call them, too.
 
     >>> column_names(["code", "", "code"], "routes.csv")[0]
     ('code', 'column 2', 'code 2')
@@ -118,7 +120,10 @@ def column_names(
     names: list[str] = []
     unnamed: list[str] = []
     repeated: list[str] = []
-    cleaned = [" ".join((cell or "").split()) for cell in header]
+    cleaned = [
+        cell if declared and cell and cell.isprintable() else " ".join((cell or "").split())
+        for cell in header
+    ]
     counts = Counter(cleaned)
     taken: set[str] = set()
     last: dict[str, int] = {}

@@ -116,7 +116,7 @@ class Unsettled:
         noticed = (
             *_unfit_noticed(unfit),
             *self.guesses,
-            *_blanks_noticed(blanks),
+            *blanks_noticed(blanks),
             *(said for one in made.values() for said in one.noticed),
         )
         words = tuple(dict.fromkeys(word for found in blanks.values() for word in found))
@@ -203,7 +203,7 @@ def _merged(texts: pa.Array | pa.ChunkedArray, column: Column, name: str) -> tup
     return (Noticed(text, len(found.rows), remedy),)
 
 
-def _blanks_noticed(blanks: Mapping[str, Mapping[str, int]]) -> tuple[Noticed, ...]:
+def blanks_noticed(blanks: Mapping[str, Mapping[str, int]]) -> tuple[Noticed, ...]:
     """Say which words were taken for blanks, in how many cells of which columns."""
     if not blanks:
         return ()

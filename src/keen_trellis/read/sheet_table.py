@@ -12,17 +12,18 @@ from typing import Any
 import pyarrow as pa
 
 from keen_trellis.data import Column, Kind
+from keen_trellis.data.written import BLANK_WORDS
 from keen_trellis.errors import SourceError
 from keen_trellis.progress import Report
 from keen_trellis.read.layouts import SheetLayout
-from keen_trellis.read.noticed import Noticed, Reread
+from keen_trellis.read.noticed import Noticed
 from keen_trellis.read.python_columns import column_of_values, value_text
 from keen_trellis.read.reading import Reading, column_names, without_rows
-from keen_trellis.read.settling import Unsettled
+from keen_trellis.read.settling import Unsettled, blanks_noticed
+from keen_trellis.read.total_row import is_sum, labelled, told, why_total
 
 _NUMBER = re.compile(r"[+-]?\d{1,3}([ ,\u00a0\u202f]?\d{3})*(\.\d+)?", re.ASCII)
 _MARKS = re.compile(r"[ ,\u00a0\u202f]")
-_TOTAL = re.compile(r"^\W*(grand |sub-?)?(totals?|sum|overall|all)\b", re.IGNORECASE)
 _DURATION = re.compile(r"PT(\d+)H(\d+)M(\d+(?:[.,]\d+)?)S")
 _HEADER_WITHIN = 60
 _YEARS = range(1900, 2101)
@@ -71,12 +72,18 @@ def table_of_cells(
     names = [value_text(header[c]) if place >= 0 else f"column {c + 1}" for c in used]
     unique, renamed = column_names(names, where)
     made: dict[str, pa.ChunkedArray | Column] = {}
+    words = BLANK_WORDS if layout.blanks is None else layout.blanks
+    blanks: dict[str, dict[str, int]] = {}
     for done, (name, c) in enumerate(zip(unique, used, strict=True)):
-        made[name], seen = column_of_values(_values(columns[c][: len(kept)], spelled_out), name)
+        values = _values(columns[c][: len(kept)], spelled_out)
+        values, found = _without_words(values, words, always=layout.blanks is not None)
+        if found:
+            blanks[name] = found
+        made[name], seen = column_of_values(values, name)
         noticed += seen
         report(done / len(used), f"Settling kinds of {where}")
-    unsettled = Unsettled(made, where)
-    settled = replace(layout, header_row=place + 1)
+    unsettled = Unsettled(made, where, guesses=blanks_noticed(blanks))
+    settled = replace(layout, header_row=place + 1, blanks=_all_words(blanks, layout))
     return Reading(
         unsettled.in_kinds(kinds),
         _words(settled),
@@ -130,16 +137,8 @@ def _without_total(
     """Leave out a row that sums up the others where that was chosen, or else propose it."""
     wanted_out = layout.total_row == "left out"
     why = _why_total(rows, columns)
-    if not why:
-        if not wanted_out:
-            return rows, []
-        return rows, [Noticed(f"The last row of {where} is no total any more, so it is kept.", 1)]
-    if wanted_out:
-        text = f"The last row of {where} is left out: {why}."
-        keep = Reread("Keep it", layout={"total_row": "kept"})
-        return rows[:-1], [Noticed(text, 1, keep)]
-    text = f"The last row of {where} looks like a total: {why}. It would be counted twice."
-    return rows, [Noticed(text, 1, Reread("Leave it out", layout={"total_row": "left out"}))]
+    kept = rows[:-1] if why and wanted_out else rows
+    return kept, told(why, where, wanted_out)
 
 
 def _why_total(rows: list[Row], columns: Sequence[int]) -> str:
@@ -147,21 +146,16 @@ def _why_total(rows: list[Row], columns: Sequence[int]) -> str:
     if len(rows) < 3:
         return ""
     last = [rows[-1][c] for c in columns]
-    label = next((c for c in last if isinstance(c, str) and _TOTAL.match(c)), None)
-    if label is None and "" not in last:
+    label = labelled(last)
+    if not label and "" not in last:
         return ""
     sums = []
     for c, cell in zip(columns, last, strict=True):
         above = [figure for figure in (_figure(r[c]) for r in rows[:-1]) if figure is not None]
         figure = _figure(cell)
         if figure and len(above) > 1:
-            sums.append(abs(sum(above) - figure) <= 1e-9 * abs(figure))
-    if label is not None and sums:
-        return f"it begins with “{label.strip()}”"
-    blanks = last.count("")
-    if sums and all(sums) and blanks:
-        return "its numbers are the sums of the rows above"
-    return ""
+            sums.append(is_sum(figure, sum(above)))
+    return why_total(label, sums, last.count(""))
 
 
 def _figure(cell: Any) -> float | None:
@@ -196,6 +190,30 @@ def _values(cells: Sequence[Any], spelled_out: bool) -> Sequence[Any]:
     if spelled_out and any(isinstance(v, str) and v.startswith("PT") for v in values):
         return [_duration(v) if isinstance(v, str) else v for v in values]
     return values
+
+
+def _without_words(
+    values: Sequence[Any], words: Sequence[str], always: bool
+) -> tuple[Sequence[Any], dict[str, int]]:
+    """Return values without the words for a blank, and how many of each there were.
+
+    Words that were not chosen count only where all other values are of one kind that is no text.
+    """
+    texts = {value for value in values if isinstance(value, str)}
+    found = texts.intersection(words)
+    kinds = {type(value) for value in values if value is not None and value not in found}
+    is_one_kind = kinds and str not in kinds and (len(kinds) == 1 or kinds <= {int, float})
+    if not found or not (always or is_one_kind):
+        return values, {}
+    counts = Counter(value for value in values if isinstance(value, str) and value in found)
+    rest = [None if isinstance(value, str) and value in found else value for value in values]
+    return rest, dict(counts)
+
+
+def _all_words(blanks: Mapping[str, Mapping[str, int]], layout: SheetLayout) -> tuple[str, ...]:
+    if layout.blanks is not None:
+        return layout.blanks
+    return tuple(dict.fromkeys(word for found in blanks.values() for word in found))
 
 
 def _duration(text: str) -> Any:

@@ -258,7 +258,17 @@ def _header_row(lines: list[str], layout: TextLayout) -> int:
     cells = [cell.strip() for cell in header if cell.strip()]
     words = [cell for cell in cells if not _VALUE.fullmatch(cell)]
     names_columns = len(words) == len(cells) > 0 and header not in others
+    before = next((one for one in reversed(rows) if one[0] < line), None)
+    if before is not None and usual > 2 and _names_all_but_first(before[1], usual):
+        return before[0]
     return line if names_columns else 0
+
+
+def _names_all_but_first(row: list[str], usual: int) -> bool:
+    """Whether a row names all columns but the first, which has the names of the rows."""
+    cells = [cell.strip() for cell in row]
+    words = [cell for cell in cells if cell and not _VALUE.fullmatch(cell)]
+    return len(words) == len(cells) == usual - 1 == len(set(words))
 
 
 def _refuse_other_formats(head: bytes, path: Path, encoding: str) -> None:

@@ -277,7 +277,9 @@ def _told_by_parser(path: Path) -> Iterator[None]:
                 "Save a copy without a password and choose that.",
             ) from None
         raise SourceError(
-            f"{path} is not a workbook that can be read: {error or error.kind}.", _SAVE_AGAIN
+            f"{path} is not a workbook that can be read: it is damaged, or of a format that is "
+            "none of .xlsx, .xlsm, .xlsb, .xls and .ods.",
+            _SAVE_AGAIN,
         ) from error
 
 

@@ -171,7 +171,7 @@ def _damage_said(path: Path) -> Iterator[None]:
         OSError,
     ) as error:
         raise SourceError(
-            f"The workbook {path} is damaged: {error}.",
+            f"The workbook {path} is damaged: what stands in it is not whole.",
             "Open it in the program it was made with, and save it anew.",
         ) from error
 

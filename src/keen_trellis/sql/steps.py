@@ -228,7 +228,7 @@ def parted(writer: Writer, node: Parted, in_order: bool) -> Relation:
     part, nth = writer.fresh("text"), writer.fresh("nth")
     mark = writer.dialect.literal(node.mark, Kind.TEXT)
     query = parts_of(writer, before, held, mark, part=part, nth=nth)
-    value = column(part)
+    value: Sql = exp.Nullif(this=column(part), expression=exp.Literal.string(""))
     others = [column(one.id) for one in before.columns if one.id != held.id]
     places, stands = order_beside(writer, before)
     outer = select(

@@ -128,6 +128,7 @@ def _text(layout: TextLayout, settled: TextLayout | None) -> Iterator[Setting]:
         ("blanks", "What stands for no value", _blanks(shown.blanks)),
     ):
         yield _setting(name, says, words, shown=shown, chosen=layout)
+    yield _setting("total_row", "Last row", _TOTALS, shown=shown, chosen=TextLayout())
 
 
 def _blanks(current: tuple[str, ...] | None) -> dict[Any, str]:
@@ -147,6 +148,9 @@ def _sheet(layout: SheetLayout, settled: SheetLayout | None) -> Iterator[Setting
     )
     yield _setting("merged", "Merged cells", _MERGED, shown=shown, chosen=SheetLayout())
     yield _setting("total_row", "Last row", _TOTALS, shown=shown, chosen=SheetLayout())
+    yield _setting(
+        "blanks", "What stands for no value", _blanks(shown.blanks), shown=shown, chosen=layout
+    )
 
 
 def _setting(name: str, says: str, words: dict[Any, str], shown: object, chosen: object) -> Setting:
