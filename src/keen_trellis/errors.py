@@ -12,6 +12,7 @@ UserError
 ├── LinkError            two fields cannot be linked
 │   └── KindsDifferError their kinds cannot be compared
 ├── FormulaError         a formula cannot be read, or asks for what kinds do not allow
+├── ProgramError         a part meets a fault of the program, and the others go on
 ├── WaitingError         a part has no rows since one before it failed
 ├── TooManyRowsError     a tie would make more rows than is sensible
 ├── NotThereError        a part cannot be had where the trellis is to run
@@ -25,8 +26,12 @@ Anything else that is raised is a fault of the program.
 from __future__ import annotations
 
 import difflib
+import logging
+import traceback
 from collections.abc import Sequence
 from pathlib import Path
+
+_LOG = logging.getLogger(__name__)
 
 DONE, BROKEN, UNUSABLE, NOT_ALLOWED = 0, 1, 2, 3
 """Exit codes of the command line: all went well, a promise is broken, the input is unusable, the
@@ -209,6 +214,24 @@ class FormulaError(UserError):
     def __init__(self, happened: str, remedy: str, place: tuple[int, int]) -> None:
         super().__init__(happened, remedy)
         self.place = place
+
+
+class ProgramError(UserError):
+    """A fault of the program, kept to the part that met it: the others go on.
+
+    Where it lies is written to the log, without the values that it was met with.
+    """
+
+    def __init__(self, doing: str, fault: BaseException) -> None:
+        memory = isinstance(fault, MemoryError)
+        what = "there is not enough memory for it" if memory else "the program has a fault there"
+        super().__init__(
+            f"{doing} cannot be worked out: {what} ({type(fault).__name__}).",
+            "Do it in another way, or leave it out; the log says where the fault is. Nothing that "
+            "does not need it is concerned.",
+        )
+        where = "".join(traceback.format_tb(fault.__traceback__))
+        _LOG.error("%s: %s\n%s", doing, type(fault).__name__, where)
 
 
 class WaitingError(UserError):

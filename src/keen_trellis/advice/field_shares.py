@@ -32,6 +32,8 @@ def field_shares(tie: Tied, report: Report = quiet) -> Shares:
     for place, field in enumerate(tie.link.fields):
         if field.operator != "=" or field.compare_as is not None:
             continue
+        if field.span is not None:
+            continue
         left, right = tie.left.column(field.left), tie.right.column(field.right)
         for name in tie.left.columns[:COLUMNS_AT_MOST]:
             report(0.5, f"Comparing {name} with {field.right}")

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from contextlib import AbstractContextManager
 from decimal import Context, Decimal, localcontext
-from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,8 +11,7 @@ from numpy.typing import NDArray
 from keen_trellis.data import Column, Kind
 from keen_trellis.data.column import MICROSECONDS_A_DAY, exact_values
 from keen_trellis.errors import LinkError
-
-Span = Literal["day", "week", "month", "quarter", "year"]
+from keen_trellis.plan.spans import Span
 
 _NARROWEST = Decimal("1e-100")
 

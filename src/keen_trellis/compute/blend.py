@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from decimal import Decimal
@@ -13,6 +14,8 @@ from keen_trellis.compute.summary import summarise
 from keen_trellis.compute.tied import Tied
 from keen_trellis.data import Table
 from keen_trellis.data.column import in_all_digits
+from keen_trellis.data.conversion import by_day
+from keen_trellis.data.kinds import BY_DAY
 from keen_trellis.errors import LinkError
 from keen_trellis.plan.bays import Bay, keep_of
 from keen_trellis.plan.blends import Reach
@@ -66,10 +69,12 @@ class Total:
     @property
     def agrees(self) -> bool:
         """Whether nothing stays behind and nothing stands twice."""
+        if self.before == self.after:
+            return True
         if isinstance(self.before, float) or isinstance(self.after, float):
             apart = abs(float(self.before) - float(self.after))
             return apart <= _CLOSE * max(abs(float(self.before)), abs(float(self.after)))
-        return self.before == self.after
+        return False
 
     def sentence(self) -> str:
         """Return in words whether the totals agree."""
@@ -77,6 +82,8 @@ class Total:
         if self.agrees:
             return f"{_shown(self.before)} {what} before and after"
         said = f"{_shown(self.before)} {what} before, {_shown(self.after)} after"
+        if not all(map(math.isfinite, (self.before, self.after))):
+            return said
         with in_all_digits():
             behind = _exact(self.before) - _exact(self.after)
         return f"{said}: {_shown(behind)} stays behind" if behind > 0 else said
@@ -232,6 +239,13 @@ def blend(
         hit_names = tuple(name for name, was_hit in hits if was_hit)
         whole = tuple(name for name, was_hit in hits if not was_hit)
         reach.append(Reach(str(condition), hit_names, whole))
+    for name in on:  # a date beside a date-time is its whole day
+        kinds = {table.field(own[name]).kind for table, own in zip(tables, fields, strict=True)}
+        if kinds == set(BY_DAY):
+            tables = [
+                table.with_column(own[name], by_day(table.column(own[name])))
+                for table, own in zip(tables, fields, strict=True)
+            ]
     summaries = []
     for number, (source, table, own) in enumerate(zip(sources, tables, fields, strict=True)):
         report(number / len(sources), f"Summarising {source.name}")

@@ -164,6 +164,8 @@ def _values(tie: Tied, fields: tuple[LinkField, ...], left: Rows, right: Rows) -
     names: set[str] = set()
     for place, field in enumerate(fields):
         columns = tie.left.column(field.left), tie.right.column(field.right)
+        if field.span is not None:
+            columns = field_columns(tie.left, tie.right, field, tie.names)
         kind = columns[0].kind if columns[0].kind is columns[1].kind else Kind.TEXT
         kind = holding({c.kind for c in columns}) if field.compare_as is None else kind
         name = field.left if field.left == field.right else f"{field.left} = {field.right}"

@@ -220,6 +220,15 @@ class Table:
         renamed = tuple(replace(field, name=name) for field, name in fields)
         return Table(renamed, self.strands, self.n_rows)
 
+    def with_column(self, name: str, column: Column) -> Table:
+        """Return the table with another column in the place of the one called `name`."""
+        place = ((len(self.strands), 0),)
+        fields = tuple(
+            Field(name, column.kind, field.origin, place) if field.name == name else field
+            for field in self.fields
+        )
+        return Table(fields, (*self.strands, Strand((column,))), self.n_rows)
+
     def with_origin(self, origin: str) -> Table:
         """Return the table with every column coming from `origin`."""
         fields = tuple(replace(field, origin=origin) for field in self.fields)

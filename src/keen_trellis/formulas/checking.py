@@ -5,7 +5,7 @@ from __future__ import annotations
 import datetime as dt
 import difflib
 from collections.abc import Callable, Mapping, Sequence
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, TypeVar
 
 from keen_trellis.data import Kind
 from keen_trellis.data.kinds import widest
@@ -193,10 +193,20 @@ def place_of(tree: exp.Expr, text: str) -> Place:
     return start, end
 
 
+_Moment = TypeVar("_Moment", dt.datetime, dt.time)
+
+
+def _of_no_zone(moment: _Moment) -> _Moment:
+    """Return what a clock shows; a moment of another zone than that of columns would be lost."""
+    if moment.tzinfo is not None:
+        raise ValueError
+    return moment
+
+
 WRITTEN: Mapping[Kind, Callable[[str], object]] = {
     Kind.DATE: dt.date.fromisoformat,
-    Kind.DATE_TIME: dt.datetime.fromisoformat,
-    Kind.TIME: dt.time.fromisoformat,
+    Kind.DATE_TIME: lambda text: _of_no_zone(dt.datetime.fromisoformat(text)),
+    Kind.TIME: lambda text: _of_no_zone(dt.time.fromisoformat(text)),
 }
 SUCH_AS = {
     Kind.DATE: "DATE '2026-01-31'",

@@ -7,6 +7,7 @@ from typing import Any, ClassVar
 from sqlglot import exp, parser, tokens
 from sqlglot.dialects.dialect import Dialect
 from sqlglot.errors import ParseError, TokenError
+from sqlglot.parser import IsPredicatePrecedence
 
 from keen_trellis.errors import FormulaError
 
@@ -27,7 +28,9 @@ class _Formulas(Dialect):
         }
 
     class Parser(parser.Parser):
-        """Notes where literals stand, and knows gaps."""
+        """Notes where literals stand, and knows gaps; IS binds less than signs, as in SQL."""
+
+        IS_PREDICATE_PRECEDENCE = IsPredicatePrecedence.LOW
 
         def validate_expression(self, expression: Any, args: Any = None) -> Any:
             """Leave the number of arguments to our own checker, which knows what it takes."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 import datetime as dt
 import difflib
 import math
+import re
 from collections.abc import Mapping
 from dataclasses import dataclass
 from decimal import Decimal, InvalidOperation
@@ -85,6 +86,39 @@ _PLAIN: Mapping[str, tuple[str, tuple[str, ...]]] = {
     "Not": ("NOT", ("this",)),
 }
 """sqlglot's names of what needs nothing but its arguments, and where it keeps them."""
+
+_OWN: Mapping[str, tuple[str, ...]] = {
+    "Column": ("this", "table"),
+    "Paren": ("this",),
+    "Null": (),
+    "Boolean": ("this",),
+    "Literal": ("this", "is_string"),
+    "CurrentDate": (),
+    "Interval": ("this", "unit"),
+    "And": ("this", "expression"),
+    "Or": ("this", "expression"),
+    "Between": ("this", "low", "high"),
+    "In": ("this", "expressions", "query", "unnest", "field"),
+    "Like": ("this", "expression", "negate"),
+    "Escape": ("this", "expression"),
+    "Is": ("this", "expression"),
+    "Case": ("this", "ifs", "default"),
+    "Trim": ("this", "expression", "position"),
+    "Pad": ("this", "expression", "fill_pattern", "is_left"),
+    "Extract": ("this", "expression"),
+    "Trunc": ("this", "decimals", "unit"),
+    "DateTrunc": ("this", "unit"),
+    "Cast": ("this", "to"),
+    "Anonymous": ("this", "expressions"),
+    **dict.fromkeys((*_FLAT, *_COMPARES), ("this", "expression")),
+}
+"""What is read of those that have a way of their own: all else that stands there is refused."""
+
+_NOTHING_SAID = ("safe", "typed", "ignore_nulls")
+"""What sqlglot notes of its own dialects, and nobody has written."""
+
+_SIZED: Mapping[str, int] = {"VARCHAR": 1, "TEXT": 1, "NVARCHAR": 1, "DECIMAL": 2}
+"""How many sizes may stand behind a kind."""
 _TYPES: Mapping[str, Kind] = {
     **dict.fromkeys(("VARCHAR", "TEXT", "NVARCHAR"), Kind.TEXT),
     **dict.fromkeys(("INT", "BIGINT", "SMALLINT"), Kind.INTEGER),
@@ -95,6 +129,9 @@ _TYPES: Mapping[str, Kind] = {
     "TIMESTAMP": Kind.DATE_TIME,
     "TIME": Kind.TIME,
 }
+
+
+_WHOLE = re.compile(r"-?[0-9]+")
 
 
 class Reading(Checking):
@@ -122,6 +159,7 @@ class Reading(Checking):
 
     def _read(self, tree: exp.Expr) -> Valued | Interval:
         name = type(tree).__name__
+        self._refuse_unread(tree, name)
         special = getattr(self, f"_{name.lower()}", None)
         if special is not None:
             made: Valued | Interval = special(tree)
@@ -133,6 +171,34 @@ class Reading(Checking):
         if name in _PLAIN:
             return self._plain(tree, *_PLAIN[name])
         raise self._unknown(tree)
+
+    def _refuse_unread(self, tree: exp.Expr, name: str) -> None:
+        """Refuse an argument or a word that was parsed and says nothing to us.
+
+        Raises
+        ------
+        FormulaError
+            There is one.
+        """
+        from sqlglot import exp
+
+        if name in _PLAIN:
+            read: tuple[str, ...] = _OWN.get(name, _PLAIN[name][1])
+            written = FUNCTIONS.get(_PLAIN[name][0])
+        elif name in _OWN:
+            read, written = _OWN[name], FUNCTIONS.get(name.upper())
+        else:
+            return
+        for key, part in tree.args.items():
+            if key in read or key in _NOTHING_SAID or part in (None, False, [], ""):
+                continue
+            is_tree = isinstance(part, exp.Expr)
+            if is_tree and name == "Initcap" and part.meta.get("end") is None:
+                continue  # sqlglot's own list of marks between words
+            what = f"“{self.shown(part)}”" if is_tree else f"“{key.upper().replace('_', ' ')}”"
+            form = f"Write {written.form}." if written is not None else "Take it out."
+            title = written.name if written is not None else name.upper()
+            raise self.error(tree, f"{what} is nothing that {title} takes here.", form)
 
     def value(self, tree: exp.Expr | None) -> Valued:
         """Return a part that is a value, which an interval is not."""
@@ -233,9 +299,11 @@ class Reading(Checking):
         return self.applied(tree, right.function, (left, amount), parts)
 
     def _interval(self, tree: exp.Interval) -> Interval:
-        unit = str(getattr(tree.args.get("unit"), "this", "")).upper().rstrip("S")
+        named = tree.args.get("unit")
+        unit = str(getattr(named, "this", "")).upper().rstrip("S")
         number = str(getattr(tree.this, "this", ""))
-        if unit not in _UNITS or not number.lstrip("-").isdecimal():
+        is_span = type(named).__name__ != "Var"  # DAY TO SECOND
+        if unit not in _UNITS or is_span or not _WHOLE.fullmatch(number):
             raise self.error(
                 tree,
                 "An INTERVAL is an integer and a unit.",
@@ -394,9 +462,9 @@ class Reading(Checking):
                 "Choose one of: VARCHAR, INTEGER, DECIMAL(digits, behind), DOUBLE PRECISION, "
                 "BOOLEAN, DATE, TIMESTAMP, TIME.",
             )
-        sizes = tuple(
-            int(one.this.this) for one in to.expressions if str(one.this.this).isdecimal()
-        )
+        sizes = tuple(self._size(one, word) for one in to.expressions)
+        if len(sizes) > _SIZED.get(word, 0):
+            raise self.error(tree, f"{word} has no size here.", f"Write CAST(… AS {word}).")
         if (word == "DECIMAL" and sizes and not 0 < sizes[0] <= 38) or sizes[1:] > sizes[:1]:
             raise self.error(tree, "A DECIMAL has 38 digits at most.", "Write DECIMAL(38, 2).")
         value = self.value(tree.this)
@@ -414,6 +482,12 @@ class Reading(Checking):
         if isinstance(value, Constant) and value.kind is Kind.TEXT and kind in WRITTEN:
             return self._written(tree, str(value.value), kind)
         return made
+
+    def _size(self, part: exp.Expr, word: str) -> int:
+        number = str(getattr(part.this, "this", ""))
+        if not _WHOLE.fullmatch(number) or number.startswith("-"):
+            raise self.error(part, f"“{self.shown(part)}” is no size of {word}.", "Take it out.")
+        return int(number)
 
     def _written(self, tree: exp.Expr, text: str, kind: Kind) -> Valued:
         """Return a constant such as DATE '2026-01-31', refused where there is no such day."""

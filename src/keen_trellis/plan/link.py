@@ -11,6 +11,7 @@ from typing import Literal, get_args
 from keen_trellis.data import Kind
 from keen_trellis.errors import LinkError, known
 from keen_trellis.plan.operators import NEAREST, OPERATORS, Operator
+from keen_trellis.plan.spans import SPANS, Span
 from keen_trellis.plan.text_rules import TEXT_RULES, TextRule
 
 Blanks = Literal["never", "match"]
@@ -38,6 +39,9 @@ class LinkField:
     compare_as : Kind or None
         Both sides are turned into this kind for the comparison only; values that cannot be match
         nothing.
+    span : Span or None
+        Both sides, dates or date-times, are compared by the first day of this span that they are
+        in; a date beside a date-time is its whole day in any case.
 
     Raises
     ------
@@ -53,6 +57,7 @@ class LinkField:
     strict: bool = False
     within: float | Decimal | None = None
     compare_as: Kind | None = None
+    span: Span | None = None
 
     def __post_init__(self) -> None:
         known("The operator of a link", self.operator, OPERATORS)
@@ -62,6 +67,8 @@ class LinkField:
                 "strict or within a distance.",
                 f"Take it out, or compare by {' or '.join(NEAREST)}.",
             )
+        if self.span is not None:
+            known("The span that a link is by", self.span, SPANS)
         if self.within is not None and not 0 <= self.within < float("inf"):
             raise LinkError(
                 f"{self.within} is no distance within which {self.left} could be near.",

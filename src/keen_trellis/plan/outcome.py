@@ -182,12 +182,20 @@ def outcome_columns(
         )
     if columns.link == "both":
         once = {}
+    # by spans both sides keep their own days; of a date beside a date-time, the date is filled
+    # from the other side, and the other side's time of day goes on in its own column
+    spans = {f.left for f in link.equal_fields if f.span is not None}
+    once = {mine: theirs for mine, theirs in once.items() if mine not in spans}
     filled = dict(once)
     if columns.same_named == "filled":
         for name in there[0] & there[1] - once.keys() - set(once.values()):
             if _are_one(left.column(name), right.column(name)):
                 filled[name] = name
-    covered = _covered(filled, there, columns)
+    covered = _covered(filled, there, columns) - {
+        theirs
+        for mine, theirs in filled.items()
+        if left.column(mine).kind is Kind.DATE and right.column(theirs).kind is Kind.DATE_TIME
+    }
     made = []
     for column in mine:
         gives_way = columns.same_named == "right" and column.name in there[1] - covered

@@ -51,7 +51,8 @@ def condition_words(field: LinkField) -> str:
         words = f"takes the {field.operator}"
     within = f" within {field.within:g}" if field.within is not None else ""
     kind = f" compared as {field.compare_as}" if field.compare_as else ""
-    return f"{field.left} {words} {field.right}{within}{kind}"
+    span = f" by {field.span}" if field.span else ""
+    return f"{field.left} {words} {field.right}{within}{kind}{span}"
 
 
 def join_title(keep: Keep, columns: Columns = ALL_COLUMNS, cross: bool = False) -> str:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime as dt
 import operator
 from collections.abc import Callable
 from typing import TYPE_CHECKING, Any
@@ -43,6 +44,14 @@ def holds(
         if dialect == "postgresql":
             return sa.func.strpos(letters, wanted) > 0
         return sa.func.locate(wanted, letters) > 0
+    if kind is Kind.DATE_TIME and is_whole_day(condition.value):
+        day = typed_value(Kind.DATE, condition, where)
+        begins, ends = (dt.datetime.combine(one, dt.time()) for one in (day, next_day(day)))
+        if condition.is_ in ("=", "<>"):
+            within = sa.and_(column >= begins, column < ends)
+            return within if condition.is_ == "=" else sa.not_(within)
+        sign, by_next = OF_DAYS[condition.is_]
+        return _COMPARED[sign](column, ends if by_next else begins)
     if kind not in (None, Kind.TEXT):
         value = typed_value(kind, condition, where)
         return _COMPARED[condition.is_](column, value)
@@ -64,6 +73,20 @@ def _letters(text: sa.ColumnElement[Any], dialect: str) -> sa.ColumnElement[Any]
     plain = as_text(text, dialect)
     # UTF-8, as MariaDB is connected to, has the order of code points
     return sa.collate(plain, "C") if dialect == "postgresql" else sa.cast(plain, sa.BINARY())
+
+
+OF_DAYS = {"<": ("<", False), "<=": ("<", True), ">": (">=", True), ">=": (">=", False)}
+"""How a moment is compared with a day: by which sign, with its beginning or that of the next."""
+
+
+def is_whole_day(written: str) -> bool:
+    """Whether what a moment is compared with is a day, which is then the whole day."""
+    return ":" not in written
+
+
+def next_day(day: dt.date) -> dt.date:
+    """Return the day behind another one; of the last one there is, the last."""
+    return day + dt.timedelta(days=1) if day < dt.date.max else day
 
 
 _COMPARED: dict[str, Callable[[Any, Any], sa.ColumnElement[bool]]] = {

@@ -15,7 +15,7 @@ from typing import Any
 from keen_trellis.data import Kind
 from keen_trellis.errors import MissingTableError, UnknownColumnError
 from keen_trellis.read.connections import BATCH, Reader
-from keen_trellis.read.database_rows import typed_value
+from keen_trellis.read.database_rows import is_whole_day, typed_value
 from keen_trellis.read.server import DatabaseColumn, DatabaseTable, RowCondition, SqliteFile
 
 
@@ -125,7 +125,11 @@ def _held(condition: RowCondition, declared: str, where: str) -> tuple[str, list
         return f"{column} IS NOT NULL", []
     if condition.is_ == "contains":
         return f"instr(CAST({column} AS TEXT), ?) > 0", [condition.value]
-    value = typed_value(_declared_kind(declared), condition, where)
+    kind = _declared_kind(declared)
+    if kind is Kind.DATE_TIME and is_whole_day(condition.value):
+        day = typed_value(Kind.DATE, condition, where)
+        return f"date({column}) {condition.is_} ?", [day.isoformat()]
+    value = typed_value(kind, condition, where)
     if isinstance(value, str):  # by its letters, whatever the column's collation takes for equal
         return f"CAST({column} AS TEXT) COLLATE BINARY {condition.is_} ?", [value]
     if isinstance(value, datetime):  # written with a T or a space, with or without parts of seconds

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 
 from keen_trellis.document.sources import InTrellis
 from keen_trellis.document.trellis import Lane, Trellis, places_in_order
-from keen_trellis.errors import UserError, WaitingError
+from keen_trellis.errors import ProgramError, UserError, WaitingError
 from keen_trellis.formulas.today import one_day
 from keen_trellis.plan.nodes import Node
 
@@ -73,6 +73,8 @@ def _planned(
             node.check()
         except UserError as error:
             return error
+        except Exception as fault:  # noqa: BLE001  the border of a part: the others go on
+            return ProgramError("This part", fault)
         return node
 
     def begun(lane: Lane) -> Node | UserError:

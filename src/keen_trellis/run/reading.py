@@ -15,7 +15,13 @@ from functools import partial
 from typing import TYPE_CHECKING
 
 from keen_trellis.document.sources import Source
-from keen_trellis.errors import NotAllowedError, SourceError, UnknownColumnError, UserError
+from keen_trellis.errors import (
+    NotAllowedError,
+    ProgramError,
+    SourceError,
+    UnknownColumnError,
+    UserError,
+)
 from keen_trellis.progress import Cancelled, Report, one_by_one, quiet, side_by_side
 from keen_trellis.read.secrets import Secrets
 
@@ -129,11 +135,15 @@ class Sources:
         def read_now(came: str, source: Source, report: Report) -> None:
             try:
                 reading = source.read(self._secrets, report, self._rows_at_most)
-            except (SourceError, UnknownColumnError) as error:
-                failed[_name(source)] = error
-            else:
                 self._came[came] = _Came(reading, dt.datetime.now(), self._run)
                 self._settle(source, reading)
+            except Cancelled:
+                raise
+            except (SourceError, UnknownColumnError) as error:
+                failed[_name(source)] = error
+            except Exception as fault:  # noqa: BLE001  the border of a lane: the others go on
+                self._came.pop(came, None)
+                failed[_name(source)] = ProgramError(source.place or "This source", fault)
 
         # What keeps this process busy uses all cores by itself; two at once only hold more memory.
         waiting = [partial(read_now, came, s) for came, s in to_read.items() if s.waits]

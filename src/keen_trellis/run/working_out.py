@@ -16,9 +16,9 @@ from keen_trellis.data import Table
 from keen_trellis.document.items import JoinItem
 from keen_trellis.document.sources import BaySource
 from keen_trellis.document.trellis import Lane, Trellis
-from keen_trellis.errors import UserError, WaitingError
+from keen_trellis.errors import ProgramError, UserError, WaitingError
 from keen_trellis.plan.nodes import Node, Outcome, Read
-from keen_trellis.progress import Report, part, quiet
+from keen_trellis.progress import Cancelled, Report, part, quiet
 from keen_trellis.read.reading import Reading
 from keen_trellis.run.planning import Plan, planned
 from keen_trellis.run.reading import ReadSource
@@ -185,8 +185,12 @@ class WorkingOut:
             return node
         try:
             value = self.nodes.result(node, self._share())
-        except UserError as error:
+        except (UserError, Cancelled) as error:
+            if isinstance(error, Cancelled):
+                raise
             return error
+        except Exception as fault:  # noqa: BLE001  the border of a part: the others go on
+            return ProgramError("This part", fault)
         return self._called(node, value) if isinstance(node, Outcome) else value
 
     def _called(self, node: Outcome, value: Tied) -> Tied:

@@ -142,17 +142,16 @@ _SORTS: tuple[tuple[type, Kind], ...] = (  # who comes first is also of a later 
 
 
 def comparable_values(
-    a: tuple[Sql, Held], b: tuple[Sql, Held], dialect: Dialect, by_day: bool = True
+    a: tuple[Sql, Held], b: tuple[Sql, Held], dialect: Dialect
 ) -> tuple[Sql, Sql]:
     """Return two cells as they are compared: of one kind as they are, amounts by value.
+
+    A date meets a date-time by its day.
 
     Parameters
     ----------
     a, b : (Sql, Held)
     dialect : Dialect
-    by_day : bool
-        Whether a date meets a date-time by its day, as in a link; as its midnight, as in a
-        formula, where not.
 
     Raises
     ------
@@ -164,8 +163,10 @@ def comparable_values(
     if kinds[0] is kinds[1]:
         return one, other
     if set(kinds) == set(BY_DAY):
-        kind = Kind.DATE if by_day else Kind.DATE_TIME
-        made = [value if held.kind is kind else dialect.cast(value, kind) for value, held in (a, b)]
+        made = [
+            value if held.kind is Kind.DATE else dialect.cast(value, Kind.DATE)
+            for value, held in (a, b)
+        ]
         return made[0], made[1]
     if all(kind in NUMERIC for kind in kinds):
         return dialect.as_exact(one, kinds[0]), dialect.as_exact(other, kinds[1])
@@ -219,9 +220,7 @@ def _as_held(value: tuple[Sql, Kind]) -> tuple[Sql, Held]:
 
 def _compares(sign: str) -> _Way:
     def compared(values: _Values, _: Applied, dialect: Dialect) -> Sql:
-        one, other = comparable_values(
-            _as_held(values[0]), _as_held(values[1]), dialect, by_day=False
-        )
+        one, other = comparable_values(_as_held(values[0]), _as_held(values[1]), dialect)
         if sign not in ("=", "<>"):
             one = dialect.in_order(one, values[0][1])
         return SIGNS[sign](this=exp.paren(one), expression=exp.paren(other))
@@ -230,7 +229,7 @@ def _compares(sign: str) -> _Way:
 
 
 def _distinct(values: _Values, _: Applied, dialect: Dialect) -> Sql:
-    one, other = comparable_values(_as_held(values[0]), _as_held(values[1]), dialect, by_day=False)
+    one, other = comparable_values(_as_held(values[0]), _as_held(values[1]), dialect)
     return exp.Not(this=exp.paren(dialect.same(one, other)))
 
 
@@ -273,7 +272,7 @@ def _coalesce(values: _Values, formula: Applied, dialect: Dialect) -> Sql:
 
 
 def _nullif(values: _Values, formula: Applied, dialect: Dialect) -> Sql:
-    one, other = comparable_values(_as_held(values[0]), _as_held(values[1]), dialect, by_day=False)
+    one, other = comparable_values(_as_held(values[0]), _as_held(values[1]), dialect)
     equal = exp.EQ(this=exp.paren(one), expression=exp.paren(other))
     return choose(equal, dialect.literal(None, formula.kind), values[0][0])
 

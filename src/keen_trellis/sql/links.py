@@ -196,7 +196,7 @@ def _equal(
     pairs = [(one.left, one.right) for one in link.pairs if one.field == place]
     texts = all(one.kind is Kind.TEXT for one in held) and link.text
     as_it_is = not pairs and not texts and field.compare_as is None
-    if as_it_is:
+    if as_it_is or _is_by_span(field, held):
         _require_comparable(node, field, held)
         try:
             return sides, _equal_as_it_is(writer, node, field, held)
@@ -261,15 +261,7 @@ def _equal_as_it_is(
     writer: Writer, node: Join, field: LinkField, held: tuple[Held, Held]
 ) -> list[Compared]:
     dialect = writer.dialect
-    if not (held[0].seen and held[1].seen) and held[0].kind is not held[1].kind:
-        seen = held[0] if held[0].seen else held[1]
-        values = [column(one.id) if one.seen else dialect.literal(None, seen.kind) for one in held]
-        kind = seen.kind
-    else:
-        one, other = comparable_values(
-            (column(held[0].id), held[0]), (column(held[1].id), held[1]), dialect
-        )
-        values, kind = [one, other], _kind_of_both(held)
+    values, kind = _values_of(field, held, dialect)
     if node.link.blanks != "match":
         return [Compared(field, values[0], values[1], kind)]
     # a blank stands for itself: some value and, beside it, that it is none; a gap has no partner
@@ -284,6 +276,36 @@ def _equal_as_it_is(
         Compared(field, values[0], values[1], kind),
         Compared(field, marks[0], marks[1], Kind.BOOLEAN),
     ]
+
+
+def _values_of(
+    field: LinkField, held: tuple[Held, Held], dialect: Dialect
+) -> tuple[list[Sql], Kind]:
+    """Return both sides of a field as they are compared, and the kind that they are then."""
+    if _is_by_span(field, held):
+        assert field.span is not None
+        span = exp.Literal.string(field.span)
+        begins = [
+            exp.Anonymous(
+                this="DATE_TRUNC",
+                expressions=[span.copy(), dialect.cast(column(one.id), Kind.DATE_TIME)],
+            )
+            for one in held
+        ]
+        return [dialect.cast(one, Kind.DATE) for one in begins], Kind.DATE
+    if not (held[0].seen and held[1].seen) and held[0].kind is not held[1].kind:
+        seen = held[0] if held[0].seen else held[1]
+        values = [column(one.id) if one.seen else dialect.literal(None, seen.kind) for one in held]
+        return values, seen.kind
+    one, other = comparable_values(
+        (column(held[0].id), held[0]), (column(held[1].id), held[1]), dialect
+    )
+    return [one, other], _kind_of_both(held)
+
+
+def _is_by_span(field: LinkField, held: tuple[Held, Held]) -> bool:
+    """Whether dates or date-times are compared by a span, as of other kinds there is none."""
+    return field.span is not None and all(one.kind in BY_DAY for one in held)
 
 
 def _kind_of_both(held: tuple[Held, Held]) -> Kind:
@@ -310,14 +332,7 @@ def _other(writer: Writer, node: Join, field: LinkField, sides: Sequence[Relatio
             "A nearest match takes dates, times or numbers.",
         )
     try:
-        if not (held[0].seen and held[1].seen) and held[0].kind is not held[1].kind:
-            kind = (held[0] if held[0].seen else held[1]).kind
-            one, other = (column(h.id) if h.seen else dialect.literal(None, kind) for h in held)
-        else:
-            one, other = comparable_values(
-                (column(held[0].id), held[0]), (column(held[1].id), held[1]), dialect
-            )
-            kind = _kind_of_both(held)
+        (one, other), kind = _values_of(field, held, dialect)
     except NotSaidError as error:
         raise not_there(
             dialect,

@@ -276,7 +276,7 @@ _WAYS: dict[str, _Way] = {
     "TIDY": lambda values, kind, working, rules: texts.tidy_texts(
         values, kind, working, [str(rule) for rule in rules]
     ),
-    "LIKE": _each(texts.is_like),
+    "LIKE": _plain(texts.likes),
     "EXTRACT": lambda values, kind, working, part: moments.extracted(
         values, kind, working, [str(part[0])]
     ),

@@ -30,9 +30,7 @@ COMPARED_AS_THEY_ARE = (
 
 
 def keys_of(left: Column, right: Column) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
-    """Return integers in the order of the values of two columns; a date counts as its midnight."""
-    if {left.kind, right.kind} == {Kind.DATE, Kind.DATE_TIME}:
-        left, right = (converted(one, Kind.DATE_TIME).column for one in (left, right))
+    """Return integers in the order of the values of two columns, dates and date-times by day."""
     keys = order_keys(*in_one_kind(left, right))
     return keys.left, keys.right
 
@@ -221,6 +219,9 @@ def furthest(arguments: Sequence[Cells], kind: Kind, working: Working, largest: 
     """Return the largest, or the smallest, of the values that are there."""
     n = working.n
     which = np.zeros(n, np.intp)
+    if kind is Kind.DATE_TIME:  # a date is its midnight in what comes out, and so here
+        moments = (Cells(converted(one.column, kind).column, one.is_one) for one in arguments)
+        arguments = list(moments)
     # Each is compared with the one that is best so far as it came: in the kind of the outcome it
     # might have lost digits, or its value.
     for place, one in enumerate(arguments[1:], start=1):

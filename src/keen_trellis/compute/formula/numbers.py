@@ -24,7 +24,13 @@ from keen_trellis.compute.formula.cells import (
     made,
 )
 from keen_trellis.data import Column, Kind
-from keen_trellis.data.column import DIGITS_AT_MOST, halves, narrow_exact, widened_exact
+from keen_trellis.data.column import (
+    DIGITS_AT_MOST,
+    halves,
+    in_all_digits,
+    narrow_exact,
+    widened_exact,
+)
 from keen_trellis.data.conversion import converted, shown_decimal
 from keen_trellis.data.dtypes import EXACT_DTYPE
 from keen_trellis.data.stacking import extent
@@ -409,7 +415,8 @@ def _exact_double(value: float) -> Any:
     half = DIGITS_AT_MOST // 2
     if not math.isfinite(value) or abs(value) >= 10**half:
         return Unfit(TOO_LARGE)
-    return round(shown_decimal(value), half)
+    with in_all_digits():
+        return round(shown_decimal(value), half)
 
 
 def _day(date: Cells, days: Cells, way: int, working: Working) -> Cells:

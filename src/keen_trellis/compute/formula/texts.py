@@ -17,6 +17,7 @@ from keen_trellis.compute.formula.cells import (
     Unfit,
     Working,
     by_distinct,
+    made,
     once,
 )
 from keen_trellis.compute.join.tidying import tidied
@@ -165,30 +166,68 @@ def split_rest(text: str, mark: str, n: int) -> str:
     return parts[n - 1] if n <= len(parts) else ""
 
 
-def is_like(text: str, pattern: str, escape: str = "\\") -> Any:
-    """Return whether a text is like a pattern: % any letters, _ one."""
-    if len(escape) > 1:
-        return Unfit("an ESCAPE of more than one letter")
+def likes(arguments: Sequence[Cells], kind: Kind, working: Working) -> Cells:
+    """Return whether texts are like patterns: % any letters, _ one.
+
+    A pattern becomes an expression of RE2, whose time grows with the text alone, and which lets go
+    of the interpreter meanwhile.
+    """
+    patterns = arguments[1:]
+    if not all(one.is_one and one.column.state is None for one in patterns):
+        return by_distinct(arguments, kind, working, is_like)
+    texts, escape = arguments[0].column, patterns[1].column.text(0) if patterns[1:] else "\\"
+    assert texts.dictionary is not None
     try:
-        return bool(_pattern(pattern, escape).fullmatch(text))
-    except ValueError as error:
-        return Unfit(str(error))
+        expression = _expression(patterns[0].column.text(0), escape)
+        found = pc.match_substring_regex(texts.dictionary, expression)
+    except (ValueError, pa.ArrowInvalid) as error:
+        why = _why(error)
+        return by_distinct(arguments, kind, working, lambda *_: Unfit(why))
+    flags = np.append(found.to_numpy(zero_copy_only=False).astype(np.bool_), False)
+    return made(kind, flags[texts.values], arguments[:1], working.n)  # -1 finds the last
+
+
+def is_like(text: str, pattern: str, escape: str = "\\") -> Any:
+    """Return whether a text is like a pattern."""
+    try:
+        found = pc.match_substring_regex(pa.array([text]), _expression(pattern, escape))
+    except (ValueError, pa.ArrowInvalid) as error:
+        return Unfit(_why(error))
+    return bool(found[0].as_py())
+
+
+def _why(error: Exception) -> str:
+    return "a pattern that is too long" if isinstance(error, pa.ArrowInvalid) else str(error)
 
 
 @lru_cache(256)
-def _pattern(pattern: str, escape: str) -> re.Pattern[str]:
-    made, at = [], 0
+def _expression(pattern: str, escape: str) -> str:
+    """Return a pattern of LIKE as an expression of RE2.
+
+    Raises
+    ------
+    ValueError
+        It ends with its ESCAPE, or that is more than one letter; in words.
+    """
+    if len(escape) > 1:
+        raise ValueError("an ESCAPE of more than one letter")
+    parts, at = [], 0
     while at < len(pattern):
         letter = pattern[at]
         if escape and letter == escape:
             at += 1
             if at == len(pattern):
                 raise ValueError("a pattern that ends with its ESCAPE")
-            made.append(re.escape(pattern[at]))
+            parts.append(_literally(pattern[at]))
         elif letter == "%":
-            if not made or made[-1] != ".*":
-                made.append(".*")
+            if not parts or parts[-1] != ".*":
+                parts.append(".*")
         else:
-            made.append("." if letter == "_" else re.escape(letter))
+            parts.append("." if letter == "_" else _literally(letter))
         at += 1
-    return re.compile("".join(made), re.DOTALL)
+    return rf"(?s)\A{''.join(parts)}\z"
+
+
+def _literally(letter: str) -> str:
+    """Return a letter as RE2 takes it for itself."""
+    return letter if letter.isalnum() or letter == "_" else f"\\x{{{ord(letter):x}}}"

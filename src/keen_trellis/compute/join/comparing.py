@@ -193,11 +193,16 @@ def _ranked(left: Column, right: Column) -> tuple[Column, Column]:
 
 def _distinct(column: Column) -> tuple[list[Any], NDArray[np.intp]]:
     """Return the distinct values of a column of numbers, and which of them each row has."""
-    values, places = np.unique(sortable(column), return_inverse=True)
+    held = sortable(column)
+    if column.absent is not None:  # anything may lie beneath, and be no number at all
+        held = np.where(column.absent, np.zeros(1, held.dtype), held)
+    values, places = np.unique(held, return_inverse=True)
     # written from the last row to the first, so that the first row of each value stays
     first = np.zeros(len(values), np.intp)
     first[places[::-1]] = np.arange(len(places))[::-1]
     held = column.values[first]
+    if column.absent is not None:
+        held = np.where(column.absent[first], np.zeros(1, held.dtype), held)
     if column.kind is Kind.EXACT:
         return [exact_decimal(value, column.scale) for value in held], places
     return held.tolist(), places

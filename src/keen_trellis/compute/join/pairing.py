@@ -11,6 +11,7 @@ from functools import reduce
 
 import numpy as np
 
+from keen_trellis.compute.binned import span_of_days
 from keen_trellis.compute.join.comparing import met
 from keen_trellis.compute.join.conditions import match_conditions
 from keen_trellis.compute.join.keys import LinkCodes, codes_of, combine
@@ -18,7 +19,7 @@ from keen_trellis.compute.join.match import CrossMatch, Match, match_codes
 from keen_trellis.compute.join.partners import with_one_partner
 from keen_trellis.data import GAP, Column, Kind, Table
 from keen_trellis.data.conversion import converted
-from keen_trellis.data.kinds import comparable
+from keen_trellis.data.kinds import BY_DAY, comparable
 from keen_trellis.errors import KindsDifferError, LinkError
 from keen_trellis.plan.link import Link, LinkField
 from keen_trellis.plan.operators import NEAREST
@@ -122,6 +123,8 @@ def field_columns(
         )
     columns = met(*columns)
     kinds = columns[0].kind, columns[1].kind
+    if field.span is not None and all(kind in BY_DAY for kind in kinds):
+        return span_of_days(columns[0], field.span), span_of_days(columns[1], field.span)
     if not comparable(*kinds):
         raise KindsDifferError((field.left, field.right), names, kinds)
     return columns

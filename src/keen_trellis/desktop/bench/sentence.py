@@ -9,9 +9,16 @@ from PySide6.QtGui import QFont
 from PySide6.QtWidgets import QLabel, QLayoutItem, QLineEdit, QWidget
 
 from keen_trellis.desktop.controls import Choice, FlowRow, as_it_is, button
+from keen_trellis.plan.spans import SPANS
 
 Options = Sequence[tuple[str, str, str]]
 """What can be chosen: value, words, and a remark that stands behind them in the menu."""
+
+
+def span_choices(is_mixed: bool) -> dict[str, str]:
+    """Return by what dates can be taken; a date beside a date-time is its whole day in any case."""
+    as_they_are = "its day" if is_mixed else "the value as it is"
+    return {"": as_they_are, **{span: f"its {span}" for span in SPANS}}
 
 
 _WORD_WIDTH = 300

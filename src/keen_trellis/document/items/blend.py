@@ -3,23 +3,56 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 from typing import TYPE_CHECKING, ClassVar, Literal, Self
 
 from pydantic import Field, model_validator
 
+from keen_trellis.data import Kind
+from keen_trellis.data.kinds import BY_DAY
 from keen_trellis.document.items.base import Item, Part, Taken
 from keen_trellis.document.items.filter import ConditionItem
 from keen_trellis.errors import LinkError
 from keen_trellis.plan.bays import Bay, keep_of
 from keen_trellis.plan.blends import Blended, Reach, Summarised
 from keen_trellis.plan.figures import Figure, How
+from keen_trellis.plan.formulas import Applied, Cell, Valued
 from keen_trellis.plan.link import Link, LinkField, Side
 from keen_trellis.plan.nodes import Join, Kept, Node, Outcome
 from keen_trellis.plan.outcome import Columns
-from keen_trellis.words import listed
+from keen_trellis.plan.spans import Span
+from keen_trellis.plan.steps import Computed
+from keen_trellis.words import first_free, listed
 
 if TYPE_CHECKING:
     from keen_trellis.document.trellis import Lane, Trellis
+
+
+def _summarised(
+    part: Node,
+    by: Sequence[str],
+    figures: tuple[Figure, ...],
+    spans: Sequence[Span | None],
+    where: str,
+) -> Node:
+    """Return rows summarised by fields, of which some are taken by the first day of a span."""
+    taken = {name: span for name, span in zip(by, spans, strict=True) if span is not None}
+    if not taken:
+        return Summarised(part, tuple(by), figures, where)
+    made: list[tuple[str, Valued]] = []
+    others: dict[str, str] = {}
+    for name, span in taken.items():
+        cell = Cell(name, part.schema.column(name, where).kind)
+        begins = Applied("TRUNC", (cell,), cell.kind, (span,))
+        made.append((name, Applied("CAST", (begins,), Kind.DATE)))
+        if any(figure.column == name for figure in figures):  # which are of the days as they are
+            others[name] = first_free(f"{name} as it is", part.schema.names)
+            made.append((others[name], cell))
+    figures = tuple(
+        replace(one, column=others[one.column], name=one.title) if one.column in others else one
+        for one in figures
+    )
+    return Summarised(Computed(part, where, tuple(made)), tuple(by), figures, where)
 
 
 class FigureItem(Part):
@@ -64,6 +97,8 @@ class BlendItem(Item):
         Kept each time a lane meets those before it.
     keeps_rows : bool
         Whether its own lane is not summarised: the figures of the others then repeat.
+    spans : tuple of Span or None
+        For each field, by which span of the calendar its dates are taken; none where it is short.
     """
 
     type: Literal["blend"] = "blend"
@@ -73,6 +108,7 @@ class BlendItem(Item):
     filters: tuple[ConditionItem, ...] = ()
     keep: tuple[Bay, ...] = tuple(Bay)
     keeps_rows: bool = False
+    spans: tuple[Span | None, ...] = ()
 
     word: ClassVar[str] = "tie"
     has_bays: ClassVar[bool] = True
@@ -115,21 +151,46 @@ class BlendItem(Item):
         figures = [() if self.keeps_rows else self._figures(self.figures)]
         figures += [self._figures(lane.figures) for lane in self.lanes]
         parts, reaches = self._filtered((rows, *taken), fields, names)
-        summaries = [
-            Summarised(part, by, made, name)
-            for part, by, made, name in zip(parts, fields, figures, names, strict=True)
-        ]
+        spans = self._spans(parts, fields, names)
+        summaries = []
+        for part, by, made, name in zip(parts, fields, figures, names, strict=True):
+            summaries.append(_summarised(part, by, made, spans, where=name))
         before: Node = parts[0] if self.keeps_rows else summaries[0]
         outcomes = []
         for number, summary in enumerate(summaries[1:], start=1):
-            links = zip(self.fields, fields[number], strict=True)
-            link = Link(tuple(LinkField(a, b) for a, b in links), blanks="match")
+            links = zip(self.fields, fields[number], spans, strict=True)
+            # a lane that keeps its rows has its own days, and is linked by the span that holds them
+            link = Link(
+                tuple(LinkField(a, b, span=s if self.keeps_rows else None) for a, b, s in links),
+                blanks="match",
+            )
             join = Join(before, summary, link, (names[0], names[number]))
             before = Outcome(join, self.keep, Columns())
             outcomes.append(before)
         return Blended(
             tuple(parts), tuple(outcomes), tuple(names), figures=tuple(figures), reaches=reaches
         )
+
+    def _spans(
+        self, parts: Sequence[Node], fields: Sequence[tuple[str, ...]], names: Sequence[str]
+    ) -> list[Span | None]:
+        """Return by which span each field is taken: days where dates meet date-times."""
+        found: list[Span | None] = []
+        for place in range(len(self.fields)):
+            kinds = [
+                part.schema.column(own[place], name).kind
+                for part, own, name in zip(parts, fields, names, strict=True)
+            ]
+            span = self.spans[place] if place < len(self.spans) else None
+            for kind, own, name in zip(kinds, fields, names, strict=True):
+                if span is not None and kind not in BY_DAY:
+                    raise LinkError(
+                        f"“{own[place]}” of {name} is {kind}, and has no {span}.",
+                        "Take the field as it is, or make it a date by a step before.",
+                    )
+            is_mixed = set(kinds) == set(BY_DAY)
+            found.append("day" if span is None and is_mixed else span)
+        return found
 
     def _filtered(
         self, parts: Sequence[Node], fields: Sequence[tuple[str, ...]], names: Sequence[str]
@@ -201,6 +262,8 @@ class BlendItem(Item):
         ]
         if self.keeps_rows:
             said[0] = f"every row of {lane.name}"
-        by = listed(self.fields) or "nothing yet"
+        spans = (*self.spans, *[None] * len(self.fields))
+        fields = [f"{f} by {s}" if s else f for f, s in zip(self.fields, spans, strict=False)]
+        by = listed(fields) or "nothing yet"
         filters = f" Before: {listed([str(one) for one in self.filters])}." if self.filters else ""
         return f"Blends {listed(said)}, by {by}.{filters}"

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime as dt
 from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING, Literal, Self
 
@@ -45,8 +46,10 @@ class ConditionItem(Part):
             raise ValueError(str(error)) from error
         return self
 
-    def expression(self, schema: Schema, where: str) -> Tested:
+    def expression(self, schema: Schema, where: str) -> Expression:
         """Return the condition with its values in the kind of the column.
+
+        A day that a date-time is compared with is the whole day.
 
         Raises
         ------
@@ -56,9 +59,17 @@ class ConditionItem(Part):
             A value is none of the column's kind.
         """
         kind = schema.column(self.column, where).kind
-        return Tested(
-            self.column, self.is_, tuple(typed(v, kind, self.column) for v in self.values)
-        )
+        values = [typed(v, self._meant(v, kind), self.column) for v in self.values]
+        days = [one for one in values if not isinstance(one, dt.datetime)]
+        if self.is_ != "in" or kind is not Kind.DATE_TIME or len(days) in (0, len(values)):
+            return Tested(self.column, self.is_, tuple(values))
+        moments = [one for one in values if isinstance(one, dt.datetime)]
+        return joint("any", [Tested(self.column, "in", tuple(one)) for one in (days, moments)])
+
+    @staticmethod
+    def _meant(value: str, kind: Kind) -> Kind:
+        """Return the kind of a value that is typed for a column: a day is none of its moments."""
+        return Kind.DATE if kind is Kind.DATE_TIME and ":" not in value else kind
 
     def __str__(self) -> str:
         """Say the condition in words."""

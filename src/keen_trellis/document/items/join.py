@@ -26,6 +26,7 @@ from keen_trellis.plan.outcome import Columns, LinkShown, SameNamed, join_name
 from keen_trellis.plan.promises import Promise
 from keen_trellis.plan.promises import Promised as PromisedWord
 from keen_trellis.plan.sentences import join_title, link_sentence
+from keen_trellis.plan.spans import Span
 from keen_trellis.plan.text_rules import TextRule
 
 if TYPE_CHECKING:
@@ -44,6 +45,7 @@ class LinkedFields(Part):
     strict: bool = False
     within: float | None = Field(default=None, ge=0)
     compare_as: Kind | None = None
+    span: Span | None = None
 
     @model_validator(mode="after")
     def _says_one_thing(self) -> Self:

@@ -10,10 +10,11 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout, QWidget
 
 from keen_trellis.compute.blend import Blend
 from keen_trellis.data import Table
+from keen_trellis.data.kinds import BY_DAY
 from keen_trellis.desktop.bench.bays import Bays
 from keen_trellis.desktop.bench.conditions import Conditions
 from keen_trellis.desktop.bench.page import Page
-from keen_trellis.desktop.bench.sentence import Sentence
+from keen_trellis.desktop.bench.sentence import Sentence, span_choices
 from keen_trellis.desktop.bench.table_model import Origins
 from keen_trellis.desktop.bench.tie_kind import say_kind
 from keen_trellis.desktop.controls import Notice, as_it_is, label
@@ -30,6 +31,7 @@ from keen_trellis.document.items import (
 from keen_trellis.plan.bays import Bay
 from keen_trellis.plan.blends import Reach
 from keen_trellis.plan.figures import FIGURES
+from keen_trellis.plan.spans import SPANS, Span
 
 _ROWS = "rows"
 _SAID_HEIGHT = 36
@@ -184,9 +186,36 @@ class _Told:
                 font=value_font(),
                 ink=self._origins.colours[lane.id].ink,
             )
+        self._tell_span(place)
         says = "Take this link field out"
         name = f"blend.field.{place}.remove"
         self._say.button("×", name, says, partial(self._remove_field, place))
+
+    def _tell_span(self, place: int) -> None:
+        """Of dates, by which span of the calendar they are taken."""
+        kinds = [
+            field.kind
+            for number, table in enumerate(self._tables)
+            for field in (table.fields if table is not None else ())
+            if field.name == self._fields(number)[place]
+        ]
+        span = self.item.spans[place] if place < len(self.item.spans) else None
+        if span is None and not (kinds and all(kind in BY_DAY for kind in kinds)):
+            return
+        self._say.word("by")
+        self._say.choice(
+            f"blend.field.{place}.span",
+            "By which span of the calendar the field is taken",
+            span_choices(set(kinds) == set(BY_DAY)),
+            current=span or "",
+            chosen=partial(self._put_span, place),
+        )
+
+    def _put_span(self, place: int, span: str) -> None:
+        fields = len(self.item.fields)
+        spans: list[Span | None] = [*self.item.spans, *[None] * fields][:fields]
+        spans[place] = next((one for one in SPANS if one == span), None)
+        self._change(spans=tuple(spans) if any(spans) else ())
 
     def _offer_field(self) -> None:
         others = [c for c in _columns(self._tables[0]) if c[0] not in self.item.fields]
@@ -297,7 +326,8 @@ class _Told:
             BlendedLane(**{**dict(lane), "fields": without(lane.fields)})
             for lane in self.item.lanes
         )
-        self._change(fields=without(self.item.fields), lanes=lanes)
+        spans = self.item.spans[:place] + self.item.spans[place + 1 :]
+        self._change(fields=without(self.item.fields), lanes=lanes, spans=spans)
 
     def _put_figure(self, number: int, place: int, value: str) -> None:
         figures = list(self._figures(number))

@@ -7,7 +7,8 @@ from functools import partial
 from typing import Any
 
 from keen_trellis.data import Kind, Table
-from keen_trellis.desktop.bench.sentence import Sentence
+from keen_trellis.data.kinds import BY_DAY
+from keen_trellis.desktop.bench.sentence import Sentence, span_choices
 from keen_trellis.desktop.bench.table_model import Origins
 from keen_trellis.desktop.bench.tie_kind import say_kind
 from keen_trellis.desktop.controls import as_it_is
@@ -177,6 +178,7 @@ class _Told:
         if field.operator in NEAREST:
             self._tell_nearness(place, field)
         self._tell_conversion(place, field)
+        self._tell_span(place, field)
         if len(self._item.link) > 1:
             says = "Take this pair of fields out"
             sentence.button("×", f"{name}.remove", says, lambda: self._remove_field(place))
@@ -250,6 +252,20 @@ class _Told:
             [*as_they_are, *((kind.value, f"as {kind}", "") for kind in Kind)],
             current=field.compare_as or "",
             chosen=lambda value: self._set_field(place, compare_as=Kind(value) if value else None),
+        )
+
+    def _tell_span(self, place: int, field: LinkedFields) -> None:
+        """Of dates, by which span of the calendar they are compared."""
+        kinds = (dict(self.left_fields).get(field.left), dict(self.right_fields).get(field.right))
+        if field.span is None and not all(kind in BY_DAY for kind in kinds):
+            return
+        self._sentence.word("by")
+        self._sentence.choice(
+            f"link.{place}.span",
+            "By which span of the calendar both sides are compared",
+            span_choices(set(kinds) == set(BY_DAY)),
+            current=field.span or "",
+            chosen=lambda value: self._set_field(place, span=value or None),
         )
 
     def _offer_field(self) -> None:
