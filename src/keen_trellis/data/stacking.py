@@ -134,9 +134,11 @@ def rescaled(column: Column, scale: int) -> Column:
         return column
     narrow = narrow_exact(column.values)
     factor = 10 ** (scale - column.scale) if scale > column.scale else 0
-    if narrow is not None and factor and extent(column) * factor < 2**63:
+    largest = extent(column)
+    if narrow is not None and factor and largest * factor < 2**63:
         whole = narrow if column.absent is None else np.where(column.absent, 0, narrow)
-        values = widened_exact(whole * np.int64(factor))
+        # of zeros alone any factor is allowed, also one that is no int64
+        values = widened_exact(whole * np.int64(factor) if largest else whole)
         return Column(column.kind, values, column.state, scale=scale)
     scaled = from_arrow(column.to_arrow().cast(pa.decimal128(DIGITS_AT_MOST, scale)))
     return Column(column.kind, scaled.values, column.state, scale=scale)
