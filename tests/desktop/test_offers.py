@@ -96,6 +96,8 @@ class SettingsTest(SourceTestCase):
                 "decimal": "decimal comma",
                 "thousands": "thousands point",
                 "dates": "day first",
+                "blanks": "no word is a blank",
+                "total_row": "last row kept",
             },
         )
         sheet = SheetSource(path=str(DEMO / "operations.ods"), sheet="Sailings")
@@ -105,6 +107,7 @@ class SettingsTest(SourceTestCase):
                 "header_row": "header in row 3",
                 "merged": "merged cells as they are",
                 "total_row": "last row kept",
+                "blanks": "no word is a blank",
             },
         )
         folder = FolderSource(path=str(DEMO / "takings"), file_column="from")

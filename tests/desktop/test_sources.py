@@ -354,7 +354,7 @@ class ReadAgainTest(WindowTestCase):
         with mock.patch.object(
             QFileDialog, "getOpenFileName", return_value=(str(away / "harbour.sqlite"), "")
         ):
-            self.click("rows.mend")
+            self.click("rows.trouble.remedy")
         self.assertEqual(self.session.results.errors(), [])
         self.trigger("edit.undo")
         self.assertEqual(len(self.session.results.errors()), 4)
@@ -458,7 +458,7 @@ class PasswordTest(WindowTestCase):
         self.session.do(AddLane("Far", TableSource(database=server, table="t")))
         self.session.select("far")
         self.settle()
-        self.assertEqual(self.text("rows.mend"), "Enter the password …")
+        self.assertEqual(self.text("rows.trouble.remedy"), "Enter the password …")
 
         def enter() -> None:
             asking = self.application.activeModalWidget()
@@ -470,9 +470,9 @@ class PasswordTest(WindowTestCase):
             )
 
         QTimer.singleShot(50, enter)
-        self.click("rows.mend")
+        self.click("rows.trouble.remedy")
         self.assertIn("127.0.0.1:1 does not answer", self.text("rows.trouble.text"))
-        self.assertEqual(self.text("rows.mend"), "Read it again")
+        self.assertEqual(self.text("rows.trouble.remedy"), "Read it again")
         self.assertNotIn("open-harbour", self.text("rows.trouble.text"))
 
     def test_the_password_of_a_workbook_is_entered_for_its_lane(self) -> None:
@@ -497,7 +497,7 @@ class PasswordTest(WindowTestCase):
             QTest.mouseClick(give, Qt.MouseButton.LeftButton)
 
         QTimer.singleShot(50, enter)
-        self.click("rows.mend")
+        self.click("rows.trouble.remedy")
         rows = self.session.results.table("crew")
         assert rows is not None
         self.assertEqual(rows.column("name").to_list(), ["Ailsa Orme"])

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import html
 from collections.abc import Callable, Sequence
+from functools import partial
 
 from PySide6.QtCore import QPoint, QPointF, QRect, QRectF, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import (
@@ -398,6 +399,9 @@ def discard(widget: QWidget) -> None:
     widget.deleteLater()
 
 
+REMEDIES_AT_MOST = 3
+
+
 class Notice(QFrame):
     """A line that tells what is wrong and what to do, where it concerns, in nobody's way."""
 
@@ -414,11 +418,14 @@ class Notice(QFrame):
         self._text.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self._text.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Preferred)
         row.addWidget(self._text)
-        self._remedy: Callable[[], object] | None = None
-        self._mend = button("", f"{name}.remedy", self._do, "plain")
-        self._mend.setAccessibleName("What would help")
-        self._mend.hide()
-        row.addWidget(self._mend)
+        self._does: tuple[Callable[[], object], ...] = ()
+        self._mends = [
+            button("", f"{name}.remedy{f'.{n}' if n else ''}", partial(self._do, n), "plain")
+            for n in range(REMEDIES_AT_MOST)
+        ]
+        for mend in self._mends:
+            mend.hide()
+            row.addWidget(mend)
         self.hide()
 
     @property
@@ -426,19 +433,21 @@ class Notice(QFrame):
         """What it tells; empty when there is nothing to tell."""
         return self._text.text()
 
-    def tell(self, text: str, remedy: str = "", does: Callable[[], object] | None = None) -> None:
-        """Tell something, with a button for what would help; or with an empty text vanish."""
+    def tell(self, text: str, *remedies: tuple[str, Callable[[], object]]) -> None:
+        """Tell something, with buttons for what would help; or with an empty text vanish."""
         self._text.setText(text)
-        self._mend.setText(remedy)
-        self._mend.setAccessibleName(remedy or "What would help")
-        self._mend.setVisible(bool(remedy))
-        self._remedy = does
+        self._does = tuple(does for _, does in remedies[:REMEDIES_AT_MOST])
+        for number, mend in enumerate(self._mends):
+            words = remedies[number][0] if number < len(remedies) else ""
+            mend.setText(words)
+            mend.setAccessibleName(words or "What would help")
+            mend.setVisible(bool(words))
         self.setAccessibleName(text)
         self.setVisible(bool(text))
 
-    def _do(self) -> None:
-        if self._remedy is not None:
-            self._remedy()
+    def _do(self, number: int) -> None:
+        if number < len(self._does):
+            self._does[number]()
 
 
 class OneLine(QLabel):

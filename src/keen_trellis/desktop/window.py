@@ -162,6 +162,7 @@ class Window(QMainWindow):
         session.went.connect(self.map.renew)
         session.selected.connect(self._enable_actions)
         session.selected.connect(self._room_due.start)
+        session.noticed.connect(self._room_due.start)
         session.said.connect(self.tell)
         session.working.connect(self._status.show_work)
         session.working.connect(self._enable_work)

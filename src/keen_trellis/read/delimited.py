@@ -110,6 +110,7 @@ def read_delimited(
     unsettled, settled = unsettled_texts(texts.names, columns, texts.layout, path.name)
     in_kinds = unsettled.in_kinds(kinds or {}, part(report, 0.5, 1.0))
     settled = with_blanks(settled, in_kinds)
+    settled = replace(settled, total_row=layout.total_row or "kept")
     return Reading(
         in_kinds,
         layout_words(settled),

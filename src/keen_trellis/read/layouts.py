@@ -28,8 +28,9 @@ class TextLayout:
     blanks : tuple of str or None
         The cells that stand for no value, such as NA. Left open, the usual words are looked for
         among values of one kind; chosen ones are blanks in every column.
-    total_row : str
-        Whether a row at the end that sums up the others is kept as a row like these.
+    total_row : “kept”, “left out” or None
+        Whether a row at the end that sums up the others is kept as a row like these, as it is
+        where that is left open.
     """
 
     delimiter: str | None = None
@@ -40,7 +41,7 @@ class TextLayout:
     thousands: Literal["", ",", ".", " ", "'"] | None = None
     dates: DateOrder | None = None
     blanks: tuple[str, ...] | None = None
-    total_row: Literal["kept", "left out"] = "kept"
+    total_row: Literal["kept", "left out"] | None = None
 
 
 @dataclass(frozen=True, slots=True)

@@ -287,5 +287,16 @@ def _likeness(gone: str, old: set[str], name: str, first_rows: Table) -> float:
     return float(max(by_name * 0.9, shared))
 
 
+def likely_successors(gone: str, names: Sequence[str]) -> tuple[str, ...]:
+    """Return the names that may stand for a column that is gone, the likeliest first."""
+    from rapidfuzz import fuzz, utils
+
+    alike = sorted(
+        ((fuzz.WRatio(gone, one, processor=utils.default_process) / 100, one) for one in names),
+        reverse=True,
+    )
+    return tuple(name for score, name in alike[:2] if score >= _LIKELY)
+
+
 def _distinct(column: Column) -> set[str]:
     return {text for text in column.texts().unique().to_pylist() if text}

@@ -6,7 +6,7 @@ No widgets here: the chooser and the bench show the same choices.
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from keen_trellis.data.written import BLANK_WORDS
@@ -128,7 +128,8 @@ def _text(layout: TextLayout, settled: TextLayout | None) -> Iterator[Setting]:
         ("blanks", "What stands for no value", _blanks(shown.blanks)),
     ):
         yield _setting(name, says, words, shown=shown, chosen=layout)
-    yield _setting("total_row", "Last row", _TOTALS, shown=shown, chosen=TextLayout())
+    shown = replace(shown, total_row=shown.total_row or "kept")
+    yield _setting("total_row", "Last row", _TOTALS, shown=shown, chosen=layout)
 
 
 def _blanks(current: tuple[str, ...] | None) -> dict[Any, str]:

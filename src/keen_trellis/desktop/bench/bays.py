@@ -30,6 +30,8 @@ if TYPE_CHECKING:
 
 _SHARES = {Bay.LEFT: 38, Bay.BOTH: 47, Bay.RIGHT: 38}
 _NARROWEST = 300
+SIX_ROWS = 174
+"""The height that lets six rows of each bay be seen, beside the least that bays take."""
 
 
 class Bays(QSplitter):

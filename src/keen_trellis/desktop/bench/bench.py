@@ -7,6 +7,7 @@ from functools import partial
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import (
     QButtonGroup,
     QHBoxLayout,
@@ -48,7 +49,7 @@ _FIRST_ROWS = (
     "This page works on the first {rows:,} rows of each lane, read here. What is true of all of "
     "them stands on the page There and on the map."
 )
-_HEAD_HEIGHT, _LEAST_HEIGHT, _SOME_ROWS = 42, 260, 90
+_HEAD_HEIGHT, _LEAST_HEIGHT, _BETWEEN = 42, 260, 22
 
 
 class Bench(QWidget):
@@ -60,6 +61,9 @@ class Bench(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self._session, self._theme = session, theme
         self._open = {sort: view.pages[0].id for sort, view in VIEWS.items()}
+        self._trellis: object = None
+        self._parts: set[str] = set()
+        self._new: set[str] = set()
         self._pages: dict[tuple[str, str], Page] = {}
         self._stack = QStackedWidget(self)
         # a page takes the room that there is: one that is opened must not push the map away
@@ -87,6 +91,7 @@ class Bench(QWidget):
         self._tabs.setSpacing(22)
         self._group = QButtonGroup(self)
         self._lay_out()
+        session.noticed.connect(self._place_finding)  # behind the line's own, which is made first
         signals = (session.changed, session.ran, session.selected, session.delivered)
         for signal in (*signals, session.looked_first):
             signal.connect(self.renew)
@@ -95,21 +100,25 @@ class Bench(QWidget):
         self.renew()
 
     def _lay_out(self) -> None:
-        # of one height, so that a finding that comes or goes moves nothing below
+        # of one height, so that a finding that comes or goes moves nothing below; one that is
+        # longer than the room beside the tabs stands in a row of its own, and is never cut off
         bar = QWidget()
         bar.setFixedHeight(_HEAD_HEIGHT)
-        head = QHBoxLayout(bar)
+        head = self._head = QHBoxLayout(bar)
         head.setContentsMargins(20, 6, 20, 0)
-        head.setSpacing(22)
+        head.setSpacing(_BETWEEN)
         head.addWidget(self._title)
         head.addWidget(self._rename)
         head.addLayout(self._tabs)
         head.addStretch(1)
-        head.addWidget(self.finding, 4)
+        head.addWidget(self.finding)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         column.addWidget(bar)
+        self._finding_row = QHBoxLayout()
+        self._finding_row.setContentsMargins(20, 2, 20, 2)
+        column.addLayout(self._finding_row)
         notices = QHBoxLayout()  # a row of their own: what is wrong is never cut off
         notices.setContentsMargins(20, 0, 20, 0)
         notices.addWidget(self.notice)
@@ -119,6 +128,29 @@ class Bench(QWidget):
         firsts.addWidget(self._of_first)
         column.addLayout(firsts)
         column.addWidget(self._stack, 1)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """Find the room again that a finding takes."""
+        super().resizeEvent(event)
+        self._place_finding()
+
+    def _place_finding(self) -> None:
+        """Put a finding beside the tabs, or in a row of its own where it would not fit there."""
+        if self.finding.isHidden():
+            return
+        shown = [one for one in (self._title, self._rename) if not one.isHidden()]
+        taken = sum(min(one.sizeHint().width(), one.maximumWidth()) + _BETWEEN for one in shown)
+        tabs = self._tabs.sizeHint().width() + 2 * _BETWEEN
+        margins = self._head.contentsMargins()
+        room = self.width() - taken - tabs - margins.left() - margins.right()
+        fits = self.finding.whole_width <= room
+        wanted, other = self._head, self._finding_row
+        if not fits:
+            wanted, other = other, wanted
+        self.finding.take_lines(not fits)
+        if wanted.indexOf(self.finding) < 0:
+            other.removeWidget(self.finding)
+            wanted.addWidget(self.finding)
 
     def set_theme(self, theme: Theme) -> None:
         """Take the colours of a theme."""
@@ -152,8 +184,12 @@ class Bench(QWidget):
         if layout is None or not self._stack.width():
             return _LEAST_HEIGHT
         says = layout.totalMinimumHeightForWidth(self._stack.width())
-        notice = self.notice.sizeHint().height() if self.notice.isVisible() else 0
-        return max(_HEAD_HEIGHT + notice + says + _SOME_ROWS, _LEAST_HEIGHT)
+        above: list[QWidget] = [x for x in (self.notice, self._of_first) if not x.isHidden()]
+        if self._finding_row.count() and not self.finding.isHidden():
+            above.append(self.finding)
+        taken = sum(one.sizeHint().height() + 4 for one in above)
+        rows = page.rows_height if isinstance(page, Page) else 0
+        return max(_HEAD_HEIGHT + taken + says + rows, _LEAST_HEIGHT)
 
     @property
     def _sort(self) -> str:
@@ -182,8 +218,22 @@ class Bench(QWidget):
             columns = self._session.source_columns
             self._session.do(edits.RenameLane(lane.id, self._rename.text(), columns))
 
+    def _begin_new_parts(self) -> None:
+        """Let what is new and selected open on its main page, whichever was open for others."""
+        trellis, selection = self._session.trellis, self._session.selection
+        if self._trellis is not trellis:
+            parts = {one for x in trellis.lanes for one in (x.id, *(item.id for item in x.items))}
+            is_another = bool(self._parts) and not self._parts & parts
+            self._new = set() if is_another else (self._new | (parts - self._parts)) & parts
+            self._trellis, self._parts = trellis, parts
+        if selection in self._new:
+            self._new.discard(selection)
+            view = view_of(self._session.selected_item)
+            self._open[self._sort] = "there" if self._is_elsewhere else view.pages[0].id
+
     def renew(self) -> None:
         """Show what is selected, as the latest results have it."""
+        self._begin_new_parts()
         lane, item = self._session.selected_lane, self._session.selected_item
         if lane is None:
             self._title.setText("")

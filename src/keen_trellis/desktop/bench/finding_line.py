@@ -6,9 +6,10 @@ from collections.abc import Iterator
 from dataclasses import asdict, dataclass
 from typing import TYPE_CHECKING
 
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QMenu, QPushButton
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QPushButton
 
-from keen_trellis.desktop.controls import OneLine, as_it_is, button
+from keen_trellis.desktop.controls import as_it_is, button
 from keen_trellis.desktop.session import Session
 from keen_trellis.document import edits
 from keen_trellis.document.before import stays_before
@@ -42,7 +43,8 @@ class FindingLine(QFrame):
         self.setProperty("trouble", True)
         self._session = session
         self._first: _Told | None = None
-        self._text = OneLine(fills=True)
+        self._text = QLabel()
+        self._text.setTextFormat(Qt.TextFormat.PlainText)
         self._text.setObjectName("finding.text")
         self._mend = button("", "finding.mend", self._mend_first, "plain")
         self._more = QPushButton()
@@ -52,7 +54,7 @@ class FindingLine(QFrame):
         row = QHBoxLayout(self)
         row.setContentsMargins(12, 2, 4, 2)
         row.setSpacing(4)
-        row.addWidget(self._text)
+        row.addWidget(self._text, 1)
         self._else = QPushButton("⋯")
         self._else.setObjectName("finding.else")
         self._else.setProperty("plain", True)
@@ -65,6 +67,22 @@ class FindingLine(QFrame):
         row.addWidget(self._more)
         session.noticed.connect(self.renew)
         self.hide()
+
+    @property
+    def whole_width(self) -> int:
+        """How wide it must be to say all in one line."""
+        margins = self.contentsMargins()
+        row = self.layout()
+        assert row is not None
+        around = row.contentsMargins()
+        words = self._text.fontMetrics().horizontalAdvance(self._text.text()) + 2
+        others = [one for one in (self._mend, self._else, self._more) if not one.isHidden()]
+        rest = sum(one.sizeHint().width() + row.spacing() for one in others)
+        return words + rest + sum((around.left(), around.right(), margins.left(), margins.right()))
+
+    def take_lines(self, several: bool) -> None:
+        """Let what it says take several lines, or stand in one."""
+        self._text.setWordWrap(several)
 
     def renew(self) -> None:
         """Show what is known of the selected tie, step or lane."""

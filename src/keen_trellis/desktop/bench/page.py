@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
+from functools import partial
 from importlib import import_module
 
 from PySide6.QtWidgets import QWidget
@@ -14,7 +15,15 @@ from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme
 from keen_trellis.document import Lane, Trellis
 from keen_trellis.document.items import Item
-from keen_trellis.errors import UserError
+from keen_trellis.errors import (
+    MissingFileError,
+    MissingTableError,
+    NotAllowedError,
+    PasswordError,
+    SourceError,
+    UserError,
+    WaitingError,
+)
 
 
 class Page(QWidget):
@@ -22,7 +31,14 @@ class Page(QWidget):
 
     It is made with its parent, as all that is large in it: whatever gets another parent later takes
     the style of the application once more, with all that stands in it.
+
+    Attributes
+    ----------
+    rows_height : int
+        What it wants for rows beside all that it says, before the map yields to it.
     """
+
+    rows_height = 90
 
     def __init__(self, session: Session, theme: Theme, parent: QWidget) -> None:
         super().__init__(parent)
@@ -37,11 +53,42 @@ class Page(QWidget):
         raise NotImplementedError
 
     def tell_trouble(self, notice: Notice, given: object, trouble: str = "") -> None:
-        """Tell what went wrong with the selected item, with the remedy where there is one."""
-        gone = self.session.building.gone_column
-        words = f"Go on without “{gone}”" if gone else ""
+        """Tell what went wrong with what is selected, with every remedy that there is."""
         said = str(given) if isinstance(given, UserError) else trouble
-        notice.tell(said, words, self.session.building.go_on_without)
+        notice.tell(said, *self._remedies(given))
+
+    def _remedies(self, given: object) -> Iterator[tuple[str, Callable[[], object]]]:
+        """Yield what helps: where the trouble stands, what to mend it with, what can be left."""
+        building = self.session.building
+        if isinstance(given, WaitingError):
+            there = building.where_failed(given)
+            if there is not None:
+                part, name = there
+                yield f"Go to {name}", partial(self.session.select, part)
+        elif self.session.selected_item is None and (words := mend_words(given)):
+            yield words, partial(self.session.asked.emit, "lane.mend")
+        elif self.session.selected_item is not None:
+            for name in building.successors:
+                words = f"Take “{name}” for “{building.missing_column}”"
+                yield words, partial(building.go_on_with, name)
+            if building.gone_column:
+                yield f"Go on without “{building.gone_column}”", building.go_on_without
+
+
+def mend_words(trouble: object) -> str:
+    """Return what can be done at once about a source that could not be read."""
+    match trouble:
+        case MissingFileError():
+            return "Find it …"
+        case MissingTableError():
+            return "Choose another one …"
+        case PasswordError():
+            return "Enter the password …"
+        case NotAllowedError():
+            return "What does it want? …"
+        case SourceError():
+            return "Read it again"
+    return ""
 
 
 @dataclass(frozen=True, slots=True)

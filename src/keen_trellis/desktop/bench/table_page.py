@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from keen_trellis.data import Table
@@ -14,14 +13,7 @@ from keen_trellis.desktop.bench.table_model import Origins
 from keen_trellis.desktop.controls import Notice, button, label
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme
-from keen_trellis.errors import (
-    MissingFileError,
-    MissingTableError,
-    NotAllowedError,
-    PasswordError,
-    SourceError,
-    UserError,
-)
+from keen_trellis.errors import UserError
 
 
 class TablePage(Page):
@@ -33,8 +25,6 @@ class TablePage(Page):
         self._line.setObjectName(f"{name}.line")
         self._line.setWordWrap(True)
         self._notice = Notice(f"{name}.trouble")
-        self._mend = button("Read it again", f"{name}.mend", self._ask_mending, "main")
-        self._mend.hide()
         self.grid = Grid(theme, f"{name}.grid", self)
         self.grid.offers_steps = True
         column = QVBoxLayout(self)
@@ -51,7 +41,6 @@ class TablePage(Page):
         line.addWidget(self._profile)
         column.addLayout(line)
         column.addWidget(self._notice)
-        column.addWidget(self._mend, alignment=Qt.AlignmentFlag.AlignLeft)
         rows = QHBoxLayout()
         rows.setSpacing(0)
         rows.addWidget(self.grid, 1)
@@ -70,21 +59,13 @@ class TablePage(Page):
         self._beside.setVisible(self._profile.isChecked())
         self._beside.renew()
 
-    def _ask_mending(self) -> None:
-        self.session.asked.emit("lane.mend")
-
     def show_table(
         self, table: Table | UserError | None, line: str, origins: Origins, links: set[str]
     ) -> None:
         """Show a table beneath a line, or why there is none."""
         is_table = isinstance(table, Table)
-        words = mend_words(table)
-        self._mend.setVisible(bool(words))
-        if words:
-            self._mend.setText(words)
-            self._mend.setAccessibleName(words)
         self._spare.setVisible(not is_table)
-        self._notice.tell(str(table) if isinstance(table, UserError) else "")
+        self.tell_trouble(self._notice, table)
         line = line if is_table else "" if table is not None else "Being worked out …"
         self._line.setText(line)
         self._line.setVisible(bool(line))
@@ -94,19 +75,3 @@ class TablePage(Page):
             self.grid.show_table(table, origins, links)
         self._profile.setVisible(is_table)
         self._beside.setVisible(is_table and self._profile.isChecked())
-
-
-def mend_words(trouble: object) -> str:
-    """Return what can be done at once about a source that could not be read."""
-    match trouble:
-        case MissingFileError():
-            return "Find it …"
-        case MissingTableError():
-            return "Choose another one …"
-        case PasswordError():
-            return "Enter the password …"
-        case NotAllowedError():
-            return "What does it want? …"
-        case SourceError():
-            return "Read it again"
-    return ""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from typing import TYPE_CHECKING
 
 from pydantic import ValidationError
@@ -16,12 +16,14 @@ from keen_trellis.desktop.session.proposing import (
 from keen_trellis.document import Trellis, edits
 from keen_trellis.document.items import FigureItem, Item, JoinItem, LinkedFields, StepItem
 from keen_trellis.document.without import without
-from keen_trellis.errors import EditError, UnknownColumnError, UserError
+from keen_trellis.errors import EditError, UnknownColumnError, UserError, WaitingError
 from keen_trellis.plan.bays import Bay
+from keen_trellis.plan.link import Side
 from keen_trellis.plan.schema import Schema, SchemaColumn
 from keen_trellis.progress import Report
 
 if TYPE_CHECKING:
+    from keen_trellis.data import Table
     from keen_trellis.desktop.session.session import Session
 
 
@@ -191,18 +193,58 @@ class Building:
             self.change_columns(edits.SetItem(item, f"Go on without {column}"), item.id)
 
     def _without_gone(self) -> tuple[str, Item] | None:
+        for item, name, side, _ in self._lacking():
+            left = without(item, name, side)
+            if left is not None:
+                return name, left
+        return None
+
+    def _lacking(self) -> Iterator[tuple[Item, str, Side | int, Table]]:
+        """Yield the selected item, a column that it names, and the side and rows that lack it."""
         item, results = self._session.selected_item, self._session.results
         error = results.given.get(item.id) if item is not None else None
         if item is None or not isinstance(error, UnknownColumnError):
-            return None
+            return
         if results.trellis is not self._trellis:
-            return None
+            return
         for number, rows in enumerate(results.sides(item.id)):
-            if isinstance(rows, UserError) or rows is None or error.name in rows.columns:
-                continue
-            left = without(item, error.name, number - 1 if number else "left")
-            if left is not None:
-                return error.name, left
+            if not isinstance(rows, UserError) and rows is not None:
+                side: Side | int = number - 1 if number else "left"
+                names_it = item.renamed(lambda one: f"{one} ", side) != item
+                if error.name not in rows.columns and names_it:
+                    yield item, error.name, side, rows
+
+    @property
+    def missing_column(self) -> str:
+        """The column that the selected item needs and that is gone; else empty."""
+        return next((name for _, name, _, _ in self._lacking()), "")
+
+    @property
+    def successors(self) -> tuple[str, ...]:
+        """The columns that may be meant by the one that is gone, the likeliest first."""
+        from keen_trellis.run.changes import likely_successors
+
+        for _, name, _, rows in self._lacking():
+            return likely_successors(name, rows.columns)
+        return ()
+
+    def go_on_with(self, name: str) -> None:
+        """Let the selected item name another column wherever it names the one that is gone."""
+        for item, gone, side, _ in self._lacking():
+            changed = item.renamed(lambda one: name if one == gone else one, side)  # noqa: B023
+            self._session.do(edits.SetItem(changed, f"Take {name} for {gone}"))
+            return
+
+    def where_failed(self, waiting: WaitingError) -> tuple[str, str] | None:
+        """Return the part that something waits for, and what it is called; None if it is gone."""
+        results, trellis = self._session.results, self._trellis
+        for lane in trellis.lanes:
+            if results.readings.get(lane.id) is waiting.cause:
+                return lane.id, lane.name
+            for item in lane.items:
+                if results.given.get(item.id) is waiting.cause:
+                    brief = item.brief if isinstance(item, StepItem) else item.title.lower()
+                    return item.id, f"{lane.name}, {brief}"
         return None
 
     def change_columns(self, edit: edits.Edit, part: str) -> bool:

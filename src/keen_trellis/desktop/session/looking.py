@@ -160,6 +160,10 @@ class Looking:
 
     def share(self, place: int, side: str, column: str) -> float | None:
         """Return the share of left rows that a link field would find with another column."""
+        item = self._session.selected_item
+        tied = self._session.results.ties.get(item.id) if item else None
+        if self._shares[0] is None or self._shares[0] is not getattr(tied, "match", None):
+            return None  # those known are of another link
         return self._shares[1].get((place, side, column))
 
     @property

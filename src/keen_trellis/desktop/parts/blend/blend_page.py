@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout, QWidget
 from keen_trellis.compute.blend import Blend
 from keen_trellis.data import Table
 from keen_trellis.data.kinds import BY_DAY
-from keen_trellis.desktop.bench.bays import Bays
+from keen_trellis.desktop.bench.bays import SIX_ROWS, Bays
 from keen_trellis.desktop.bench.conditions import Conditions
 from keen_trellis.desktop.bench.page import Page
 from keen_trellis.desktop.bench.sentence import Sentence, span_choices
@@ -40,6 +40,8 @@ _OF_ANY_KIND = ("count", "distinct count", "min", "max", "first", "last")
 
 class BlendPage(Page):
     """A blend as a sentence with choices, the bays of a meeting, the totals before and after."""
+
+    rows_height = SIX_ROWS
 
     def __init__(self, session: Session, theme: Theme, parent: QWidget) -> None:
         super().__init__(session, theme, parent)

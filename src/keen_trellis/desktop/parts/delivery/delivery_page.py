@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
+from collections.abc import Sequence
 from functools import partial
 from pathlib import Path
 from typing import Any, get_args
@@ -35,6 +36,7 @@ from keen_trellis.document.items.delivery import DATE
 from keen_trellis.errors import UserError
 from keen_trellis.progress import Report
 from keen_trellis.read.server import Database, SqliteFile
+from keen_trellis.run.facts import JoinFacts
 from keen_trellis.words import counted, listed
 
 _DELIMITERS = {",": "commas", ";": "semicolons", "\t": "tabs", "|": "bars"}
@@ -129,12 +131,13 @@ class DeliveryPage(Page):
             widget.setVisible(to_file)
         self._guarded.setChecked(item.guarded)
         self._guarded.setVisible(to_file and is_text(Path(item.path)))  # in sheets they are texts
-        self._notice.tell(str(table) if isinstance(table, UserError) else "")
+        broken = self.session.results.broken_before(item.id)
+        self._tell_trouble(item, table, broken)
         known = table.fields if isinstance(table, Table) else ()
         join = self._join_before(lane, item)
         key = (item, known, join)
         self._sentence.say(key, lambda: self._tell(item, join, table))
-        self._write.setEnabled(isinstance(table, Table))
+        self._write.setEnabled(isinstance(table, Table) and not broken)
         if isinstance(table, Table):
             columns = counted(len(table.columns), "column")
             self._rows.setText(f"{counted(len(table), 'row')} of {columns}")
@@ -148,6 +151,19 @@ class DeliveryPage(Page):
             self._spoiled.hide()
         self._card.setVisible(isinstance(table, Table))
         self._show_what_is_there(item)
+
+    def _tell_trouble(self, item: DeliveryItem, table: object, broken: Sequence[JoinFacts]) -> None:
+        """Say why nothing can be written, or what has to be decided before it is."""
+        if isinstance(table, UserError) or not broken:
+            self.tell_trouble(self._notice, table)
+            return
+        said = [f"{join.name}: {one}" for join in broken for one in join.broken]
+        self._notice.tell(
+            f"A promise is broken that these rows come through, so they are not delivered. "
+            f"{'; '.join(said)}.",
+            (f"Go to {broken[0].name}", partial(self.session.select, broken[0].id)),
+            ("Deliver despite it", partial(self.session.delivering.deliver, [item.id], True)),
+        )
 
     def _show_what_is_there(self, item: DeliveryItem) -> None:
         path = item.target(dt.date.today()) if item.into is None else None

@@ -122,7 +122,7 @@ class LinkValuesPage(Page):
         if is_other:
             self._which = "all"
         trouble = str(result) if isinstance(result, UserError) else ""
-        self._notice.tell(trouble)
+        self.tell_trouble(self._notice, result)
         self._body.setVisible(not trouble)
         if not isinstance(result, Tied):
             self._tie = self._found = None

@@ -13,12 +13,15 @@ from PySide6.QtWidgets import (
 )
 
 from keen_trellis.compute.tied import Tied
-from keen_trellis.desktop.bench.bays import Bays
+from keen_trellis.data import Table
+from keen_trellis.desktop.bench.bays import SIX_ROWS, Bays
 from keen_trellis.desktop.bench.page import Page
+from keen_trellis.desktop.bench.rows_card import RowsCard
 from keen_trellis.desktop.bench.table_model import Origins
 from keen_trellis.desktop.controls import Notice, as_it_is, button, label
 from keen_trellis.desktop.parts.join.link_sentence import LinkSentence
 from keen_trellis.desktop.parts.join.over_time import OverTime
+from keen_trellis.desktop.parts.join.types_card import TypesCard, Unlinked
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme
 from keen_trellis.document import edits
@@ -33,6 +36,8 @@ if TYPE_CHECKING:
 
 class MatchPage(Page):
     """What belongs together, which rows found a partner, and the fate of those that did not."""
+
+    rows_height = SIX_ROWS
 
     def __init__(self, session: Session, theme: Theme, parent: QWidget) -> None:
         super().__init__(session, theme, parent)
@@ -54,8 +59,16 @@ class MatchPage(Page):
         column.addWidget(self._notice)
         column.addWidget(self._bays, 1)
         column.addWidget(self._said)
-        self._spare = QWidget()  # below a notice, where there are no bays
-        column.addWidget(self._spare, 1)
+        self._sides = QWidget()  # below a notice, where there are no bays
+        sides = QHBoxLayout(self._sides)
+        sides.setContentsMargins(0, 0, 0, 0)
+        sides.setSpacing(12)
+        self._side_cards = [
+            RowsCard(f"match.side.{side}", self.theme, self._sides) for side in ("left", "right")
+        ]
+        for card in self._side_cards:
+            sides.addWidget(card)
+        column.insertWidget(2, self._sides, 1)
 
     def set_theme(self, theme: Theme) -> None:
         """Take the colours of a theme."""
@@ -63,6 +76,8 @@ class MatchPage(Page):
         self._said.theme = self._said.over_time.theme = theme
         self._sentence.forget()
         self._bays.set_theme(theme)
+        for card in self._side_cards:
+            card.set_theme(theme)
 
     def show_part(self, lane: Lane, item: Item | None, origins: Origins) -> None:
         """Show a tie as the latest results have it."""
@@ -71,9 +86,19 @@ class MatchPage(Page):
         self._sentence.show_link(lane, item, origins)
         self.tell_trouble(self._notice, result)
         is_there = isinstance(result, Tied)
+        unlinked = self._unlinked(lane, item)
         self._bays.setVisible(is_there)
-        self._said.setVisible(is_there)
-        self._spare.setVisible(not is_there)
+        self._said.setVisible(is_there or unlinked is not None)
+        self._said.types = None  # of another tie they say nothing
+        self._sides.setVisible(not is_there)
+        if not is_there:
+            self._show_sides(lane, item, origins)
+            self._said.over_time.hide()
+        if unlinked is not None:
+            rows = unlinked.rows[0] * unlinked.rows[1]
+            words = f"Every row beside every row, a cross join, would be {rows:,} rows."
+            self._said.say("No link field yet.", words, words)
+            self._said.types = (unlinked, item.keep)
         if isinstance(result, Tied):
             self._bays.show_tie(result, item.keep, (lane.id, item.lane), origins)
             # said of the tie that was worked out: the one in the sentence may be newer
@@ -83,6 +108,26 @@ class MatchPage(Page):
             self._said.say(f"{join_title(keep, columns, result.link.cross)}.", words, tip)
             self._said.types = (result, item.keep)
             self._show_past()
+
+    def _unlinked(self, lane: Lane, item: JoinItem) -> Unlinked | None:
+        """Return the sides of a tie without a link; None where it has one, or they are unknown."""
+        tables = [one for one in self.session.results.sides(item.id) if isinstance(one, Table)]
+        if item.link or item.cross or len(tables) < len(self._side_cards):
+            return None
+        names = lane.name, self.session.trellis.lane(item.lane).name
+        return Unlinked(names, (len(tables[0]), len(tables[1])))
+
+    def _show_sides(self, lane: Lane, item: JoinItem, origins: Origins) -> None:
+        """Show the rows of both sides, as far as they are there: what is to be linked is seen."""
+        names = lane.name, self.session.trellis.lane(item.lane).name
+        colours = origins.colours[lane.id], origins.colours[item.lane]
+        sides = self.session.results.sides(item.id)
+        for card, name, colour, rows in zip(self._side_cards, names, colours, sides, strict=False):
+            is_table = isinstance(rows, Table)
+            card.setVisible(is_table)
+            if isinstance(rows, Table):
+                card.show_head(name, len(rows), True, colour)
+                card.show_rows(rows, origins, set())
 
     def _show_past(self) -> None:
         item = self._current()
@@ -119,7 +164,7 @@ class _SaidBar(QFrame):
         self.setObjectName("match.said")
         self.theme = theme
         self._choose = choose
-        self.types: tuple[Tied, Keep] | None = None
+        self.types: tuple[Tied | Unlinked, Keep] | None = None
         self._title, self._words = label(strong=True), label()
         self._words.setObjectName("match.said.words")
         self._title.setObjectName("match.said.title")
@@ -144,8 +189,6 @@ class _SaidBar(QFrame):
         """Open a small table of all join types with their rows and gaps."""
         if self.types is None:
             return
-        from keen_trellis.desktop.parts.join.types_card import TypesCard  # seldom opened
-
         card = TypesCard(*self.types, self.window())
         card.chosen.connect(self._choose)
         card.open_above(self._ask.mapToGlobal(self._ask.rect().topRight()))

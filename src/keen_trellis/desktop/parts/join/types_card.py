@@ -35,6 +35,20 @@ class Choice:
 
 
 @dataclass(frozen=True, slots=True)
+class Unlinked:
+    """A tie that no field links yet: there is only one join that it can be.
+
+    Attributes
+    ----------
+    names : (str, str)
+    rows : (int, int)
+    """
+
+    names: tuple[str, str]
+    rows: tuple[int, int]
+
+
+@dataclass(frozen=True, slots=True)
 class _Line:
     """One line of the table."""
 
@@ -58,16 +72,17 @@ class TypesCard(QFrame):
 
     chosen = Signal(object)
 
-    def __init__(self, tie: Tied, keep: Keep, parent: QWidget) -> None:
+    def __init__(self, tie: Tied | Unlinked, keep: Keep, parent: QWidget) -> None:
         super().__init__(parent, Qt.WindowType.Popup)
         self.setObjectName("popover")
         self.setAccessibleName("What every join type would give")
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.setFixedWidth(_WIDTH)
-        self._lines = _lines(tie)
-        semi = semi_side(keep, tie.columns) or ""
-        now = Choice(keep, semi, tie.link.cross)
-        self._now = next((n for n, line in enumerate(self._lines) if line.choice == now), 0)
+        self._lines, self._now = _lines(tie), -1
+        if isinstance(tie, Tied):
+            semi = semi_side(keep, tie.columns) or ""
+            now = Choice(keep, semi, tie.link.cross)
+            self._now = next((n for n, line in enumerate(self._lines) if line.choice == now), 0)
         left, right = tie.names
         heads = (
             "join type",
@@ -105,8 +120,8 @@ class TypesCard(QFrame):
         column_.addWidget(self._says)
         self.table.currentCellChanged.connect(lambda row, *_: self._say(row))
         self.table.cellClicked.connect(lambda row, _: self._take(row))
-        self.table.setCurrentCell(self._now, 0)
-        self._say(self._now)
+        self.table.setCurrentCell(max(self._now, 0), 0)
+        self._say(max(self._now, 0))
 
     def open_above(self, corner: QPoint) -> None:
         """Open with the lower right corner above a place on the screen."""
@@ -123,10 +138,11 @@ class TypesCard(QFrame):
             super().keyPressEvent(event)
 
     def _fill(self) -> None:
-        rows_now = self._lines[self._now].rows
+        rows_now = self._lines[self._now].rows if self._now >= 0 else None
         for row, line in enumerate(self._lines):
-            apart = line.rows - rows_now
+            apart = line.rows - rows_now if rows_now is not None else 0
             against = "now" if row == self._now else f"{apart:+,}" if apart else "as many"
+            against = "–" if rows_now is None else against
             numbers = (line.left_gaps, line.right_gaps, line.multiplied)
             cells = [line.name, f"{line.rows:,}", against]
             cells += [f"{number:,}" if number else "–" for number in numbers]
@@ -148,8 +164,10 @@ class TypesCard(QFrame):
         self.chosen.emit(self._lines[row].choice)
 
 
-def _lines(tie: Tied) -> list[_Line]:
+def _lines(tie: Tied | Unlinked) -> list[_Line]:
     left, right = tie.names
+    if isinstance(tie, Unlinked):
+        return [_cross_line(tie.names, tie.rows, tuple(Bay))]
     found = []
     for kind in () if tie.link.cross else tie.join_types():
         columns = ALL_COLUMNS
@@ -171,12 +189,17 @@ def _lines(tie: Tied) -> list[_Line]:
         back = "The link fields, once chosen, say again which rows belong together."
         choice = Choice((Bay.LEFT, Bay.BOTH))
         found.append(_Line("by link fields", choice, 0, 0, 0, multiplied=0, sentence=back))
-    rows = len(tie.left) * len(tie.right)
-    sentence = (
-        f"Every one of {len(tie.left):,} {left} rows beside every one of {len(tie.right):,} "
-        f"{right} rows, whatever they hold: {rows:,} rows."
-    )
-    choice = Choice(tie.keep if tie.link.cross else tuple(Bay), cross=True)
-    multiplied = max(rows - len(tie.left), 0)
-    found.append(_Line("cross", choice, rows, 0, 0, multiplied=multiplied, sentence=sentence))
+    keep = tie.keep if tie.link.cross else tuple(Bay)
+    found.append(_cross_line(tie.names, (len(tie.left), len(tie.right)), keep))
     return found
+
+
+def _cross_line(names: tuple[str, str], sides: tuple[int, int], keep: Keep) -> _Line:
+    rows = sides[0] * sides[1]
+    sentence = (
+        f"Every one of {sides[0]:,} {names[0]} rows beside every one of {sides[1]:,} "
+        f"{names[1]} rows, whatever they hold: {rows:,} rows."
+    )
+    multiplied = max(rows - sides[0], 0)
+    choice = Choice(keep, cross=True)
+    return _Line("cross", choice, rows, 0, 0, multiplied=multiplied, sentence=sentence)

@@ -81,7 +81,7 @@ class ColumnsPage(Page):
             widget.setVisible(isinstance(table, Table))
         if not isinstance(table, Table):
             self._shown = None
-            self._unfit.tell("Not read yet." if table is None else str(table))
+            self.tell_trouble(self._unfit, table, "" if table is not None else "Not read yet.")
             return
         if table is self._shown and same_lane:
             if self._current not in self._profiles:

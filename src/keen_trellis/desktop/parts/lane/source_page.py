@@ -16,7 +16,6 @@ from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme
 from keen_trellis.document import Lane, QuerySource, Source, TableSource, TypedSource, edits
 from keen_trellis.document.items import Item
-from keen_trellis.errors import UserError
 from keen_trellis.read import Reading, Server, SetApart
 
 _TYPING_PAUSE_MS = 400
@@ -102,7 +101,7 @@ class SourcePage(Page):
         self._again.setVisible(is_read and not isinstance(source, TypedSource))
         self._begin.setVisible(not is_read)
         self._form.setVisible(is_read)
-        self._notice.tell(str(reading) if isinstance(reading, UserError) else "")
+        self.tell_trouble(self._notice, reading)
         self._form.show_source(source, read)
         self._column.setStretchFactor(self._form, 20 if isinstance(source, TypedSource) else 0)
         self._noticed.show_noticed(read.noticed if read else (), source)
