@@ -92,6 +92,8 @@ class Choice(QPushButton):
         self.remark: Callable[[str], str] | None = None
         """What is said of a value when the menu is opened, where it may not be known before."""
         self._current = ""
+        self.is_gone = False
+        """Whether the current value is none that can be chosen."""
         self._room = ("", 36)
         self.clicked.connect(self._pick)
 
@@ -102,7 +104,11 @@ class Choice(QPushButton):
         self.setMenu(self._menu if few else None)  # type: ignore[arg-type]
         words = {value: text for value, text, _ in options}
         self.setText(words.get(current, current or "choose"))
-        self.setAccessibleName(f"{self._says}: {self.text()}")
+        # what is named and not there any more is seen in the sentence itself
+        self.is_gone = bool(options) and bool(current) and current not in words
+        there = ", which is not there" if self.is_gone else ""
+        self.setAccessibleName(f"{self._says}: {self.text()}{there}")
+        self.update()
 
     def _fill(self) -> None:
         """Make the menu when it is opened: there may be a thousand columns to choose from."""
@@ -179,10 +185,14 @@ class Choice(QPushButton):
         marked = self.hasFocus() or self.underMouse()
         accent = palette.color(QPalette.ColorRole.Link)
         frame = accent if marked else palette.color(QPalette.ColorRole.Mid)
-        painter.setPen(QPen(frame, 1.6 if self.hasFocus() else 1.0))
+        wrong = palette.color(QPalette.ColorRole.BrightText)
+        pen = QPen(wrong if self.is_gone else frame, 1.6 if self.hasFocus() else 1.0)
+        pen.setStyle(Qt.PenStyle.DashLine if self.is_gone else Qt.PenStyle.SolidLine)
+        painter.setPen(pen)
         painter.setBrush(palette.color(QPalette.ColorRole.Base))
         painter.drawRoundedRect(QRectF(self.rect()).adjusted(1, 1, -1, -1), 6, 6)
         ink = QColor(self._ink) if self._ink else palette.color(QPalette.ColorRole.WindowText)
+        ink = wrong if self.is_gone else ink
         painter.setPen(ink)
         painter.setFont(self._shown_font())
         room = self.rect().adjusted(10, 0, -24, 0)
@@ -399,7 +409,7 @@ def discard(widget: QWidget) -> None:
     widget.deleteLater()
 
 
-REMEDIES_AT_MOST = 3
+REMEDIES_AT_MOST, _REMEDY_WIDTH = 3, 260
 
 
 class Notice(QFrame):
@@ -439,7 +449,11 @@ class Notice(QFrame):
         self._does = tuple(does for _, does in remedies[:REMEDIES_AT_MOST])
         for number, mend in enumerate(self._mends):
             words = remedies[number][0] if number < len(remedies) else ""
-            mend.setText(words)
+            shown = mend.fontMetrics().elidedText(
+                words, Qt.TextElideMode.ElideMiddle, _REMEDY_WIDTH
+            )
+            mend.setText(shown)
+            mend.setToolTip(as_it_is(words) if shown != words else "")
             mend.setAccessibleName(words or "What would help")
             mend.setVisible(bool(words))
         self.setAccessibleName(text)
@@ -457,10 +471,14 @@ class OneLine(QLabel):
     ----------
     fills : bool
         Whether it takes all the room there is, so that what follows stands at the other end.
+    names : bool
+        Whether it is a name: these often begin alike, and are cut in their middle.
     """
 
-    def __init__(self, fills: bool = False) -> None:
+    def __init__(self, fills: bool = False, names: bool = False) -> None:
         super().__init__()
+        mode = Qt.TextElideMode
+        self._cut = mode.ElideMiddle if names else mode.ElideRight
         self.setTextFormat(Qt.TextFormat.PlainText)
         wide = QSizePolicy.Policy.Expanding if fills else QSizePolicy.Policy.Maximum
         self.setSizePolicy(wide, QSizePolicy.Policy.Preferred)
@@ -479,9 +497,7 @@ class OneLine(QLabel):
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setPen(self.palette().color(QPalette.ColorRole.WindowText))
-        shown = self.fontMetrics().elidedText(
-            self.text(), Qt.TextElideMode.ElideRight, self.width()
-        )
+        shown = self.fontMetrics().elidedText(self.text(), self._cut, self.width())
         # the words are read one way, and begin where the window's lines begin
         painter.setLayoutDirection(Qt.LayoutDirection.LeftToRight)
         flag = Qt.AlignmentFlag

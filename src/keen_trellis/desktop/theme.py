@@ -199,6 +199,7 @@ def dress(application: QApplication, theme: Theme) -> None:
         QPalette.ColorRole.ToolTipText: theme.ink,
         QPalette.ColorRole.Link: theme.accent_ink,
         QPalette.ColorRole.Mid: theme.line,
+        QPalette.ColorRole.BrightText: theme.warn_ink,  # what is wrong
     }
     for role, colour in roles.items():
         palette.setColor(role, QColor(colour))
@@ -236,6 +237,7 @@ _TICK = (Path(__file__).parent / "icons" / "tick.svg").as_posix()
 _SHEET = """
 QWidget { color: $ink; font-size: 13px; }
 QMainWindow, QDialog { background: $ground; }
+QDialog { border: 1px solid $line; }
 QToolTip { background: $surface; color: $ink; border: 1px solid $line; padding: 4px 6px; }
 
 #topbar { background: $head_ground; border-bottom: 1px solid $line; }

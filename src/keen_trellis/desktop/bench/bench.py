@@ -76,7 +76,7 @@ class Bench(QWidget):
         self._of_first = Notice("bench.first_rows")
         self._was_elsewhere = False
         self.finding = FindingLine(session)
-        self._title = OneLine()
+        self._title = OneLine(names=True)
         self._title.setProperty("heading", True)
         self._title.setObjectName("bench.title")
         self._title.setMaximumWidth(420)

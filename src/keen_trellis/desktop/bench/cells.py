@@ -145,7 +145,9 @@ class BandHeader(QHeaderView):
         painter.setFont(text_font(11, bold=True))
         painter.setPen(QColor(colours.ink))
         name = self.origins.names.get(origin, origin)
-        painter.drawText(seen, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, name)
+        metrics = painter.fontMetrics()
+        shown = metrics.elidedText(name, Qt.TextElideMode.ElideMiddle, seen.width())
+        painter.drawText(seen, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, shown)
 
 
 class CellDelegate(QStyledItemDelegate):

@@ -26,7 +26,9 @@ class RowsCard(QFrame):
         self.setProperty("card", True)
         self.setObjectName(name)
         self._head = _Head()
-        self._name = OneLine()  # a long name gives way to the rows and what stands behind them
+        self._name = OneLine(
+            names=True
+        )  # a long name gives way to the rows and what stands behind them
         self._name.setProperty("strong", True)
         self._name.setMinimumWidth(36)
         self._rows = label(soft=True)

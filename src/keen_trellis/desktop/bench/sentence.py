@@ -82,7 +82,8 @@ class Sentence(FlowRow):
         word = QLabel()
         word.setTextFormat(Qt.TextFormat.PlainText)
         metrics = word.fontMetrics()
-        shown = metrics.elidedText(text, Qt.TextElideMode.ElideRight, _WORD_WIDTH)
+        # names of lanes often begin alike, and end in the month that tells them apart
+        shown = metrics.elidedText(text, Qt.TextElideMode.ElideMiddle, _WORD_WIDTH)
         word.setText(shown)
         if shown != text:
             word.setToolTip(as_it_is(text))

@@ -142,14 +142,19 @@ class Drawing:
         painter.drawRoundedRect(box, 4, 4)
         for part in joint.parts:
             fill = theme.both_fill if part.colour is None else theme.lane(part.colour).fill
-            if part.kept:
+            if part.is_open:
+                pen = QPen(QColor(theme.warn_line if joint.trouble else fill), 1.2)
+                pen.setStyle(Qt.PenStyle.DotLine)
+                painter.setPen(pen)
+                painter.setBrush(Qt.BrushStyle.NoBrush)
+            elif part.kept:
                 painter.setPen(Qt.PenStyle.NoPen)
                 painter.setBrush(QColor(fill))
             else:
                 painter.setPen(QPen(QColor(fill), 1.2))
                 painter.setBrush(QBrush(QColor(theme.left_out), Qt.BrushStyle.BDiagPattern))
             painter.drawRoundedRect(_rect(part.box), 2, 2)
-        if joint.trouble and not joint.parts:
+        if joint.trouble and all(part.is_open for part in joint.parts):
             painter.setPen(QColor(theme.warn_ink))
             painter.setFont(text_font(18, bold=True))
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter, "!")
@@ -291,7 +296,7 @@ class Drawing:
         line = QRectF(28, box.y() + 3, HEADS_WIDTH - 44, 19)
         if head.stale:
             line.setWidth(line.width() - self._draw_stale(painter, box))
-        self._draw_text(painter, line, head.name, theme.ink, bold=True, size=14)
+        self._draw_text(painter, line, head.shown, theme.ink, bold=True, size=14)
         line.setWidth(HEADS_WIDTH - 44)
         self._draw_text(painter, line.translated(0, 18), head.source, theme.ink_soft)
         colour = theme.warn_ink if head.trouble else theme.ink_soft
@@ -307,7 +312,7 @@ class Drawing:
         metrics = QFontMetricsF(text_font(11))
         wide = min(metrics.horizontalAdvance(rows) + 2, line.width() * 0.6)
         named = line.adjusted(0, 0, -wide - 8, 0)
-        self._draw_text(painter, named, head.name, theme.ink, bold=True, centred=True, size=13)
+        self._draw_text(painter, named, head.shown, theme.ink, bold=True, centred=True, size=13)
         colour = theme.warn_ink if head.trouble else theme.ink_soft
         beside = line.adjusted(line.width() - wide, 0, 0, 0)
         self._draw_text(painter, beside, rows, colour, centred=True)

@@ -7,6 +7,7 @@ stands one stake behind whatever it needs, so no ribbon ever runs backwards.
 from __future__ import annotations
 
 import math
+import os
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import replace
 from functools import partial
@@ -40,6 +41,9 @@ from keen_trellis.plan.sentences import found_words
 from keen_trellis.run.facts import ItemFacts, JoinFacts, PartFacts
 from keen_trellis.run.results import Results
 from keen_trellis.words import counted
+
+_SMALLER = 0.66
+"""How many pixels of what is measured, in letters of 11, a bold letter of 14 takes."""
 
 _REACH = 0.62
 """How far the slat of rows on one side only goes across a joint."""
@@ -131,7 +135,7 @@ class _Drawing:
         # curves are drawn first: a joint stands on the ribbon that it ends
         ribbons.sort(key=lambda r: r.y1 == r.y2)
         return MapLayout(
-            tuple(self._head(lane) for lane in self.trellis.lanes),
+            self._heads(),
             stakes,
             tuple(ribbons),
             joints=tuple(joints),
@@ -272,14 +276,16 @@ class _Drawing:
         box = Box(x, y, self.sizes.joint_width, self.sizes.joint)
         facts, title = self._facts(item), item.title
         joint = partial(Joint, item.id, lane.id, box, title=title, title_height=self.sizes.title)
+        colours = [lane.colour, *(self.trellis.lane(one.lane).colour for one in item.takes())]
+        open_ones = _open_slats(box, colours, bays=item.has_bays)
         if facts is None:
-            return joint(parts=(), counts="matching …", trouble="")
+            return joint(parts=open_ones, counts="matching …", trouble="")
         if facts.waits_for:  # nothing is wrong here
-            return joint(parts=(), counts="waits", trouble="", waits_for=facts.waits_for)
+            return joint(parts=open_ones, counts="waits", trouble="", waits_for=facts.waits_for)
         if facts.trouble:
-            return joint(parts=(), counts="needs a look", trouble=facts.trouble)
+            return joint(parts=open_ones, counts="needs a look", trouble=facts.trouble)
         if not facts.groups:  # nobody has asked for them where it runs
-            return joint(parts=(), counts="not counted", trouble="")
+            return joint(parts=open_ones, counts="not counted", trouble="")
         slats = _slats(box, facts.groups, self._colours(lane, item, facts), bays=facts.has_bays)
         counts = counted(facts.rows or 0, "row")
         if isinstance(facts, JoinFacts):
@@ -385,6 +391,13 @@ class _Drawing:
         y = self.middles[lane.id] - self.sizes.plus / 2
         return Plus(lane.id, Box(x - self.sizes.plus / 2, y, self.sizes.plus, self.sizes.plus))
 
+    def _heads(self) -> tuple[Head, ...]:
+        heads = [self._head(lane) for lane in self.trellis.lanes]
+        wide = HEADS_WIDTH - (110 if self.sizes.is_close else 44)
+        # the names are larger than what is measured, and bold
+        names = told_apart([head.name for head in heads], wide * _SMALLER, self.measure)
+        return tuple(replace(h, shown=name) for h, name in zip(heads, names, strict=True))
+
     def _head(self, lane: Lane) -> Head:
         box = Box(0, self.middles[lane.id] - self.sizes.head / 2, HEADS_WIDTH, self.sizes.head)
         facts = self.results.facts.lanes.get(lane.id)
@@ -416,6 +429,39 @@ class _Drawing:
 def _has_words_below(lane: Lane) -> bool:
     """Whether words stand below the ribbon of a lane: those of its steps."""
     return any(not isinstance(item, DeliveryItem) for item in lane.items)
+
+
+def _open_slats(box: Box, colours: Sequence[int], bays: bool) -> tuple[Slat, ...]:
+    """Return the slats of a tie whose rows nobody knows yet, all of one height."""
+    wanted: Sequence[int | None] = [colours[0], None, colours[-1]] if bays else colours
+    groups = [Group("", 1) for _ in wanted]
+    return tuple(replace(one, is_open=True) for one in _slats(box, groups, wanted, bays))
+
+
+def told_apart(names: Sequence[str], room: float, measure: Measure) -> list[str]:
+    """Return names as long as the room lets them be, shortened in what they share.
+
+    >>> told_apart(["Takings of 2026-01", "Takings of 2026-02"], 12, len)
+    ['Takin…26-01', 'Takin…26-02']
+    """
+    shown = [_without_middle(name, room, measure) for name in names]
+    for place, name in enumerate(names):
+        alike = [n for n, s in zip(names, shown, strict=True) if s == shown[place] and n != name]
+        if alike and shown[place] != name:  # they differ in what would be left out
+            shared = len(os.path.commonprefix([name, *alike]))  # noqa: RUF071  letters are meant
+            shown[place] = fitted(f"{name[:3]}…{name[max(shared - 2, 3) :]}", room, measure)
+    return shown
+
+
+def _without_middle(name: str, room: float, measure: Measure) -> str:
+    """Return a name without as many letters in its middle as have no room."""
+    if measure(name) <= room:
+        return name
+    for left in range(len(name) - 1, 1, -1):
+        cut = f"{name[: (left + 1) // 2].rstrip()}…{name[len(name) - left // 2 :].lstrip()}"
+        if measure(cut) <= room:
+            return cut
+    return "…"
 
 
 def _slats(

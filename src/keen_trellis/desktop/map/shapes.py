@@ -121,7 +121,10 @@ class Box:
 
 @dataclass(frozen=True, slots=True)
 class Head:
-    """The head of a lane: its name, where it comes from, and how much it holds."""
+    """The head of a lane: its name, where it comes from, and how much it holds.
+
+    What is shown of the name is as long as the room, and tells it from the others.
+    """
 
     lane: str
     colour: int
@@ -131,6 +134,7 @@ class Head:
     size: str
     trouble: str
     stale: bool = False
+    shown: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -160,11 +164,15 @@ class Ribbon:
 
 @dataclass(frozen=True, slots=True)
 class Slat:
-    """One group of rows in a tie: a bay of a join, or a lane of a stack."""
+    """One group of rows in a tie: a bay of a join, or a lane of a stack.
+
+    One that is open holds no rows yet: nobody knows how many.
+    """
 
     box: Box
     kept: bool
     colour: int | None
+    is_open: bool = False
 
 
 @dataclass(frozen=True, slots=True)
