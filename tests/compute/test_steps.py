@@ -145,7 +145,7 @@ def parted(rows: list[Row]) -> list[Row]:
     return [
         {**row, "t": part}
         for row in rows
-        for part in ([None] if row["t"] is None else row["t"].split(","))
+        for part in ([None] if row["t"] is None else [x or None for x in row["t"].split(",")])
     ]
 
 

@@ -143,7 +143,7 @@ class PostgresTest(ServerTestCase):
         self.assertEqual(asked.table.column("exact").to_list(), [kinds["exact"][2]])
         for name, (_, _, value, kind) in kinds.items():  # whether asked for by table or by query
             column = asked.table.column(name)
-            same = value if name != "moment" else column.to_list()[0]
+            same = value if name != "at" else column.to_list()[0]  # here in UTC
             self.assertEqual((column.kind, column.to_list()), (kind, [same]), name)
         none = read_query(POSTGRES, f"{query} and n is null", secrets=self.secrets)
         self.assertEqual(

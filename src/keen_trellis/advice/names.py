@@ -11,6 +11,7 @@ _KEYS = frozenset(("id", "no", "nr", "num", "number", "nbr", "code", "key", "ref
 _OF_ANY = _KEYS | frozenset(("name", "of", "in", "at", "from", "to", "the"))
 """Words that name no thing of their own: “id” is the id of its table."""
 _ONLY_OF_ANY = 0.4
+_OF_ANY_THING = 0.2
 
 
 def words_of(name: str) -> list[str]:
@@ -33,10 +34,13 @@ def alike(left: str, right: str, tables: tuple[str, str] = ("", "")) -> float:
     """
     own = [[w for w in words_of(name) if w not in _OF_ANY] for name in (left, right)]
     if not any(own) and not any(tables):
-        return _ONLY_OF_ANY + (1 - _ONLY_OF_ANY) * float(words_of(left) == words_of(right))
+        return _OF_ANY_THING + (1 - _OF_ANY_THING) * float(words_of(left) == words_of(right))
     things = [o or words_of(table) for o, table in zip(own, tables, strict=True)]
-    if not all(things):
-        return _ONLY_OF_ANY * float(bool({*words_of(left)} & {*words_of(right)}))
+    if not all(things):  # `member` may well be the `id` of whatever the other table lists
+        bare = words_of(left if not things[0] else right)
+        is_id = not _KEYS.isdisjoint(bare) and any(things)
+        shared = bool({*words_of(left)} & {*words_of(right)})
+        return _ONLY_OF_ANY * float(is_id or shared)
     return fuzz.token_set_ratio(" ".join(things[0]), " ".join(things[1])) / 100
 
 

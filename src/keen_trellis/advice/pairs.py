@@ -92,7 +92,10 @@ def _for_field(tie: Tied, place: int, report: Report) -> list[ProposedPair]:
 def _unmatched_values(
     tie: Tied, place: int, left: Column, right: Column
 ) -> tuple[list[str], list[int]]:
-    """Return the left values of a field that the right side lacks, with their rows."""
+    """Return the left values of a field that the right side lacks, with the rows of each.
+
+    Values that are one under the text rules meet together, and are told by the most frequent.
+    """
     pairs = [(p.left, p.right) for p in tie.link.pairs if p.field == place]
     codes = codes_of(left, right, tie.link.text, pairs=pairs)
     in_right = np.zeros(codes.size + 1, bool)
@@ -104,7 +107,17 @@ def _unmatched_values(
     assert texts.dictionary is not None
     tally = np.bincount(texts.values, minlength=len(texts.dictionary))
     used = np.flatnonzero(tally)
-    return texts.dictionary.take(used).to_pylist(), tally[used].tolist()
+    if not len(used):
+        return [], []
+    code_of = np.zeros(len(tally), np.intp)
+    code_of[texts.values] = codes.left[missing]
+    ways, of = np.unique(code_of[used], return_inverse=True)
+    rows = np.bincount(of, weights=tally[used], minlength=len(ways)).astype(np.int64)
+    # sorted by code, then by rows: the last of each code is its most frequent value
+    order = np.lexsort((tally[used], of))
+    told = order[np.append(np.flatnonzero(np.diff(of[order])), len(order) - 1)]
+    told.sort()  # as they stand in the dictionary, which is as they first come
+    return texts.dictionary.take(used[told]).to_pylist(), rows[of[told]].tolist()
 
 
 def _distinct(column: Column) -> list[str]:

@@ -39,6 +39,9 @@ class Approvals:
     written: dict[str, Written] = field(default_factory=dict)
 
 
+Made = dict[str, Written]
+"""What was written, by its place."""
+
 _ROOM = "allowed"
 
 
@@ -55,25 +58,36 @@ def allow(document: Path, keys: Iterable[str]) -> None:
     store(document, _ROOM, Approvals, now)
 
 
-def note_written(document: Path | None, path: Path) -> None:
-    """Keep what a delivery of a document has just written."""
-    if document is None:
-        return
-    known = approvals(document)
+def note_written(document: Path | None, path: Path) -> Made:
+    """Keep what a delivery of a document has just written, and return it by its place.
+
+    A document without a file of its own has no place to keep it by: whoever holds it does.
+    """
     made = {str(path.resolve()): _as_it_is(path)}
-    now = replace(known, written={**known.written, **made})
-    store(document, _ROOM, Approvals, now)
+    if document is not None:
+        keep_written(document, made)
+    return made
 
 
-def is_its_own(document: Path | None, path: Path, at_once: bool = False) -> bool:
+def keep_written(document: Path, made: Made) -> None:
+    """Keep what deliveries wrote, also before the document was saved at this place."""
+    known = approvals(document)
+    store(document, _ROOM, Approvals, replace(known, written={**known.written, **made}))
+
+
+def is_its_own(
+    document: Path | None, path: Path, at_once: bool = False, made: Made | None = None
+) -> bool:
     """Return whether a file is as a delivery of a document left it, or not there at all.
 
     One that was touched since is read whole to see whether it is the same. `at_once` leaves that
-    out for long files, which are taken for changed: for whoever must not wait.
+    out for long files, which are taken for changed: for whoever must not wait. `made` has what was
+    written by a document that has no file yet.
     """
     if not path.exists():
         return True
-    known = approvals(document).written.get(str(path.resolve()))
+    place = str(path.resolve())
+    known = (made or {}).get(place) or approvals(document).written.get(place)
     if known is None:
         return False
     now = path.stat()

@@ -9,8 +9,16 @@ import numpy as np
 import pyarrow.compute as pc
 
 from keen_trellis.compute.join.comparing import sortable
-from keen_trellis.compute.join.match import Match, PairMatch, Tally, grouped
+from keen_trellis.compute.join.match import (
+    CrossMatch,
+    Match,
+    PairMatch,
+    RunMatch,
+    Tally,
+    grouped,
+)
 from keen_trellis.data import Column, Kind, Rows, Table
+from keen_trellis.data.table import row_dtype
 from keen_trellis.plan.counts import Counts
 from keen_trellis.plan.link import Link, OrderField
 
@@ -25,18 +33,77 @@ def with_one_partner(found: Match, left: Table, right: Table, link: Link) -> Mat
     several = np.flatnonzero(partners > 1)
     if link.partner == "every" or len(several) == 0:
         return found
-    a, b = found.pairs
-    own, other = (a, b) if of_left else (b, a)
-    if link.partner == "only":
-        chosen: Rows = np.flatnonzero(partners[own] == 1)
+    ranks = row_ranks(right if of_left else left, link.order, link.partner == "last")
+    best = _best_at_once(found, ranks, of_left)
+    a: Rows
+    b: Rows
+    if best is not None:
+        takes = partners == 1 if link.partner == "only" else partners > 0
+        mine = np.flatnonzero(takes)
+        a, b = (mine, best[mine]) if of_left else _in_left_order(best[mine], mine)
     else:
-        ranks = row_ranks(right if of_left else left, link.order, link.partner == "last")[other]
-        chosen = _best(own, ranks, len(partners))
-    a, b = a[chosen], b[chosen]
+        a, b = found.pairs
+        own, other = (a, b) if of_left else (b, a)
+        if link.partner == "only":
+            chosen: Rows = np.flatnonzero(partners[own] == 1)
+        else:
+            chosen = _best(own, ranks[other], len(partners))
+        a, b = a[chosen], b[chosen]
     left_now = np.bincount(a, minlength=len(left))
     right_now = np.bincount(b, minlength=len(right))
     counts = _recounted(found.counts, left_now, right_now, ambiguous=len(several), of_left=of_left)
-    return PairMatch(left_now, right_now, counts, (a, b), several)
+    pairs = a.astype(row_dtype(len(left))), b.astype(row_dtype(len(right)))
+    return PairMatch(left_now, right_now, counts, pairs, several)
+
+
+def _in_left_order(left: Rows, right: Rows) -> tuple[Rows, Rows]:
+    """Return pairs by their left, then their right rows."""
+    order = np.lexsort((right, left))
+    return left[order], right[order]
+
+
+def _best_at_once(found: Match, ranks: Rows, of_left: bool) -> Rows | None:
+    """Return for each row its partner of the smallest rank; None where partners are no runs.
+
+    Rows of one link value have the same partners, so one of them is best for all: no pair is
+    built, of which there may be too many though only one row each goes on.
+
+    Parameters
+    ----------
+    found : Match
+    ranks : ndarray
+        Of the rows that partners are taken from; no two are equal.
+    of_left : bool
+        Whether the left rows take a partner.
+    """
+    row_of = np.argsort(ranks)
+    n_own = len(found.partners) if of_left else len(found.right_partners)
+    if isinstance(found, CrossMatch):
+        return np.full(n_own, row_of[0] if len(row_of) else -1)
+    if not isinstance(found, RunMatch):
+        return None
+    # a run is known by where it starts; left rows without a partner point at the last place
+    has = found.partners > 0
+    starts, run = np.unique(found.first[has], return_inverse=True)
+    if not len(starts):
+        return np.full(n_own, -1)
+    lengths = np.zeros(len(starts), np.int64)
+    lengths[run] = found.partners[has]
+    if of_left:
+        # from each start to each end: what `reduceat` gives for the stretches between is left out
+        bounds = np.stack([starts, starts + lengths], axis=1).ravel()
+        inside = np.append(ranks[found.order[:-1]], np.iinfo(np.int64).max)  # an end may be there
+        best = row_of[np.minimum.reduceat(inside, bounds)[::2]]
+        partner = np.full(n_own, -1)
+        partner[has] = best[run]
+        return partner
+    least = np.full(len(starts), np.iinfo(np.int64).max)
+    np.minimum.at(least, run, ranks[has])
+    partner = np.full(n_own, -1)
+    places = np.repeat(starts - np.append(0, np.cumsum(lengths)[:-1]), lengths)
+    rows = found.order[places + np.arange(len(places))]  # all right rows of the runs
+    partner[rows] = np.repeat(row_of[least], lengths)
+    return partner
 
 
 def row_ranks(table: Table, order: tuple[OrderField, ...], backwards: bool = False) -> Rows:

@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterator
 from typing import TYPE_CHECKING
 
 from pydantic import ValidationError
+from PySide6.QtCore import QTimer
 
 from keen_trellis.desktop.session.proposing import (
     proposed_blend,
@@ -25,6 +26,10 @@ from keen_trellis.progress import Report
 if TYPE_CHECKING:
     from keen_trellis.data import Table
     from keen_trellis.desktop.session.session import Session
+
+
+_WAITS_MS = 300
+"""How long a tie waits for the fields that are proposed for it."""
 
 
 class Building:
@@ -49,8 +54,36 @@ class Building:
         def propose(report: Report) -> tuple[LinkedFields, ...]:
             return proposed_link(left, right, names, report)
 
-        stopped = "Stopped: nothing has been tied."
-        self._session.find_out(propose, lambda link: self._tie(lane, other, link), stopped)
+        # the tie is there at once: where proposals take their time, they follow
+        waiting = QTimer(self._session, singleShot=True, interval=_WAITS_MS)
+        tie: list[str] = []
+
+        def tie_unlinked() -> None:
+            self._tie(lane, other, ())
+            tie.append(self._session.fresh)
+
+        def take(link: tuple[LinkedFields, ...]) -> None:
+            if not tie:
+                waiting.stop()
+                self._tie(lane, other, link)
+            elif link and self._is_unlinked(tie[0]):
+                self._session.do(edits.SetLink(tie[0], link, "Link by the fields proposed"))
+
+        def give_up() -> None:
+            waiting.stop()
+            if not tie:
+                tie_unlinked()
+
+        waiting.timeout.connect(tie_unlinked)
+        waiting.start()
+        stopped = "Stopped: no link has been proposed. Choose the fields that belong together."
+        self._session.find_out(propose, take, stopped, given_up=give_up)
+
+    def _is_unlinked(self, tie: str) -> bool:
+        """Whether a tie is there that nobody has linked meanwhile."""
+        items = (item for lane in self._trellis.lanes for item in lane.items)
+        found = next((item for item in items if item.id == tie), None)
+        return isinstance(found, JoinItem) and not found.link and not found.cross
 
     def propose(self, lane: str, other: str, done: Callable[[str], object]) -> None:
         """Find out what would link two lanes' ends; `done` gets it in words."""

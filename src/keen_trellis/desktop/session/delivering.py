@@ -15,6 +15,7 @@ from keen_trellis.read.server import Server
 if TYPE_CHECKING:
     from keen_trellis.desktop.session.session import Session
     from keen_trellis.run import Delivered
+    from keen_trellis.run.approvals import Made
 
 
 class Delivering:
@@ -22,11 +23,12 @@ class Delivering:
 
     def __init__(self, session: Session) -> None:
         self._session = session
-        self._written: set[Path] = set()  # of a trellis without a file of its own
+        self.made: Made = {}
+        """What was written since the trellis was opened, as it was left."""
 
     def forget(self) -> None:
         """Forget what was written; another trellis is taken up."""
-        self._written = set()
+        self.made = {}
 
     def deliver(
         self,
@@ -53,14 +55,13 @@ class Delivering:
 
         def write(report: Report) -> list[Delivered]:
             from keen_trellis.run import make_deliveries
-            from keen_trellis.run.approvals import note_written
 
             if session.elsewhere.place is not None:
                 return session.elsewhere.deliver(
                     report,
                     only,
                     despite,
-                    written=partial(note_written, path),
+                    written=partial(self._note, path),
                     secrets=session.secrets,
                 )
             of_now = results
@@ -71,7 +72,7 @@ class Delivering:
                 only,
                 part(report, 0.0 if is_known else 0.5, 1.0),
                 despite=despite,
-                written=partial(note_written, path),
+                written=partial(self._note, path),
                 secrets=session.secrets,
             )
 
@@ -82,8 +83,13 @@ class Delivering:
             session.working.emit,
         )
 
+    def _note(self, document: Path | None, path: Path) -> None:
+        """Keep what was written: with the document, and until it has a file of its own here."""
+        from keen_trellis.run.approvals import note_written
+
+        self.made |= note_written(document, path)
+
     def _done(self, made: list[Delivered]) -> None:
-        self._written |= {one.path for one in made if one.written and one.path}
         self._session.rest()
         words = [
             f"{d.name}: {d.rows:,} rows {'in place of' if d.replaced else 'written to'} "
@@ -139,11 +145,10 @@ class Delivering:
             for _, item in session.trellis.deliveries()
             if (only is None or item.id in only) and item.into is None
         ]
-        own = self._written if session.path is None else set()
         foreign = [
             one
             for one in there
-            if one not in (*replacing, *own) and not is_its_own(session.path, one, at_once=True)
+            if one not in replacing and not is_its_own(session.path, one, True, self.made)
         ]
         if foreign:
             session.may_replace.emit(foreign, partial(self.deliver, only, despite, there))

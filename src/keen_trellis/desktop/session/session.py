@@ -237,9 +237,12 @@ class Session(QObject):
             return False
         # elsewhere, other files lie outside of its folder: what it was allowed, it stays allowed
         refused = {want.words for want in self.not_allowed}
-        is_elsewhere = self.path != path.absolute()
+        is_elsewhere, before = self.path != path.absolute(), self.path
         self.path = path.absolute()
         if is_elsewhere:
+            from keen_trellis.run.approvals import approvals, keep_written
+
+            keep_written(self.path, approvals(before).written | self.delivering.made)
             self.keeping.opened()
         self._allow(want.key for want in self.not_allowed if want.words not in refused)
         self._saved, self._on_disk = self.trellis, _bytes_of(path) or b""

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, ClassVar, Literal, Self
 from pydantic import Field, model_validator
 
 from keen_trellis.data import Kind
-from keen_trellis.data.kinds import BY_DAY
+from keen_trellis.data.kinds import BY_DAY, comparable
 from keen_trellis.document.items.base import Item, Part, Taken
 from keen_trellis.document.items.filter import ConditionItem
 from keen_trellis.errors import LinkError
@@ -188,9 +188,29 @@ class BlendItem(Item):
                         f"“{own[place]}” of {name} is {kind}, and has no {span}.",
                         "Take the field as it is, or make it a date by a step before.",
                     )
+            self._require_comparable(place, parts, fields, names)
             is_mixed = set(kinds) == set(BY_DAY)
             found.append("day" if span is None and is_mixed else span)
         return found
+
+    @staticmethod
+    def _require_comparable(
+        place: int, parts: Sequence[Node], fields: Sequence[tuple[str, ...]], names: Sequence[str]
+    ) -> None:
+        """Refuse a link field that is of different sorts in any two of the lanes; `LinkError`."""
+        told = [
+            (part.schema.column(own[place], name), name)
+            for part, own, name in zip(parts, fields, names, strict=True)
+        ]
+        seen = [(column, name) for column, name in told if column.seen]
+        for column, name in seen[1:]:
+            first, first_name = seen[0]
+            if not comparable(first.kind, column.kind):
+                raise LinkError(
+                    f"“{column.name}” of {name} is {column.kind}, and “{first.name}” of "
+                    f"{first_name} {first.kind}: they cannot be one link field.",
+                    "Change the kind of one of them by a step before.",
+                )
 
     def _filtered(
         self, parts: Sequence[Node], fields: Sequence[tuple[str, ...]], names: Sequence[str]
