@@ -37,6 +37,10 @@ from keen_trellis.read import Server, SqliteFile
 from tests.desktop.window_case import WindowTestCase
 
 
+def type_into(grid: TypedGrid, row: int, column: int, text: str) -> None:
+    grid.cells.setData(grid.cells.index(row, column), text)
+
+
 class ChooserTest(WindowTestCase):
     def choosing(self) -> Chooser:
         chooser = self.window.findChild(Chooser)
@@ -162,8 +166,8 @@ class ChooserTest(WindowTestCase):
         self.trigger("lane.paste")
         self.ready()
         cells = self.find(TypedGrid, "chooser.form.cells")
-        cells.setCurrentCell(3, 0)
-        cells.item(2, 1).setText("29")
+        cells.setCurrentIndex(cells.cells.index(3, 0))
+        cells.cells.setData(cells.cells.index(2, 1), "29")
         QApplication.clipboard().setText("2026-03\t31")
         QTest.keyClick(cells, Qt.Key.Key_V, Qt.KeyboardModifier.ControlModifier)
         self.wait_until(lambda: self.text("chooser.size") == "3 rows, 2 columns")
@@ -173,7 +177,7 @@ class ChooserTest(WindowTestCase):
         self.assertEqual(lane.source.rows[1:], (("2026-02", "29"), ("2026-03", "31")))
         self.window.bench.open_page("source")
         self.settle()
-        self.find(TypedGrid, "source.form.cells").item(1, 1).setText("30")
+        type_into(self.find(TypedGrid, "source.form.cells"), 1, 1, "30")
         self.wait_until(lambda: self.session.undo.count() == 2)
         self.settle()
         self.assertEqual(self.session.results.readings[lane.id].table.column("days").text(0), "30")
@@ -181,13 +185,26 @@ class ChooserTest(WindowTestCase):
     def test_return_goes_down_in_a_typed_table(self) -> None:
         self.trigger("lane.type_in")
         cells = self.find(TypedGrid, "chooser.form.cells")
-        cells.setCurrentCell(0, 1)
+        cells.setCurrentIndex(cells.cells.index(0, 1))
         for text in ("days", "31", "28"):
             cells.edit(cells.currentIndex())
             self.key(Qt.Key.Key_Return, cells.viewport().findChildren(QLineEdit)[-1], text)
             self.settle()
-        self.assertEqual([cells.item(row, 1).text() for row in range(3)], ["days", "31", "28"])
-        self.assertEqual((cells.currentRow(), cells.currentColumn()), (3, 1))
+        self.assertEqual([cells.cells.text(row, 1) for row in range(3)], ["days", "31", "28"])
+        at = cells.currentIndex()
+        self.assertEqual((at.row(), at.column()), (3, 1))
+
+    def test_many_cells_are_pasted_and_too_many_refused_before_a_window_opens(self) -> None:
+        rows = "\n".join(f"{n}\t{n * 2}\tx" for n in range(10_000))
+        QApplication.clipboard().setText(f"a\tb\tc\n{rows}\n")
+        self.trigger("lane.paste")
+        self.ready()
+        self.wait_until(lambda: self.text("chooser.size") == "10,000 rows, 3 columns")
+        self.add()
+        QApplication.clipboard().setText("1\t2\t3\n" * 40_000)
+        self.trigger("lane.paste")
+        self.assertIn("120,000 cells are too many", self.text("bench.notice.text"))
+        self.assertIsNone(self.window.findChild(TypedGrid, "chooser.form.cells"))
 
     def test_files_dropped_on_the_window_are_brought_in_one_after_the_other(self) -> None:
         data = QMimeData()
@@ -376,7 +393,7 @@ class ReadAgainTest(WindowTestCase):
         self.session.select("first")
         self.window.bench.open_page("source")
         self.settle()
-        self.find(TypedGrid, "source.form.cells").item(1, 0).setText("2")
+        type_into(self.find(TypedGrid, "source.form.cells"), 1, 0, "2")
         self.session.select("second")
         self.wait_until(lambda: self.session.trellis.lane("first").source != table)
         self.settle()

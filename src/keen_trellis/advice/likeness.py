@@ -52,6 +52,32 @@ _RULE_NAMES: dict[TextRule, str] = {
 }
 
 
+LEGAL_FORM, WORD_ORDER = "“&” and legal forms", "word order"
+SPELLED_OUT, ABBREVIATION = "spelled out", "abbreviation"
+_USUAL_WORDS = {
+    **{"&": "and", "+": "and", "und": "and", "et": "and"},
+    **{"limited": "ltd", "incorporated": "inc", "company": "co", "corporation": "corp"},
+    **{"brothers": "bros", "saint": "st", "street": "st", "road": "rd", "number": "no"},
+}
+"""Words of names of firms and places by the short ones that are written in their place."""
+_IN_NAMES = re.compile(r"[^\W_]+|[&+]")
+
+
+def reason_rank(reason: str) -> int:
+    """Return how much a reason tells: the less, the surer; letters that are alike come last."""
+    ranks = {LEGAL_FORM: 1, WORD_ORDER: 2, SPELLED_OUT: 3, ABBREVIATION: 3}
+    return ranks.get(reason, 4 if reason in _OF_LETTERS else 0)
+
+
+_OF_LETTERS = ("misspelled", "similar letters")
+
+
+def _in_usual_words(text: str) -> str:
+    """Return a text in the short words that are usual in names: “&” is “and”, Limited is Ltd."""
+    words = [_USUAL_WORDS.get(word, word) for word in _IN_NAMES.findall(text.casefold())]
+    return " ".join(words)
+
+
 @dataclass(frozen=True, slots=True)
 class Likeness:
     """Why one value could be another.
@@ -119,7 +145,8 @@ def _equal_once_tidied(values: Sequence[str], others: Sequence[str]) -> dict[int
         ("leading zeros", lambda t: [_without_zeros(x) for x in t.to_pylist()]),
         ("a number written otherwise", lambda t: [_as_number(x) for x in t.to_pylist()]),
         ("several small differences", partial(_tidied, TEXT_RULES)),
-        ("word order", lambda t: [_sorted_words(x) for x in tidy(t, TEXT_RULES[:4]).to_pylist()]),
+        (LEGAL_FORM, lambda t: [_in_usual_words(x) for x in tidy(t, TEXT_RULES[:4]).to_pylist()]),
+        (WORD_ORDER, lambda t: [_sorted_words(x) for x in tidy(t, TEXT_RULES[:4]).to_pylist()]),
     ]
     for reason, way in ways:
         places = defaultdict(list)
@@ -130,7 +157,7 @@ def _equal_once_tidied(values: Sequence[str], others: Sequence[str]) -> dict[int
                 value, other = values[place], others[fitting[0]]
                 if reason not in plain and not _may_look_alike(value, other):
                     continue
-                safe = len(fitting) == 1 and reason != "word order"
+                safe = len(fitting) == 1 and reason not in (WORD_ORDER, LEGAL_FORM)
                 found[place] = Likeness(fitting[0], reason, 1.0, safe)
     return found
 
@@ -169,7 +196,7 @@ def _shortened(
             share = _shortening(mine, theirs[place])
             if share > best.share and _may_look_alike(values[n], others[place]):
                 longer = len(values[n]) > len(others[place])
-                best = Likeness(place, "spelled out" if longer else "abbreviation", share, False)
+                best = Likeness(place, SPELLED_OUT if longer else ABBREVIATION, share, False)
         if best.share:
             found[n] = best
     return found

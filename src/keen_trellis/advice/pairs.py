@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from dataclasses import dataclass, replace
 
 import numpy as np
 
-from keen_trellis.advice.likeness import likely_partners
+from keen_trellis.advice.likeness import likely_partners, reason_rank
 from keen_trellis.compute.join.keys import codes_of
 from keen_trellis.compute.join.pairing import field_columns
 from keen_trellis.compute.tied import Tied
@@ -46,7 +47,8 @@ class ProposedPair:
 def propose_pairs(tie: Tied, report: Report = quiet) -> list[ProposedPair]:
     """Return likely pairs for left link values that the right side does not have.
 
-    Safe ones come first, then those that concern most rows. With a compound link each field is
+    Safe ones come first, then those whose reason is more than letters that are alike; of one reason
+    those that concern most rows. With a compound link each field is
     looked at by itself: what a pair wins there depends on the other fields, too. Only texts are
     looked at: two numbers or dates are two, however alike they are written.
 
@@ -60,7 +62,21 @@ def propose_pairs(tie: Tied, report: Report = quiet) -> list[ProposedPair]:
     for number, place in enumerate(fields):
         share = part(report, number / len(fields), (number + 1) / len(fields))
         proposed += _for_field(tie, place, share)
-    return sorted(proposed, key=lambda p: (not p.safe, -p.rows, -p.likeness))
+    # of one reason together, those that are more than mere likeness first
+    rows: Counter[tuple[bool, int, str]] = Counter()
+    for one in proposed:
+        rows[_sort_of(one)] += one.rows
+
+    def told_at(one: ProposedPair) -> tuple[bool, int, int, str, int, float]:
+        sort = _sort_of(one)
+        return sort[0], sort[1], -rows[sort], one.reason, -one.rows, -one.likeness
+
+    return sorted(proposed, key=told_at)
+
+
+def _sort_of(one: ProposedPair) -> tuple[bool, int, str]:
+    """Return what a pair is sorted by first: safe ones, then by how much their reason tells."""
+    return not one.safe, reason_rank(one.reason), one.reason
 
 
 def with_pairs(link: Link, proposed: list[ProposedPair]) -> Link:

@@ -92,7 +92,7 @@ def converted(column: Column, kind: Kind, written: Written | None = None) -> Con
         return replace(made, cut=_with_time(column)) if is_cut else made
     texts = column if column.kind is Kind.TEXT else from_arrow(column.texts())
     assert texts.dictionary is not None
-    read = texts_as(texts.dictionary, kind, written or _certainly_written(texts))
+    read = texts_as(texts.dictionary, kind, written or certainly_written(texts))
     spread = read.take(texts.values)  # -1 becomes a gap, which the column's own state covers
     fits = np.ones(len(column), np.bool_) if spread.absent is None else ~spread.absent
     return _with_lost(column, Column(kind, spread.values, None, scale=spread.scale), fits)
@@ -142,7 +142,7 @@ def shown_decimal(number: float) -> Decimal:
     return Decimal(repr(number))
 
 
-def _certainly_written(column: Column) -> Written:
+def certainly_written(column: Column) -> Written:
     """Return how texts are written where they leave no doubt, and else the way of standards.
 
     By what the rows hold, each text once, and not by their order nor by texts of rows that went:

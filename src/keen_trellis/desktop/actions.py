@@ -94,6 +94,8 @@ class ActionSpec:
     run : callable
         Takes what there is to do it with.
     shortcut : str
+    more_keys : tuple of str
+        Other keys that do it, too.
     when : callable
         Tells from the session whether it can be done now.
     at_end : bool
@@ -107,6 +109,7 @@ class ActionSpec:
     shortcut: str = ""
     when: Callable[[Session], bool] = _always
     at_end: bool = False
+    more_keys: tuple[str, ...] = ()
 
 
 def _add_report(doing: Doing) -> None:
@@ -193,6 +196,7 @@ ACTIONS = (
         lambda d: d.session.undo.redo(),
         "Ctrl+Shift+Z",
         lambda s: s.undo.canRedo(),
+        more_keys=("Ctrl+Y",),
     ),
     ActionSpec(
         "trellis.rename",

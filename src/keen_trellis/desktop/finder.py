@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QWidget
 
+from keen_trellis.desktop.action_words import ALSO
 from keen_trellis.desktop.picker import Pick, Picker
 
 
@@ -21,6 +22,7 @@ class Finder(Picker):
                 action.shortcut().toString(),
                 tip=action.toolTip(),
                 is_enabled=action.isEnabled(),
+                also=ALSO.get(action.objectName(), ""),
             )
             for action in actions
         ]

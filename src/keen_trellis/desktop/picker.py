@@ -16,13 +16,17 @@ _VALUE = Qt.ItemDataRole.UserRole
 
 @dataclass(frozen=True, slots=True)
 class Pick:
-    """Something to choose: its value, its words, a remark behind them, and what else tells it."""
+    """Something to choose: its value, its words, a remark behind them, and what else tells it.
+
+    `also` has words that find it, and are not shown.
+    """
 
     value: str
     words: str
     remark: str = ""
     tip: str = ""
     is_enabled: bool = True
+    also: str = ""
 
 
 class Picker(QFrame):
@@ -85,7 +89,13 @@ class Picker(QFrame):
         self.found.clear()
         begins = text.lower().strip()
         fits = [p for p in self._picks if all(word in _said(p) for word in words)]
-        ranked = sorted(fits, key=lambda p: (not p.is_enabled, not _said(p).startswith(begins)))
+        known = set(words)
+
+        def rank(pick: Pick) -> tuple[bool, bool, bool]:
+            is_word = bool(known) and known <= {*pick.words.lower().split(), *pick.also.split()}
+            return not pick.is_enabled, not _said(pick).startswith(begins), not is_word
+
+        ranked = sorted(fits, key=rank)
         for pick in ranked:
             item = QListWidgetItem(pick.words + (f"    {pick.remark}" if pick.remark else ""))
             item.setToolTip(as_it_is(pick.tip))
@@ -105,4 +115,4 @@ class Picker(QFrame):
 
 
 def _said(pick: Pick) -> str:
-    return f"{pick.words} {pick.remark} {pick.tip}".lower()
+    return f"{pick.words} {pick.remark} {pick.tip} {pick.also}".lower()

@@ -184,7 +184,8 @@ class Window(QMainWindow):
         action.setObjectName(spec.id)
         action.setToolTip(spec.tip)
         if spec.shortcut:
-            action.setShortcut(QKeySequence(spec.shortcut))
+            keys = (spec.shortcut, *spec.more_keys)
+            action.setShortcuts([QKeySequence(key) for key in keys])
         action.triggered.connect(lambda: spec.run(self))
         self.addAction(action)
         return action

@@ -203,7 +203,10 @@ class SheetSource(AnySource):
 
 
 class FolderSource(AnySource):
-    """All files of a folder whose names have a pattern, as one table."""
+    """All files of a folder whose names have a pattern, as one table.
+
+    `taken_as` has what a column is called in some files, by its name in the others.
+    """
 
     type: Literal["folder"] = "folder"
     path: str
@@ -212,6 +215,7 @@ class FolderSource(AnySource):
     sheet: str | None = None
     text: TextLayout = TextLayout()
     cells: SheetLayout = SheetLayout()
+    taken_as: dict[str, str] = Field(default={})
 
     @property
     def waits(self) -> bool:
@@ -246,6 +250,7 @@ class FolderSource(AnySource):
             report=how.report,
             kinds=self.kinds,
             rows_at_most=how.rows_at_most,
+            taken_as=self.taken_as,
         )
 
 

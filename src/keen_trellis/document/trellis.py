@@ -41,6 +41,8 @@ from keen_trellis.read.server import Server, SqliteFile
 from keen_trellis.words import first_free
 
 VERSION: Literal[3] = 3
+UNNAMED = "Untitled"
+"""What a trellis is called before anybody has named it."""
 LANES_AT_MOST, ITEMS_AT_MOST, REPORTS_AT_MOST = 1_000, 5_000, 500
 """Far more than anybody could look through; a document with more was made to do harm."""
 
@@ -73,7 +75,7 @@ class Trellis(Part):
 
     format: Literal["keen trellis"] = "keen trellis"
     version: Literal[3] = VERSION
-    name: str = "Untitled"
+    name: str = UNNAMED
     lanes: tuple[Lane, ...] = ()
     reports: tuple[Report, ...] = ()
     places: tuple[RunPlace, ...] = ()

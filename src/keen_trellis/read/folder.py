@@ -22,7 +22,7 @@ from keen_trellis.read import columnar, workbook
 from keen_trellis.read.columnar import read_columnar
 from keen_trellis.read.delimited import Texts, read_texts
 from keen_trellis.read.layouts import SheetLayout, TextLayout
-from keen_trellis.read.noticed import Noticed
+from keen_trellis.read.noticed import Noticed, Reread
 from keen_trellis.read.reading import Reading, SetApart, without_rows
 from keen_trellis.read.settling import Unsettled
 from keen_trellis.read.stamps import FileStamp
@@ -30,6 +30,8 @@ from keen_trellis.read.text_columns import unsettled_texts, with_blanks
 from keen_trellis.read.text_layout import layout_words
 from keen_trellis.read.workbook import read_sheet, sheet_names
 from keen_trellis.words import first_free
+
+_ALIKE = 70
 
 _PASSING = ("~$", ".~", ".")
 """How the names of files begin that other programs keep while they work."""
@@ -121,6 +123,7 @@ def read_folder(
     report: Report = quiet,
     kinds: Mapping[str, Kind] | None = None,
     rows_at_most: int | None = None,
+    taken_as: Mapping[str, str] | None = None,
 ) -> Reading:
     """Return the rows of all files of a folder, columns of one name below each other.
 
@@ -142,6 +145,8 @@ def read_folder(
     kinds : mapping of column to kind, optional
     rows_at_most : int, optional
         Reads so many rows of each file at most.
+    taken_as : mapping of name to name, optional
+        What a column is called in some files, by the name that it has in the others.
 
     Raises
     ------
@@ -161,6 +166,7 @@ def read_folder(
     pieces, failed = _pieces(paths, folder, how, part(report, 0.0, 0.7))
     if not pieces:
         raise failed[0]
+    pieces = [_called(piece, taken_as or {}) for piece in pieces]
     report(0.7, f"Putting {folder.name} together")
     unsettled, settled = _put_together(pieces, folder.name, file_column)
     unread = [
@@ -175,7 +181,7 @@ def read_folder(
     return Reading(
         columns,
         f"{files}, {layout_words(settled)}" if isinstance(settled, TextLayout) else files,
-        left_out=(*unread, *_missing(pieces), *empty),
+        left_out=(*unread, *_missing(pieces, taken_as or {}), *empty),
         changed=tuple(noticed for piece in pieces for noticed in piece.noticed),
         layout=settled,
         set_apart=tuple(apart for piece in pieces for apart in piece.set_apart),
@@ -283,16 +289,53 @@ def _without(pieces: Sequence[_Piece], name: str) -> NDArray[np.bool_]:
     return np.repeat([name not in p.columns for p in pieces], [p.n_rows for p in pieces])
 
 
-def _missing(pieces: Sequence[_Piece]) -> list[Noticed]:
+def _called(piece: _Piece, taken_as: Mapping[str, str]) -> _Piece:
+    """Return a file's rows with columns under the names that they have in the other files."""
+    names = {
+        old: new
+        for old, new in taken_as.items()
+        if old in piece.columns and new not in piece.columns
+    }
+    columns = {names.get(name, name): column for name, column in piece.columns.items()}
+    return replace(piece, columns=columns)
+
+
+def _meant(name: str, pieces: Sequence[_Piece], without: Sequence[_Piece]) -> str:
+    """Return what may be another name of a column in the files that lack it; empty for none.
+
+    It is in all of these, in none that has the column, and called alike or the only one.
+    """
+    having = {one for piece in pieces if name in piece.columns for one in piece.columns}
+    others = [one for one in without[0].columns if one not in having]
+    others = [one for one in others if all(one in piece.columns for piece in without)]
+    if len(others) == 1:
+        return others[0]
+    from rapidfuzz import fuzz, utils
+
+    alike = [(fuzz.WRatio(name, one, processor=utils.default_process), one) for one in others]
+    score, likely = max(alike, default=(0.0, ""))
+    return likely if score >= _ALIKE else ""
+
+
+def _missing(pieces: Sequence[_Piece], taken_as: Mapping[str, str]) -> list[Noticed]:
+    """Say which columns some files lack, those first that may only be called otherwise there."""
     said = []
+    meant: dict[str, str] = {}
     for name in _names(pieces):
         without = [piece for piece in pieces if name not in piece.columns]
         if without:
             some = ", ".join(piece.name for piece in without[:3])
             more = f" and {len(without) - 3:,} more" if len(without) > 3 else ""
             text = f"“{name}” is not in {some}{more}: gaps in the rows from there."
-            said.append(Noticed(text, sum(piece.n_rows for piece in without)))
-    return said
+            other = "" if name in meant.values() else _meant(name, pieces, without)
+            remedy = None
+            if other:
+                meant[name] = other
+                text = f"{text} “{other}” there may be the same."
+                names = {"taken_as": {**taken_as, other: name}}
+                remedy = Reread(f"Take “{other}” as “{name}”", layout=names)
+            said.append(Noticed(text, sum(piece.n_rows for piece in without), remedy))
+    return sorted(said, key=lambda one: one.remedy is None)
 
 
 def _file_column(pieces: Sequence[_Piece]) -> Column:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 
 import numpy as np
 
@@ -18,7 +19,7 @@ from keen_trellis.compute.formula.cells import (
 from keen_trellis.compute.formula.numbers import rounded
 from keen_trellis.data import Column, Kind, Rows
 from keen_trellis.data.column import MICROSECONDS_A_DAY
-from keen_trellis.data.conversion import converted
+from keen_trellis.data.conversion import certainly_written, converted
 from keen_trellis.data.stacking import extent, rescaled
 from keen_trellis.data.written import Written
 from keen_trellis.errors import with_article
@@ -38,10 +39,14 @@ def cast(
 
     With the setting “as written” texts are read as all of the column show that numbers and dates
     are written, such as 1.204,50 and 31/12/2026; where nothing shows it for certain, as in SQL.
+    “day first” or “month first” beside it says how dates are meant of which nothing tells it.
     """
     cells = arguments[0]
     sizes = [one for one in settings if isinstance(one, int)]
     written = None if AS_WRITTEN in settings else _AS_SQL
+    orders = [one for one in settings if one in ("day first", "month first")]
+    if orders and cells.kind is Kind.TEXT:
+        written = replace(certainly_written(cells.column), dates=orders[0])  # type: ignore[arg-type]
     if kind is Kind.TEXT:
         made = once((cells,), working, lambda column: converted(column, kind).column)
         return by_distinct((made,), kind, working, lambda t: t[: sizes[0]]) if sizes else made

@@ -110,10 +110,13 @@ class Adding:
 
     def paste_lane(self) -> None:
         """Begin a typed table with the cells on the clipboard."""
-        from keen_trellis.read import pasted_cells
+        from keen_trellis.desktop.adding.typed_grid import too_many
 
         text = QGuiApplication.clipboard().text()
-        if not pasted_cells(text):
+        if why := too_many(text):
+            self._session.said.emit(why, True)
+            return
+        if not text.strip():
             self._session.said.emit(
                 "There are no cells on the clipboard: copy some in a sheet first.", True
             )

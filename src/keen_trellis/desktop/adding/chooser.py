@@ -26,6 +26,7 @@ from keen_trellis.desktop.adding.kind_menu import offer_kinds
 from keen_trellis.desktop.adding.passwords import ask_password
 from keen_trellis.desktop.adding.recent import Place
 from keen_trellis.desktop.adding.source_form import NoticedLines, SourceForm
+from keen_trellis.desktop.adding.typed_grid import PASTING
 from keen_trellis.desktop.bench.grid import Grid, put_on_clipboard
 from keen_trellis.desktop.bench.table_model import Origins
 from keen_trellis.desktop.controls import Notice, button, label
@@ -361,7 +362,7 @@ class Chooser(QDialog):
 def _place_words(place: Place | TypedSource) -> tuple[str, str]:
     """Return a title and a place in words."""
     if isinstance(place, TypedSource):
-        return "Type in a table", "Names in the first line; Ctrl+V pastes cells copied from a sheet"
+        return "Type in a table", PASTING
     if isinstance(place, Server):
         return place.database, f"{nice_name(place.type)} on {place.host} as {place.user}"
     path = Path(place.path) if not isinstance(place, Path) else place

@@ -112,6 +112,7 @@ class ConnectDialog(QDialog):
         self._way.chosen.connect(lambda _: self._show_ways())
         self._tls.chosen.connect(lambda _: self._show_ways())
         self._show_ways()
+        self._focus_first_empty()
 
     def _lay_out(self) -> None:
         form = QGridLayout()
@@ -164,6 +165,11 @@ class ConnectDialog(QDialog):
             self._labels[widget].setVisible(shown)
         self._look.setVisible(verified)
 
+    def _focus_first_empty(self) -> None:
+        """Put the keyboard where something has to be filled in."""
+        fields = (self._host, self._database, self._user, self._password)
+        next((one for one in fields if not one.text().strip()), self._host).setFocus()
+
     def _choose_authority(self) -> None:
         path, _ = QFileDialog.getOpenFileName(self, "Certificates to verify the server with")
         if path:
@@ -176,6 +182,7 @@ class ConnectDialog(QDialog):
             if not f.text().strip()
         ]
         if missing:
+            self._focus_first_empty()
             self._notice.tell(f"{' and '.join(missing)} must be filled in.")
             return
         way = self._way.value

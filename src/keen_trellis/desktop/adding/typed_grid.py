@@ -2,15 +2,11 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt, Signal
+from typing import Any
+
+from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, Qt, Signal
 from PySide6.QtGui import QGuiApplication, QKeyEvent, QKeySequence
-from PySide6.QtWidgets import (
-    QAbstractItemDelegate,
-    QAbstractItemView,
-    QTableWidget,
-    QTableWidgetItem,
-    QWidget,
-)
+from PySide6.QtWidgets import QAbstractItemDelegate, QAbstractItemView, QTableView, QWidget
 
 from keen_trellis.desktop.theme import Theme, text_font, value_font
 from keen_trellis.document import TypedSource
@@ -19,10 +15,107 @@ from keen_trellis.read import pasted_cells
 _SPARE_ROWS, _SPARE_COLUMNS = 4, 1
 _LEAST_ROWS, _LEAST_COLUMNS = 10, 4
 _NARROWEST, _WIDEST = 90, 320
-_CELLS_AT_MOST = 10_000
+_MEASURED_ROWS = 40
+CELLS_AT_MOST = 100_000
+PASTING = f"Names in the first line; Ctrl+V pastes up to {CELLS_AT_MOST:,} cells from a sheet"
+
+_Index = QModelIndex | QPersistentModelIndex
+_ROOT = QModelIndex()
 
 
-class TypedGrid(QTableWidget):
+def too_many(text: str) -> str:
+    """Return why copied cells are too many to be kept in a trellis; empty where they are not.
+
+    By the tabs and ends of lines in them, which takes no time however long they are.
+    """
+    number = text.count("\t") + text.count("\n") + (not text.endswith("\n"))
+    if number <= CELLS_AT_MOST:
+        return ""
+    return (
+        f"{number:,} cells are too many to keep in a trellis ({CELLS_AT_MOST:,} at most). Save "
+        "them as a file, and add a lane from that."
+    )
+
+
+class _Cells(QAbstractTableModel):
+    """The cells that were typed, with some empty lines and a column to go on typing in."""
+
+    def __init__(self, parent: QWidget) -> None:
+        super().__init__(parent)
+        self._cells: list[list[str]] = []
+
+    def rowCount(self, parent: _Index = _ROOT) -> int:
+        return 0 if parent.isValid() else max(len(self._cells) + _SPARE_ROWS, _LEAST_ROWS)
+
+    def columnCount(self, parent: _Index = _ROOT) -> int:
+        return 0 if parent.isValid() else max(self.width + _SPARE_COLUMNS, _LEAST_COLUMNS)
+
+    @property
+    def width(self) -> int:
+        """How many columns are filled."""
+        return max(map(len, self._cells), default=0)
+
+    def data(self, index: _Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.EditRole):
+            return self.text(index.row(), index.column())
+        if role == Qt.ItemDataRole.FontRole:  # names like names, and values like values
+            return text_font(13, bold=True) if not index.row() else value_font(13)
+        return None
+
+    def setData(self, index: _Index, value: Any, role: int = Qt.ItemDataRole.EditRole) -> bool:
+        if role != Qt.ItemDataRole.EditRole:
+            return False
+        if self.text(index.row(), index.column()) != str(value):
+            self.put(index.row(), index.column(), [[str(value)]])
+        return True
+
+    def flags(self, index: _Index) -> Qt.ItemFlag:
+        flag = Qt.ItemFlag
+        return flag.ItemIsEnabled | flag.ItemIsSelectable | flag.ItemIsEditable
+
+    def headerData(
+        self, section: int, side: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole
+    ) -> Any:
+        if role != Qt.ItemDataRole.DisplayRole or side is Qt.Orientation.Horizontal:
+            return None
+        return str(section) if section else "names"
+
+    def text(self, row: int, column: int) -> str:
+        """Return what stands in a cell."""
+        there = row < len(self._cells) and column < len(self._cells[row])
+        return self._cells[row][column] if there else ""
+
+    @property
+    def filled(self) -> list[list[str]]:
+        """The lines up to the last one that holds anything."""
+        return self._cells
+
+    def put(self, top: int, left: int, cells: list[list[str]]) -> None:
+        """Put cells in, from one on; lines and ends of lines that are empty then go."""
+        size = self.rowCount(), self.columnCount()
+        self._cells += [[] for _ in range(top + len(cells) - len(self._cells))]
+        for row, values in enumerate(cells, start=top):
+            line = self._cells[row]
+            line += [""] * (left + len(values) - len(line))
+            line[left : left + len(values)] = values
+            while line and not line[-1]:
+                line.pop()
+        while self._cells and not self._cells[-1]:
+            self._cells.pop()
+        if (self.rowCount(), self.columnCount()) != size:
+            self.layoutChanged.emit()
+        last = self.index(self.rowCount() - 1, self.columnCount() - 1)
+        self.dataChanged.emit(self.index(top, left), last)
+
+    def replace(self, cells: list[list[str]]) -> None:
+        """Hold other cells."""
+        self.beginResetModel()
+        self._cells = []
+        self.put(0, 0, cells)
+        self.endResetModel()
+
+
+class TypedGrid(QTableView):
     """Cells to type into. Ctrl+V puts in what was copied from a sheet; Delete empties cells.
 
     Signals
@@ -37,57 +130,44 @@ class TypedGrid(QTableWidget):
     refused = Signal(str)
 
     def __init__(self, theme: Theme, name: str, parent: QWidget | None = None) -> None:
-        super().__init__(_LEAST_ROWS, _LEAST_COLUMNS, parent)
+        super().__init__(parent)
         self.setObjectName(name)
         self.setAccessibleName("Cells of the table; the first row holds the names of the columns")
         self.theme = theme
+        self.cells = _Cells(self)
+        self.setModel(self.cells)
         self.verticalHeader().setDefaultSectionSize(25)
         self.horizontalHeader().hide()
         self.setSelectionMode(QAbstractItemView.SelectionMode.ContiguousSelection)
-        self.cellChanged.connect(self._cell_changed)
-        self._label_rows()
+        self._is_told = True
+        self.cells.dataChanged.connect(lambda *_: self.edited.emit() if self._is_told else None)
 
     def show_source(self, source: TypedSource) -> None:
         """Show the cells of a typed table."""
         if self.source(source) == source:
             return
-        self.blockSignals(True)
-        self.clearContents()
-        self._put(0, 0, [list(source.columns), *map(list, source.rows)])
-        self._make_room()
+        self._is_told = False
+        self.cells.replace([list(source.columns), *map(list, source.rows)])
+        self._is_told = True
         self._fit_columns()
-        self.blockSignals(False)
 
     def source(self, before: TypedSource | None = None) -> TypedSource:
         """Return the cells as a source; empty lines and columns at the edges are left out."""
-        cells = [
-            [self._text(row, column) for column in range(self.columnCount())]
-            for row in range(self.rowCount())
-        ]
-        height = max((r + 1 for r, row in enumerate(cells) if any(row)), default=0)
-        width = max((c + 1 for row in cells for c, cell in enumerate(row) if cell), default=0)
-        columns = tuple(cells[0][:width])
-        rows = tuple(tuple(row[:width]) for row in cells[1:height])
+        width = self.cells.width
+        lines = [tuple(line + [""] * (width - len(line))) for line in self.cells.filled]
+        columns, rows = (lines[0], tuple(lines[1:])) if lines else ((), ())
         made = before or TypedSource(columns=())
         return made.model_copy(update={"columns": columns, "rows": rows})
 
     def paste(self, text: str) -> None:
         """Put copied cells in, from the current cell on."""
-        at = (max(self.currentRow(), 0), max(self.currentColumn(), 0))
-        cells = pasted_cells(text)
-        number = sum(map(len, cells))
-        if number > _CELLS_AT_MOST:
-            self.refused.emit(
-                f"{number:,} cells are too many to keep in a trellis ({_CELLS_AT_MOST:,} at most). "
-                "Save them as a file, and add a lane from that."
-            )
+        why = too_many(text)
+        if why:
+            self.refused.emit(why)
             return
-        self.blockSignals(True)
-        self._put(*at, cells)
-        self._make_room()
+        at = self.currentIndex()
+        self.cells.put(max(at.row(), 0), max(at.column(), 0), pasted_cells(text))
         self._fit_columns()
-        self.blockSignals(False)
-        self.edited.emit()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.matches(QKeySequence.StandardKey.Paste):
@@ -95,8 +175,8 @@ class TypedGrid(QTableWidget):
         elif event.matches(QKeySequence.StandardKey.Copy):
             QGuiApplication.clipboard().setText(self._copied())
         elif event.key() in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
-            for item in self.selectedItems():
-                item.setText("")
+            for index in self.selectedIndexes():
+                self.cells.setData(index, "")
         elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             if self.state() != QAbstractItemView.State.EditingState:  # else it ends that first
                 self._go_down()
@@ -110,64 +190,21 @@ class TypedGrid(QTableWidget):
             self._go_down()
 
     def _go_down(self) -> None:
-        below = self.currentRow() + 1
-        if below < self.rowCount():
-            self.setCurrentCell(below, max(self.currentColumn(), 0))
+        at = self.currentIndex()
+        if at.row() + 1 < self.cells.rowCount():
+            self.setCurrentIndex(self.cells.index(at.row() + 1, max(at.column(), 0)))
 
     def _copied(self) -> str:
         indexes = self.selectedIndexes()
         rows = sorted({index.row() for index in indexes})
         columns = sorted({index.column() for index in indexes})
-        return "\n".join("\t".join(self._text(r, c) for c in columns) for r in rows)
-
-    def _cell_changed(self, row: int, column: int) -> None:
-        self.blockSignals(True)
-        item = self.item(row, column)
-        if item is not None:
-            self._dress(item)
-        self._make_room()
-        self.blockSignals(False)
-        self.edited.emit()
-
-    def _put(self, top: int, left: int, cells: list[list[str]]) -> None:
-        width = max(map(len, cells), default=0)
-        self.setRowCount(max(self.rowCount(), top + len(cells)))
-        self.setColumnCount(max(self.columnCount(), left + width))
-        for row, values in enumerate(cells, start=top):
-            for column, value in enumerate(values, start=left):
-                item = QTableWidgetItem(value)
-                self.setItem(row, column, item)
-                self._dress(item)
-
-    def _dress(self, item: QTableWidgetItem) -> None:
-        """Show names like names and values like values."""
-        is_name = item.row() == 0
-        item.setFont(text_font(13, bold=True) if is_name else value_font(13))
+        return "\n".join("\t".join(self.cells.text(r, c) for c in columns) for r in rows)
 
     def _fit_columns(self) -> None:
-        """Make every column as wide as its cells need, within limits."""
-        for column in range(self.columnCount()):
-            needed = self.sizeHintForColumn(column) + 12
-            self.setColumnWidth(column, min(max(needed, _NARROWEST), _WIDEST))
-
-    def _make_room(self) -> None:
-        """Keep some empty lines and a column at the edges to type into."""
-        filled = [
-            (r, c)
-            for r in range(self.rowCount())
-            for c in range(self.columnCount())
-            if self._text(r, c)
-        ]
-        rows = max((r for r, _ in filled), default=-1) + 1 + _SPARE_ROWS
-        columns = max((c for _, c in filled), default=-1) + 1 + _SPARE_COLUMNS
-        self.setRowCount(max(rows, _LEAST_ROWS))
-        self.setColumnCount(max(columns, _LEAST_COLUMNS))
-        self._label_rows()
-
-    def _label_rows(self) -> None:
-        names = ["names", *(str(row) for row in range(1, self.rowCount()))]
-        self.setVerticalHeaderLabels(names)
-
-    def _text(self, row: int, column: int) -> str:
-        item = self.item(row, column)
-        return item.text() if item is not None else ""
+        """Make every column as wide as its first cells need, within limits."""
+        metrics = self.fontMetrics()
+        some = self.cells.filled[:_MEASURED_ROWS]
+        for column in range(self.cells.columnCount()):
+            texts = [line[column] for line in some if column < len(line)]
+            needed = max((metrics.horizontalAdvance(text[:60]) for text in texts), default=0)
+            self.setColumnWidth(column, min(max(int(needed * 1.25) + 24, _NARROWEST), _WIDEST))

@@ -140,7 +140,7 @@ class FormulaField(QWidget):
 
 
 class _Line(QPlainTextEdit):
-    """A line that grows with what is typed; Return takes it, Esc takes it back."""
+    """A line that grows with what is typed; Return takes it, Esc takes the last change back."""
 
     def __init__(self, name: str, take: Callable[[], None], words: Callable[[], list[str]]) -> None:
         super().__init__()
@@ -225,8 +225,8 @@ class _Line(QPlainTextEdit):
         if event.key() in _TAKES and not event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
             self._take()
             return
-        if event.key() == Qt.Key.Key_Escape:
-            self.setPlainText(self.kept)
+        if event.key() == Qt.Key.Key_Escape and self.document().isUndoAvailable():
+            self.undo()
             return
         super().keyPressEvent(event)
         self._offer(event.text())

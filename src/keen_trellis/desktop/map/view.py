@@ -236,6 +236,8 @@ class MapView(QAbstractScrollArea):
             return
         if step is not None:
             self._walk(*step)
+        elif event.key() in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
+            self._session.asked.emit("part.remove")
         elif event.key() == Qt.Key.Key_Plus and (lane := self._session.selected_lane):
             plus = next((p for p in self._layout.pluses if p.lane == lane.id), None)
             if plus:

@@ -22,6 +22,7 @@ from keen_trellis.desktop.session.watching import Watching
 from keen_trellis.document import Lane, Trellis, edits, load, save
 from keen_trellis.document.items import Item
 from keen_trellis.document.sources import Source
+from keen_trellis.document.trellis import UNNAMED
 from keen_trellis.document.wants import Want, added_wants, wants
 from keen_trellis.errors import UserError
 from keen_trellis.progress import Cancelled, Report
@@ -229,7 +230,12 @@ class Session(QObject):
         return self.path is not None and _bytes_of(self.path) not in (self._on_disk, None)
 
     def save(self, path: Path) -> bool:
-        """Save the trellis; say why when it cannot be saved."""
+        """Save the trellis; say why when it cannot be saved.
+
+        One that has no name yet is called by its file.
+        """
+        if self.trellis.name == UNNAMED and path.stem.strip():
+            self.do(edits.RenameTrellis(path.stem))
         try:
             save(self.trellis, path)
         except UserError as error:

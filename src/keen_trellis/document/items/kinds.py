@@ -27,10 +27,13 @@ class KindsItem(StepItem):
     Attributes
     ----------
     kinds : dict of column to Kind
+    dates : “as they show”, “day first” or “month first”
+        How dates such as 03/04/2026 are meant; where the texts do not show it, they are none.
     """
 
     type: Literal["kinds"] = "kinds"
     kinds: dict[str, Kind] = Field(default={})
+    dates: Literal["as they show", "day first", "month first"] = "as they show"
 
     @property
     def title(self) -> str:
@@ -50,7 +53,8 @@ class KindsItem(StepItem):
                 f"“{column}” of {where} is {kind}, which cannot become {to}.",
                 "Choose another kind.",
             )
-        return Applied("CAST", (Cell(column, kind),), to, ("as written",))
+        order = () if self.dates == "as they show" else (self.dates,)
+        return Applied("CAST", (Cell(column, kind),), to, ("as written", *order))
 
     @property
     def brief(self) -> str:
@@ -66,4 +70,6 @@ class KindsItem(StepItem):
         """Return which columns become what."""
         if not self.kinds:
             return "Changes no kind yet."
-        return f"Makes {listed([f'{name} {kind}' for name, kind in self.kinds.items()])}."
+        made = listed([f"{name} {kind}" for name, kind in self.kinds.items()])
+        order = f", dates {self.dates}" if self.dates != "as they show" else ""
+        return f"Makes {made}{order}."

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections import Counter
+from collections.abc import Callable, Sequence
 from functools import partial
 from typing import TYPE_CHECKING
 
@@ -11,6 +12,7 @@ from PySide6.QtWidgets import (
     QFrame,
     QHBoxLayout,
     QLabel,
+    QPushButton,
     QScrollArea,
     QSizePolicy,
     QVBoxLayout,
@@ -25,7 +27,7 @@ from keen_trellis.words import SPACES, counted, percent
 if TYPE_CHECKING:
     from keen_trellis.advice.pairs import ProposedPair
 
-_SHOWN_AT_MOST = 60
+_SHOWN_AT_MOST = 40
 
 
 class PairsPanel(QFrame):
@@ -81,6 +83,7 @@ class PairsPanel(QFrame):
         column.addWidget(scroll, 1)
         column.addLayout(below)
         self._proposed: Sequence[ProposedPair] = ()
+        self._made: dict[object, QWidget] = {}
 
     def show_pairs(
         self,
@@ -99,26 +102,32 @@ class PairsPanel(QFrame):
             What is said where there are no proposals to show.
         """
         self._proposed = proposed or ()
-        while item := self._rows.takeAt(0):
-            if widget := item.widget():
-                discard(widget)
-        self._head("Proposed pairs", "values that look like the same thing")
+        before, self._made = self._made, {}
+        while self._rows.takeAt(0):
+            pass  # what is shown again is put in again: making it anew takes its time
+        self._put(before, "proposed", self._head, "Proposed pairs", "they look like one thing")
+        of_kind = Counter(one.reason for one in self._proposed)
+        reason = ""
         for number, one in enumerate(self._proposed[:_SHOWN_AT_MOST]):
-            self._rows.addWidget(self._proposal(number, one, inks))
+            if one.reason != reason:
+                reason = one.reason
+                self._put(before, (reason, of_kind[reason]), self._kind, reason, of_kind[reason])
+            row = self._put(before, (one, inks), self._proposal, one, inks)
+            for name, made in zip(("same", "not"), row.findChildren(QPushButton), strict=True):
+                made.setObjectName(f"pairs.{name}.{number}")
         more = len(self._proposed) - _SHOWN_AT_MOST
         if more > 0:
             note = f"{counted(more, 'more pair')} when these are decided."
         if note or not self._proposed:
-            says = label(note or "No value looks like one of the other side.", soft=True)
-            says.setObjectName("pairs.note")
-            says.setWordWrap(True)
-            self._rows.addWidget(says)
-        self._head("Kept with this tie", "the sources stay as they are")
+            self._put(before, f"note {note}", self._note, note)
+        self._put(before, "kept", self._head, "Kept with this tie", "the sources stay as they are")
         for number, pair in enumerate(kept):
-            self._rows.addWidget(self._kept(number, pair, inks))
+            self._put(before, (number, pair, inks), self._kept, number, pair, inks)
         if not kept:
-            self._rows.addWidget(label("None yet.", soft=True))
+            self._put(before, "none", label, "None yet.", True)
         self._rows.addStretch(1)
+        for gone in before.values():
+            discard(gone)
         safe = sum(one.safe for one in self._proposed)
         self._all.setText(f"Take all safe pairs ({safe})")
         self._all.setVisible(safe > 0)
@@ -128,16 +137,52 @@ class PairsPanel(QFrame):
         """Offer to look for likely pairs, where that takes a while."""
         self._look.setVisible(is_offered)
 
-    def _head(self, title: str, soft: str) -> None:
+    def _put(
+        self,
+        before: dict[object, QWidget],
+        key: object,
+        make: Callable[..., QWidget],
+        *arguments: object,
+    ) -> QWidget:
+        """Add what is shown at the end of the list: the one of before, where it is the same."""
+        made = before.pop(key, None) or make(*arguments)
+        self._made[key] = made
+        self._rows.addWidget(made)
+        return made
+
+    def _note(self, note: str) -> QWidget:
+        says = label(note or "No value looks like one of the other side.", soft=True)
+        says.setObjectName("pairs.note")
+        says.setWordWrap(True)
+        return says
+
+    def _kind(self, reason: str, pairs: int) -> QWidget:
+        """Return the heading of the pairs of one reason, with the way to take all of them."""
+        row = QWidget()
+        line = QHBoxLayout(row)
+        line.setContentsMargins(2, 2, 0, 0)
+        line.addWidget(label(f"{reason} · {counted(pairs, 'pair')}", soft=True))
+        line.addStretch(1)
+        if pairs > 1:
+            take = partial(self._take_kind, reason)
+            all_of = button("Take all of this kind", f"pairs.kind.{reason}", take, "plain")
+            all_of.setAccessibleName(f"Take all {pairs} pairs of this kind: {reason}")
+            line.addWidget(all_of)
+        return row
+
+    def _take_kind(self, reason: str) -> None:
+        self.same.emit([one.pair for one in self._proposed if one.reason == reason])
+
+    def _head(self, title: str, soft: str) -> QWidget:
         row = QWidget()
         line = QHBoxLayout(row)
         line.setContentsMargins(0, 2, 0, 2)
         line.addWidget(label(title, strong=True))
         line.addWidget(label(soft, soft=True, small=True))
         line.addStretch(1)
-        self._rows.addWidget(row)
+        return row
 
-    def _proposal(self, number: int, one: ProposedPair, inks: tuple[str, str]) -> QWidget:
+    def _proposal(self, one: ProposedPair, inks: tuple[str, str]) -> QWidget:
         row = QFrame()
         row.setProperty("card", True)
         line = QHBoxLayout(row)
@@ -148,7 +193,7 @@ class PairsPanel(QFrame):
         line.addWidget(self._chip(one.pair.right, inks[1]))
         share = "" if one.safe else f", {percent(one.likeness)} alike"
         why = OneLine(fills=True)
-        why.setText(f"finds {counted(one.rows, 'row')} · {one.reason}{share}")
+        why.setText(f"finds {counted(one.rows, 'row')}{share}")
         why.setProperty("soft", True)
         why.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         line.addWidget(why)
@@ -157,7 +202,7 @@ class PairsPanel(QFrame):
             ("Same", "same", partial(self.same.emit, [one.pair]), "soft"),
             ("Not the same", "not", partial(self.not_same.emit, one.pair), ""),
         ):
-            made = button(words, f"pairs.{name}.{number}", does, look)
+            made = button(words, f"pairs.{name}", does, look)
             made.setAccessibleName(f"{words}: {says}")
             line.addWidget(made)
         return row

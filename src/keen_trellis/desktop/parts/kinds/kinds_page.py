@@ -5,8 +5,11 @@ from __future__ import annotations
 from typing import Any
 
 from keen_trellis.data import Kind, Table
+from keen_trellis.data.kinds import BY_DAY
 from keen_trellis.desktop.bench.sentence import Sentence
 from keen_trellis.desktop.bench.step_page import StepPage
+
+_AS_THEY_SHOW = "as they show"
 
 
 class KindsPage(StepPage):
@@ -22,6 +25,18 @@ class KindsPage(StepPage):
                 say.word("and")
             self._tell_kind(say, item, column, kind)
         fields = before.fields if before is not None else ()
+        days = {name for name, kind in item.kinds.items() if kind in BY_DAY}
+        texts = {f.name for f in fields if f.kind is Kind.TEXT}
+        if days & texts or item.dates != _AS_THEY_SHOW:
+            say.word("with dates")
+            says = "Which part of a date such as 03/04/2026 comes first"
+            say.choice(
+                "kinds.dates",
+                says,
+                {one: one for one in (_AS_THEY_SHOW, "day first", "month first")},
+                current=item.dates,
+                chosen=lambda value: self.change(dates=value),
+            )
         add = say.choice(
             "kinds.add",
             "A column to read as another kind",

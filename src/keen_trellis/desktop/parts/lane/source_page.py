@@ -9,6 +9,7 @@ from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
 from keen_trellis.desktop.adding.source_form import NoticedLines, SourceForm
+from keen_trellis.desktop.adding.typed_grid import PASTING
 from keen_trellis.desktop.bench.page import Page
 from keen_trellis.desktop.bench.table_model import Origins
 from keen_trellis.desktop.controls import Notice, button, label
@@ -168,7 +169,7 @@ def _server(source: Source) -> str:
         return "Nothing is read for it: its rows follow what is done where it begins"
     database = getattr(source, "database", None)
     if not isinstance(database, Server):
-        return "Names in the first line; Ctrl+V pastes cells copied from a sheet"
+        return PASTING
     ways = {"asked": "password asked for", "keyring": "password in the keyring"}
     return f"as {database.user}, {ways.get(database.password, f'password in {database.password}')}"
 
