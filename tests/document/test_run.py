@@ -8,7 +8,7 @@ from typing import Any
 from unittest import mock
 
 from keen_trellis.compute.tied import Tied
-from keen_trellis.data import Kind
+from keen_trellis.data import Kind, Table
 from keen_trellis.document import DelimitedSource, QuerySource, TableSource, Trellis
 from keen_trellis.document.edits import (
     AddDelivery,
@@ -21,8 +21,14 @@ from keen_trellis.document.edits import (
     SetSource,
     apply,
 )
-from keen_trellis.document.items import IntoTable, LinkedFields
-from keen_trellis.errors import EditError, UnknownColumnError, UserError, WaitingError
+from keen_trellis.document.items import IntoTable, JoinItem, LinkedFields
+from keen_trellis.errors import (
+    EditError,
+    ProgramError,
+    UnknownColumnError,
+    UserError,
+    WaitingError,
+)
 from keen_trellis.plan.bays import Bay
 from keen_trellis.progress import Cancelled, Report
 from keen_trellis.read import Reading, Server
@@ -173,25 +179,47 @@ class RunTest(unittest.TestCase):
         self.assertIsInstance(results.rows["routes"], UserError)
         self.assertEqual(results.rows["routes-again"].column("code").to_list(), ["KP-MS", "GH-TO"])
 
-    def test_a_stop_and_a_fault_are_heard_by_all_that_are_read(self) -> None:
+    def test_a_stop_is_heard_by_all_that_are_read(self) -> None:
         def reads_on_and_on(source: DelimitedSource, _: Any, report: Report, *how: Any) -> Reading:
             while True:
                 report(0.5, source.path)
-
-        def reads_or_breaks(source: DelimitedSource, *how: Any) -> Reading:
-            if "routes" in source.path:
-                raise ZeroDivisionError
-            return reads_on_and_on(source, *how)
 
         def stop(fraction: float, doing: str) -> None:
             if "routes" in doing:  # the other one hears of it at its next report
                 raise Cancelled
 
-        with mock.patch.object(DelimitedSource, "waits", SAILINGS_WAIT):
-            with mock.patch.object(DelimitedSource, "read", reads_on_and_on):
-                self.assertRaises(Cancelled, self.runner.run, self.trellis, stop)
-            with mock.patch.object(DelimitedSource, "read", reads_or_breaks):
-                self.assertRaises(ZeroDivisionError, self.runner.run, self.trellis)
+        with (
+            mock.patch.object(DelimitedSource, "waits", SAILINGS_WAIT),
+            mock.patch.object(DelimitedSource, "read", reads_on_and_on),
+        ):
+            self.assertRaises(Cancelled, self.runner.run, self.trellis, stop)
+
+    def test_a_fault_of_the_program_is_a_sentence_at_its_part_and_others_run_on(self) -> None:
+        read = DelimitedSource.read
+
+        def breaks(source: DelimitedSource, *how: Any) -> Reading:
+            if "routes" in source.path:
+                raise ZeroDivisionError("7" * 17)
+            return read(source, *how)
+
+        with (
+            mock.patch.object(DelimitedSource, "waits", SAILINGS_WAIT),
+            mock.patch.object(DelimitedSource, "read", breaks),
+            self.assertLogs("keen_trellis", "ERROR") as logged,
+        ):
+            results = self.runner.run(self.trellis)
+        (fault,) = results.errors()
+        self.assertIsInstance(fault, ProgramError)
+        self.assertIsInstance(results.rows["sailings"], Table)
+        self.assertIn("ZeroDivisionError", "".join(logged.output))
+        self.assertNotIn("7" * 17, str(fault) + "".join(logged.output))
+        with (
+            mock.patch.object(JoinItem, "node", side_effect=FloatingPointError),
+            self.assertLogs("keen_trellis", "ERROR"),
+        ):
+            rows = self.runner.run(self.trellis).rows
+        self.assertIsInstance(rows["sailings-routes"], ProgramError)
+        self.assertIsInstance(rows["routes"], Table)
 
     def test_a_stopped_run_leaves_the_next_one_whole(self) -> None:
         def stop(fraction: float, doing: str) -> None:

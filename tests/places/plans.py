@@ -27,6 +27,7 @@ from keen_trellis.plan.link import Link, LinkField, OrderField, Pair
 from keen_trellis.plan.nodes import BayRows, Begun, Join, Kept, Node, Outcome, Read, Stacked
 from keen_trellis.plan.outcome import Columns
 from keen_trellis.plan.schema import Schema, SchemaColumn
+from keen_trellis.plan.spans import SPANS
 from keen_trellis.plan.steps import Carried, Computed, Counted, Ordered, Parted, Picked, Repeated
 from keen_trellis.sql import summaries
 from keen_trellis.sql.dialects import Sql
@@ -145,7 +146,9 @@ class Plans:
         chance = self.chance
         operator = chance.choice(["="] * 6 + ["<", ">=", "<>", "nearest earlier", "nearest later"])
         if not operator.startswith("nearest"):
-            return LinkField(left.name, right.name, operator)
+            is_of_days = {left.kind, right.kind} <= {Kind.DATE, Kind.DATE_TIME}
+            span = chance.choice(SPANS) if is_of_days and chance.random() < 0.5 else None
+            return LinkField(left.name, right.name, operator, span=span)
         if left.kind in (Kind.TEXT, Kind.BOOLEAN):
             return LinkField(left.name, right.name)
         within = chance.choice([None, None, 1, 0.5, 100_000])

@@ -18,6 +18,7 @@ from keen_trellis.plan.figures import Figure
 from keen_trellis.plan.link import Link, LinkField, OrderField, Pair
 from keen_trellis.plan.nodes import Join, Kept, Node, Outcome, Read
 from keen_trellis.plan.outcome import Columns
+from keen_trellis.plan.spans import SPANS
 from keen_trellis.plan.steps import Computed, Counted, Ordered, Repeated
 from tests.places.cluster import SparkTestCase
 from tests.places.plans import Plans, compared
@@ -62,14 +63,32 @@ class Meanings:
         self.is_same(self.made(tied, "a IS GAP", "b IS GAP", "b IS NULL", "COALESCE(b, a)"))
         self.is_same(Summarised(tied, ("b",), (Figure(None),)))
 
-    def test_a_date_meets_a_date_time_by_its_day_and_in_formulas_as_its_midnight(self) -> None:
+    def test_a_day_beside_a_moment_is_the_whole_day_wherever_they_meet(self) -> None:
         day = dt.date(2026, 1, 31)
-        left = self.lane("l", d=[day, dt.date(1, 1, 1), None])
+        left = self.lane("l", d=[day, dt.date(1, 1, 1), dt.date(9999, 12, 31), None])
         right = self.lane("r", t=[dt.datetime(2026, 1, 31, 8, 30), dt.datetime(2026, 1, 31), None])
         self.is_same(self.joined(left, right, Link((LinkField("d", "t"),))))
         cross = self.joined(left, right, Link(cross=True))
-        self.is_same(self.made(cross, "d = t", "d < t"))
-        self.is_same(Kept(right, Tested("t", "<=", day)))
+        self.is_same(
+            self.made(
+                *(cross, "d = t", "d < t", "d >= t", "d IS DISTINCT FROM t", "t IN (d, NULL)"),
+                *("t BETWEEN d AND d", "NULLIF(t, d)", "CASE t WHEN d THEN 1 ELSE 0 END"),
+            )
+        )
+        for sign in ("=", "<>", "<", "<=", ">", ">="):
+            self.is_same(Kept(right, Tested("t", sign, (day,))))
+        self.is_same(Kept(right, Tested("t", "between", (day, day))))
+        self.is_same(Kept(right, Tested("t", "in", (day, dt.datetime(2026, 1, 31, 8, 30)))))
+
+    def test_fields_of_a_link_meet_by_the_span_that_is_chosen(self) -> None:
+        days = [dt.date(2026, 1, 1), dt.date(2026, 3, 31), dt.date(9999, 12, 31), None]
+        moments = [dt.datetime(2025, 12, 29, 23, 59), dt.datetime(2026, 2, 1), dt.datetime(1, 1, 1)]
+        left, right = self.lane("l", d=days), self.lane("r", t=moments)
+        for span in SPANS:
+            link = Link((LinkField("d", "t", span=span),))
+            self.is_same(self.joined(left, right, link, link="both"))
+        later = Link((LinkField("d", "t", "<", span="month"),))
+        self.is_same(self.joined(left, right, later, link="both"))
 
     def test_the_first_partner_needs_an_order_and_equal_ones_must_be_alike(self) -> None:
         left = self.lane("l", k=[1, 1, 2])

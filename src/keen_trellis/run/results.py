@@ -70,6 +70,8 @@ class Results:
 
     def broken_before(self, part_id: str) -> list[JoinFacts]:
         """Return the joins with a broken promise that a part's rows come through."""
+        if part_id not in self.rows:  # it is newer than these results
+            return []
         upstream = self.trellis.upstream(part_id)
         return [join for join in self.facts.joins() if join.broken and join.id in upstream]
 

@@ -185,9 +185,9 @@ class WorkingOut:
             return node
         try:
             value = self.nodes.result(node, self._share())
-        except (UserError, Cancelled) as error:
-            if isinstance(error, Cancelled):
-                raise
+        except Cancelled:
+            raise
+        except UserError as error:
             return error
         except Exception as fault:  # noqa: BLE001  the border of a part: the others go on
             return ProgramError("This part", fault)
