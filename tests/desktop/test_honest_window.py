@@ -8,7 +8,7 @@ from unittest import mock
 
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QLineEdit, QListWidget, QMenu, QMessageBox, QPushButton, QTableWidget
+from PySide6.QtWidgets import QLineEdit, QListWidget, QMenu, QMessageBox, QPushButton, QTableView
 
 import keen_trellis as kt
 from keen_trellis.compute.tied import Tied
@@ -259,8 +259,8 @@ class CareTest(WindowTestCase):
         self.session.select("vessels")
         self.settle()
         self.assertIn("has no sheet “Ships”", self.text("rows.trouble.text"))
-        self.assertEqual(self.text("rows.mend"), "Choose another one …")
-        self.click("rows.mend")
+        self.assertEqual(self.text("rows.trouble.remedy"), "Choose another one …")
+        self.click("rows.trouble.remedy")
         menu = self.window.findChild(QMenu, "tables.menu")
         assert menu is not None
         next(a for a in menu.actions() if a.text() == "Vessels").trigger()
@@ -318,8 +318,9 @@ class ChooserTest(WindowTestCase):
     def test_escape_asks_before_typed_cells_are_thrown_away(self) -> None:
         self.trigger("lane.type_in")
         chooser = self.dialog("chooser")
-        cells = chooser.findChild(QTableWidget, "chooser.form.cells")
-        cells.setCurrentCell(0, 0)
+        cells = chooser.findChild(QTableView, "chooser.form.cells")
+        assert cells is not None
+        cells.setCurrentIndex(cells.model().index(0, 0))
         QTest.keyClicks(cells, "days")
         self.key(Qt.Key.Key_Return, cells.viewport().focusWidget() or cells)
         self.settle()

@@ -434,6 +434,7 @@ class Notice(QFrame):
             for n in range(REMEDIES_AT_MOST)
         ]
         for mend in self._mends:
+            mend.setAccessibleName("What would help")
             mend.hide()
             row.addWidget(mend)
         self.hide()

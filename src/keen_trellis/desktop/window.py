@@ -49,7 +49,7 @@ from keen_trellis.document import edits
 from keen_trellis.document.items import JoinItem
 from keen_trellis.document.storage import ENDING
 
-_MAP_HEIGHT, _MAP_LEAST, _BENCH_HEIGHT, _MAP_SHARE = 300, 170, 325, 0.55
+_MAP_HEIGHT, _MAP_LEAST, _BENCH_HEIGHT, _MAP_SHARE, _TWO_ROWS = 300, 170, 325, 0.55, 56
 SMALLEST = QSize(1000, 640)
 """The smallest window in which nothing is cut off."""
 _SPECS = {spec.id: spec for spec in ACTIONS}
@@ -140,6 +140,8 @@ class Window(QMainWindow):
             needed = max(int(self.map.shown.height) + 4, _MAP_HEIGHT)
         height = int(str(chosen)) if chosen is not None else min(needed, int(whole * _MAP_SHARE))
         bench = max(_BENCH_HEIGHT, min(self.bench.needed_height, whole - _MAP_LEAST))
+        if self.map.shown.sizes.is_close and 0 < height - (whole - bench) <= _TWO_ROWS:
+            bench = whole - height  # all lanes at once are worth two rows
         height = max(min(height, whole - bench), 0)
         self._halves.setSizes([height, whole - height])
 
