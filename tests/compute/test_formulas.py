@@ -3,6 +3,7 @@
 import datetime as dt
 import itertools
 import math
+import re
 import unittest
 from decimal import Decimal
 from typing import Any
@@ -255,6 +256,26 @@ class GapsAndFaultsTest(unittest.TestCase):
         huge = kt.Table.from_columns({"n": [2**62]})
         self.assertEqual(work_out("n * 4", huge).lost, 1)
 
+    def test_a_choice_between_kinds_keeps_every_value_or_counts_it_as_a_fault(self) -> None:
+        long, amount = 2**60 + 1, Decimal("99999999999999.99")
+        table = kt.Table.of(
+            {
+                "n": kt.Column.of([long, 1], Kind.INTEGER),
+                "d": kt.Column.of([amount, None], Kind.EXACT),
+                "f": kt.Column.of([None, 0.5], Kind.NUMBER),
+                "u": kt.Column.of([True, False], Kind.BOOLEAN),
+            }
+        )
+        for text in (
+            *("COALESCE(f, n)", "CASE WHEN u THEN n ELSE f END", "GREATEST(f, n)", "LEAST(n, f)"),
+            *("COALESCE(f, d)", "CASE WHEN u THEN d ELSE f END", "GREATEST(d, f)", "LEAST(f, d)"),
+        ):
+            with self.subTest(text):
+                found = work_out(text, table)
+                first = found.column.to_list()[0]
+                said = any(fault[0] for fault in found.faults.values())
+                self.assertTrue(said or first in (long, amount), (first, list(found.faults)))
+
     def test_a_time_goes_round_the_clock_however_many_seconds_later(self) -> None:
         seconds = [0, -1, 86_400, 2**43 + 1, -(2**50), 2**63 - 1]
         noon = [dt.time(12)] * len(seconds)
@@ -365,6 +386,47 @@ class LongListTest(unittest.TestCase):
         self.assertEqual(found.lost, 0)
 
 
+EVERY_KIND = schema_of(
+    kt.Table.of({name: kt.Column.of([], kt.Kind(kind)) for name, (kind, _) in KINDS.items()})
+)
+NOT_DONE = (
+    *("ROUND(d, 1, 1)", "CEILING(d, 2)", "FLOOR(d, 2)", "TRUNC(d, 1, 2)", "INITCAP(a, '-')"),
+    *("REGEXP_REPLACE(a, 'x', 'y', 'i')", "REGEXP_REPLACE(a, 'x', 'y', 1, 1, 'i')"),
+    *("POSITION('a' IN a, 2)", "INSTR(a, 'b', 2)", "LOCATE('b', a, 3)", "STRPOS(a, 'b', 2, 2)"),
+    *("CAST(s AS TIMESTAMP(0))", "CAST(k AS TIME(3))", "CAST(n AS INTEGER(3))"),
+    *("INTERVAL '1' DAY TO SECOND + s", "s + INTERVAL '1 2:00' DAY TO MINUTE"),
+    *("TIMESTAMP '2026-01-01 10:00+02:00'", "TIMESTAMP WITH TIME ZONE '2026-01-01 10:00'"),
+    *("CAST('2026-01-01 10:00Z' AS TIMESTAMP WITH TIME ZONE)", "s AT TIME ZONE 'Europe/Berlin'"),
+    *("CURRENT_DATE('Europe/Berlin')", "TRY_CAST(a AS INTEGER)", "CAST(a AS DATE FORMAT 'YYYY')"),
+    *("n BETWEEN SYMMETRIC 1 AND 2", "a SIMILAR TO 'b'", "n = ANY(m)", "UPPER(a) OVER ()"),
+    *("COUNT(DISTINCT n)", "a AS b", "n -- a remark\n, m", "TIDY(a, 'nothing of this name')"),
+)
+"""What other dialects give a meaning that ours does not have: none of it is passed over."""
+
+FARTHEST: dict[str, st.SearchStrategy[Any]] = {
+    name: st.none() | drawn for name, drawn in DRAWN.items()
+} | {
+    **dict.fromkeys("fg", st.floats(allow_nan=False) | st.sampled_from([1e300, -0.0, 5e-324])),
+    "d": st.none() | st.just(Decimal("9" * 38)),
+    "e": st.none() | st.sampled_from([Decimal("-1e-5"), Decimal(7)]),
+    **dict.fromkeys("nmij", st.none() | st.sampled_from([-(2**63), 2**53 + 1, 2**63 - 1, 0, -1])),
+    **dict.fromkeys("ab", st.none() | st.sampled_from(["", "1e300", "9" * 39, "2026-02-30", "x"])),
+}
+
+
+def made_of(*examples: Any) -> st.SearchStrategy[str]:
+    """Return formulas whose columns are formulas again, some of them of the wrong kind."""
+    ours = [text for some in examples for text in some]
+
+    @st.composite
+    def nested(draw: st.DrawFn) -> str:
+        outer, inner = draw(st.sampled_from(ours)), draw(st.sampled_from(ours))
+        column = draw(st.sampled_from(list(KINDS)))
+        return re.sub(rf"\b{column}\b(?!['(])", f"({inner})", outer, count=1)
+
+    return nested()
+
+
 class ReadingTest(unittest.TestCase):
     SCHEMA = schema_of(
         kt.Table.from_columns(
@@ -392,6 +454,12 @@ class ReadingTest(unittest.TestCase):
             self.assertIn(happened, str(caught.exception))
             self.assertEqual(text[slice(*caught.exception.place)], place)
 
+    def test_what_is_written_and_would_not_be_done_is_refused(self) -> None:
+        for text in NOT_DONE:
+            with self.subTest(text), self.assertRaises(FormulaError) as caught:
+                formula(text, EVERY_KIND)
+            self.assertLessEqual(*caught.exception.place)
+
     def test_a_rename_reaches_the_columns_and_nothing_else(self) -> None:
         text = 'UPPER(route) || "route" || \'route\' || "sailed on"'
         self.assertEqual(
@@ -418,6 +486,23 @@ class ReadingTest(unittest.TestCase):
             self.assertLessEqual(error.place[0], error.place[1])
         else:
             self.assertEqual(len(found.column), 2)
+
+    @settings(max_examples=150, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+    @given(st.lists(st.fixed_dictionaries(FARTHEST), max_size=4), made_of(AS_THERE, OTHERWISE))
+    def test_nothing_but_a_sentence_leaves_a_formula(
+        self, rows: list[dict[str, Any]], text: str
+    ) -> None:
+        try:
+            found = work_out(text, table_of(rows))
+        except FormulaError:
+            return
+        found.column.check()
+        self.assertEqual(len(found.column.texts()), len(rows))
+
+    def test_a_likeness_with_many_gaps_takes_no_longer_with_every_letter(self) -> None:
+        table = kt.Table.from_columns({"a": ["a" * 3_000 + "b"] * 20})
+        (first, *_) = work_out(f"a LIKE '{'%a' * 40}'", table).column.to_list()
+        self.assertIs(first, False)
 
     def test_what_is_too_long_or_too_deep_is_refused(self) -> None:
         for text in ("1" + "+1" * 3_000, "(" * 2_000 + "1" + ")" * 2_000, "NOT " * 900 + "TRUE"):
