@@ -124,7 +124,7 @@ class PairsPanel(QFrame):
         for number, pair in enumerate(kept):
             self._put(before, (number, pair, inks), self._kept, number, pair, inks)
         if not kept:
-            self._put(before, "none", label, "None yet.", True)
+            self._put(before, "none", partial(label, "None yet.", soft=True))
         self._rows.addStretch(1)
         for gone in before.values():
             discard(gone)

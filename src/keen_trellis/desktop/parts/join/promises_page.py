@@ -11,7 +11,7 @@ from keen_trellis.desktop.bench.page import Page
 from keen_trellis.desktop.bench.rows_card import RowsCard
 from keen_trellis.desktop.bench.sentence import Sentence
 from keen_trellis.desktop.bench.table_model import Origins
-from keen_trellis.desktop.controls import label
+from keen_trellis.desktop.controls import Notice, label
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme
 from keen_trellis.document import Lane, edits
@@ -28,6 +28,7 @@ class PromisesPage(Page):
     def __init__(self, session: Session, theme: Theme, parent: QWidget) -> None:
         super().__init__(session, theme, parent)
         self._item: JoinItem | None = None
+        self._notice = Notice("promises.trouble")
         self._said = Sentence("promises.sentences")
         self._rows = RowsCard("promises.breaking", theme, self)
         self._rows.setMinimumHeight(40)  # what is promised is seen first
@@ -36,6 +37,7 @@ class PromisesPage(Page):
         column = QVBoxLayout(self)
         column.setContentsMargins(20, 8, 20, 10)
         column.setSpacing(9)
+        column.addWidget(self._notice)
         column.addWidget(label(_WHAT_FOR, soft=True))
         column.addWidget(self._said)
         column.addWidget(self._rows, 1)
@@ -53,6 +55,7 @@ class PromisesPage(Page):
         if self._item is None or self._item.id != item.id:
             self._shown = 0
         self._item = item
+        self.tell_trouble(self._notice, self.session.results.given.get(item.id))
         names = (lane.name, self.session.trellis.lane(item.lane).name)
         found = self.session.results.promises.get(item.id, ())
         known = found if [one.promise for one in found] == _promises(item) else ()

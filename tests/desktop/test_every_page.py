@@ -1,0 +1,181 @@
+"""Every page of every part, in every state, shows what is selected now and offers what helps."""
+
+import json
+import unittest
+from collections.abc import Iterator
+from typing import Any
+from unittest import mock
+
+from PySide6.QtCore import QAbstractListModel, Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import (
+    QAbstractButton,
+    QAbstractItemView,
+    QFileDialog,
+    QLabel,
+    QLineEdit,
+    QMenu,
+    QPlainTextEdit,
+    QPushButton,
+    QWidget,
+)
+
+from keen_trellis.desktop.parts import VIEWS, view_of
+from keen_trellis.document.items import KINDS
+from keen_trellis.errors import UserError
+from tests.desktop.window_case import WindowTestCase
+
+ITEMS: dict[str, dict[str, Any]] = {
+    "filter": {"conditions": [{"column": "{w} code", "is_": "<>", "values": ["{w}9"]}]},
+    "tidy": {"columns": ["{w} code"], "without": ["outer spaces"]},
+    "replace": {"columns": ["{w} code"], "replacements": [{"old": "{w}1", "new": "{w}one"}]},
+    "formula": {"columns": [{"name": "{w} made", "formula": "\"{w} code\" || '{w}'"}]},
+    "fill": {"columns": ["{w} code"], "value": "{w}none"},
+    "columns": {"first": ["{w} amount"], "names": {"{w} seats": "{w} places"}},
+    "kinds": {"kinds": {"{w} amount": "number"}},
+    "split": {"column": "{w} code", "mark": "e", "into": ["{w} head", "{w} tail"]},
+    "together": {"columns": ["{w} code", "{w} made"], "name": "{w} both"},
+    "repeats": {"by": ["{w} code"]},
+    "order": {"by": [{"field": "{w} code"}]},
+    "first": {"n": 40},
+    "join": {"lane": "others", "link": [{"left": "{w} code", "right": "{w} key"}]},
+    "stack": {"lanes": [{"lane": "more"}], "source_column": "{w} source"},
+    "blend": {
+        "fields": ["{w} code"],
+        "figures": [{"how": "count", "name": "{w} rows"}],
+        "lanes": [{"lane": "others", "fields": ["{w} key"], "figures": [{"how": "count"}]}],
+    },
+    "summarise": {"by": ["{w} code"], "figures": [{"how": "count", "name": "{w} rows of it"}]},
+    "delivery": {"name": "{w} delivery", "path": "{w}.csv"},
+}
+"""One of each kind, in an order in which each has what it needs; `{w}` is a document's word."""
+
+BARE = {
+    "join": {"lane": "others"},
+    "stack": {"lanes": [{"lane": "more"}]},
+    "blend": {"lanes": [{"lane": "others"}]},
+    "delivery": {"name": "New", "path": "new.csv"},
+}
+STATES = ("as it should be", "new", "without its file", "without a column", "with broken promises")
+SHOWN = (QLabel, QAbstractButton, QLineEdit)
+
+
+class EveryPageTest(WindowTestCase):
+    """Two documents with no word in common: a page that is left over is heard by its words."""
+
+    def open_one(self, word: str, state: str) -> None:
+        folder = self.folder / f"{word} {state}"
+        folder.mkdir()
+        self.write_rows(folder, word, state)
+        items: list[Any] = [
+            {"type": kind, "id": kind, **(BARE.get(kind, {}) if state == "new" else item)}
+            for kind, item in ITEMS.items()
+        ]
+        if state == "with broken promises":
+            tie = next(item for item in items if item["type"] == "join")
+            tie["promises"] = [{"what": "found"}]
+        lanes = [
+            {"id": name, "name": f"{word} {name}", "colour": n, "items": items if not n else []}
+            | {"source": {"type": "delimited", "path": f"{name}.csv"}}
+            for n, name in enumerate(("rows", "others", "more"))
+        ]
+        document = {"format": "keen trellis", "version": 3, "name": word, "lanes": lanes}
+        text = json.dumps(document).replace("{w}", word)
+        (folder / "it.trellis").write_text(text)
+        self.assertTrue(self.session.open(folder / "it.trellis"))
+        self.settle()
+
+    def write_rows(self, folder: Any, word: str, state: str) -> None:
+        code = "another name" if state == "without a column" else f"{word} code"
+        names = f"{code},{word} amount,{word} seats\n"
+        rows = "".join(f"{word}{n},{n}.50,{n}\n" for n in (1, 1, 2, 3))
+        if state != "without its file":
+            (folder / "rows.csv").write_text(names + rows)
+        (folder / "more.csv").write_text(names + rows)
+        (folder / "others.csv").write_text(f"{word} key,{word} zone\n{word}2,{word} inner\n")
+
+    def parts(self) -> Iterator[str]:
+        """Open every page of every part; give each."""
+        for part in ("rows", *ITEMS):
+            self.session.select(part)
+            self.settle()
+            for page in view_of(self.session.selected_item).pages:
+                self.click(f"page.{page.id}")
+                yield f"{part}, {page.id}"
+
+    def seen(self) -> str:
+        """Return all that the bench shows, in words."""
+        words: list[str] = []
+        for widget in self.window.bench.findChildren(QWidget):
+            if not widget.isVisible():
+                continue
+            words.append(widget.toolTip())
+            if isinstance(widget, SHOWN):
+                words.append(widget.text())
+            elif isinstance(widget, QPlainTextEdit):
+                words.append(widget.toPlainText())
+            elif isinstance(widget, QAbstractItemView) and widget.model() is not None:
+                model, across = widget.model(), Qt.Orientation.Horizontal
+                is_list = isinstance(model, QAbstractListModel)
+                for column in range(1 if is_list else model.columnCount()):
+                    words.append(str(model.headerData(column, across)))
+                    cells = (model.index(row, column) for row in range(min(model.rowCount(), 9)))
+                    words += [str(cell.data()) for cell in cells]
+        return "\n".join(words)
+
+    def test_no_page_shows_what_was_selected_before(self) -> None:
+        self.assertEqual(set(ITEMS), {kind.model_fields["type"].default for kind in KINDS})
+        self.assertEqual({"lane", *ITEMS}, set(VIEWS))
+        words = iter(("Wombat", "Otter", "Lynx", "Heron", "Ibex", "Newt", "Stoat", "Gecko"))
+        word = next(words)
+        self.open_one(word, STATES[0])
+        for page in self.parts():
+            self.assertIn(word, self.seen(), page)
+        for state in STATES[1:]:
+            before, word = word, next(words)
+            self.open_one(word, state)
+            for page in self.parts():
+                with self.subTest(state=state, page=page):
+                    self.assertNotIn(before, self.seen())
+
+    def test_what_is_wrong_stands_on_every_page_that_needs_it_with_what_helps(self) -> None:
+        for word, state in (("Otter", STATES[2]), ("Lynx", STATES[3])):
+            self.open_one(word, state)
+            for page in self.parts():
+                part = page.split(",")[0]
+                if page.endswith("notes") or not self.is_troubled(part):
+                    continue
+                with self.subTest(state=state, page=page):
+                    remedies = self.remedies()
+                    self.assertTrue(remedies, self.seen())
+                    self.assertTrue(self.does_something(remedies[0]), remedies[0].text())
+                    self.session.select(part)
+                    self.settle()
+
+    def is_troubled(self, part: str) -> bool:
+        return isinstance(self.session.results.rows.get(part), UserError)
+
+    def remedies(self) -> list[QPushButton]:
+        every = self.window.bench.findChildren(QPushButton)
+        return [one for one in every if ".remedy" in one.objectName() and one.isVisible()]
+
+    def does_something(self, remedy: QPushButton) -> bool:
+        before = self.session.selection, self.session.trellis
+        with mock.patch.object(QFileDialog, "getOpenFileName", return_value=("", "")) as asked:
+            QTest.mouseClick(remedy, Qt.MouseButton.LeftButton)
+            self.settle()
+        menus = [m for m in self.window.findChildren(QMenu) if m.isVisible()]
+        for menu in menus:
+            menu.close()
+        opened = [w for w in self.application.topLevelWidgets() if w.isVisible()]
+        others = [w for w in opened if w is not self.window]
+        for one in others:
+            one.close()
+        after = self.session.selection, self.session.trellis
+        while self.session.trellis is not before[1] and self.session.undo.canUndo():
+            self.trigger("edit.undo")
+        return bool(after != before or menus or others or asked.called)
+
+
+if __name__ == "__main__":
+    unittest.main()
