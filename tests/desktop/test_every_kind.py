@@ -3,15 +3,19 @@
 import unittest
 from pathlib import Path
 
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
 from PySide6.QtWidgets import (
     QAbstractButton,
     QAbstractItemView,
     QLineEdit,
+    QListWidget,
     QPlainTextEdit,
     QPushButton,
     QWidget,
 )
 
+from keen_trellis.desktop.action_words import ALSO
 from keen_trellis.desktop.actions import ACTIONS
 from keen_trellis.desktop.parts import VIEWS
 from keen_trellis.document.items import KINDS, STEPS
@@ -71,6 +75,27 @@ class EveryKindTest(WindowTestCase):
         self.assertEqual((len(set(ids)), len(set(keys))), (len(ids), len(keys)))
         for spec in ACTIONS:
             self.assertTrue(spec.tip.endswith(".") and spec.text, spec.id)
+        self.assertLessEqual(set(ALSO), set(ids))
+
+    def test_the_finder_knows_the_words_of_the_trade(self) -> None:
+        self.open_demo()
+        self.session.select("sailings")
+        for word, title in (
+            *(
+                ("dedup", "Repeats"),
+                ("group by", "Summarise"),
+                ("union", "Stack"),
+                ("cast", "Kinds"),
+            ),
+            *(("sort", "Order"), ("concat", "Together"), ("lookup", "Tie"), ("pivot", "Summarise")),
+        ):
+            with self.subTest(word):
+                self.trigger("view.finder")
+                QTest.keyClicks(self.find(QLineEdit, "finder.field"), word)
+                found = self.find(QListWidget, "finder.found")
+                shown = [found.item(row).text() for row in range(min(found.count(), 4))]
+                self.assertTrue(any(title.casefold() in s.casefold() for s in shown), shown)
+                self.key(Qt.Key.Key_Escape, self.find(QLineEdit, "finder.field"))
 
     def assert_named(self, above: QWidget) -> None:
         """Every control that is seen can be named by those who hear the window."""

@@ -21,7 +21,7 @@ from PySide6.QtWidgets import (
 )
 
 from keen_trellis.desktop.parts import VIEWS, view_of
-from keen_trellis.document.items import KINDS
+from keen_trellis.document.items import KINDS, JoinItem
 from keen_trellis.errors import UserError
 from tests.desktop.window_case import WindowTestCase
 
@@ -105,8 +105,11 @@ class EveryPageTest(WindowTestCase):
 
     def seen(self) -> str:
         """Return all that the bench shows, in words."""
+        return self.words_of(self.window.bench)
+
+    def words_of(self, above: QWidget) -> str:
         words: list[str] = []
-        for widget in self.window.bench.findChildren(QWidget):
+        for widget in above.findChildren(QWidget):
             if not widget.isVisible():
                 continue
             words.append(widget.toolTip())
@@ -137,8 +140,40 @@ class EveryPageTest(WindowTestCase):
             for page in self.parts():
                 with self.subTest(state=state, page=page):
                     self.assertNotIn(before, self.seen())
+                if page == "join, match":
+                    self.assertNotIn(before, self.join_types(), state)
+
+    def join_types(self) -> str:
+        """Return what the card of join types says, where it can be opened."""
+        if self.window.action("tie.join_types").isEnabled():
+            self.trigger("tie.join_types")
+        card = self.application.activePopupWidget()
+        if card is None:
+            return ""
+        words = self.words_of(card)
+        card.close()
+        return words
+
+    def test_a_tie_without_a_link_offers_the_cross_join_and_takes_it_by_keys(self) -> None:
+        self.open_one("Otter", "new")
+        self.session.select("join")
+        self.settle()
+        self.assertIn("a cross join, would be 3 rows", self.seen())
+        self.trigger("tie.join_types")
+        card = self.application.activePopupWidget()
+        assert card is not None
+        self.key(Qt.Key.Key_Return, card.findChild(QAbstractItemView, "join_types"))
+        tie = self.session.selected_item
+        assert isinstance(tie, JoinItem)
+        self.assertTrue(tie.cross)
 
     def test_what_is_wrong_stands_on_every_page_that_needs_it_with_what_helps(self) -> None:
+        self.open_one("Heron", STATES[4])
+        self.session.select("delivery")
+        self.settle()
+        self.assertIn("promise", self.text("delivery.trouble.text"))
+        self.assertFalse(self.find(QPushButton, "delivery.write").isEnabled())
+        self.assertTrue(self.does_something(self.remedies()[0]))
         for word, state in (("Otter", STATES[2]), ("Lynx", STATES[3])):
             self.open_one(word, state)
             for page in self.parts():
