@@ -81,13 +81,8 @@ class EveryKindTest(WindowTestCase):
         self.open_demo()
         self.session.select("sailings")
         for word, title in (
-            *(
-                ("dedup", "Repeats"),
-                ("group by", "Summarise"),
-                ("union", "Stack"),
-                ("cast", "Kinds"),
-            ),
-            *(("sort", "Order"), ("concat", "Together"), ("lookup", "Tie"), ("pivot", "Summarise")),
+            *(("dedup", "repeated"), ("group by", "group"), ("union", "stack"), ("cast", "kind")),
+            *(("sort", "order"), ("concat", "together"), ("lookup", "tie"), ("export", "deliver")),
         ):
             with self.subTest(word):
                 self.trigger("view.finder")
