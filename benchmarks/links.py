@@ -16,7 +16,7 @@ from rapidfuzz.distance import Levenshtein
 from benchmarks.measure import Result, timed
 from keen_trellis.advice.likeness import likely_partners
 from keen_trellis.advice.proposals import propose_links
-from keen_trellis.data import Table
+from keen_trellis.data import Column, Table
 from keen_trellis.notebook import Tie, tie
 
 PAIRS_MEMORY = 3
@@ -166,6 +166,22 @@ def proposals() -> Iterator[Result]:
     left, right = wide_table(1), wide_table(2)
     ours_s, _ = timed(lambda: propose_links(left, right), times=2)
     yield Result("links proposed, 30 columns x 1M rows on both sides", ours_s, None, 3, "s")
+    columns = [_columns_of_four_sorts(seed, 400) for seed in (1, 2)]
+    ours_s, _ = timed(lambda: propose_links(*columns), times=2)
+    yield Result("links proposed, 400 x 400 columns of 20,000 rows", ours_s, None, 3, "s")
+
+
+def _columns_of_four_sorts(seed: int, columns: int, rows: int = 20_000) -> Table:
+    """Return codes, numbers, amounts and names of few values in turn."""
+    rng = np.random.default_rng(seed)
+    sorts: list[Callable[[int], Column]] = [
+        lambda n: Column.of([f"v{value}" for value in rng.integers(0, 3_000, rows)]),
+        lambda n: Column.of(rng.integers(0, 10**6, rows)),
+        lambda n: Column.of(rng.random(rows).round(3)),
+        lambda n: Column.of([f"name {value} of {n}" for value in rng.integers(0, 50, rows)]),
+    ]
+    made = {f"{'abcdef'[n % 6]}_col_{n}": sorts[n % 4](n) for n in range(columns)}
+    return Table.of(made)
 
 
 def pairs_proposed() -> Iterator[Result]:

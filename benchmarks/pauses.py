@@ -57,6 +57,21 @@ class _Window:
             time.sleep(0.001)
         return longest
 
+    def first_pause(self, act: Callable[[], object]) -> float:
+        """Return the longest turn of the loop, in seconds that this thread worked."""
+        longest, quiet_since, acted = 0.0, time.monotonic(), False
+        while time.monotonic() - quiet_since < 0.5:
+            begun = time.thread_time()
+            if not acted:
+                act()
+                acted = True
+            self.application.processEvents()
+            longest = max(longest, time.thread_time() - begun)
+            if self.session.busy:
+                quiet_since = time.monotonic()
+            time.sleep(0.001)
+        return longest
+
     def close(self) -> None:
         self.session.undo.setClean()
         self.window.close()
@@ -66,9 +81,75 @@ class _Window:
 def run() -> Iterator[Result]:
     with tempfile.TemporaryDirectory() as folder:
         os.environ["XDG_STATE_HOME"] = folder
+        yield from _first_clicks(Path(folder))
         yield from _many_lanes(Path(folder))
         yield from _wide(Path(folder))
         yield from _large(Path(folder))
+
+
+def _first_clicks(folder: Path) -> Iterator[Result]:
+    """Do for the first time what was loaded ahead while the window was quiet."""
+    import shutil
+
+    from PySide6.QtWidgets import QApplication, QDialog, QPlainTextEdit, QPushButton, QTableView
+
+    demo = folder / "demo"
+    shutil.copytree(Path(__file__).parents[1] / "demo", demo)
+    shown = _Window()
+    shown.session.open(demo / "winter-season.trellis")
+    shown.until_quiet()
+    ready = time.monotonic() + 6
+    while time.monotonic() < ready:
+        shown.application.processEvents()
+        time.sleep(0.002)
+    act = lambda name: shown.window.action(name).trigger()  # noqa: E731
+    shown.session.select("sailings")
+    shown.until_quiet()
+    step = shown.first_pause(lambda: act("step.formula"))
+    yield Result("first use: a formula step added", step, None, 50, "ms")
+    field = shown.window.findChild(QPlainTextEdit, "formula.0.text")
+    letter = shown.first_pause(lambda: field.insertPlainText("r"))
+    yield Result("first use: a letter of a formula", letter, None, 50, "ms")
+    act("edit.undo")
+    shown.session.select("sailings-routes")
+    shown.until_quiet()
+    values = shown.first_pause(lambda: act("page.values"))
+    yield Result("first use: the link values and pairs of a tie", values, None, 50, "ms")
+    same = shown.window.findChild(QPushButton, "pairs.same.0")
+    yield Result("first use: *Same* for a pair", shown.first_pause(same.click), None, 50, "ms")
+    report = shown.first_pause(lambda: act("report.add"))
+    yield Result("first use: a report", report, None, 50, "ms")
+    chooser = shown.first_pause(lambda: shown.window.adding.choose_from(demo / "routes.csv"))
+    yield Result("first use: a file to be chosen", chooser, None, 50, "ms")
+    _close_dialogs(shown)
+    act("lane.type_in")
+    shown.until_quiet()
+    cells = "\n".join("\t".join(str(row * n) for n in range(20)) for row in range(5_000))
+    QApplication.clipboard().setText(cells)
+    tops = QApplication.topLevelWidgets()
+    (dialog,) = [w for w in tops if isinstance(w, QDialog) and w.isVisible()]
+    grid = dialog.findChild(QTableView, "chooser.form.cells")
+    paste = shown.first_pause(lambda: grid.paste(cells))
+    yield Result("100,000 cells pasted: longest pause", paste, None, 50, "ms")
+    _close_dialogs(shown)
+    shown.close()
+
+
+def _close_dialogs(shown: _Window) -> None:
+    from PySide6.QtWidgets import QApplication, QDialog, QMessageBox
+
+    for widget in QApplication.topLevelWidgets():
+        if isinstance(widget, QDialog) and widget.isVisible():
+            question, QMessageBox.question = QMessageBox.question, _discard
+            widget.reject()
+            QMessageBox.question = question
+    shown.until_quiet()
+
+
+def _discard(*_: object, **__: object) -> object:
+    from PySide6.QtWidgets import QMessageBox
+
+    return QMessageBox.StandardButton.Discard
 
 
 def _many_lanes(folder: Path) -> Iterator[Result]:
@@ -89,6 +170,9 @@ def _many_lanes(folder: Path) -> Iterator[Result]:
     names = iter(f"Name {n}" for n in range(100))
     pause = shown.longest_pause(lambda: shown.session.do(RenameLane("lane-7", next(names))))
     yield Result(f"a lane renamed among {LANES}: longest pause", pause, None, 30, "ms")
+    pairs = iter([("lane-0", "lane-3"), ("lane-4", "lane-7"), ("lane-8", "lane-11")])
+    tied = shown.longest_pause(lambda: shown.session.building.tie(*next(pairs)))
+    yield Result(f"two of {LANES} lanes tied: longest pause", tied, None, 50, "ms")
     shown.close()
 
 
@@ -161,6 +245,9 @@ def _large(folder: Path) -> Iterator[Result]:
     orders = iter(["code", "left", ""] * 10)
     sort = lambda: grid.sort_by(next(orders))  # noqa: E731
     yield Result("… its outcome sorted: longest pause", shown.longest_pause(sort), None, 50, "ms")
+    grid.selectAll()
+    copy = lambda: grid.ask_copy()  # noqa: E731
+    yield Result("… all of it copied: longest pause", shown.longest_pause(copy), None, 50, "ms")
     yield from _report(shown)
     yield from _steps(shown)
     shown.close()

@@ -419,24 +419,17 @@ class Notice(QFrame):
         super().__init__()
         self.setObjectName(name)
         self.setProperty("trouble", True)
-        row = QHBoxLayout(self)
-        row.setContentsMargins(12, 8, 12, 8)
+        self._row = QHBoxLayout(self)
+        self._row.setContentsMargins(12, 8, 12, 8)
         self._text = QLabel()
         self._text.setObjectName(f"{name}.text")
         self._text.setWordWrap(True)
         self._text.setTextFormat(Qt.TextFormat.PlainText)
         self._text.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self._text.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Preferred)
-        row.addWidget(self._text)
+        self._row.addWidget(self._text)
         self._does: tuple[Callable[[], object], ...] = ()
-        self._mends = [
-            button("", f"{name}.remedy{f'.{n}' if n else ''}", partial(self._do, n), "plain")
-            for n in range(REMEDIES_AT_MOST)
-        ]
-        for mend in self._mends:
-            mend.setAccessibleName("What would help")
-            mend.hide()
-            row.addWidget(mend)
+        self._mends: list[QPushButton] = []  # most notices never need one
         self.hide()
 
     @property
@@ -448,6 +441,8 @@ class Notice(QFrame):
         """Tell something, with buttons for what would help; or with an empty text vanish."""
         self._text.setText(text)
         self._does = tuple(does for _, does in remedies[:REMEDIES_AT_MOST])
+        while len(self._mends) < len(self._does):
+            self._add_mend(len(self._mends))
         for number, mend in enumerate(self._mends):
             words = remedies[number][0] if number < len(remedies) else ""
             shown = mend.fontMetrics().elidedText(
@@ -459,6 +454,11 @@ class Notice(QFrame):
             mend.setVisible(bool(words))
         self.setAccessibleName(text)
         self.setVisible(bool(text))
+
+    def _add_mend(self, number: int) -> None:
+        name = f"{self.objectName()}.remedy" + (f".{number}" if number else "")
+        self._mends.append(button("", name, partial(self._do, number), "plain"))
+        self._row.addWidget(self._mends[-1])
 
     def _do(self, number: int) -> None:
         if number < len(self._does):

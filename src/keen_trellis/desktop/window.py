@@ -35,6 +35,7 @@ from keen_trellis.desktop.adding.adding import Adding
 from keen_trellis.desktop.adding.recent import (
     remember_trellis,
 )
+from keen_trellis.desktop.ahead import Ahead
 from keen_trellis.desktop.bars import MESSAGE_MS, StatusLine, TopBar
 from keen_trellis.desktop.bench.bench import Bench
 from keen_trellis.desktop.bench.grid import Grid
@@ -98,6 +99,7 @@ class Window(QMainWindow):
         self.setMinimumSize(SMALLEST)
         self.map.setFocus()
         self._show_document()
+        Ahead(session, self)
 
     def _lay_out(self) -> None:
         whole = QWidget(self)

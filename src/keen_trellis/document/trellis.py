@@ -177,6 +177,9 @@ class Trellis(Part):
     def _places(self) -> dict[str, tuple[Lane, int]]:
         return {x.id: (lane, n) for lane in self.lanes for n, x in enumerate(lane.items)}
 
+    def __contains__(self, part_id: str) -> bool:
+        return part_id in self._lanes_by_id or part_id in self._places
+
     def place_of(self, item_id: str) -> tuple[Lane, int]:
         """Return the lane that an item stands on, and its place there; `KeyError` for none."""
         return self._places[item_id]

@@ -58,11 +58,14 @@ def pasted_cells(text: str) -> list[list[str]]:
     >>> pasted_cells('code\tname\nKP-MS\t"Kelp Point"\n')
     [['code', 'name'], ['KP-MS', 'Kelp Point']]
     """
-    rows = list(csv.reader(io.StringIO(text, newline=""), delimiter="\t"))
+    if '"' in text or "\r" in text:
+        rows = list(csv.reader(io.StringIO(text, newline=""), delimiter="\t"))
+    else:  # nothing in it can mean anything else
+        rows = [line.split("\t") for line in text.split("\n")]
     while rows and not any(rows[-1]):
         rows.pop()
     width = max(map(len, rows), default=0)
-    return [row + [""] * (width - len(row)) for row in rows]
+    return [row + [""] * (width - len(row)) if len(row) < width else row for row in rows]
 
 
 def _cell(row: Sequence[str], place: int) -> str | None:

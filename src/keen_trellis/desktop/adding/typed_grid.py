@@ -43,17 +43,14 @@ class _Cells(QAbstractTableModel):
     def __init__(self, parent: QWidget) -> None:
         super().__init__(parent)
         self._cells: list[list[str]] = []
+        self.width = 0
+        """How many columns are filled."""
 
     def rowCount(self, parent: _Index = _ROOT) -> int:
         return 0 if parent.isValid() else max(len(self._cells) + _SPARE_ROWS, _LEAST_ROWS)
 
     def columnCount(self, parent: _Index = _ROOT) -> int:
         return 0 if parent.isValid() else max(self.width + _SPARE_COLUMNS, _LEAST_COLUMNS)
-
-    @property
-    def width(self) -> int:
-        """How many columns are filled."""
-        return max(map(len, self._cells), default=0)
 
     def data(self, index: _Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.EditRole):
@@ -102,6 +99,7 @@ class _Cells(QAbstractTableModel):
                 line.pop()
         while self._cells and not self._cells[-1]:
             self._cells.pop()
+        self.width = max(map(len, self._cells), default=0)
         if (self.rowCount(), self.columnCount()) != size:
             self.layoutChanged.emit()
         last = self.index(self.rowCount() - 1, self.columnCount() - 1)

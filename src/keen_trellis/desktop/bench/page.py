@@ -112,6 +112,10 @@ class PageSpec:
     counts_rows: bool = False
 
 
+LOADED_LATER: list[str] = []
+"""The modules of pages that are loaded when they are opened, or when there is time for it."""
+
+
 def later(name: str) -> Callable[[Session, Theme, QWidget], Page]:
     """Return what makes a page whose module is loaded when the page is opened.
 
@@ -121,6 +125,7 @@ def later(name: str) -> Callable[[Session, Theme, QWidget], Page]:
         Of the module below `keen_trellis.desktop`, and of the class in it.
     """
     module, _, kind = name.rpartition(".")
+    LOADED_LATER.append(f"desktop.{module}")
 
     def make(session: Session, theme: Theme, parent: QWidget) -> Page:
         of_kind = getattr(import_module(f"keen_trellis.desktop.{module}"), kind)

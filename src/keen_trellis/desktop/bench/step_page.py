@@ -257,6 +257,8 @@ class StepPage(Page):
 
     def change(self, **changes: object) -> None:
         """Change the step; where it cannot be so, it is said."""
+        if self._item.id not in self.session.trellis:  # undone while something was typed into it
+            return
         try:
             edit = edits.SetItem(self._item.but(**changes), f"Change a step: {self._item.title}")
         except ValidationError as error:
