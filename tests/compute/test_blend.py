@@ -5,13 +5,21 @@ import sqlite3
 import unittest
 from decimal import Decimal
 from pathlib import Path
+from random import Random
 from typing import Any
 
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import keen_trellis as kt
+from keen_trellis.compute.schemas import schema_of
+from keen_trellis.data import Kind
+from keen_trellis.document.items import BlendedLane, BlendItem, FigureItem
+from keen_trellis.plan.bays import Bay
 from keen_trellis.plan.figures import FIGURES
+from keen_trellis.plan.nodes import Read
+from keen_trellis.plan.spans import SPANS
+from tests.places.plans import Plans, here, rows_of
 
 DEMO = Path(__file__).parents[2] / "demo"
 ROWS = st.lists(
@@ -174,6 +182,95 @@ class BlendTest(unittest.TestCase):
                     [kt.Filter("day", "=", ("soon",))],
                 )
             )
+
+
+DAYS = st.sampled_from([dt.date(2026, 1, 1), dt.date(2026, 1, 31), dt.date(2025, 12, 29)])
+MOMENTS = DAYS.map(lambda day: dt.datetime.combine(day, dt.time(13, 22))) | DAYS.map(
+    lambda day: dt.datetime.combine(day, dt.time())
+)
+
+
+def first_day(value: Any, span: str | None, is_mixed: bool) -> Any:
+    """Return the key of a day or moment by a span, with Python's calendar."""
+    if value is None or span is None:
+        return value.date() if is_mixed and isinstance(value, dt.datetime) else value
+    day = value.date() if isinstance(value, dt.datetime) else value
+    match span:
+        case "week":
+            return day - dt.timedelta(day.weekday())
+        case "month" | "year":
+            return day.replace(day=1, month=1 if span == "year" else day.month)
+        case "quarter":
+            return day.replace(day=1, month=(day.month - 1) // 3 * 3 + 1)
+    return day
+
+
+class BlendsByChanceTest(unittest.TestCase):
+    """Lanes of days and of moments, by any span, against dictionaries of Python."""
+
+    @settings(max_examples=150, deadline=None)
+    @given(
+        st.lists(
+            st.sampled_from([DAYS, MOMENTS]).flatmap(
+                lambda days: st.lists(
+                    st.tuples(st.none() | days, st.integers(-5, 5)), max_size=6
+                ).map(lambda rows: (Kind.DATE if days is DAYS else Kind.DATE_TIME, rows))
+            ),
+            min_size=2,
+            max_size=4,
+        ),
+        st.sampled_from([None, *SPANS]),
+        st.sets(st.sampled_from(["left", "right"])).map(lambda outer: {"both", *outer}),
+    )
+    def test_every_row_is_in_one_group_of_the_span(
+        self, lanes: list[Any], span: Any, keep: set[str]
+    ) -> None:
+        plans = Plans(Random(0))
+        nodes, names = [], [f"lane {n}" for n in range(len(lanes))]
+        for name, (kind, rows) in zip(names, lanes, strict=True):
+            cells = [[row[n] for row in rows] for n in (0, 1)]
+            table = kt.Table.of(
+                {
+                    "day": kt.Column.of(cells[0], kind),
+                    "v": kt.Column.of(cells[1], kt.Kind.INTEGER),
+                }
+            )
+            plans.tables[name] = table
+            nodes.append(Read(name, name, schema_of(table)))
+        figures = [(FigureItem(column="v", name=f"sum {n}"),) for n in range(len(lanes))]
+        item = BlendItem(
+            id="blend",
+            fields=("day",),
+            figures=figures[0],
+            lanes=tuple(
+                BlendedLane(lane=name, fields=("day",), figures=own)
+                for name, own in zip(names[1:], figures[1:], strict=True)
+            ),
+            keep=tuple(Bay(one) for one in ("left", "both", "right") if one in keep),
+            spans=(span,),
+        )
+        found = rows_of(here(item.node(nodes[0], nodes[1:], names), plans.tables, {}))
+        is_mixed = len({kind for kind, _ in lanes}) == 2
+        wanted: dict[Any, list[int | None]] = {}
+        for n, (_, rows) in enumerate(lanes):
+            sums: dict[Any, int] = {}
+            for value, v in rows:
+                key = first_day(value, span, is_mixed)
+                sums[key] = sums.get(key, 0) + v
+            before, wanted = wanted, {}
+            for key in {**before, **sums}:
+                bay = (
+                    "both"
+                    if key in before and key in sums
+                    else "left"
+                    if key in before
+                    else "right"
+                )
+                if n == 0 or bay in keep:
+                    wanted[key] = [*before.get(key, [None] * n), sums.get(key)]
+        columns = ["day", *(f"sum {n}" for n in range(len(lanes)))]
+        got = list(zip(*(found.column(name).to_list() for name in columns), strict=True))
+        self.assertCountEqual(got, [(key, *sums) for key, sums in wanted.items()])
 
 
 class StackTest(unittest.TestCase):

@@ -8,6 +8,7 @@ from typing import Any
 
 from keen_trellis.compute.schemas import schema_of
 from keen_trellis.data import Column, Table
+from keen_trellis.document.items import BlendedLane, BlendItem, FigureItem
 from keen_trellis.errors import NotThereError
 from keen_trellis.formulas.reading import formula
 from keen_trellis.places.session import Session
@@ -89,6 +90,23 @@ class Meanings:
             self.is_same(self.joined(left, right, link, link="both"))
         later = Link((LinkField("d", "t", "<", span="month"),))
         self.is_same(self.joined(left, right, later, link="both"))
+
+    def test_a_blend_meets_by_the_day_or_by_the_span_that_is_chosen(self) -> None:
+        days = [dt.date(2026, 1, 31), dt.date(2026, 2, 1), None]
+        moments = [dt.datetime(2026, 1, 31, 8, 30), dt.datetime(2026, 1, 31), None]
+        left = self.lane("l", d=days, target=[10, 20, 5])
+        right = self.lane("r", t=moments, amount=[1, 2, 3])
+        for span in (None, "week", "month"):
+            item = BlendItem(
+                id="blend",
+                fields=("d",),
+                figures=(FigureItem(column="target"),),
+                lanes=(
+                    BlendedLane(lane="r", fields=("t",), figures=(FigureItem(column="amount"),)),
+                ),
+                spans=(span,),
+            )
+            self.is_same(item.node(left, [right], ["l", "r"]))
 
     def test_the_first_partner_needs_an_order_and_equal_ones_must_be_alike(self) -> None:
         left = self.lane("l", k=[1, 1, 2])
