@@ -4,14 +4,19 @@ import csv
 import datetime as dt
 import io
 import re
+import sqlite3
 from decimal import Decimal
 from typing import Any
 
+import openpyxl
+import pyarrow as pa
+import pyarrow.parquet as pq
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from keen_trellis.data import Kind
-from tests.read.source_case import SourceTestCase
+from keen_trellis.read import SqliteFile, read_columnar, read_sheet, read_table
+from tests.read.source_case import MARIADB, POSTGRES, ServerTestCase, SourceTestCase
 
 ASCII = st.characters(min_codepoint=32, max_codepoint=126) | st.just("€")
 SHAPES = st.sampled_from(
@@ -96,3 +101,68 @@ class TextsByChanceTest(SourceTestCase):
         merged = [pair for value, pair in written.items() if value is not None and len(pair) > 1]
         if merged and column.kind is not Kind.BOOLEAN:
             self.assertTrue(any(f"“{t}”" in said for pair in merged for t in pair), said)
+
+
+class OtherWritersTest(ServerTestCase):
+    """What writers that are not ours put into files and tables."""
+
+    def test_moments_of_old_parquet_do_not_go_round(self) -> None:
+        far = [dt.datetime(9999, 12, 31, 23, 59, 59), dt.datetime(1, 1, 1), dt.datetime(2026, 1, 5)]
+        values = pa.array(far, pa.timestamp("us"))
+        path = self.folder / "old.parquet"
+        pq.write_table(pa.table({"at": values}), path, use_deprecated_int96_timestamps=True)
+        reading = read_columnar(path)
+        self.assertEqual(reading.table.column("at").to_list(), far, reading.notes)
+
+    def test_cells_that_show_zeros_and_formulas_without_a_result_are_told(self) -> None:
+        book = openpyxl.Workbook()
+        sheet = book.active
+        assert sheet is not None
+        for row in (["code", "sum"], [7, "=1+1"], [12, "=2+2"]):
+            sheet.append(row)
+        for row in (2, 3):
+            sheet.cell(row, 1).number_format = "00000"
+        book.save(self.folder / "book.xlsx")
+        reading = read_sheet(self.folder / "book.xlsx", "Sheet")
+        self.assertEqual(reading.table.column("code").to_list(), ["00007", "00012"])
+        self.assertRegex("\n".join(reading.notes), "2 .*formula")
+
+    def test_digits_beyond_38_stay_whatever_server_they_come_from(self) -> None:
+        long = "1" * 38 + "." + "5" * 12
+        server = self.postgres()
+        server.execute(f"create table {self.name}.n (it numeric)")
+        server.execute(f"insert into {self.name}.n values ({long}), (1.50), ('NaN')")
+        cursor = self.mariadb()
+        cursor.execute(f"create table {self.name} (it decimal(65, 0))")
+        cursor.execute(f"insert into {self.name} values ({'7' * 65}), (1)")
+        for at, schema, table, wanted in (
+            (POSTGRES, self.name, "n", [long, "1.50", "NaN"]),
+            (MARIADB, None, self.name, ["7" * 65, "1"]),
+        ):
+            reading = read_table(at, table, schema, secrets=self.secrets)
+            self.assertEqual(reading.table.column("it").to_list(), wanted, reading.notes)
+
+    def test_first_letters_and_padding_of_a_server_are_what_sql_would_match(self) -> None:
+        server = self.postgres()
+        server.execute(f"create table {self.name}.w (plain text, padded char(6))")
+        rows = "('a', 'a'), (U&'\\FEFFa', 'b ')"
+        server.execute(f"insert into {self.name}.w values {rows}")
+        table = read_table(POSTGRES, "w", self.name, secrets=self.secrets).table
+        self.assertEqual(sorted(table.column("plain").to_list()), ["a", "\ufeffa"])
+        self.assertEqual(sorted(table.column("padded").to_list()), ["a", "b"])
+
+    def test_texts_with_a_time_are_offered_as_no_date(self) -> None:
+        path = self.folder / "harbour.sqlite"
+        with sqlite3.connect(path) as base:
+            base.execute("create table t (at text)")
+            base.executemany("insert into t values (?)", [("2026-01-05 13:22:00",)] * 3)
+        base.close()
+        reading = read_table(SqliteFile(str(path)), "t")
+        for noticed in reading.noticed:
+            kinds = noticed.remedy.kinds if noticed.remedy else {}
+            self.assertNotIn(Kind.DATE, kinds.values(), noticed.text)
+
+    def test_a_header_without_a_name_for_its_first_column_is_one(self) -> None:
+        reading = self.read("speed,dist\n1,4,2\n2,4,10\n3,7,4\n")
+        self.assertEqual(reading.table.columns[1:], ("speed", "dist"))
+        self.assertEqual(len(reading.table), 3)
