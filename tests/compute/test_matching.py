@@ -200,10 +200,26 @@ class OutcomeTest(unittest.TestCase):
         self.assertGreater(tied.counts.pairs, ROW_LIMIT)
         with self.assertRaisesRegex(TooManyRowsError, "would make 400,000,000 rows"):
             _ = tied.outcome
-        with self.assertRaisesRegex(TooManyRowsError, "too many to show"):
-            tie(same, same, on=["x"], partner="first")
         semi = tie(same, same, ["x"], ["both"], columns=Columns(right=()))
         self.assertEqual(len(semi.outcome), 20_000)
+
+    def test_one_partner_of_very_many_is_found_without_the_pairs(self) -> None:
+        same = Table.of(
+            {
+                "x": Column(Kind.INTEGER, np.zeros(15_000, np.int64)),
+                "n": Column(Kind.INTEGER, np.arange(15_000)[::-1].copy()),
+            }
+        )
+        tied = tie(same, same, on=["x"], partner="first", order="n", names=("l", "r"))
+        self.assertEqual(len(tied.outcome), 15_000)
+        (taken,) = {row[-1] for row in tied.outcome.rows()}
+        self.assertEqual(taken, 0)
+
+    def test_who_belongs_to_whom_is_proposed_before_a_number_of_rows(self) -> None:
+        members = Table.from_columns({"id": list(range(40)), "name": [f"n{n}" for n in range(40)]})
+        visits = Table.from_columns({"no": list(range(40)), "member": [n % 25 for n in range(40)]})
+        best = propose_links(visits, members)[0]
+        self.assertEqual(best.fields, (LinkField("member", "id"),))
 
     def test_the_fields_that_share_values_are_proposed_first(self) -> None:
         best = propose_links(self.SAILINGS, self.ROUTES)[0]

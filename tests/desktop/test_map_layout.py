@@ -85,6 +85,22 @@ class AnyTrellisTest(unittest.TestCase):
             self.assertLessEqual(box.right, shown.width)
             self.assertLessEqual(box.bottom, shown.height)
 
+    @settings(max_examples=200)
+    @given(
+        st.text("abc ", min_size=5, max_size=60),
+        st.lists(st.text("xyz01", min_size=1, max_size=9), min_size=2, max_size=12, unique=True),
+        st.text("de", max_size=6),
+    )
+    def test_names_that_begin_and_end_alike_are_told_apart(
+        self, shared: str, own: list[str], end: str
+    ) -> None:
+        names = [f"{shared}{one}{end}" for one in own]
+        shown = layout.told_apart(names, 24, len)
+        self.assertEqual(len(set(shown)), len(names), shown)
+        for name, short in zip(names, shown, strict=True):
+            self.assertLessEqual(len(short), 24)
+            self.assertTrue(short == name or "…" in short)
+
     @settings(max_examples=60)
     @given(st.integers(2, 12), MOVES, st.lists(st.integers(1, 120), min_size=12, max_size=12))
     def test_no_label_lies_on_another_whatever_the_names(

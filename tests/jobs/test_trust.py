@@ -157,6 +157,16 @@ class ReplacingTest(WindowTestCase):
             self.assertEqual(command("run", str(self.file), "--deliver")[0], 2)
             self.assertTrue(self.out.exists())
 
+    def test_what_was_delivered_before_the_trellis_was_saved_is_known_for_its_own(self) -> None:
+        self.session.open(self.file)
+        self.settle()
+        self.trigger("trellis.deliver")
+        self.wait_until(self.out.exists)
+        self.settle()
+        self.session.do(RenameLane("own", "Ours"))
+        self.trigger("file.save")
+        self.assertEqual(command("run", str(self.file), "--deliver")[0], 0)
+
     def test_in_the_window(self) -> None:
         self.out.write_text("somebody's")
         self.session.open(self.file)
