@@ -128,6 +128,8 @@ class Jobs:
             job.ended.connect(lambda *_, ended=job: self._gone(ended))
 
     def _silence(self) -> None:
+        if self._silent:
+            return
         self._silent = True
         for job in self._running:
             job.progressed.disconnect()

@@ -28,7 +28,7 @@ if TYPE_CHECKING:
     from keen_trellis.advice.findings import Shows
     from keen_trellis.advice.why import Reason
 
-_SHARES = {Bay.LEFT: 38, Bay.BOTH: 47, Bay.RIGHT: 38}
+_SHARES = {Bay.LEFT: 39, Bay.BOTH: 45, Bay.RIGHT: 39}
 _NARROWEST = 300
 SIX_ROWS = 174
 """The height that lets six rows of each bay be seen, beside the least that bays take."""

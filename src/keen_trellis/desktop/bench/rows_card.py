@@ -26,15 +26,14 @@ class RowsCard(QFrame):
         self.setProperty("card", True)
         self.setObjectName(name)
         self._head = _Head()
-        self._name = OneLine(
-            names=True
-        )  # a long name gives way to the rows and what stands behind them
+        self._name = OneLine(names=True)  # a long one gives way to the rows and what is behind
         self._name.setProperty("strong", True)
         self._name.setMinimumWidth(36)
         self._rows = label(soft=True)
         self._rows.setObjectName(f"{name}.rows")
         self.head_row = QHBoxLayout(self._head)
-        self.head_row.setContentsMargins(15, 4, 8, 4)
+        self.head_row.setContentsMargins(13, 4, 6, 4)
+        self.head_row.setSpacing(5)  # the name needs the room
         self.head_row.addWidget(self._name)
         self.head_row.addWidget(self._rows)
         self.head_row.addStretch(1)

@@ -127,7 +127,9 @@ class BlendItem(Item):
     @property
     def title(self) -> str:
         """What stands above it on the map."""
-        return f"Blend · by {', '.join(self.fields)}" if self.fields else "Blend"
+        spans = (*self.spans, *[None] * len(self.fields))
+        by = [span or name for name, span in zip(self.fields, spans, strict=False)]
+        return f"Blend · by {', '.join(by)}" if by else "Blend"
 
     def takes(self) -> tuple[Taken, ...]:
         """Return the lanes that it brings in."""

@@ -14,7 +14,6 @@ from PySide6.QtWidgets import (
     QLabel,
     QPushButton,
     QScrollArea,
-    QSizePolicy,
     QVBoxLayout,
     QWidget,
 )
@@ -191,12 +190,12 @@ class PairsPanel(QFrame):
         line.addWidget(self._chip(one.pair.left, inks[0]))
         line.addWidget(label("is", soft=True))
         line.addWidget(self._chip(one.pair.right, inks[1]))
-        share = "" if one.safe else f", {percent(one.likeness)} alike"
-        why = OneLine(fills=True)
-        why.setText(f"finds {counted(one.rows, 'row')}{share}")
-        why.setProperty("soft", True)
-        why.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        says_all = one.safe or one.likeness > 0.99  # the reason above it does
+        share = "" if says_all else f" · {percent(one.likeness)} alike"
+        why = label(f"+{counted(one.rows, 'row')}{share}", soft=True)
+        why.setToolTip(f"It finds {counted(one.rows, 'row')} more.")
         line.addWidget(why)
+        line.addStretch(1)
         says = f"“{one.pair.left}” and “{one.pair.right}”"
         for words, name, does, look in (
             ("Same", "same", partial(self.same.emit, [one.pair]), "soft"),
