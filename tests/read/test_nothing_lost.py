@@ -15,7 +15,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from keen_trellis.data import Kind
-from keen_trellis.read import SqliteFile, read_columnar, read_sheet, read_table
+from keen_trellis.read import RowCondition, SqliteFile, read_columnar, read_sheet, read_table
 from tests.read.source_case import MARIADB, POSTGRES, ServerTestCase, SourceTestCase
 
 ASCII = st.characters(min_codepoint=32, max_codepoint=126) | st.just("€")
@@ -166,3 +166,22 @@ class OtherWritersTest(ServerTestCase):
         reading = self.read("speed,dist\n1,4,2\n2,4,10\n3,7,4\n")
         self.assertEqual(reading.table.columns[1:], ("speed", "dist"))
         self.assertEqual(len(reading.table), 3)
+
+    def test_a_day_of_a_moment_with_a_zone_is_the_day_that_is_shown(self) -> None:
+        server = self.postgres()
+        server.execute(f"create table {self.name}.z (at timestamptz)")
+        moments = "('2026-07-01 22:30Z'), ('2026-07-01 21:30Z'), ('2026-06-30 22:30Z')"
+        server.execute(f"insert into {self.name}.z values {moments}")
+        cursor = self.mariadb()
+        cursor.execute("set time_zone = '+00:00'")
+        cursor.execute(f"create table {self.name} (at timestamp)")
+        cursor.execute(f"insert into {self.name} values {moments.replace('Z', ':00')}")
+        for database, schema, table in ((POSTGRES, self.name, "z"), (MARIADB, None, self.name)):
+            for zone in ("UTC", "Europe/Berlin", "America/St_Johns"):
+                how: Any = {"schema": schema, "zone": zone, "secrets": self.secrets}
+                whole = read_table(database, table, **how).table.column("at").to_list()
+                for sign, test in (("=", dt.date.__eq__), ("<=", dt.date.__le__)):
+                    day = RowCondition("at", sign, "2026-07-01")
+                    some = read_table(database, table, conditions=[day], **how).table.column("at")
+                    wanted = [at for at in whole if test(at.date(), dt.date(2026, 7, 1))]
+                    self.assertCountEqual(some.to_list(), wanted, (database.type, zone, sign))

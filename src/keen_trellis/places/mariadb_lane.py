@@ -62,7 +62,8 @@ def _described(
         values.append(sa.func.coalesce(sa.cast(sa.or_(*odd), sa.Integer), 0).label(ODD))
     query = sa.select(*values).select_from(described)
     for one in asked.conditions:
-        query = query.where(holds(column_named(described, one.column, where), one, "mysql", where))
+        column = column_named(described, one.column, where)
+        query = query.where(holds(column, one, dialect="mysql", zone=asked.zone, where=where))
     kinds = [(name, one.kind or Kind.TEXT) for name, one in zip(shown, held, strict=True)]
     stored = as_stored(kinds, bool(odd))
     return OverJdbc(

@@ -114,7 +114,8 @@ class PostgresSession(Session):
         query = query.select_from(described)
         for one in asked.conditions:
             held = column_named(described, one.column, where)
-            query = query.where(holds(held, one, self.connection.dialect.name, where))
+            dialect = self.connection.dialect.name
+            query = query.where(holds(held, one, dialect=dialect, zone=asked.zone, where=where))
         return statement_of(query, self.connection)
 
     def keep_written(self) -> None:

@@ -12,7 +12,7 @@ import pyarrow as pa
 from keen_trellis.data import Kind, from_arrow
 from keen_trellis.data.kind_changes import changed_kind
 from keen_trellis.errors import SourceError
-from keen_trellis.read.database_values import Asked, as_text
+from keen_trellis.read.database_values import Asked, as_text, in_utc
 from keen_trellis.read.server import RowCondition
 
 if TYPE_CHECKING:
@@ -20,12 +20,13 @@ if TYPE_CHECKING:
 
 
 def holds(
-    column: sa.Column[Any], condition: RowCondition, dialect: str, where: str
+    column: sa.Column[Any], condition: RowCondition, *, dialect: str, zone: str, where: str
 ) -> sa.ColumnElement[bool]:
     """Return a condition as the database understands it.
 
     Texts are compared letter by letter and ordered by code points, as everywhere else, whatever
-    the column's own collation takes for equal.
+    the column's own collation takes for equal. What is written about a moment with a time zone is
+    meant as a clock in `zone` shows it.
 
     Raises
     ------
@@ -38,7 +39,8 @@ def holds(
         return column.is_(None)
     if condition.is_ == "is not blank":
         return column.is_not(None)
-    kind = Asked.of(column, dialect).kind
+    asked = Asked.of(column, dialect)
+    kind = asked.kind
     if condition.is_ == "contains":
         letters, wanted = _letters(column, dialect), _letters(sa.literal(condition.value), dialect)
         if dialect == "postgresql":
@@ -47,6 +49,8 @@ def holds(
     if kind is Kind.DATE_TIME and is_whole_day(condition.value):
         day = typed_value(Kind.DATE, condition, where)
         begins, ends = (dt.datetime.combine(one, dt.time()) for one in (day, next_day(day)))
+        if asked.zoned:
+            begins, ends = in_utc(begins, zone), in_utc(ends, zone)
         if condition.is_ in ("=", "<>"):
             within = sa.and_(column >= begins, column < ends)
             return within if condition.is_ == "=" else sa.not_(within)
@@ -54,6 +58,8 @@ def holds(
         return _COMPARED[sign](column, ends if by_next else begins)
     if kind not in (None, Kind.TEXT):
         value = typed_value(kind, condition, where)
+        if asked.zoned:
+            value = in_utc(value, zone)
         return _COMPARED[condition.is_](column, value)
     # a CHAR of PostgreSQL is filled up with spaces, which a cast takes off
     is_filled = dialect == "postgresql" and isinstance(column.type, sa.CHAR)

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import datetime as dt
 from collections.abc import Sequence
 from contextlib import closing
 from dataclasses import dataclass
 from decimal import Decimal
 from typing import TYPE_CHECKING, Any, cast
+from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
 import numpy as np
 import pyarrow as pa
@@ -340,6 +342,22 @@ def _first(values: Sequence[Any]) -> Any:
     return next((v for v in values if v is not None), None)
 
 
+def in_utc(shown: dt.datetime, zone: str) -> dt.datetime:
+    """Return the moment in UTC, the zone of every session, at which a clock in a zone shows it."""
+    try:
+        return shown.replace(tzinfo=ZoneInfo(zone)).astimezone(dt.UTC).replace(tzinfo=None)
+    except OverflowError:  # within a day of the ends of the calendar
+        return shown
+    except (ZoneInfoNotFoundError, ValueError) as error:
+        raise _no_zone(zone) from error
+
+
+def _no_zone(zone: str) -> SourceError:
+    return SourceError(
+        f"There is no time zone “{zone}”.", "Choose one such as Europe/Lisbon, or UTC."
+    )
+
+
 def in_zone(column: Column, zone: str) -> Column:
     """Return moments in UTC as a clock in a zone shows them."""
     if column.kind is not Kind.DATE_TIME or zone == "UTC":
@@ -348,7 +366,5 @@ def in_zone(column: Column, zone: str) -> Column:
     try:
         local = pc.local_timestamp(moments.cast(pa.timestamp("us", zone)))
     except pa.ArrowInvalid as error:
-        raise SourceError(
-            f"There is no time zone “{zone}”.", "Choose one such as Europe/Lisbon, or UTC."
-        ) from error
+        raise _no_zone(zone) from error
     return Column(column.kind, np.asarray(local.cast(pa.int64()).fill_null(0)), column.state)

@@ -184,7 +184,12 @@ def read_table(
         ]
         readable = [one for one in asked if one.kind is not None]
         query = _question(
-            described, readable, conditions, dialect=connection.dialect.name, where=where
+            described,
+            readable,
+            conditions,
+            dialect=connection.dialect.name,
+            zone=zone,
+            where=where,
         )
         if rows_at_most is not None:
             query = query.limit(rows_at_most)
@@ -312,7 +317,9 @@ def _question(
     described: sa.Table,
     asked: Sequence[Asked],
     conditions: Sequence[RowCondition],
+    *,
     dialect: str,
+    zone: str,
     where: str,
 ) -> sa.Select[Any]:
     """Return the statement that asks for some columns and rows of a table."""
@@ -322,7 +329,7 @@ def _question(
     query = query.select_from(described)
     for condition in conditions:
         column = column_named(described, condition.column, where)
-        query = query.where(holds(column, condition, dialect, where))
+        query = query.where(holds(column, condition, dialect=dialect, zone=zone, where=where))
     return query
 
 
