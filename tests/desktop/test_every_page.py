@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from keen_trellis.desktop.controls import Choice
 from keen_trellis.desktop.parts import VIEWS, view_of
 from keen_trellis.document.items import KINDS, JoinItem
 from keen_trellis.errors import UserError
@@ -107,6 +108,11 @@ class EveryPageTest(WindowTestCase):
         """Return all that the bench shows, in words."""
         return self.words_of(self.window.bench)
 
+    def gone_words(self) -> list[str]:
+        """Return the words of sentences that are marked, since what they name is not there."""
+        every = self.window.findChildren(Choice)
+        return [one.objectName() for one in every if one.is_gone and one.isVisible()]
+
     def words_of(self, above: QWidget) -> str:
         words: list[str] = []
         for widget in above.findChildren(QWidget):
@@ -134,6 +140,11 @@ class EveryPageTest(WindowTestCase):
         self.open_one(word, STATES[0])
         for page in self.parts():
             self.assertIn(word, self.seen(), page)
+            self.assertEqual(self.gone_words(), [], page)
+        self.trigger("report.add")
+        self.session.reporting.change(figures=({"column": f"{word} amount"},), picture="bars")
+        self.settle()
+        self.assertEqual(self.gone_words(), [])
         for state in STATES[1:]:
             before, word = word, next(words)
             self.open_one(word, state)
@@ -183,6 +194,8 @@ class EveryPageTest(WindowTestCase):
                 with self.subTest(state=state, page=page):
                     remedies = self.remedies()
                     self.assertTrue(remedies, self.seen())
+                    if (state, page) == (STATES[3], "filter, filter"):
+                        self.assertEqual(self.gone_words(), ["filter.0.column"])
                     self.assertTrue(self.does_something(remedies[0]), remedies[0].text())
                     self.session.select(part)
                     self.settle()

@@ -70,6 +70,10 @@ _MENU_AT_MOST = 16
 """With more to choose from, it is a list that can be searched."""
 
 
+NONE_YET = "\0"
+"""The current value of a choice of which nothing is chosen, where an empty one means something."""
+
+
 class Choice(QPushButton):
     """A word of a sentence that can be exchanged: a button that opens its alternatives."""
 
@@ -105,7 +109,7 @@ class Choice(QPushButton):
         words = {value: text for value, text, _ in options}
         self.setText(words.get(current, current or "choose"))
         # what is named and not there any more is seen in the sentence itself
-        self.is_gone = bool(options) and bool(current) and current not in words
+        self.is_gone = bool(options) and current not in ("", NONE_YET, *words)
         there = ", which is not there" if self.is_gone else ""
         self.setAccessibleName(f"{self._says}: {self.text()}{there}")
         self.update()

@@ -86,7 +86,7 @@ def find_layout(head: bytes, path: Path, layout: TextLayout, all_there: bool) ->
         lines = lines[:-1]
     sample = [line for line in lines[:_HEAD_LINES] if line.strip()]
     quote = _quote(sample) if layout.quote is None else layout.quote
-    delimiter = layout.delimiter or _delimiter(sample, quote)
+    delimiter = layout.delimiter or _delimiter(sample, quote, ".tsv" in path.suffixes)
     found = replace(layout, encoding=encoding, quote=quote, delimiter=delimiter)
     if layout.header_row is None:
         found = replace(found, header_row=_header_row(lines[:_HEAD_LINES], found))
@@ -232,8 +232,11 @@ def _quote(lines: list[str]) -> str:
     return "'" if quoted > len(lines) / 2 else '"'
 
 
-def _delimiter(lines: list[str], quote: str) -> str:
-    """Return the delimiter that cuts most lines into the same number of cells."""
+def _delimiter(lines: list[str], quote: str, is_called_tabs: bool = False) -> str:
+    """Return the delimiter that cuts most lines into the same number of cells.
+
+    Where the file is called by tabs, another one has to cut all lines, and no line has a tab.
+    """
 
     def score(delimiter: str) -> tuple[float, int]:
         layout = TextLayout(delimiter=delimiter, quote=quote)
@@ -243,7 +246,10 @@ def _delimiter(lines: list[str], quote: str) -> str:
         usual, times = max(cells.items(), key=lambda item: (item[1], item[0]))
         return (times / len(lines) if usual > 1 else 0.0, usual)
 
-    return max(_LOOKED_FOR, key=score)
+    best = max(_LOOKED_FOR, key=score)
+    if is_called_tabs and (score(best)[0] < 1 or any("\t" in line for line in lines)):
+        return "\t"
+    return best
 
 
 def _header_row(lines: list[str], layout: TextLayout) -> int:

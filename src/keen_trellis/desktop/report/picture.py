@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QPointF, QSize, Qt, QTimer, Signal
-from PySide6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QResizeEvent
+from PySide6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QPalette, QResizeEvent
 from PySide6.QtWidgets import QFrame, QToolTip, QVBoxLayout, QWidget
 
 from keen_trellis.desktop.controls import OneLine, as_it_is, label
@@ -17,7 +17,9 @@ if TYPE_CHECKING:
     from keen_trellis.report.pictures import Drawn, Look, Mark
     from keen_trellis.report.summing import Summed
 
-_AFTER_MS = 80
+_AFTER_MS, _WAITED_FOR_MS = 80, 250
+_BEING_DRAWN = "The picture is being drawn …"
+_STOPPED = "The picture was not drawn: the work was stopped. Change the report to draw it."
 
 
 def look_of(theme: Theme, colours: tuple[str, ...]) -> Look:
@@ -68,6 +70,8 @@ class PictureCard(QFrame):
         self._due = QTimer(self, singleShot=True, interval=_AFTER_MS)
         self._due.timeout.connect(self._draw)
         self.canvas.resized.connect(self._due.start)
+        self._late = QTimer(self, singleShot=True, interval=_WAITED_FOR_MS)
+        self._late.timeout.connect(self.canvas.show_nothing)
 
     def show_summed(self, summed: Summed, look: Look, title: str) -> None:
         """Show the picture of a report in some colours."""
@@ -75,6 +79,7 @@ class PictureCard(QFrame):
         if summed is not self._summed or look != self._look:
             self._summed, self._look = summed, look
             self._due.start()
+            self._late.start()  # the one of before does not stand there as if it were this one
 
     def _draw(self) -> None:
         summed, look = self._summed, self._look
@@ -82,7 +87,10 @@ class PictureCard(QFrame):
         asked = (summed, look, size)
         if summed is None or look is None or size.width() < 60 or size.height() < 60:
             return
-        if asked == self._asked or not self.isVisible():
+        if asked == self._asked:  # it is there, or on its way
+            self._late.stop()
+            return
+        if not self.isVisible():
             return
         self._asked = asked
         drawn_look: Look = look
@@ -95,6 +103,7 @@ class PictureCard(QFrame):
 
         def done(picture: Drawn) -> None:
             if self._asked == asked:
+                self._late.stop()
                 self.canvas.show_picture(picture)
                 self._note.setText(picture.note)
                 self._note.setVisible(bool(picture.note))
@@ -103,6 +112,8 @@ class PictureCard(QFrame):
 
     def _forget(self) -> None:
         self._asked = None
+        self._late.stop()
+        self.canvas.show_nothing(_STOPPED)
 
 
 class _Canvas(QWidget):
@@ -116,8 +127,14 @@ class _Canvas(QWidget):
         self.setMouseTracking(True)
         self.setMinimumSize(QSize(220, 160))
         self._card = card
-        self._image = QImage()
+        self._image, self._says = QImage(), _BEING_DRAWN
         self.marks: tuple[Mark, ...] = ()
+
+    def show_nothing(self, says: str = _BEING_DRAWN) -> None:
+        """Say why there is no picture, in place of the one of before."""
+        self._image, self.marks, self._says = QImage(), (), says
+        self.setAccessibleName(says)
+        self.update()
 
     def show_picture(self, picture: Drawn) -> None:
         """Show a picture; what it says is told to those who hear it, too."""
@@ -129,7 +146,12 @@ class _Canvas(QWidget):
         self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:
-        QPainter(self).drawImage(0, 0, self._image)
+        painter = QPainter(self)
+        if self._image.isNull():
+            painter.setPen(self.palette().color(QPalette.ColorRole.PlaceholderText))
+            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, self._says)
+        else:
+            painter.drawImage(0, 0, self._image)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)

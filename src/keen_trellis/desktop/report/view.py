@@ -21,7 +21,7 @@ from PySide6.QtWidgets import (
 
 from keen_trellis.data import Kind
 from keen_trellis.desktop.bench.sentence import Sentence
-from keen_trellis.desktop.controls import Choice, Notice, button, label
+from keen_trellis.desktop.controls import NONE_YET, Choice, Notice, button, label
 from keen_trellis.desktop.frames import empty_page
 from keen_trellis.desktop.report.filters import Filters
 from keen_trellis.desktop.report.lines import LinesTable
@@ -262,7 +262,9 @@ class ReportView(QWidget):
         for place, figure in enumerate(report.figures):
             self._tell_figure(report, place, figure, kinds)
         options = [("", "rows", "how many"), *left]
-        more = say.choice("report.figure.add", "One more figure", options, "-", self._add_figure)
+        more = say.choice(
+            "report.figure.add", "One more figure", options, NONE_YET, self._add_figure
+        )
         more.setText("+ figure")
         more.setEnabled(bool(kinds) and len(report.figures) < FIGURES_AT_MOST)
         say.word("as")

@@ -7,6 +7,7 @@ from typing import Any
 from keen_trellis.data import Table
 from keen_trellis.desktop.bench.sentence import Sentence
 from keen_trellis.desktop.bench.step_page import StepPage, tell_columns
+from keen_trellis.desktop.controls import NONE_YET
 from keen_trellis.document.items import FigureItem
 from keen_trellis.plan.figures import FIGURES
 
@@ -28,7 +29,7 @@ class SummarisePage(StepPage):
             "summarise.add",
             "One more figure",
             [("", "rows", "how many")] + [(f.name, f.name, str(f.kind)) for f in fields],
-            current="-",
+            current=NONE_YET,
             chosen=lambda column: self._add(item, column, before),
         )
         add.setText("+ figure")
