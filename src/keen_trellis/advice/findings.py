@@ -21,7 +21,7 @@ from keen_trellis.plan.counts import Counts
 from keen_trellis.plan.link import Link, LinkField, Pair
 from keen_trellis.plan.text_rules import RULE_WORDS, TEXT_RULES, TextRule
 from keen_trellis.progress import Report, quiet
-from keen_trellis.words import listed, percent
+from keen_trellis.words import listed
 
 _VALUES_FOR_PAIRS = 2_000
 _OTHERS_FOR_PAIRS = 20_000
@@ -292,7 +292,7 @@ def _pairs(tie: Tied) -> Iterator[Finding]:
             yield Finding(
                 "likely pair",
                 f"“{found.pair.left}” looks like “{found.pair.right}” of {tie.names[1]} "
-                f"({found.reason}, {percent(found.likeness)} alike).",
+                f"({', '.join(filter(None, (found.reason, found.how_alike)))}).",
                 rows,
                 Remedy(f"The same: +{rows:,}", rows, with_pairs(tie.link, [found])),
                 shows=Shows(

@@ -15,7 +15,7 @@ from keen_trellis.data import Column, Kind, Table
 from keen_trellis.errors import LinkError
 from keen_trellis.plan.link import Link, Pair
 from keen_trellis.progress import Report, part, quiet
-from keen_trellis.words import first_free, listed
+from keen_trellis.words import first_free, listed, percent
 
 _FIELD = "field"
 
@@ -42,6 +42,12 @@ class ProposedPair:
     likeness: float
     safe: bool
     rows: int
+
+    @property
+    def how_alike(self) -> str:
+        """How alike they are, in words; empty where the reason makes one of them all the same."""
+        says_all = self.safe or self.likeness == 1
+        return "" if says_all else f"{percent(self.likeness)} alike"
 
 
 def propose_pairs(tie: Tied, report: Report = quiet) -> list[ProposedPair]:

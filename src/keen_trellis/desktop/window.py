@@ -51,6 +51,8 @@ from keen_trellis.document.items import JoinItem
 from keen_trellis.document.storage import ENDING
 
 _MAP_HEIGHT, _MAP_LEAST, _BENCH_HEIGHT, _MAP_SHARE, _TWO_ROWS = 300, 170, 325, 0.55, 56
+_TALL = 900
+"""From this height on there is room for all lanes, however many they are."""
 SMALLEST = QSize(1000, 640)
 """The smallest window in which nothing is cut off."""
 _SPECS = {spec.id: spec for spec in ACTIONS}
@@ -138,7 +140,7 @@ class Window(QMainWindow):
             return
         chosen = QSettings().value("map_height")
         needed = _MAP_HEIGHT
-        if self.map.shown.sizes.is_close:
+        if self.map.shown.sizes.is_close or whole >= _TALL:
             needed = max(int(self.map.shown.height) + 4, _MAP_HEIGHT)
         height = int(str(chosen)) if chosen is not None else min(needed, int(whole * _MAP_SHARE))
         bench = max(_BENCH_HEIGHT, min(self.bench.needed_height, whole - _MAP_LEAST))

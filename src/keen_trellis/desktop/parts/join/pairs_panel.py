@@ -21,7 +21,7 @@ from PySide6.QtWidgets import (
 from keen_trellis.desktop.controls import OneLine, as_it_is, button, discard, label
 from keen_trellis.desktop.theme import Theme, value_font
 from keen_trellis.document.items import SameValues
-from keen_trellis.words import SPACES, counted, percent
+from keen_trellis.words import SPACES, counted
 
 if TYPE_CHECKING:
     from keen_trellis.advice.pairs import ProposedPair
@@ -190,8 +190,7 @@ class PairsPanel(QFrame):
         line.addWidget(self._chip(one.pair.left, inks[0]))
         line.addWidget(label("is", soft=True))
         line.addWidget(self._chip(one.pair.right, inks[1]))
-        says_all = one.safe or one.likeness > 0.99  # the reason above it does
-        share = "" if says_all else f" · {percent(one.likeness)} alike"
+        share = f" · {one.how_alike}" if one.how_alike else ""
         why = label(f"+{counted(one.rows, 'row')}{share}", soft=True)
         why.setToolTip(f"It finds {counted(one.rows, 'row')} more.")
         line.addWidget(why)
@@ -226,7 +225,7 @@ class PairsPanel(QFrame):
         made.setToolTip(as_it_is(text))
         made.setFont(value_font(13, bold=True))
         made.setMinimumWidth(30)
-        made.setMaximumWidth(170)
+        made.setMaximumWidth(280)
         made.setStyleSheet(f"color: {ink};")
         return made
 
