@@ -38,6 +38,7 @@ from keen_trellis.run.history import note_run
 from keen_trellis.run.remembered import remembered
 from keen_trellis.run.schedule import units
 from keen_trellis.run.told import differences, told
+from keen_trellis.words import counted
 
 
 def run(options: argparse.Namespace) -> int:
@@ -274,7 +275,8 @@ def print_counts(results: Results, made: Sequence[Delivered]) -> None:
     for lane in facts.lanes.values():
         if lane.rows is not None:
             read = " read" if lane.is_read else ""
-            print(f"{lane.name}: {lane.rows:,} rows, {len(lane.columns)} columns{read}")
+            size = f"{counted(lane.rows, 'row')}, {counted(len(lane.columns), 'column')}"
+            print(f"{lane.name}: {size}{read}")
             for note in lane.notes:
                 print(f"  {note}")
     for item in facts.items.values():
@@ -285,4 +287,4 @@ def print_counts(results: Results, made: Sequence[Delivered]) -> None:
         what = "written" if delivered.written else f"not written ({asked})"
         what += ", in place of what was there" if delivered.replaced else ""
         place = delivered.path or delivered.place
-        print(f"{delivered.name}: {delivered.rows:,} rows to {place}, {what}")
+        print(f"{delivered.name}: {counted(delivered.rows, 'row')} to {place}, {what}")

@@ -231,7 +231,7 @@ class CommandLineTest(FlowTestCase):
         other = self.write("other.csv", "route,n\nKP,1\n")
         command = [sys.executable, "-m", "keen_trellis", "run", str(document), "--set"]
         done = subprocess.run([*command, f"Sailings={other}"], capture_output=True, text=True)
-        self.assertIn("Sailings: 1 rows", done.stdout)
+        self.assertIn("Sailings: 1 row,", done.stdout)
         wrong = subprocess.run([*command, "Ships=x"], capture_output=True, text=True)
         self.assertEqual(wrong.returncode, 2)
         self.assertIn("names no lane and path. Write LANE=PATH; lanes are: Sailings", wrong.stderr)

@@ -215,7 +215,7 @@ class InPostgresTest(PostgresTestCase, Room):
         file = self.saved(trellis, self.room / "odd.trellis")
         code, _, trouble = command("run", str(file), "--on", "pier")
         self.assertEqual(code, 2)
-        self.assertIn("1 rows of test on 127.0.0.1 › odd hold a value", trouble)
+        self.assertIn("In test on 127.0.0.1 › odd 1 row has a value", trouble)
 
     def test_the_sql_names_lanes_and_steps_and_is_what_the_server_reads(self) -> None:
         file = self.saved(self.tied(), self.room / "tied.trellis")
@@ -404,7 +404,7 @@ class OnSparkTest(SparkTestCase, Room):
         server.execute(f"insert into {name} (d) values ('infinity')")
         code, _, trouble = command("run", str(self.room / "odds.trellis"), "--on", "cluster")
         self.assertEqual(code, 2)
-        self.assertIn("1 rows of", trouble)
+        self.assertIn(" 1 row has a value", trouble)
 
     def test_tables_of_mariadb_are_too_and_its_odd_values_are_refused(self) -> None:
         self.needs_drivers()
@@ -447,7 +447,7 @@ class OnSparkTest(SparkTestCase, Room):
             server.connection.commit()
             code, _, trouble = command("run", str(self.room / "odds.trellis"), "--on", "cluster")
             self.assertEqual(code, 2, held)
-            self.assertIn("1 rows of", trouble)
+            self.assertIn(" 1 row has a value", trouble)
             server.execute(f"delete from {name} where {held} = {odd}")
             server.connection.commit()
 

@@ -21,7 +21,7 @@ from keen_trellis.plan.counts import Counts
 from keen_trellis.plan.link import Link, LinkField, Pair
 from keen_trellis.plan.text_rules import RULE_WORDS, TEXT_RULES, TextRule
 from keen_trellis.progress import Report, quiet
-from keen_trellis.words import listed
+from keen_trellis.words import counted, listed
 
 _VALUES_FOR_PAIRS = 2_000
 _OTHERS_FOR_PAIRS = 20_000
@@ -353,7 +353,7 @@ def _compound(tie: Tied, field: LinkField) -> Finding | None:
         f"{_field_words(tie.link)} alone lets {_rows(rows, tie.names[0])} multiply; together with "
         f"{field.left} no row does.",
         rows,
-        Remedy(f"Add {field.left} = {field.right}: {rows:,} rows once", rows, compound),
+        Remedy(f"Add {field.left} = {field.right}: {counted(rows, 'row')} once", rows, compound),
     )
 
 
@@ -391,7 +391,7 @@ def _rows_multiply(tie: Tied) -> Iterator[Finding]:
     totals = f" Totals of {listed(doubled)} would count them again." if doubled else ""
     link = replace(tie.link, partner="first", partner_for="left")
     fewer = _rows_fewer(tie, link)
-    remedy = Remedy(f"Take the first match only: {fewer:,} rows fewer", rows, link)
+    remedy = Remedy(f"Take the first match only: {counted(fewer, 'row')} fewer", rows, link)
     text = (
         f"{_rows(rows, tie.names[0])} stand more than once, since {tie.names[1]} repeats."
         if rows > 1

@@ -163,7 +163,7 @@ class Stepped:
                     words = counted(old, "distinct value")
                     found.append(f"{words} of {name} become {counted(new, 'other')}")
         more = len(found) - _TOLD
-        return [*found[:_TOLD], f"and {more:,} columns more"] if more > 0 else found
+        return [*found[:_TOLD], f"and {counted(more, 'column')} more"] if more > 0 else found
 
 
 def differs(old: Column, new: Column) -> Flags:

@@ -19,6 +19,7 @@ from keen_trellis.desktop.controls import Notice, button, label
 from keen_trellis.desktop.theme import Theme, value_font
 from keen_trellis.document import edits
 from keen_trellis.run.changes import Broken, Changes, LaneChange, TieChange
+from keen_trellis.words import counted
 
 
 class RereadSummary(QDialog):
@@ -105,7 +106,7 @@ class RereadSummary(QDialog):
                 tie.name,
                 f"{tie.before.found:,} of {tie.before.rows:,}",
                 f"{tie.now.found:,} of {tie.now.rows:,}",
-                f"{tie.before.going_on:,} rows went on, {tie.now.going_on:,} do now",
+                f"{counted(tie.before.going_on, 'row')} went on, {tie.now.going_on:,} do now",
             )
             for tie in ties
         ]

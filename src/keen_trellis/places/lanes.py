@@ -13,6 +13,7 @@ from keen_trellis.plan.schema import Schema, SchemaColumn
 from keen_trellis.read.server import RowCondition
 from keen_trellis.sql.dialects import Dialect, Sql
 from keen_trellis.sql.relations import any_of, called, identifier, select, where
+from keen_trellis.words import counted
 
 
 @dataclass(frozen=True, slots=True)
@@ -114,7 +115,8 @@ def says_odd(lane: LaneThere, title: str) -> Callable[[int], tuple[str, str]]:
 
     def says(times: int) -> tuple[str, str]:
         return (
-            f"{times:,} rows of {lane.where} hold a value in {title} that is none here: a decimal "
+            f"In {lane.where} {counted(times, 'row')} {'has' if times == 1 else 'have'} a value in "
+            f"{title} that is none here: a decimal "
             "of more than 20 digits before the mark or 18 behind it, one that is no number, a date "
             "beyond the years 1 to 9999 or of no month, a time beyond a day, or a boolean that is "
             "neither 0 nor 1.",

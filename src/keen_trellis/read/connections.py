@@ -20,6 +20,7 @@ from keen_trellis.progress import Cancelled, Report
 from keen_trellis.read.files import existing_file
 from keen_trellis.read.secrets import Secrets
 from keen_trellis.read.server import Database, Server, SqliteFile
+from keen_trellis.words import counted
 
 if TYPE_CHECKING:
     import sqlalchemy as sa  # takes a while to load; only those who read a server wait for it
@@ -78,7 +79,9 @@ class Reader:
         try:
             while True:
                 share = self.rows / self.expected if self.expected else 0.0
-                report(min(share, 1.0), f"{doing}: {self.rows:,} rows" if self.rows else doing)
+                report(
+                    min(share, 1.0), f"{doing}: {counted(self.rows, 'row')}" if self.rows else doing
+                )
                 if _ended(future):
                     return future.result()
                 self._refuse_silence()
@@ -119,7 +122,7 @@ class Reader:
             )
         return SourceError(
             f"{self._database.label} has said nothing for {self._patience_s:,.0f} seconds, after "
-            f"{self.rows:,} rows.",
+            f"{counted(self.rows, 'row')}.",
             "Nothing of yours is lost: read it again once it answers, or ask for fewer rows.",
         )
 
@@ -223,7 +226,7 @@ def explained(error: Exception, database: Database, rows: int = 0) -> SourceErro
             )
         if codes & _LOST or getattr(error, "connection_invalidated", False):
             return ConnectionLostError(
-                f"The connection to {where} was lost after {rows:,} rows: {_short(words)}",
+                f"The connection to {where} was lost after {counted(rows, 'row')}: {_short(words)}",
                 "Nothing of yours is lost: read it again once the server can be reached.",
             )
     for meant, happened, remedy in _SENTENCES:

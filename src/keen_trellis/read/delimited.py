@@ -41,6 +41,7 @@ from keen_trellis.read.text_layout import (
 )
 from keen_trellis.read.total_row import told, why_total_of_texts
 from keen_trellis.read.unpacking import head_of, is_gzip, unpacked
+from keen_trellis.words import counted
 
 _SET_APART_AT_MOST = 100_000
 _LISTED = 1_000
@@ -370,7 +371,7 @@ class _Reader:
         apart = []
         for row in self._wrong:
             found = numbers.get(_first_line(row.text))
-            why = f"{row.actual_columns:,} cells instead of {width:,}"
+            why = f"{counted(row.actual_columns, 'cell')} instead of {width:,}"
             line = found.pop(0) if found else None
             apart.append(SetApart(self._path.name, line, row.text, why))
         return sorted(apart, key=lambda a: a.line or 0)

@@ -254,7 +254,7 @@ class _Page:
         for join in joins:
             left, right = join.counts.left, join.counts.right
             said.append(
-                f"{join.lane} and {join.other}: {left.found:,} of {left.rows:,} rows of "
+                f"{join.lane} and {join.other}: {left.found:,} of {counted(left.rows, 'row')} of "
                 f"{join.lane} "
                 f"found, {right.found:,} of {right.rows:,} of {join.other}; {join.join}, "
                 f"{counted(join.rows or 0, 'row')} {'goes' if join.rows == 1 else 'go'} on."
@@ -512,7 +512,7 @@ def _said(found: Changes | None) -> Iterator[str]:
     for tie in found.ties:
         before, now = tie.before, tie.now
         yield (
-            f"{tie.name}: {now.found:,} of {now.rows:,} rows found, {before.found:,} of "
+            f"{tie.name}: {now.found:,} of {counted(now.rows, 'row')} found, {before.found:,} of "
             f"{before.rows:,} before."
         )
 

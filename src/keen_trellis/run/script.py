@@ -18,6 +18,7 @@ from keen_trellis.run.runner import Runner
 from keen_trellis.run.there import There, session_at
 from keen_trellis.sql.dialects import DIALECTS, Sql
 from keen_trellis.sql.relations import Mapped, Relation, called, column, select, table
+from keen_trellis.words import counted
 
 
 class _Nobody(Session):
@@ -45,7 +46,7 @@ class _Nobody(Session):
 
     def send(self, name: str, columns: dict[str, Column]) -> None:
         kinds = ", ".join(f"{one} {held.kind}" for one, held in columns.items())
-        self.sent[name] = f"{len(next(iter(columns.values()))):,} rows with {kinds}"
+        self.sent[name] = f"{counted(len(next(iter(columns.values()))), 'row')} with {kinds}"
 
     def stop(self) -> None:
         pass
@@ -109,7 +110,7 @@ def _place(trellis: Trellis, dialect: str) -> RunPlace | None:
 
 def _told(lane: Lane, node: Node, rows: Relation, there: There, session: _Nobody) -> Iterator[str]:
     program, dialect = there.writer.program, session.dialect
-    yield f"-- {lane.name}: {len(node.schema.names)} columns"
+    yield f"-- {lane.name}: {counted(len(node.schema.names), 'column')}"
     whole = program.whole(_named(rows), [rows.name], comments=True)
     text = dialect.text(whole)
     for name, what in session.sent.items():

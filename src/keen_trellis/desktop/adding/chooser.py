@@ -38,6 +38,7 @@ from keen_trellis.errors import PasswordError, UserError
 from keen_trellis.progress import Cancelled
 from keen_trellis.read import Reading, Secrets, Server
 from keen_trellis.read.secrets import Locked, LockedFile
+from keen_trellis.words import counted
 
 _TYPING_PAUSE_MS = 250
 
@@ -292,7 +293,7 @@ class Chooser(QDialog):
         self._progress.hide()
         self._notice.tell("")
         self._password.hide()
-        size = f"{len(table):,} rows, {len(table.columns):,} columns"
+        size = f"{counted(len(table), 'row')}, {counted(len(table.columns), 'column')}"
         whole = "; the rest is read when the lane is added"
         self._size.setText(f"First {size}{whole}" if reading.partial else size)
         self._form.show_source(source, reading)

@@ -115,7 +115,8 @@ def _size(source: Source) -> bool:
 def _of_database(database: Database, secrets: Secrets, report: Report) -> list[Entry]:
     entries = []
     for table in database_tables(database, secrets, report):
-        about = "view" if table.is_view else "" if table.rows is None else f"~{table.rows:,} rows"
+        rows = "" if table.rows is None else f"~{counted(table.rows, 'row')}"
+        about = "view" if table.is_view else rows
         text = f"{table.schema}.{table.name}" if table.schema else table.name
         source = TableSource(database=database, in_schema=table.schema, table=table.name)
         entries.append(Entry(text, about, source, nice_name(table.name)))

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from keen_trellis.data import Kind
 from keen_trellis.data.profile import Profile
 from keen_trellis.desktop.theme import LaneColours, Theme, text_font, value_font
+from keen_trellis.words import counted
 
 _BARS_HEIGHT = 64
 _LINE = 20
@@ -152,7 +153,7 @@ class ProfileView(QWidget):
 
 def profile_words(profile: Profile) -> list[str]:
     """Return what a profile tells in a few sentences, the counts first."""
-    counts = [f"{profile.rows:,} rows", f"{profile.distinct:,} distinct values"]
+    counts = [counted(profile.rows, "row"), counted(profile.distinct, "distinct value")]
     counts.append(f"{profile.blanks:,} blank" if profile.blanks else "no blanks")
     if profile.gaps:
         counts.append(f"{profile.gaps:,} gaps")
@@ -167,5 +168,5 @@ def profile_words(profile: Profile) -> list[str]:
         least, greatest = (f"{quoted[0]}{v}{quoted[1]}" for v in (profile.least, profile.greatest))
         words.append(f"From {least} to {greatest}.")
     if profile.strays:
-        words.append(f"{profile.strays:,} rows begin or end with a space.")
+        words.append(f"{counted(profile.strays, 'row')} with a space before or behind the value.")
     return words

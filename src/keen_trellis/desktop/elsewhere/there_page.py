@@ -28,6 +28,7 @@ from keen_trellis.document import Lane
 from keen_trellis.document.items import Item
 from keen_trellis.plan.bays import Bay
 from keen_trellis.run.facts import ItemFacts, JoinFacts, LaneFacts
+from keen_trellis.words import counted
 
 _ROW = 24
 _NOT_FETCHED = f"No rows have been fetched yet: ask for the first {FIRST_ROWS:,}."
@@ -134,7 +135,7 @@ class TherePage(Page):
         self._trouble.tell(_trouble(facts))
         says = facts.says if isinstance(facts, ItemFacts) else ""
         if isinstance(facts, LaneFacts) and facts.rows is not None:
-            says = "; ".join((f"{facts.rows:,} rows", *facts.notes)) + "."
+            says = "; ".join((counted(facts.rows, "row"), *facts.notes)) + "."
         if isinstance(facts, JoinFacts):
             for one in facts.promises:
                 says += f" {'Kept' if one.is_kept else 'Broken'}: {one.sentence}."

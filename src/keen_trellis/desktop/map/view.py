@@ -39,6 +39,7 @@ from keen_trellis.desktop.map.shapes import (
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme, text_font
 from keen_trellis.document import edits
+from keen_trellis.words import counted
 
 _BEHIND, _BELOW = 84, 20
 """How much behind and below what is selected is brought into view: its words, and the end."""
@@ -301,7 +302,8 @@ class MapView(QAbstractScrollArea):
         lane = facts.lanes.get(selected)
         if lane is None:
             return selected
-        rows = "" if lane.rows is None else f", {lane.rows:,} rows, {len(lane.columns)} columns"
+        size = f", {counted(lane.rows or 0, 'row')}, {counted(len(lane.columns), 'column')}"
+        rows = "" if lane.rows is None else size
         return f"Lane {lane.name}{rows}. {lane.trouble}".strip()
 
     def _dragging(self) -> bool:

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING
 from keen_trellis.errors import PasswordError
 from keen_trellis.progress import Report, part
 from keen_trellis.read.server import Server
+from keen_trellis.words import counted
 
 if TYPE_CHECKING:
     from keen_trellis.desktop.session.session import Session
@@ -92,7 +93,7 @@ class Delivering:
     def _done(self, made: list[Delivered]) -> None:
         self._session.rest()
         words = [
-            f"{d.name}: {d.rows:,} rows {'in place of' if d.replaced else 'written to'} "
+            f"{d.name}: {counted(d.rows, 'row')} {'in place of' if d.replaced else 'written to'} "
             f"{'the earlier ' if d.replaced else ''}{d.place}"
             for d in made
             if d.written

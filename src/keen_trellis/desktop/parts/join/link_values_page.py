@@ -41,6 +41,7 @@ from keen_trellis.errors import UserError
 from keen_trellis.plan.bays import Bay
 from keen_trellis.plan.link import Pair
 from keen_trellis.progress import Report
+from keen_trellis.words import counted
 
 _LOOKED_FOR_UNASKED = 2_000, 20_000
 """So many values without a partner, and so many to be theirs, are compared at once."""
@@ -319,7 +320,7 @@ class LinkValuesPage(Page):
             trellis.refuse_to_write(Path(path), "The list of pairs")
             deliver(table, path, sheet="Pairs", report=report)
 
-        said = f"{len(table):,} pairs written to {Path(path).name}."
+        said = f"{counted(len(table), 'pair')} written to {Path(path).name}."
         self.session.find_out(
             save, lambda _: self.session.said.emit(said, False), "Stopped: nothing was written."
         )

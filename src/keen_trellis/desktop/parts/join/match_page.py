@@ -29,6 +29,7 @@ from keen_trellis.document.items import Item, JoinItem, SameValues
 from keen_trellis.document.trellis import Lane
 from keen_trellis.plan.bays import Bay, Keep
 from keen_trellis.plan.sentences import cardinality_words, join_title, outcome_sentences
+from keen_trellis.words import counted
 
 if TYPE_CHECKING:
     from keen_trellis.desktop.parts.join.types_card import Choice
@@ -96,7 +97,7 @@ class MatchPage(Page):
             self._said.over_time.hide()
         if unlinked is not None:
             rows = unlinked.rows[0] * unlinked.rows[1]
-            words = f"Every row beside every row, a cross join, would be {rows:,} rows."
+            words = f"Every row beside every row, a cross join, would be {counted(rows, 'row')}."
             self._said.say("No link field yet.", words, words)
             self._said.types = (unlinked, item.keep)
         if isinstance(result, Tied):

@@ -21,6 +21,7 @@ from keen_trellis.desktop.controls import label
 from keen_trellis.plan.bays import Bay, Keep
 from keen_trellis.plan.outcome import ALL_COLUMNS, Columns, semi_side
 from keen_trellis.plan.sentences import outcome_sentences
+from keen_trellis.words import counted
 
 _WIDTH, _ROW = 700, 26
 
@@ -198,7 +199,7 @@ def _cross_line(names: tuple[str, str], sides: tuple[int, int], keep: Keep) -> _
     rows = sides[0] * sides[1]
     sentence = (
         f"Every one of {sides[0]:,} {names[0]} rows beside every one of {sides[1]:,} "
-        f"{names[1]} rows, whatever they hold: {rows:,} rows."
+        f"{names[1]} rows, whatever they hold: {counted(rows, 'row')}."
     )
     multiplied = max(rows - sides[0], 0)
     choice = Choice(keep, cross=True)

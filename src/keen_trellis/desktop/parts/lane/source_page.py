@@ -18,6 +18,7 @@ from keen_trellis.desktop.theme import Theme
 from keen_trellis.document import Lane, QuerySource, Source, TableSource, TypedSource, edits
 from keen_trellis.document.items import Item
 from keen_trellis.read import Reading, Server, SetApart
+from keen_trellis.words import counted
 
 _TYPING_PAUSE_MS = 400
 _NOTICED_AT_MOST = 40
@@ -153,14 +154,14 @@ def _title(source: Source) -> str:
 def _facts(reading: Reading) -> str:
     """Return how much was read, and the age and size of the file it was read from."""
     table = reading.table
-    words = f"{len(table):,} rows and {len(table.columns):,} columns were read"
+    words = f"{counted(len(table), 'row')} and {counted(len(table.columns), 'column')} were read"
     if len(reading.files) == 1:
         (stamp,) = reading.files
         changed = dt.datetime.fromtimestamp(stamp.changed_ns / 1e9)
         words += f" from the file of {changed:%Y-%m-%d %H:%M}, {max(stamp.size >> 10, 1):,} KB"
     elif reading.files:
         size = sum(stamp.size for stamp in reading.files)
-        words += f" from {len(reading.files):,} files, {max(size >> 10, 1):,} KB"
+        words += f" from {counted(len(reading.files), 'file')}, {max(size >> 10, 1):,} KB"
     return f"{words}." if reading.noticed else f"{words}. Nothing stands out."
 
 
