@@ -95,9 +95,14 @@ class ChooserTest(WindowTestCase):
             self.trigger("lane.add_file")
         tables = self.find(QListWidget, "chooser.tables")
         self.wait_until(lambda: tables.count() == 3)
-        for row in (1, 2):
-            tables.setCurrentRow(row)
-            QTest.keyClick(tables, Qt.Key.Key_Space)
+        tables.setCurrentRow(1)
+        QTest.keyClick(tables, Qt.Key.Key_Space)
+        self.ready()
+        self.assertEqual(self.text("chooser.add"), "Add this lane")
+        tables.setCurrentRow(2)
+        self.ready()
+        self.assertEqual(self.text("chooser.add"), "Add “Vessels”")  # while another is shown
+        QTest.keyClick(tables, Qt.Key.Key_Space)
         self.ready()
         self.assertEqual(self.text("chooser.add"), "Add 2 lanes")
         self.add()

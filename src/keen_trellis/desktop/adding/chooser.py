@@ -29,7 +29,7 @@ from keen_trellis.desktop.adding.source_form import NoticedLines, SourceForm
 from keen_trellis.desktop.adding.typed_grid import PASTING
 from keen_trellis.desktop.bench.grid import Grid, put_on_clipboard
 from keen_trellis.desktop.bench.table_model import Origins
-from keen_trellis.desktop.controls import Notice, button, label
+from keen_trellis.desktop.controls import Notice, as_it_is, button, label
 from keen_trellis.desktop.frames import answers, dialog_column
 from keen_trellis.desktop.jobs import Jobs
 from keen_trellis.desktop.theme import Theme
@@ -38,9 +38,9 @@ from keen_trellis.errors import PasswordError, UserError
 from keen_trellis.progress import Cancelled
 from keen_trellis.read import Reading, Secrets, Server
 from keen_trellis.read.secrets import Locked, LockedFile
-from keen_trellis.words import counted
+from keen_trellis.words import counted, listed
 
-_TYPING_PAUSE_MS = 250
+_TYPING_PAUSE_MS, _ADD_WIDTH = 250, 260
 
 
 class Chooser(QDialog):
@@ -206,7 +206,14 @@ class Chooser(QDialog):
         chosen = [row for row in self._chosen() if row >= 0]
         ready = all(self._readable.get(row, True) and self._named(row) for row in chosen)
         looked_at = self._readable.get(self._list.currentRow(), False)
-        self._add.setText("Add this lane" if len(chosen) < 2 else f"Add {len(chosen)} lanes")
+        names = [self._entries[row].name for row in chosen]
+        if chosen == [self._list.currentRow()] or not chosen:
+            words = "Add this lane"
+        else:  # one that is checked is added, whichever is looked at
+            words = f"Add {len(chosen)} lanes" if len(chosen) > 1 else f"Add “{names[0]}”"
+        shown = Qt.TextElideMode.ElideMiddle
+        self._add.setText(self._add.fontMetrics().elidedText(words, shown, _ADD_WIDTH))
+        self._add.setToolTip(as_it_is(f"Adds {listed(names)}.") if chosen else "")
         self._add.setEnabled(bool(chosen) and ready and (len(chosen) > 1 or looked_at))
 
     def _named(self, row: int) -> bool:
