@@ -279,6 +279,25 @@ class MouseAndKeyboardTest(WindowTestCase):
         self.trigger("edit.undo")
         self.assertEqual(self.session.trellis, load(self.folder / "winter-season.trellis"))
 
+    def test_the_heads_are_drawn_wider_and_stay_so(self) -> None:
+        map_view, viewport = self.window.map, self.window.map.viewport()
+        before = map_view.shown
+        border = QPoint(int(before.heads_width), 20)
+        left = Qt.MouseButton.LeftButton
+        QTest.mousePress(viewport, left, pos=border)
+        QTest.mouseMove(viewport, QPoint(border.x() + 90, 20))
+        QTest.mouseRelease(viewport, left, pos=QPoint(border.x() + 90, 20))
+        self.settle()
+        self.assertAlmostEqual(map_view.shown.heads_width, before.heads_width + 90, delta=2)
+        self.assertAlmostEqual(map_view.shown.stakes[0], before.stakes[0] + 90, delta=2)
+        tie = map_view.shown.box_of("sailings-routes")
+        assert tie is not None
+        self.click_map(tie)
+        self.assertEqual(self.session.selection, "sailings-routes")
+        again = make_window(self.application, themes.LIGHT)
+        self.assertEqual(again.map.shown.heads_width, map_view.shown.heads_width)
+        again.close()
+
     def test_the_map_zooms_and_a_click_still_finds_its_place(self) -> None:
         self.trigger("view.zoom_in")
         self.trigger("view.zoom_in")

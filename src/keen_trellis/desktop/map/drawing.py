@@ -22,7 +22,6 @@ from PySide6.QtGui import (
 
 from keen_trellis.desktop.map.layout import Measure
 from keen_trellis.desktop.map.shapes import (
-    HEADS_WIDTH,
     Bead,
     Box,
     Flag,
@@ -89,7 +88,7 @@ class Drawing:
         right = max(self.layout.width, self.room.width() * 2)
         for head in self.layout.heads:
             y = head.box.middle
-            painter.drawLine(QPointF(HEADS_WIDTH, y), QPointF(right, y))
+            painter.drawLine(QPointF(self.layout.heads_width, y), QPointF(right, y))
 
     def draw_things(self, painter: QPainter, seen: tuple[float, float]) -> None:
         """Draw all that lies right of the heads, as far as it is seen."""
@@ -263,9 +262,11 @@ class Drawing:
         """Draw the heads of the lanes, as far as they are seen."""
         theme = self.theme
         bottom = max(self.layout.height, self.room.height() + 10_000)
-        painter.fillRect(QRectF(0, 0, HEADS_WIDTH, bottom), QColor(theme.head_ground))
+        painter.fillRect(QRectF(0, 0, self.layout.heads_width, bottom), QColor(theme.head_ground))
         painter.setPen(QPen(QColor(theme.line), 1))
-        painter.drawLine(QPointF(HEADS_WIDTH, 0), QPointF(HEADS_WIDTH, bottom))
+        painter.drawLine(
+            QPointF(self.layout.heads_width, 0), QPointF(self.layout.heads_width, bottom)
+        )
         low, high = seen
         for head in self.layout.heads:
             if low < head.box.middle < high:
@@ -293,11 +294,11 @@ class Drawing:
         if close:
             self._draw_close_head(painter, head, box)
             return
-        line = QRectF(28, box.y() + 3, HEADS_WIDTH - 44, 19)
+        line = QRectF(28, box.y() + 3, self.layout.heads_width - 44, 19)
         if head.stale:
             line.setWidth(line.width() - self._draw_stale(painter, box))
         self._draw_text(painter, line, head.shown, theme.ink, bold=True, size=14)
-        line.setWidth(HEADS_WIDTH - 44)
+        line.setWidth(self.layout.heads_width - 44)
         self._draw_text(painter, line.translated(0, 18), head.source, theme.ink_soft)
         colour = theme.warn_ink if head.trouble else theme.ink_soft
         self._draw_text(painter, line.translated(0, 33), head.size, colour)
@@ -305,7 +306,7 @@ class Drawing:
     def _draw_close_head(self, painter: QPainter, head: Head, box: QRectF) -> None:
         """Draw a head in one line: its name, and its rows at the right."""
         theme = self.theme
-        line = QRectF(28, box.y(), HEADS_WIDTH - 40, box.height())
+        line = QRectF(28, box.y(), self.layout.heads_width - 40, box.height())
         if head.stale:
             line.setWidth(line.width() - self._draw_stale(painter, box.translated(0, -2)))
         rows = head.size.partition(" · ")[0]
@@ -321,7 +322,7 @@ class Drawing:
         """Mark a lane whose file is another than the one that was read; return the room taken."""
         theme, words = self.theme, "changed since"
         width = QFontMetricsF(text_font(11, True)).horizontalAdvance(words) + 14
-        label = QRectF(HEADS_WIDTH - width - 12, box.y() + 4, width, 17)
+        label = QRectF(self.layout.heads_width - width - 12, box.y() + 4, width, 17)
         painter.setPen(QPen(QColor(theme.warn_line), 1))
         painter.setBrush(QColor(theme.warn_soft))
         painter.drawRoundedRect(label, 8, 8)
@@ -390,7 +391,7 @@ def save_picture(
     OSError
         The file cannot be written.
     """
-    size = QSize(int(max(layout.width, HEADS_WIDTH)) + 20, int(layout.height))
+    size = QSize(int(max(layout.width, layout.heads_width)) + 20, int(layout.height))
     drawing = Drawing(trellis, layout, theme, measure, is_picture=True)
     drawn, ending = QBuffer(), path.suffix.lower()
     if ending == ".svg":

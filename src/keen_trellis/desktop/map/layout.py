@@ -76,6 +76,7 @@ def lay_out(
     results: Results,
     measure: Measure,
     stale: frozenset[str] = frozenset(),
+    heads_width: float = HEADS_WIDTH,
 ) -> MapLayout:
     """Return where everything of a trellis lies.
 
@@ -86,16 +87,24 @@ def lay_out(
         Tells how wide a text is.
     stale : frozenset of lane id
         The lanes whose files have changed since they were read.
+    heads_width : float
+        How wide the heads of the lanes are.
     """
-    return _Drawing(trellis, results, measure, stale).layout()
+    return _Drawing(trellis, results, measure, stale, heads_width).layout()
 
 
 class _Drawing:
     def __init__(
-        self, trellis: Trellis, results: Results, measure: Measure, stale: frozenset[str]
+        self,
+        trellis: Trellis,
+        results: Results,
+        measure: Measure,
+        stale: frozenset[str],
+        heads_width: float,
     ) -> None:
         self.trellis, self.results, self.measure = trellis, results, measure
-        self.stale = stale
+        self.stale, self.heads_width = stale, heads_width
+        self.first_stake = heads_width + FIRST_STAKE
         self.sizes = sizes_for(len(trellis.lanes))
         self.columns: dict[tuple[str, int], int] = {}
         self.middles: dict[str, float] = {}
@@ -129,9 +138,9 @@ class _Drawing:
             if lane.id not in self.end_takers:
                 pluses.append(self._plus(lane))
         last = max([*self.columns.values(), 2]) + 1
-        stakes = tuple(FIRST_STAKE + STAKE_GAP * n for n in range(last + 1))
+        stakes = tuple(self.first_stake + STAKE_GAP * n for n in range(last + 1))
         right = max([stakes[-1], *(p.box.right + 20 for p in pluses)])
-        add_lane = Box(0, bottom, HEADS_WIDTH, 22 if self.sizes.is_close else 28)
+        add_lane = Box(0, bottom, self.heads_width, 22 if self.sizes.is_close else 28)
         # curves are drawn first: a joint stands on the ribbon that it ends
         ribbons.sort(key=lambda r: r.y1 == r.y2)
         return MapLayout(
@@ -181,7 +190,7 @@ class _Drawing:
     def _x(self, lane: Lane, place: int) -> float:
         """Return where a lane's item stands; before the first one the lane begins."""
         column = self._column(lane, place)
-        return FIRST_STAKE + STAKE_GAP * column if column >= 0 else HEADS_WIDTH
+        return self.first_stake + STAKE_GAP * column if column >= 0 else self.heads_width
 
     def _part(self, lane: Lane, place: int) -> PartFacts | None:
         """Return what is known of a lane after so many items."""
@@ -235,7 +244,7 @@ class _Drawing:
     def _start(self, lane: Lane) -> float:
         """Return where a lane's level ribbon begins: at its head, or behind where it branches."""
         if not self.trellis.begins_after(lane):
-            return float(HEADS_WIDTH)
+            return self.heads_width
         return self._x(lane, -1) + BRANCH_WIDTH
 
     def _branch(self, lane: Lane) -> Iterator[Ribbon]:
@@ -387,19 +396,19 @@ class _Drawing:
             is_flag = isinstance(lane.items[-1], DeliveryItem)
             x = last + (FLAG_WIDTH / 2 + 22 if is_flag else 112)
         else:
-            x = FIRST_STAKE + STAKE_GAP * (self._column(lane, -1) + 1)
+            x = self.first_stake + STAKE_GAP * (self._column(lane, -1) + 1)
         y = self.middles[lane.id] - self.sizes.plus / 2
         return Plus(lane.id, Box(x - self.sizes.plus / 2, y, self.sizes.plus, self.sizes.plus))
 
     def _heads(self) -> tuple[Head, ...]:
         heads = [self._head(lane) for lane in self.trellis.lanes]
-        wide = HEADS_WIDTH - (110 if self.sizes.is_close else 44)
+        wide = self.heads_width - (110 if self.sizes.is_close else 44)
         # the names are larger than what is measured, and bold
         names = told_apart([head.name for head in heads], wide * _SMALLER, self.measure)
         return tuple(replace(h, shown=name) for h, name in zip(heads, names, strict=True))
 
     def _head(self, lane: Lane) -> Head:
-        box = Box(0, self.middles[lane.id] - self.sizes.head / 2, HEADS_WIDTH, self.sizes.head)
+        box = Box(0, self.middles[lane.id] - self.sizes.head / 2, self.heads_width, self.sizes.head)
         facts = self.results.facts.lanes.get(lane.id)
         trouble = facts.trouble if facts else ""
         size = "cannot be read" if trouble else "reading …"

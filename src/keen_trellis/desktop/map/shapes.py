@@ -6,7 +6,9 @@ from dataclasses import dataclass
 
 HEADS_WIDTH = 226
 STAKE_GAP = 178
-FIRST_STAKE = HEADS_WIDTH + 96
+HEADS_NARROWEST, HEADS_WIDEST = 150, 620
+FIRST_STAKE = 96
+"""How far behind the heads the first stake stands."""
 FLAG_WIDTH = 122
 CURVE_WIDTH = 116
 BRANCH_WIDTH = 84
@@ -278,6 +280,11 @@ class MapLayout:
     width: float
     height: float
     sizes: Sizes = ROOMY
+
+    @property
+    def heads_width(self) -> float:
+        """How wide the heads are; what lies right of them scrolls."""
+        return self.add_lane.width
 
     def at(self, x: float, y: float) -> Head | Joint | Spill | Flag | Bead | Plus | None:
         """Return what lies at a point, the topmost first."""

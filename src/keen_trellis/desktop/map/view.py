@@ -5,7 +5,7 @@ from __future__ import annotations
 from html import escape
 from pathlib import Path
 
-from PySide6.QtCore import QPoint, QPointF, QRect, QRectF, QSizeF, Qt, Signal
+from PySide6.QtCore import QPoint, QPointF, QRect, QRectF, QSettings, QSizeF, Qt, Signal
 from PySide6.QtGui import (
     QColor,
     QContextMenuEvent,
@@ -25,6 +25,8 @@ from keen_trellis.desktop.map.drawing import Drawing, save_picture
 from keen_trellis.desktop.map.layout import lay_out
 from keen_trellis.desktop.map.overview import Overview
 from keen_trellis.desktop.map.shapes import (
+    HEADS_NARROWEST,
+    HEADS_WIDEST,
     HEADS_WIDTH,
     ROOMY,
     Bead,
@@ -44,14 +46,15 @@ from keen_trellis.words import counted
 _BEHIND, _BELOW = 84, 20
 """How much behind and below what is selected is brought into view: its words, and the end."""
 
-_DRAG_STARTS_AT = 6
+_DRAG_STARTS_AT, _BORDER = 6, 4
 
 
 class MapView(QAbstractScrollArea):
     """Lane heads on the left, ribbons running to the right.
 
     A click selects; the arrow keys walk along and across the lanes. A lane's end can be dragged
-    onto another lane to tie them, and a head up or down to reorder the lanes.
+    onto another lane to tie them, and a head up or down to reorder the lanes; the border of the
+    heads to the right, where names are long.
     """
 
     add_lane_asked = Signal()
@@ -75,6 +78,9 @@ class MapView(QAbstractScrollArea):
         self._proposed: dict[tuple[str, str], str] = {}
         small = QFontMetricsF(text_font(11))
         self._measure = small.horizontalAdvance
+        kept = QSettings().value("heads_width", float(HEADS_WIDTH), float)
+        self._heads_width = _within(float(str(kept)))
+        self._is_widening = False
         self._layout = self._laid_out()
         self._overview = Overview(self.viewport(), lambda: self._theme)
         self._overview.asked.connect(self._look_at)
@@ -100,7 +106,8 @@ class MapView(QAbstractScrollArea):
     def _laid_out(self) -> MapLayout:
         session = self._session
         stale = session.watching.stale
-        return lay_out(session.trellis, session.told, self._measure, stale)
+        width = self._heads_width
+        return lay_out(session.trellis, session.told, self._measure, stale, width)
 
     def renew(self) -> None:
         """Lay everything out anew; where that changes nothing, nothing is drawn again."""
@@ -113,7 +120,7 @@ class MapView(QAbstractScrollArea):
 
     def to_screen(self, box: Box) -> QRectF:
         """Return where a box of the layout is seen in the viewport."""
-        in_heads = box.x < HEADS_WIDTH
+        in_heads = box.x < self._layout.heads_width
         x = 0 if in_heads else self.horizontalScrollBar().value()
         y = self.verticalScrollBar().value()
         zoom = self._zoom
@@ -141,6 +148,9 @@ class MapView(QAbstractScrollArea):
             return
         self.setFocus(Qt.FocusReason.MouseFocusReason)
         self._press = self._pointer = event.position()
+        if self._is_on_border(event.position()):
+            self._is_widening = True
+            return
         x, y = self._in_layout(event.position())
         thing = self._layout.at(x, y)
         self._dragged = thing if isinstance(thing, Plus | Head | Joint | Flag | Bead) else None
@@ -153,6 +163,12 @@ class MapView(QAbstractScrollArea):
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         self._pointer = event.position()
+        if self._is_widening:
+            self._widen_heads(event.position().x() / self._zoom)
+            return
+        if self._is_on_border(event.position()):
+            self.viewport().setCursor(Qt.CursorShape.SplitHCursor)
+            return
         if self._dragging():
             self._ask_proposal()
             self.viewport().update()
@@ -189,6 +205,10 @@ class MapView(QAbstractScrollArea):
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         dragged, was_drag = self._dragged, self._dragging()
         self._press = self._dragged = None
+        if self._is_widening:
+            self._is_widening = False
+            QSettings().setValue("heads_width", self._heads_width)
+            return
         x, y = self._in_layout(event.position())
         if event.button() != Qt.MouseButton.LeftButton:
             return
@@ -206,6 +226,16 @@ class MapView(QAbstractScrollArea):
         elif self._layout.add_lane.holds(x, y):
             self.add_lane_asked.emit()
         self.viewport().update()
+
+    def _is_on_border(self, at: QPointF) -> bool:
+        """Whether a point is where the heads end, which can be drawn wider there."""
+        is_near = abs(at.x() - self._layout.heads_width * self._zoom) <= _BORDER
+        return is_near and not self._dragging()
+
+    def _widen_heads(self, width: float) -> None:
+        """Let the names of lanes have more room, or less."""
+        self._heads_width = _within(width)
+        self.renew()
 
     def _drop_item(self, item: str, x: float) -> None:
         """Move an item along its lane to where it is dropped."""
@@ -288,8 +318,9 @@ class MapView(QAbstractScrollArea):
         seen, room = self.to_screen(box), self.viewport().size()
         title = next((j.title_height for j in self._layout.joints if j.box == box), 0) * self._zoom
         across, down = self.horizontalScrollBar(), self.verticalScrollBar()
-        if box.x >= HEADS_WIDTH:
-            _scroll(across, seen.left() - HEADS_WIDTH - 20, seen.right(), room.width(), _BEHIND)
+        if box.x >= self._layout.heads_width:
+            left = seen.left() - self._layout.heads_width * self._zoom - 20
+            _scroll(across, left, seen.right(), room.width(), _BEHIND)
         _scroll(down, seen.top() - title - 12, seen.bottom() + 4, room.height(), _BELOW)
 
     def _told(self) -> str:
@@ -313,7 +344,7 @@ class MapView(QAbstractScrollArea):
 
     def _in_layout(self, at: QPointF) -> tuple[float, float]:
         y = (at.y() + self.verticalScrollBar().value()) / self._zoom
-        if at.x() / self._zoom < HEADS_WIDTH:
+        if at.x() / self._zoom < self._layout.heads_width:
             return at.x() / self._zoom, y
         return (at.x() + self.horizontalScrollBar().value()) / self._zoom, y
 
@@ -411,7 +442,7 @@ class MapView(QAbstractScrollArea):
             return
         if isinstance(self._dragged, Head):
             y = self._pointer.y()
-            painter.drawLine(QPointF(8, y), QPointF(HEADS_WIDTH * self._zoom - 8, y))
+            painter.drawLine(QPointF(8, y), QPointF(self._layout.heads_width * self._zoom - 8, y))
             return
         painter.drawLine(self._press, self._pointer)
         text = self.said_while_dragging()
@@ -454,6 +485,11 @@ def _tip(thing: object) -> str:
         case Plus():
             return "Add a tie or a delivery here, or drag onto another lane to tie them"
     return ""
+
+
+def _within(width: float) -> float:
+    """Return a width of the heads that leaves room for names and for what is behind them."""
+    return min(max(width, HEADS_NARROWEST), HEADS_WIDEST)
 
 
 def _scroll(bar: QScrollBar, low: float, high: float, room: int, more: int) -> None:
