@@ -221,6 +221,15 @@ class OutcomeTest(unittest.TestCase):
         best = propose_links(visits, members)[0]
         self.assertEqual(best.fields, (LinkField("member", "id"),))
 
+    def test_a_key_is_proposed_first_however_many_columns_share_all_they_have(self) -> None:
+        def side(seed: int) -> Table:
+            numbers = np.random.default_rng(seed)
+            few = {f"grade {n}": Column.of(numbers.integers(0, 40, 300)) for n in range(60)}
+            return Table.of({**few, f"key {seed}": Column.of([f"K-{n}" for n in range(300)])})
+
+        best = propose_links(side(1), side(2))[0]
+        self.assertEqual(best.fields, (LinkField("key 1", "key 2"),))
+
     def test_the_fields_that_share_values_are_proposed_first(self) -> None:
         best = propose_links(self.SAILINGS, self.ROUTES)[0]
         self.assertEqual(best.fields, (LinkField("route", "code"),))

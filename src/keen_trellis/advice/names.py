@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from functools import lru_cache
 
 from rapidfuzz import fuzz
 
@@ -14,14 +15,15 @@ _ONLY_OF_ANY = 0.4
 _OF_ANY_THING = 0.2
 
 
-def words_of(name: str) -> list[str]:
+@lru_cache(4096)  # each column is compared with every one of the other side
+def words_of(name: str) -> tuple[str, ...]:
     """Return the words of a name, in lower case and without the ending of a plural.
 
     >>> words_of("ledgerAccount_Nos")
-    ['ledger', 'account', 'no']
+    ('ledger', 'account', 'no')
     """
     words = [word.lower() for word in _WORDS.findall(name)]
-    return [w[:-1] if len(w) > 2 and w[-1] == "s" and w[-2] != "s" else w for w in words]
+    return tuple(w[:-1] if len(w) > 2 and w[-1] == "s" and w[-2] != "s" else w for w in words)
 
 
 def alike(left: str, right: str, tables: tuple[str, str] = ("", "")) -> float:
@@ -35,7 +37,7 @@ def alike(left: str, right: str, tables: tuple[str, str] = ("", "")) -> float:
     own = [[w for w in words_of(name) if w not in _OF_ANY] for name in (left, right)]
     if not any(own) and not any(tables):
         return _OF_ANY_THING + (1 - _OF_ANY_THING) * float(words_of(left) == words_of(right))
-    things = [o or words_of(table) for o, table in zip(own, tables, strict=True)]
+    things = [o or list(words_of(table)) for o, table in zip(own, tables, strict=True)]
     if not all(things):  # `member` may well be the `id` of whatever the other table lists
         bare = words_of(left if not things[0] else right)
         is_id = not _KEYS.isdisjoint(bare) and any(things)

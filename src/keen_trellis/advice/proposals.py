@@ -29,7 +29,7 @@ _TELLING_BITS = 24.0
 _TELLING_VALUES = 6
 """Fewer shared values than this are shared by many columns that mean different things."""
 _TIDIED_AT_MOST = 100_000
-_PROBED, _JUDGED_AT_MOST = 64, 4_000
+_PROBED, _JUDGED_AT_MOST = 64, 2_000
 _TIDIED_COUNTS, _CONVERTED_COUNTS, _MEASURE_COUNTS = 0.95, 0.9, 0.6
 _WHOLE_NUMBER = re.compile(r"\s*[+-]?\d{1,18}\s*", re.ASCII)
 _COMPOUND_CANDIDATES = 3
@@ -161,7 +161,8 @@ def _near(lefts: list[_Looked], rights: list[_Looked], report: Report) -> NDArra
     A few values of each, which a hash has chosen, are looked up in the whole of every other column,
     those of all columns at once. Where a tenth is shared, all of these few are missed one time in
     a thousand on either side; where a third is, never. Of very many pairs those are taken that
-    share most, and those that are called alike.
+    promise most as a score would weigh it (a column that tells rows apart before one of few values
+    or of measures, which share all they have with many), and those that are called alike.
     """
     ways: tuple[Callable[[_Looked], Fingerprint | None], ...] = (
         lambda one: one.plain,
@@ -182,10 +183,15 @@ def _near(lefts: list[_Looked], rights: list[_Looked], report: Report) -> NDArra
     if np.count_nonzero(worth) > _JUDGED_AT_MOST:
         called = [[" ".join(words_of(one.name)) for one in side] for side in (lefts, rights)]
         same = np.array(called[0])[:, None] == np.array(called[1])[None, :]
-        least = np.partition(found.ravel(), -_JUDGED_AT_MOST)[-_JUDGED_AT_MOST]
-        first = np.flatnonzero((found >= least) & worth)[:_JUDGED_AT_MOST]
-        worth = worth & same
-        worth.ravel()[first] = True
+        unique = [np.array([one.plain.unique for one in side]) for side in (lefts, rights)]
+        tells = 0.4 + 0.6 * np.maximum(unique[0][:, None], unique[1][None, :])
+        measures = np.array([one.plain.is_measure for one in lefts])
+        promise = found * tells * np.where(measures, _MEASURE_COUNTS, 1.0)[:, None]
+        best = np.argpartition(promise.ravel(), -_JUDGED_AT_MOST)[-_JUDGED_AT_MOST:]
+        called_alike = worth & same
+        worth = np.zeros_like(worth)
+        worth.ravel()[best] = True
+        worth = (worth & (found > 0)) | called_alike
     return worth
 
 
