@@ -153,7 +153,7 @@ class DelimitedTextTest(SourceTestCase):
         self.assertEqual(list(reading.table.rows()), [("1", 2), ("x\ny", 5), ("7", 8)])
         self.assertEqual(
             [(s.line, s.text, s.why) for s in reading.set_apart],
-            [(3, "3", "1 cells instead of 2"), (6, "4,5,6", "3 cells instead of 2")],
+            [(3, "3", "1 cell instead of 2"), (6, "4,5,6", "3 cells instead of 2")],
         )
         self.assertIn("2 lines of table.csv have another number of cells", reading.notes[0])
         self.assertIn("line 3, 6", reading.notes[0])
