@@ -39,6 +39,13 @@ class _Window:
                 quiet_since = time.monotonic()
             time.sleep(0.001)
 
+    def until_loaded(self) -> None:
+        """Wait until what first clicks need has been loaded ahead."""
+        ready = time.monotonic() + 6
+        while time.monotonic() < ready:
+            self.application.processEvents()
+            time.sleep(0.002)
+
     def longest_pause(self, act: Callable[[], object], times: int = 3) -> float:
         """Return the shortest of several longest pauses, in seconds: the machine is shared."""
         return min(self._pause(act) for _ in range(times))
@@ -98,10 +105,7 @@ def _first_clicks(folder: Path) -> Iterator[Result]:
     shown = _Window()
     shown.session.open(demo / "winter-season.trellis")
     shown.until_quiet()
-    ready = time.monotonic() + 6
-    while time.monotonic() < ready:
-        shown.application.processEvents()
-        time.sleep(0.002)
+    shown.until_loaded()
     act = lambda name: shown.window.action(name).trigger()  # noqa: E731
     shown.session.select("sailings")
     shown.until_quiet()
@@ -167,6 +171,7 @@ def _many_lanes(folder: Path) -> Iterator[Result]:
     for n in range(1, LANES, 2):
         shown.session.do(AddTie(f"lane-{n - 1}", f"lane-{n}", link))
     shown.until_quiet()
+    shown.until_loaded()
     names = iter(f"Name {n}" for n in range(100))
     pause = shown.longest_pause(lambda: shown.session.do(RenameLane("lane-7", next(names))))
     yield Result(f"a lane renamed among {LANES}: longest pause", pause, None, 30, "ms")
