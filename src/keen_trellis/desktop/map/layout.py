@@ -286,15 +286,15 @@ class _Drawing:
         facts, title = self._facts(item), item.title
         joint = partial(Joint, item.id, lane.id, box, title=title, title_height=self.sizes.title)
         colours = [lane.colour, *(self.trellis.lane(one.lane).colour for one in item.takes())]
-        open_ones = _open_slats(box, colours, bays=item.has_bays)
+        open_ones = partial(_open_slats, box, colours, bays=item.has_bays)
         if facts is None:
-            return joint(parts=open_ones, counts="matching …", trouble="")
+            return joint(parts=open_ones(), counts="matching …", trouble="")
         if facts.waits_for:  # nothing is wrong here
-            return joint(parts=open_ones, counts="waits", trouble="", waits_for=facts.waits_for)
+            return joint(parts=open_ones(), counts="waits", trouble="", waits_for=facts.waits_for)
         if facts.trouble:
-            return joint(parts=open_ones, counts="needs a look", trouble=facts.trouble)
+            return joint(parts=open_ones(), counts="needs a look", trouble=facts.trouble)
         if not facts.groups:  # nobody has asked for them where it runs
-            return joint(parts=open_ones, counts="not counted", trouble="")
+            return joint(parts=open_ones(), counts="not counted", trouble="")
         slats = _slats(box, facts.groups, self._colours(lane, item, facts), bays=facts.has_bays)
         counts = counted(facts.rows or 0, "row")
         if isinstance(facts, JoinFacts):
@@ -454,10 +454,13 @@ def told_apart(names: Sequence[str], room: float, measure: Measure) -> list[str]
     ['Takin…26-01', 'Takin…26-02']
     """
     shown = [_without_middle(name, room, measure) for name in names]
+    by_shown: dict[str, set[str]] = {}
+    for name, short in zip(names, shown, strict=True):
+        by_shown.setdefault(short, set()).add(name)
     for place, name in enumerate(names):
-        alike = [n for n, s in zip(names, shown, strict=True) if s == shown[place] and n != name]
-        if alike and shown[place] != name:  # they differ in what would be left out
-            shared = len(os.path.commonprefix([name, *alike]))  # noqa: RUF071  letters are meant
+        alike = by_shown[shown[place]]
+        if len(alike) > 1 and shown[place] != name:  # they differ in what would be left out
+            shared = len(os.path.commonprefix([*alike]))  # noqa: RUF071  letters are meant
             shown[place] = fitted(f"{name[:3]}…{name[max(shared - 2, 3) :]}", room, measure)
     return shown
 
