@@ -29,7 +29,7 @@ _TELLING_BITS = 24.0
 _TELLING_VALUES = 6
 """Fewer shared values than this are shared by many columns that mean different things."""
 _TIDIED_AT_MOST = 100_000
-_PROBED, _JUDGED_AT_MOST = 64, 1_200
+_PROBED, _JUDGED_AT_MOST = 64, 900
 _TIDIED_COUNTS, _CONVERTED_COUNTS, _MEASURE_COUNTS = 0.95, 0.9, 0.6
 _WHOLE_NUMBER = re.compile(r"\s*[+-]?\d{1,18}\s*", re.ASCII)
 _COMPOUND_CANDIDATES = 3
