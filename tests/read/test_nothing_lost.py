@@ -15,7 +15,15 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from keen_trellis.data import Kind
-from keen_trellis.read import RowCondition, SqliteFile, read_columnar, read_sheet, read_table
+from keen_trellis.read import (
+    RowCondition,
+    SqliteFile,
+    TextLayout,
+    read_columnar,
+    read_delimited,
+    read_sheet,
+    read_table,
+)
 from tests.read.source_case import MARIADB, POSTGRES, ServerTestCase, SourceTestCase
 
 ASCII = st.characters(min_codepoint=32, max_codepoint=126) | st.just("€")
@@ -185,3 +193,9 @@ class OtherWritersTest(ServerTestCase):
                     some = read_table(database, table, conditions=[day], **how).table.column("at")
                     wanted = [at for at in whole if test(at.date(), dt.date(2026, 7, 1))]
                     self.assertCountEqual(some.to_list(), wanted, (database.type, zone, sign))
+
+    def test_a_file_called_by_tabs_is_cut_at_tabs(self) -> None:
+        path = self.text("x,y\n1\n2\n", "one.tsv")
+        self.assertEqual(read_delimited(path, TextLayout()).table.columns, ("x,y",))
+        path = self.text("x,y\n1,2\n2,3\n", "other.tsv")  # it is not, after all
+        self.assertEqual(read_delimited(path, TextLayout()).table.columns, ("x", "y"))
