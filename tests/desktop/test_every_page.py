@@ -172,20 +172,6 @@ class EveryPageTest(WindowTestCase):
         self.session.select(part)
         self.settle()
 
-    def test_a_step_undone_while_something_is_typed_into_it_is_gone_with_it(self) -> None:
-        self.open_one("Otter", STATES[0])
-        self.session.select("rows")
-        self.settle()
-        before = self.session.trellis
-        self.trigger("step.formula")
-        field = self.find(QPlainTextEdit, "formula.0.text")
-        QTest.keyClicks(field, "upp")
-        self.session.undo.undo()
-        self.session.undo.undo()
-        self.settle()
-        self.assertEqual(self.session.trellis, before)
-        self.assertEqual(self.text("bench.notice.text"), "")  # no fault was met
-
     def test_a_delivery_behind_a_broken_promise_says_so_before_it_is_pressed(self) -> None:
         self.open_one("Heron", STATES[4])
         self.session.select("delivery")
