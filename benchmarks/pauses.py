@@ -48,32 +48,23 @@ class _Window:
 
     def longest_pause(self, act: Callable[[], object], times: int = 3) -> float:
         """Return the shortest of several longest pauses, in seconds: the machine is shared."""
-        return min(self._pause(act) for _ in range(times))
-
-    def _pause(self, act: Callable[[], object]) -> float:
-        longest, quiet_since, acted = 0.0, time.monotonic(), False
-        while time.monotonic() - quiet_since < 0.3:
-            begun = time.monotonic()
-            if not acted:
-                act()
-                acted = True
-            self.application.processEvents()
-            longest = max(longest, time.monotonic() - begun)
-            if self.session.busy:
-                quiet_since = time.monotonic()
-            time.sleep(0.001)
-        return longest
+        return min(self._pause(act, 0.3, time.monotonic) for _ in range(times))
 
     def first_pause(self, act: Callable[[], object]) -> float:
         """Return the longest turn of the loop, in seconds that this thread worked."""
+        return self._pause(act, 0.5, time.thread_time)
+
+    def _pause(
+        self, act: Callable[[], object], quiet_s: float, clock: Callable[[], float]
+    ) -> float:
         longest, quiet_since, acted = 0.0, time.monotonic(), False
-        while time.monotonic() - quiet_since < 0.5:
-            begun = time.thread_time()
+        while time.monotonic() - quiet_since < quiet_s:
+            begun = clock()
             if not acted:
                 act()
                 acted = True
             self.application.processEvents()
-            longest = max(longest, time.thread_time() - begun)
+            longest = max(longest, clock() - begun)
             if self.session.busy:
                 quiet_since = time.monotonic()
             time.sleep(0.001)

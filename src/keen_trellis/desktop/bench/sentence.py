@@ -2,23 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QFont
 from PySide6.QtWidgets import QLabel, QLayoutItem, QLineEdit, QWidget
 
+from keen_trellis.data.kinds import BY_DAY, Kind
 from keen_trellis.desktop.controls import Choice, FlowRow, as_it_is, button
-from keen_trellis.plan.spans import SPANS
+from keen_trellis.plan.spans import SPANS, Span
 
 Options = Sequence[tuple[str, str, str]]
 """What can be chosen: value, words, and a remark that stands behind them in the menu."""
-
-
-def span_choices(is_mixed: bool) -> dict[str, str]:
-    """Return by what dates can be taken; a date beside a date-time is its whole day in any case."""
-    as_they_are = "its day" if is_mixed else "the value as it is"
-    return {"": as_they_are, **{span: f"its {span}" for span in SPANS}}
 
 
 _WORD_WIDTH = 300
@@ -150,3 +145,24 @@ class Sentence(FlowRow):
         made.editingFinished.connect(finish)
         self.flow.addWidget(made)
         return made
+
+
+def tell_span(
+    say: Sentence,
+    name: str,
+    says: str,
+    kinds: Collection[Kind | None],
+    span: Span | None,
+    chosen: Callable[[str], object],
+) -> None:
+    """Say by which span of the calendar fields are taken, where all are days or moments.
+
+    One that was chosen is said in any case: the kinds may be others by now. A date beside a
+    date-time is its whole day, whatever is chosen.
+    """
+    if span is None and not (kinds and all(kind in BY_DAY for kind in kinds)):
+        return
+    as_they_are = "its day" if set(kinds) == set(BY_DAY) else "the value as it is"
+    options: dict[str, str] = {"": as_they_are, **{one: f"its {one}" for one in SPANS}}
+    say.word("by")
+    say.choice(name, says, options, current=span or "", chosen=chosen)

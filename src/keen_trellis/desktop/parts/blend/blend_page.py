@@ -10,11 +10,10 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout, QWidget
 
 from keen_trellis.compute.blend import Blend
 from keen_trellis.data import Table
-from keen_trellis.data.kinds import BY_DAY
 from keen_trellis.desktop.bench.bays import SIX_ROWS, Bays
 from keen_trellis.desktop.bench.conditions import Conditions
 from keen_trellis.desktop.bench.page import Page
-from keen_trellis.desktop.bench.sentence import Sentence, span_choices
+from keen_trellis.desktop.bench.sentence import Sentence, tell_span
 from keen_trellis.desktop.bench.table_model import Origins
 from keen_trellis.desktop.bench.tie_kind import say_kind
 from keen_trellis.desktop.controls import Notice, as_it_is, label
@@ -202,16 +201,9 @@ class _Told:
             if field.name == self._fields(number)[place]
         ]
         span = self.item.spans[place] if place < len(self.item.spans) else None
-        if span is None and not (kinds and all(kind in BY_DAY for kind in kinds)):
-            return
-        self._say.word("by")
-        self._say.choice(
-            f"blend.field.{place}.span",
-            "By which span of the calendar the field is taken",
-            span_choices(set(kinds) == set(BY_DAY)),
-            current=span or "",
-            chosen=partial(self._put_span, place),
-        )
+        says = "By which span of the calendar the field is taken"
+        chosen = partial(self._put_span, place)
+        tell_span(self._say, f"blend.field.{place}.span", says, kinds, span, chosen)
 
     def _put_span(self, place: int, span: str) -> None:
         fields = len(self.item.fields)

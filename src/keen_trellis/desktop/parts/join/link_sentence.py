@@ -7,8 +7,7 @@ from functools import partial
 from typing import Any
 
 from keen_trellis.data import Kind, Table
-from keen_trellis.data.kinds import BY_DAY
-from keen_trellis.desktop.bench.sentence import Sentence, span_choices
+from keen_trellis.desktop.bench.sentence import Sentence, tell_span
 from keen_trellis.desktop.bench.table_model import Origins
 from keen_trellis.desktop.bench.tie_kind import say_kind
 from keen_trellis.desktop.controls import as_it_is
@@ -257,16 +256,9 @@ class _Told:
     def _tell_span(self, place: int, field: LinkedFields) -> None:
         """Of dates, by which span of the calendar they are compared."""
         kinds = (dict(self.left_fields).get(field.left), dict(self.right_fields).get(field.right))
-        if field.span is None and not all(kind in BY_DAY for kind in kinds):
-            return
-        self._sentence.word("by")
-        self._sentence.choice(
-            f"link.{place}.span",
-            "By which span of the calendar both sides are compared",
-            span_choices(set(kinds) == set(BY_DAY)),
-            current=field.span or "",
-            chosen=lambda value: self._set_field(place, span=value or None),
-        )
+        says = "By which span of the calendar both sides are compared"
+        chosen = lambda value: self._set_field(place, span=value or None)  # noqa: E731
+        tell_span(self._sentence, f"link.{place}.span", says, kinds, field.span, chosen)
 
     def _offer_field(self) -> None:
         is_first = not self._item.link

@@ -102,8 +102,8 @@ class PairsPanel(QFrame):
         """
         self._proposed = proposed or ()
         before, self._made = self._made, {}
-        while self._rows.takeAt(0):
-            pass  # what is shown again is put in again: making it anew takes its time
+        for _ in range(self._rows.count()):  # what is shown again is put in again, not made anew
+            self._rows.takeAt(0)
         self._put(before, "proposed", self._head, "Proposed pairs", "they look like one thing")
         of_kind = Counter(one.reason for one in self._proposed)
         reason = ""
