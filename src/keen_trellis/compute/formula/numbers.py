@@ -198,9 +198,8 @@ def _quantized(value: Any, digits: int, way: str) -> Any:
     if digits < -DIGITS_AT_MOST:
         return Decimal(0)
     if digits >= -int(Decimal(value).as_tuple().exponent):
-        return Decimal(
-            value
-        )  # it has no more digits than that, and zeros behind it would take room
+        # it has no more digits than that, and zeros behind it would take room
+        return Decimal(value)
     wide = Context(prec=200)
     cut_there = Decimal(value).quantize(Decimal(1).scaleb(-digits), way, wide)
     return wide.add(cut_there, 0)  # no -0; and not by `+`, which rounds to 28 digits
