@@ -1,6 +1,7 @@
 """What the house asks of the window for every kind of part; a new kind finds here what it lacks."""
 
 import unittest
+from importlib.util import find_spec
 from pathlib import Path
 
 from PySide6.QtCore import Qt
@@ -15,8 +16,10 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from keen_trellis.desktop import ahead
 from keen_trellis.desktop.action_words import ALSO
 from keen_trellis.desktop.actions import ACTIONS
+from keen_trellis.desktop.bench.page import LOADED_LATER
 from keen_trellis.desktop.parts import VIEWS
 from keen_trellis.document.items import KINDS, STEPS
 from tests.desktop.window_case import WindowTestCase
@@ -76,6 +79,10 @@ class EveryKindTest(WindowTestCase):
         for spec in ACTIONS:
             self.assertTrue(spec.tip.endswith(".") and spec.text, spec.id)
         self.assertLessEqual(set(ALSO), set(ids))
+
+    def test_every_module_that_is_loaded_ahead_is_there(self) -> None:
+        for name in (*ahead.WITHOUT_WINDOWS, *ahead.WITH_WINDOWS, *LOADED_LATER):
+            self.assertIsNotNone(find_spec(f"keen_trellis.{name}"), name)
 
     def test_the_finder_knows_the_words_of_the_trade(self) -> None:
         self.open_demo()
