@@ -2,7 +2,7 @@
 PYTHON := .venv/bin/python
 READY := .venv/.ready
 
-.PHONY: demo example test mutants fuzz attack check lint types layering bench docs shots clean
+.PHONY: demo example test coverage mutants fuzz attack check lint types layering bench docs shots clean
 
 demo: $(READY) ## open the window with the demo trellis
 	@if [ -n "$$DISPLAY$$WAYLAND_DISPLAY" ]; then \
@@ -16,7 +16,14 @@ test: $(READY) ## run all tests, the packages side by side
 	@tools/system_libraries.sh tests
 	$(PYTHON) tools/run_tests.py
 
-mutants: $(READY) ## put small faults into the matching, and see how many its tests notice
+coverage: $(READY) ## run all tests, and tell which lines and branches they take
+	.venv/bin/pip install --quiet --disable-pip-version-check coverage==7.17.5
+	.venv/bin/coverage erase
+	-$(PYTHON) tools/run_tests.py --coverage
+	.venv/bin/coverage combine --quiet
+	.venv/bin/coverage report --sort=cover --skip-covered
+
+mutants: $(READY) ## put small faults into what counts, and see how many the tests notice
 	$(PYTHON) tools/mutants.py 50
 
 fuzz: $(READY) ## feed formulas by chance to their reader, for five minutes
@@ -56,5 +63,5 @@ $(READY): requirements.lock pyproject.toml
 	.venv/bin/pip install --quiet --disable-pip-version-check --no-compile -r requirements.lock
 	.venv/bin/pip install --quiet --disable-pip-version-check --no-compile --no-deps -e .
 	@# on all cores, and the program itself too; what a package cannot compile, it does not need
-	-@.venv/bin/python -m compileall -qq -j 0 -x '/tests/' .venv/lib src
+	@.venv/bin/python -m compileall -qq -j 0 -x '/tests/' .venv/lib src || true
 	@touch $(READY)

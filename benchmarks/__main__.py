@@ -8,6 +8,7 @@ from benchmarks.measure import HEAD
 BENCHMARKS = (
     "window",
     "pauses",
+    "lasting",
     "reading",
     "lookup",
     "links",

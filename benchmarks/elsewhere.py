@@ -10,8 +10,8 @@ import psycopg
 
 from benchmarks.measure import Result, timed
 from keen_trellis.data import Kind
-from keen_trellis.places.lanes import TableAsked
-from keen_trellis.places.postgres import PostgresSession
+from keen_trellis.places.lane_tables import TableAsked
+from keen_trellis.places.postgres.postgres_session import PostgresSession
 from keen_trellis.plan.bays import keep_of
 from keen_trellis.plan.expressions import Tested
 from keen_trellis.plan.formulas import Applied, Cell, Constant
@@ -20,9 +20,11 @@ from keen_trellis.plan.nodes import Join, Kept, Node, Outcome, Read
 from keen_trellis.plan.outcome import Columns
 from keen_trellis.plan.schema import Schema, SchemaColumn
 from keen_trellis.plan.steps import Computed
-from keen_trellis.read import Secrets, Server
+from keen_trellis.servers.secrets import Secrets
+from keen_trellis.servers.server import Server
 from keen_trellis.sql import summaries
 from keen_trellis.sql.dialects import DIALECTS, Dialect
+from keen_trellis.sql.node_writers import NODE_WRITERS
 from keen_trellis.sql.relations import select, star, table
 from keen_trellis.sql.writer import Writer
 
@@ -71,7 +73,9 @@ def season() -> list[Node]:
 
 def written(nodes: list[Node], dialect: Dialect) -> int:
     """Write plans as SQL, and tell how many letters it has."""
-    writer = Writer(dialect, lambda read, ids: (select([star()], table(read.stamp)), False))
+    writer = Writer(
+        dialect, lambda read, ids: (select([star()], table(read.stamp)), False), NODE_WRITERS
+    )
     for node in nodes:
         writer.rows(node)
     steps = writer.program.steps.values()
@@ -101,7 +105,9 @@ def counted() -> Result:
                 by_stamp = {f"s{place}": lane for place, lane in enumerate(lanes) if lane}
                 reads = [Read(stamp, stamp, lane.schema) for stamp, lane in by_stamp.items()]
                 writer = Writer(
-                    session.dialect, lambda read, ids: (by_stamp[read.stamp].query(ids), False)
+                    session.dialect,
+                    lambda read, ids: (by_stamp[read.stamp].query(ids), False),
+                    NODE_WRITERS,
                 )
                 link = Link((LinkField("ticket", "ticket"),))
                 query, uses = summaries.counts(

@@ -9,7 +9,7 @@ import pyarrow as pa
 
 from benchmarks.measure import Result, timed
 from keen_trellis.compute.link_values import link_values
-from keen_trellis.compute.looked import Look, looked_rows
+from keen_trellis.compute.row_view import Look, looked_rows
 from keen_trellis.data import Table
 from keen_trellis.notebook import tie
 

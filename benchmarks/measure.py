@@ -29,7 +29,10 @@ class Result:
     def reached(self) -> float:
         if self.other_s is not None:
             return self.other_s / self.ours_s
-        return self.ours_s * {"ms": 1000, "s": 1, "times": 1, "MB": 1, "stated": 1}[self.unit]
+        return (
+            self.ours_s
+            * {"ms": 1000, "s": 1, "times": 1, "MB": 1, "stated": 1, "more": 1}[self.unit]
+        )
 
     @property
     def passed(self) -> bool:
@@ -39,7 +42,7 @@ class Result:
     def line(self) -> str:
         other = f"{self.other_s:.3f} s" if self.other_s is not None else ""
         sign = "≥" if self.other_s is not None else "<"
-        seconds = "" if self.unit in ("times", "MB") else f"{self.ours_s:.4f} s"
+        seconds = "" if self.unit in ("times", "MB", "more") else f"{self.ours_s:.4f} s"
         cells = (
             self.what,
             seconds,

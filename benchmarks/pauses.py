@@ -9,6 +9,7 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import numpy as np
+from PySide6.QtCore import QCoreApplication, QEvent
 
 from benchmarks.measure import Result
 
@@ -16,7 +17,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 LEFT, RIGHT, LANES, COLUMNS = 2_000_000, 200_000, 100, 1_000
 
 
-class _Window:
+class Window:
     """A window whose loop is watched."""
 
     def __init__(self) -> None:
@@ -35,9 +36,17 @@ class _Window:
         quiet_since = time.monotonic()
         while time.monotonic() - quiet_since < 0.3:
             self.application.processEvents()
-            if self.session.busy:
+            if self.session.work.busy:
                 quiet_since = time.monotonic()
             time.sleep(0.001)
+
+    def until_done(self, results_only: bool = False) -> None:
+        """Wait until nothing is worked on, and let go of widgets that are to be, as a loop does."""
+        self.application.processEvents()
+        while self.session.work.running if results_only else self.session.work.busy:
+            self.application.processEvents()
+            time.sleep(0.001)
+        QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
 
     def until_loaded(self) -> None:
         """Wait until what first clicks need has been loaded ahead."""
@@ -65,13 +74,13 @@ class _Window:
                 acted = True
             self.application.processEvents()
             longest = max(longest, clock() - begun)
-            if self.session.busy:
+            if self.session.work.busy:
                 quiet_since = time.monotonic()
             time.sleep(0.001)
         return longest
 
     def close(self) -> None:
-        self.session.undo.setClean()
+        self.session.document.undo.setClean()
         self.window.close()
         self.application.processEvents()
 
@@ -93,8 +102,8 @@ def _first_clicks(folder: Path) -> Iterator[Result]:
 
     demo = folder / "demo"
     shutil.copytree(Path(__file__).parents[1] / "demo", demo)
-    shown = _Window()
-    shown.session.open(demo / "winter-season.trellis")
+    shown = Window()
+    shown.session.document.open(demo / "winter-season.trellis")
     shown.until_quiet()
     shown.until_loaded()
     act = lambda name: shown.window.action(name).trigger()  # noqa: E731
@@ -130,7 +139,7 @@ def _first_clicks(folder: Path) -> Iterator[Result]:
     shown.close()
 
 
-def _close_dialogs(shown: _Window) -> None:
+def _close_dialogs(shown: Window) -> None:
     from PySide6.QtWidgets import QApplication, QDialog, QMessageBox
 
     for widget in QApplication.topLevelWidgets():
@@ -152,7 +161,7 @@ def _many_lanes(folder: Path) -> Iterator[Result]:
     from keen_trellis.document.edits import AddLane, AddTie, RenameLane
     from keen_trellis.document.items import LinkedFields
 
-    shown = _Window()
+    shown = Window()
     for n in range(LANES):
         (folder / f"{n}.csv").write_text(
             "code,value\n" + "".join(f"{i},{i * n}\n" for i in range(50))
@@ -178,7 +187,7 @@ def _wide(folder: Path) -> Iterator[Result]:
     from keen_trellis.document.edits import AddLane, AddTie
     from keen_trellis.document.items import LinkedFields
 
-    shown = _Window()
+    shown = Window()
     for side in "ab":
         names = ["code", *(f"{side} {n}" for n in range(COLUMNS - 1))]
         rows = [",".join(str(i + n) for n in range(COLUMNS)) for i in range(100)]
@@ -202,7 +211,7 @@ def _large(folder: Path) -> Iterator[Result]:
     from keen_trellis.document.items import LinkedFields
     from keen_trellis.plan.bays import Bay
 
-    shown = _Window()
+    shown = Window()
     numbers = np.random.default_rng(1)
     for name, rows in (("left", LEFT), ("right", RIGHT)):
         codes = numbers.integers(0, 250_000, rows)
@@ -250,7 +259,7 @@ def _large(folder: Path) -> Iterator[Result]:
     shown.close()
 
 
-def _report(shown: _Window) -> Iterator[Result]:
+def _report(shown: Window) -> Iterator[Result]:
     """Change the figures of a report of all rows, and a filter that reaches both sides."""
     session = shown.session
     session.select("left-right")
@@ -276,7 +285,7 @@ def _report(shown: _Window) -> Iterator[Result]:
     shown.until_quiet()
 
 
-def _steps(shown: _Window) -> Iterator[Result]:
+def _steps(shown: Window) -> Iterator[Result]:
     """Change a step that changes every row, and type into a formula; the tie stands behind both."""
     from PySide6.QtWidgets import QPlainTextEdit
 

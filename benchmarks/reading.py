@@ -16,7 +16,9 @@ import xlsxwriter
 from benchmarks.measure import Result, timed
 from keen_trellis.data import Table, from_arrow
 from keen_trellis.data.profile import profile
-from keen_trellis.read import Secrets, Server, read_delimited, read_sheet, read_table
+from keen_trellis.read import read_delimited, read_sheet, read_table
+from keen_trellis.servers.secrets import Secrets
+from keen_trellis.servers.server import Server
 
 ROWS = 1_000_000
 SHEET_ROWS = 200_000

@@ -19,8 +19,8 @@ IMPORTS = "import numpy, pyarrow.compute, PySide6.QtWidgets"
 EMPTY = """
 import gc, time
 gc.disable()
-import keen_trellis.cli
-keen_trellis.cli.leave_others_alone()
+import keen_trellis.cli.main
+keen_trellis.cli.main.leave_others_alone()
 import keen_trellis.document  # as the command does
 from keen_trellis.desktop import theme
 from keen_trellis.desktop.application import make_application, make_window
@@ -35,15 +35,15 @@ BAYS = """
 import gc, sys, time
 gc.disable()
 from pathlib import Path
-import keen_trellis.cli
-keen_trellis.cli.leave_others_alone()
+import keen_trellis.cli.main
+keen_trellis.cli.main.leave_others_alone()
 import keen_trellis.document  # as the command does
 from keen_trellis.desktop import theme
 from keen_trellis.desktop.application import make_application, make_window
 application = make_application()
 window = make_window(application, theme.LIGHT)
 window.show()
-window.session.open(Path(sys.argv[1]))
+window.session.document.open(Path(sys.argv[1]))
 while not window.session.results.ties:
     application.processEvents()
     time.sleep(0.002)  # an event loop waits, and lets the job have the interpreter

@@ -24,7 +24,6 @@ import threading
 import time
 import warnings
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 from unittest import mock
@@ -34,16 +33,14 @@ import pyarrow as pa
 import pyarrow.parquet as pq
 from pyarrow import feather
 
+from keen_trellis.base.errors import DocumentError, SourceError, UserError
+from keen_trellis.base.progress import Cancelled
 from keen_trellis.document import DelimitedSource, Trellis, load, save
 from keen_trellis.document.describe import describe
 from keen_trellis.document.edits import AddDelivery, AddLane, RenameTrellis, apply
 from keen_trellis.document.storage import loads
-from keen_trellis.errors import DocumentError, SourceError, UserError
-from keen_trellis.progress import Cancelled
+from keen_trellis.machine import unsaved_work as kept_work
 from keen_trellis.read import (
-    Secrets,
-    Server,
-    SqliteFile,
     database_tables,
     read_columnar,
     read_delimited,
@@ -52,27 +49,21 @@ from keen_trellis.read import (
     read_table,
     workbook_parts,
 )
-from keen_trellis.run import kept_work
+from keen_trellis.servers.secrets import Secrets
+from keen_trellis.servers.server import Server, SqliteFile
+from tests.attack_hands import (
+    changing_databases,
+    changing_sources,
+    far_cells,
+    functions_of_postgres,
+    odd_names,
+    odd_settings,
+)
+from tests.tally import Tally
 
 DEMO = Path(__file__).parents[1] / "demo"
 _MEMORY = 3 << 30
 _READ_S = 20.0
-
-
-@dataclass(slots=True)
-class Tally:
-    """How many tries there were of a family, what became of them, and those that were bad."""
-
-    family: str
-    tried: int = 0
-    refused: int = 0
-    longest_s: float = 0.0
-    bad: list[str] = field(default_factory=list)
-
-    def line(self) -> str:
-        """Return the tally as a line of a table."""
-        words = f"| {self.family} | {self.tried:,} | {self.refused:,} | {self.longest_s:.1f} s "
-        return f"{words}| {len(self.bad):,} |"
 
 
 # damaged files
@@ -162,16 +153,8 @@ def damaged_files(tries: int, seed: int = 1) -> Tally:
                 ended = ours.recv() if ended == "in time" else ended
             process.kill()
             process.join()
-            _count(tally, ended, f"{original.name}, try {number}", time.monotonic() - began)
+            tally.count(ended, f"{original.name}, try {number}", time.monotonic() - began)
     return tally
-
-
-def _count(tally: Tally, ended: str, what: str, took_s: float) -> None:
-    tally.tried += 1
-    tally.refused += ended == "sentence"
-    tally.longest_s = max(tally.longest_s, took_s)
-    if ended not in ("rows", "sentence"):
-        tally.bad.append(f"{what}: {ended[:200]}")
 
 
 # strange documents
@@ -210,17 +193,12 @@ def strange_documents(tries: int, seed: int = 1) -> Tally:
         content = chance.choice(sound)
         for _ in range(chance.choice((1, 1, 2, 4))):
             content = _strange(content, chance)
-        began = time.monotonic()
-        try:
+
+        def work(content: object = content) -> str:
             list(describe(loads(json.dumps(content), Path("/x.trellis"))))
-            ended = "rows"
-        except DocumentError:
-            ended = "sentence"
-        except Exception as error:  # noqa: BLE001  it is what is looked for
-            ended = f"{type(error).__name__}: {error}"
-        took_s = time.monotonic() - began
-        ended = ended if took_s < 2 else f"took {took_s:.1f} s"
-        _count(tally, ended, f"document {number}", took_s)
+            return ""
+
+        tally.attempt(f"document {number}", work, DocumentError, 2)
     return tally
 
 
@@ -250,7 +228,6 @@ def write_forever(what: str, folder: Path) -> None:
     trellis = load(folder / "start.trellis")
     table = Runner().run(trellis).rows["rows"]
     keeping = kept_work.Keeping()
-    print("begun", flush=True)
     number = 0
     while True:
         number += 1
@@ -261,6 +238,8 @@ def write_forever(what: str, folder: Path) -> None:
             keeping.keep(named, folder / "kept.trellis")
         else:
             deliver(table, folder / "out.csv")  # type: ignore[arg-type]
+        if number == 1:  # from now on there is something whole
+            print("begun", flush=True)
 
 
 def kills(tries: int, seed: int = 1) -> Tally:
@@ -285,7 +264,7 @@ def kills(tries: int, seed: int = 1) -> Tally:
                 process.kill()
             began = time.monotonic()
             ended = _after_kill(what, folder, whole)
-            _count(tally, ended, f"{what}, try {number}", time.monotonic() - began)
+            tally.count(ended, f"{what}, try {number}", time.monotonic() - began)
     return tally
 
 
@@ -390,7 +369,7 @@ def bad_connections(tries: int, seed: int = 1) -> Tally:
                 ended = "sentence" if late < 0.5 else f"stopped only after {late:.1f} s"
             except Exception as error:  # noqa: BLE001  it is what is looked for
                 ended = f"{type(error).__name__}: {error}"
-        _count(tally, ended, f"{server.type}, try {number}", time.monotonic() - began)
+        tally.count(ended, f"{server.type}, try {number}", time.monotonic() - began)
     return tally
 
 
@@ -448,7 +427,7 @@ def odd_surroundings() -> Tally:
             ended = "sentence" if done.returncode else "rows"
             if not is_said or done.returncode not in (0, 1, 2, 3):
                 ended = done.stderr.decode(errors="replace")[-200:] or f"code {done.returncode}"
-            _count(tally, ended, command, time.monotonic() - began)
+            tally.count(ended, command, time.monotonic() - began)
     return tally
 
 
@@ -457,6 +436,12 @@ FAMILIES: tuple[tuple[Callable[..., Tally], int, int], ...] = (
     (strange_documents, 20_000, 500),
     (kills, 120, 6),
     (bad_connections, 120, 12),
+    (changing_sources, 600, 30),
+    (changing_databases, 200, 10),
+    (far_cells, 100, 8),
+    (odd_names, 5_000, 300),
+    (odd_settings, 3_000, 150),
+    (functions_of_postgres, 1_000, 1_000),
 )
 """Every family that takes a number of tries: how many alone, and how many among the tests."""
 

@@ -11,12 +11,12 @@ import time
 import atheris
 
 with atheris.instrument_imports(include=["keen_trellis.formulas", "keen_trellis.plan"]):
-    from keen_trellis.formulas.reading import formula
+    from keen_trellis.formulas.formula_parser import formula
 
+from keen_trellis.base.errors import UserError
 from keen_trellis.compute.formula.evaluate import evaluated
-from keen_trellis.compute.schemas import schema_of
+from keen_trellis.compute.table_schema import schema_of
 from keen_trellis.data import Table
-from keen_trellis.errors import UserError
 
 TABLE = Table.from_columns({"route": ["KP-MS", None], "n": [1, None], "x": [1.5, None]})
 SCHEMA = schema_of(TABLE)

@@ -1,4 +1,4 @@
-"""Puts small faults into the matching, one at a time, and tells which ones its tests notice.
+"""Puts small faults into what counts, one at a time, and tells which ones the tests notice.
 
 A comparison is turned, a number is one off, an “and” is an “or” (operators of cosmic-ray). A run
 takes a sample, another one with every seed: `python tools/mutants.py 40 --seed 3`. Faults that
@@ -27,9 +27,27 @@ from cosmic_ray.mutating import mutate_code
 from cosmic_ray.plugins import get_operator
 
 ROOT = Path(__file__).parents[1]
-PLACES = ("plan", "compute", "compute/join", "advice")
-TESTS = ("matching", "links", "wide_values", "outcomes", "findings", "blend", "fingerprints")
-TESTS += ("large", "postgres", "expressions")
+_COMPUTE = (
+    *("matching", "links", "wide_values", "outcomes", "findings", "blend", "fingerprints", "large"),
+    *("postgres", "expressions", "formulas", "steps", "looked", "link_values", "promises"),
+)
+_ON_NUMPY = tuple(f"tests.compute.test_{name}" for name in _COMPUTE)
+_IN_SQL = (
+    "tests.places.test_golden_sql",
+    "tests.places.test_semantics",
+    "tests.places.test_three_executors.PlansInPostgresTest",
+    "tests.places.test_three_executors.FunctionsInPostgresTest",
+)
+ROOMS = {
+    "plan": (*_ON_NUMPY, _IN_SQL[0]),
+    "compute": _ON_NUMPY,
+    "compute/join": _ON_NUMPY,
+    "compute/formula": _ON_NUMPY,
+    "advice": _ON_NUMPY,
+    "sql": _IN_SQL,
+    "report": tuple(f"tests.report.test_{name}" for name in ("filtering", "summing", "pictures")),
+}
+"""Where faults are put, and the tests that should notice them."""
 TIMEOUT_S = 420
 WORKERS = 2
 _TURNED = ("Eq", "NotEq", "Lt", "LtE", "Gt", "GtE")
@@ -94,15 +112,19 @@ def made(file: Path, operator: str, occurrence: int) -> Fault | None:
     return None if is_tuning else fault
 
 
+def tests_of(fault: Fault) -> tuple[str, ...]:
+    """Return the tests of the room that a fault is in."""
+    return ROOMS[fault.file.parent.relative_to(Path("src") / "keen_trellis").as_posix()]
+
+
 def is_noticed(fault: Fault, tree: Path) -> bool:
-    """Run the tests of the matching with a fault in a copy of the project."""
+    """Run the tests of a room with a fault in a copy of the project."""
     place = tree / fault.file
     place.write_text(fault.after)
     environment = {**os.environ, "PYTHONPATH": str(tree / "src"), "QT_QPA_PLATFORM": "offscreen"}
-    tests = [f"tests.compute.test_{name}" for name in TESTS]
     try:
         done = subprocess.run(
-            [sys.executable, "-m", "unittest", "-f", *tests],
+            [sys.executable, "-m", "unittest", "-f", *tests_of(fault)],
             cwd=tree,
             env=environment,
             capture_output=True,
@@ -120,10 +142,13 @@ def main() -> int:
     parser.add_argument("number", type=int, nargs="?", default=40)
     parser.add_argument("--seed", type=int, default=dt.date.today().toordinal())
     parser.add_argument("--file", default="*.py", help="only files of that pattern")
+    parser.add_argument("--room", choices=[*ROOMS], action="append", help="only this room")
     options = parser.parse_args()
     package = ROOT / "src" / "keen_trellis"
     files = sorted(
-        path.relative_to(ROOT) for place in PLACES for path in (package / place).glob(options.file)
+        path.relative_to(ROOT)
+        for room in options.room or ROOMS
+        for path in (package / room).glob(options.file)
     )
     every = [(file, *place) for file in files for place in faults(file)]
     random.Random(options.seed).shuffle(every)
@@ -142,10 +167,10 @@ def main() -> int:
                 shutil.copytree(ROOT / part, tree / part)
             trees.put(tree)
 
-        sound = replace(sample[0], after=sample[0].before)
-        if is_noticed(sound, trees.queue[0]):
-            print("The tests fail without any fault: mend that first.")
-            return 2
+        for one in {tests_of(fault): fault for fault in sample}.values():
+            if is_noticed(replace(one, after=one.before), trees.queue[0]):
+                print(f"The tests of {one.file.parent} fail without any fault: mend that first.")
+                return 2
 
         def tried(fault: Fault) -> bool:
             tree = trees.get()

@@ -46,9 +46,9 @@ from keen_trellis.document.items import (
 )
 from keen_trellis.document.places import RunPlace
 from keen_trellis.plan.bays import Bay
-from keen_trellis.read import Server, SqliteFile
 from keen_trellis.report.match_report import save_match_report
 from keen_trellis.report.page_options import PageOptions
+from keen_trellis.servers.server import Server, SqliteFile
 
 HERE = Path(__file__).parents[1]
 DEMO, SHOTS = HERE / "demo", HERE / "docs" / "screenshots"
@@ -66,7 +66,7 @@ def wait(true: Callable[[], bool]) -> None:
 
 
 def settled(window: Window) -> None:
-    wait(lambda: not window.session.busy)
+    wait(lambda: not window.session.work.busy)
 
 
 def shoot(widget: QWidget, name: str) -> None:
@@ -79,7 +79,7 @@ def opened(theme: themes.Theme, folder: Path) -> Window:
     window = make_window(APPLICATION, theme)
     window.resize(1280, 800)
     window.show()
-    window.session.open(folder / "winter-season.trellis")
+    window.session.document.open(folder / "winter-season.trellis")
     settled(window)
     return window
 
@@ -151,8 +151,8 @@ def shoot_steps(window: Window) -> None:
     settled(window)
     shoot(window, "promises")
     window.bench.open_page("match")
-    while session.undo.canUndo():
-        session.undo.undo()
+    while session.document.undo.canUndo():
+        session.document.undo.undo()
     settled(window)
 
 
@@ -196,8 +196,8 @@ def shoot_lane_ready(window: Window) -> None:
     settled(window)
     shoot(window, "summarise-dark")
     window.set_theme(themes.LIGHT)
-    while session.undo.canUndo():
-        session.undo.undo()
+    while session.document.undo.canUndo():
+        session.document.undo.undo()
     settled(window)
 
 
@@ -232,14 +232,14 @@ def shoot_ties(window: Window) -> None:
     shoot(window, "columns")
     window.set_theme(themes.LIGHT)
     window.bench.open_page("match")
-    while session.undo.canUndo():
-        session.undo.undo()
+    while session.document.undo.canUndo():
+        session.document.undo.undo()
     settled(window)
 
 
 def shoot_season(window: Window, folder: Path) -> None:
     """Show the demo of all ten tables, and its blend."""
-    window.session.open(folder / "whole-season.trellis")
+    window.session.document.open(folder / "whole-season.trellis")
     settled(window)
     window.session.select("sailings-fares")
     settled(window)
@@ -249,7 +249,7 @@ def shoot_season(window: Window, folder: Path) -> None:
     shoot(window, "blend")
     shoot_elsewhere(window)
     shoot_reports(window, folder)
-    window.session.open(folder / "winter-season.trellis")
+    window.session.document.open(folder / "winter-season.trellis")
     settled(window)
 
 
@@ -267,10 +267,10 @@ def shoot_reports(window: Window, folder: Path) -> None:
     session.do(SetDelivery(item.but(path=path, beside=("left", "several", "report"))))
     settled(window)
     shoot(window, "delivery")
-    session.undo.undo()
+    session.document.undo.undo()
     settled(window)
     printed = folder / "season.pdf"
-    save_match_report(session.results, printed, session.runner, PageOptions("the board"))
+    save_match_report(session.results, printed, session.work.runner, PageOptions("the board"))
     page = SHOTS / "match-report"
     command = ["pdftoppm", "-r", "70", "-png", "-singlefile", "-f", "1", "-l", "1"]
     if shutil.which(command[0]):  # of poppler-utils; without it the picture stays what it was
@@ -286,7 +286,7 @@ def shoot_elsewhere(window: Window) -> None:
     session.elsewhere.choose("Harbour server")
     settled(window)
     window.action("there.count").trigger()
-    wait(lambda: session.elsewhere.results is not None and not session.busy)
+    wait(lambda: session.elsewhere.results is not None and not session.work.busy)
     if session.elsewhere.results is not None:
         session.select("sailings-routes")
         settled(window)
@@ -295,7 +295,7 @@ def shoot_elsewhere(window: Window) -> None:
         shoot(window, "there")
     session.elsewhere.choose("")
     settled(window)
-    session.undo.undo()
+    session.document.undo.undo()
     settled(window)
 
 
@@ -322,10 +322,10 @@ def shoot_trust(window: Window, folder: Path) -> None:
         gift, _ = apply(AddLane(name, source), gift)
     save(gift, path)
     before = session.path
-    session.open(path)
+    session.document.open(path)
     settled(window)
     shoot_above(window, window.findChild(Sheet, "leave"), "leave")
-    session.open(before)
+    session.document.open(before)
     settled(window)
 
 
@@ -368,7 +368,7 @@ def main(folder: Path) -> None:
     change_sources(folder)
     window.session.watching.look()
     wait(lambda: bool(window.session.watching.stale))
-    window.session.run(reread=True)
+    window.session.work.run(reread=True)
     settled(window)
     shoot(window.findChild(RereadSummary), "reread")
     window.session.finish()

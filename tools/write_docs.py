@@ -1,14 +1,20 @@
-"""Writes what the docs take from the code: schemas of documents and runs, the functions."""
+"""Writes what the docs take from the code: schemas, functions, steps, arrows between rooms."""
 
 import json
+from collections import defaultdict
 from pathlib import Path
 
+import grimp
+
+from keen_trellis.document import Trellis
+from keen_trellis.document.edits import AddLane, apply
+from keen_trellis.document.items import STEPS
+from keen_trellis.document.sources import TypedSource
 from keen_trellis.document.storage import schema
 from keen_trellis.plan.functions import FUNCTIONS
-from keen_trellis.run.told import schema as run_schema
+from keen_trellis.run.run_summary import schema as run_schema
 
 DOCS = Path(__file__).parents[1] / "docs"
-BEGIN, END = "<!-- functions: written by `make docs` -->\n", "<!-- end of functions -->"
 
 
 def table() -> str:
@@ -32,18 +38,64 @@ def table() -> str:
     return "\n".join(lines[1:]) + "\n"
 
 
-def with_table(guide: str) -> str:
-    """Return the guide with the table as it is now."""
-    before, _, rest = guide.partition(BEGIN)
-    _, _, after = rest.partition(END)
-    return f"{before}{BEGIN}{table()}{END}{after}"
+def arrows() -> str:
+    """Return every room with those that it knows, and by how many imports of modules."""
+    graph = grimp.build_graph("keen_trellis")
+    known: dict[str, dict[str, int]] = defaultdict(lambda: defaultdict(int))
+    for module in graph.modules:
+        for imported in graph.find_modules_directly_imported_by(module):
+            room, other = _room(module), _room(imported)
+            if room and other and room != other:
+                known[room][other] += 1
+    lines = ["", "| room | knows |", "|---|---|"]
+    for room, others in sorted(known.items()):
+        told = (f"`{other}` {count}" for other, count in sorted(others.items()))
+        lines.append(f"| `{room}` | {', '.join(told)} |")
+    total = sum(map(len, known.values()))
+    return "\n".join([*lines, "", f"{total} arrows between {len(known) + 1} rooms."]) + "\n"
+
+
+def _room(module: str) -> str:
+    """Return the room of a module, or nothing for the face of the package."""
+    return module.split(".")[1] if "." in module else ""
+
+
+def steps() -> str:
+    """Return every kind of step with an example: its rows before and after."""
+    lines = []
+    for kind in STEPS:
+        step, before, after = kind.example()
+        cells = [tuple(line.split(",")) for line in before]
+        source = TypedSource(columns=cells[0], rows=tuple(cells[1:]))
+        trellis, _ = apply(AddLane("Rows", source), Trellis())
+        lines += ["", f"### {step.type.capitalize()}", ""]
+        lines += [step.sentence(trellis, trellis.lanes[0]), "", "```"]
+        wide = max(map(len, before))
+        for number in range(max(len(before), len(after))):
+            left, right = (side[number] if number < len(side) else "" for side in (before, after))
+            lines.append(f"{left:{wide}}  {'→' if number == 0 else ' '}  {right}".rstrip())
+        lines.append("```")
+    return "\n".join(lines[1:]) + "\n"
+
+
+def with_part(text: str, name: str, part: str) -> str:
+    """Return a page with a part that is written here as it is now."""
+    begin, end = f"<!-- {name}: written by `make docs` -->\n", f"<!-- end of {name} -->"
+    before, _, rest = text.partition(begin)
+    _, _, after = rest.partition(end)
+    return f"{before}{begin}{part}{end}{after}"
 
 
 def main() -> None:
     (DOCS / "trellis.schema.json").write_text(json.dumps(schema(), indent=2) + "\n")
     (DOCS / "run.schema.json").write_text(json.dumps(run_schema(), indent=2) + "\n")
-    guide = DOCS / "guide.md"
-    guide.write_text(with_table(guide.read_text()))
+    for page, name, part in (
+        ("guide.md", "functions", table()),
+        ("guide.md", "steps", steps()),
+        ("architecture.md", "arrows", arrows()),
+    ):
+        path = DOCS / page
+        path.write_text(with_part(path.read_text(), name, part))
 
 
 if __name__ == "__main__":

@@ -18,17 +18,17 @@ from keen_trellis.deliver import deliver  # these two are called like the packag
 from keen_trellis.read import read  # and must take their place once those are loaded
 
 if TYPE_CHECKING:
-    from keen_trellis import errors
     from keen_trellis.advice.findings import Finding, conversions, text_rule_gains
+    from keen_trellis.advice.missing_partner import why_not
     from keen_trellis.advice.pairs import propose_pairs, with_pairs
     from keen_trellis.advice.proposals import propose_links
-    from keen_trellis.advice.why import why_not
-    from keen_trellis.compute.blend import Blend, BlendSource, blend
-    from keen_trellis.compute.expressions import filtered
-    from keen_trellis.compute.stack import Stack, stack
+    from keen_trellis.base import errors
+    from keen_trellis.base.errors import UserError
+    from keen_trellis.compute.blending import Blend, BlendSource, blend
+    from keen_trellis.compute.expression_values import filtered
+    from keen_trellis.compute.stack_rows import Stack, stack
     from keen_trellis.compute.summary import summarise
     from keen_trellis.data import BLANK, GAP, PRESENT, Column, Kind, Table
-    from keen_trellis.errors import UserError
     from keen_trellis.notebook import (
         Filter,
         Formula,
@@ -47,8 +47,8 @@ if TYPE_CHECKING:
 
 _PLACES = {
     "BLANK": "keen_trellis.data",
-    "Blend": "keen_trellis.compute.blend",
-    "BlendSource": "keen_trellis.compute.blend",
+    "Blend": "keen_trellis.compute.blending",
+    "BlendSource": "keen_trellis.compute.blending",
     "Column": "keen_trellis.data",
     "Columns": "keen_trellis.plan.outcome",
     "FIGURES": "keen_trellis.plan.figures",
@@ -64,25 +64,25 @@ _PLACES = {
     "OrderField": "keen_trellis.plan.link",
     "PRESENT": "keen_trellis.data",
     "Pair": "keen_trellis.plan.link",
-    "Stack": "keen_trellis.compute.stack",
+    "Stack": "keen_trellis.compute.stack_rows",
     "Summary": "keen_trellis.notebook",
     "TEXT_RULES": "keen_trellis.plan.text_rules",
     "Table": "keen_trellis.data",
     "Tie": "keen_trellis.notebook",
-    "UserError": "keen_trellis.errors",
-    "blend": "keen_trellis.compute.blend",
+    "UserError": "keen_trellis.base.errors",
+    "blend": "keen_trellis.compute.blending",
     "conversions": "keen_trellis.advice.findings",
-    "filtered": "keen_trellis.compute.expressions",
+    "filtered": "keen_trellis.compute.expression_values",
     "formula": "keen_trellis.notebook",
     "propose_links": "keen_trellis.advice.proposals",
     "propose_pairs": "keen_trellis.advice.pairs",
-    "stack": "keen_trellis.compute.stack",
+    "stack": "keen_trellis.compute.stack_rows",
     "report_of": "keen_trellis.notebook",
     "step": "keen_trellis.notebook",
     "summarise": "keen_trellis.compute.summary",
     "text_rule_gains": "keen_trellis.advice.findings",
     "tie": "keen_trellis.notebook",
-    "why_not": "keen_trellis.advice.why",
+    "why_not": "keen_trellis.advice.missing_partner",
     "with_pairs": "keen_trellis.advice.pairs",
 }
 """Where each name is; loaded when it is first asked for, so that the window opens sooner."""
@@ -134,7 +134,7 @@ __all__ = [
 
 def __getattr__(name: str) -> Any:
     if name == "errors":
-        return import_module("keen_trellis.errors")
+        return import_module("keen_trellis.base.errors")
     if name in _PLACES:
         return getattr(import_module(_PLACES[name]), name)
     raise AttributeError(f"keen_trellis has no {name}")

@@ -2,6 +2,6 @@
 
 import sys
 
-from keen_trellis.cli import main
+from keen_trellis.cli.start import start
 
-sys.exit(main())
+sys.exit(start())

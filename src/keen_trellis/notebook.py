@@ -11,19 +11,21 @@ from typing import TYPE_CHECKING, Any
 
 from pydantic import ValidationError
 
+from keen_trellis.base.errors import DocumentError, LinkError, known
+from keen_trellis.base.progress import Report, quiet
+from keen_trellis.base.whole_files import whole_file
 from keen_trellis.compute.execute import execute
-from keen_trellis.compute.filtered import Filtered
+from keen_trellis.compute.filter_result import Filtered
 from keen_trellis.compute.formula.evaluate import Evaluated, evaluated
 from keen_trellis.compute.join.pairing import paired
-from keen_trellis.compute.schemas import schema_of
-from keen_trellis.compute.stepped import Stepped
-from keen_trellis.compute.tied import Tied
+from keen_trellis.compute.join_result import Tied
+from keen_trellis.compute.step_result import Stepped
+from keen_trellis.compute.table_schema import schema_of
 from keen_trellis.data import Column, Table
 from keen_trellis.deliver import deliver
-from keen_trellis.document.edits.base import first_fault
+from keen_trellis.document.edits.edit import first_fault
 from keen_trellis.document.items import STEPS, Taken
-from keen_trellis.errors import DocumentError, LinkError, known
-from keen_trellis.formulas.reading import formula as read_formula
+from keen_trellis.formulas.formula_parser import formula as read_formula
 from keen_trellis.plan.bays import keep_of
 from keen_trellis.plan.expressions import Tested
 from keen_trellis.plan.link import Blanks, Link, LinkField, OrderField, Pair, Partner, Side
@@ -32,8 +34,6 @@ from keen_trellis.plan.operators import Operator
 from keen_trellis.plan.outcome import ALL_COLUMNS, Columns
 from keen_trellis.plan.schema import Schema
 from keen_trellis.plan.text_rules import TextRule
-from keen_trellis.progress import Report, quiet
-from keen_trellis.whole_files import whole_file
 
 if TYPE_CHECKING:
     from keen_trellis.advice.findings import Finding

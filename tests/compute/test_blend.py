@@ -12,7 +12,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import keen_trellis as kt
-from keen_trellis.compute.schemas import schema_of
+from keen_trellis.compute.table_schema import schema_of
 from keen_trellis.data import Kind
 from keen_trellis.document.items import BlendedLane, BlendItem, FigureItem
 from keen_trellis.plan.bays import Bay
@@ -167,7 +167,7 @@ class BlendTest(unittest.TestCase):
             ("is blank", (), [4]),
             ("is not blank", (), [1, 2, 3]),
         ):
-            from keen_trellis.compute.expressions import filtered
+            from keen_trellis.compute.expression_values import filtered
 
             got = filtered(days, kt.Filter("day", test, values))  # type: ignore[arg-type]
             self.assertEqual(got.column("n").to_list(), kept, test)

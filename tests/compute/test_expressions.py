@@ -9,7 +9,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import keen_trellis as kt
-from keen_trellis.compute.filtered import Filtered
+from keen_trellis.compute.filter_result import Filtered
 from keen_trellis.plan.expressions import Expression, Joint, Tested
 
 NUMBERS, WORDS = st.none() | st.integers(-2, 2), st.none() | st.sampled_from(["", "a", "ab", "B"])

@@ -14,8 +14,8 @@ import keen_trellis as kt
 from keen_trellis.advice.findings import Finding
 from keen_trellis.advice.likeness import likely_partners
 from keen_trellis.advice.pairs import with_pairs
+from keen_trellis.base.progress import Cancelled
 from keen_trellis.plan.link import Link, LinkField
-from keen_trellis.progress import Cancelled
 
 DEMO = Path(__file__).parents[2] / "demo"
 

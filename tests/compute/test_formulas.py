@@ -13,11 +13,11 @@ from hypothesis import HealthCheck, example, given, settings
 from hypothesis import strategies as st
 
 import keen_trellis as kt
+from keen_trellis.base.errors import FormulaError, TooLongError
 from keen_trellis.compute.formula.evaluate import Evaluated, evaluated
-from keen_trellis.compute.schemas import schema_of
-from keen_trellis.data import GAP, Kind
-from keen_trellis.errors import FormulaError
-from keen_trellis.formulas.reading import formula, renamed
+from keen_trellis.compute.table_schema import schema_of
+from keen_trellis.data import GAP, Column, Kind, Table
+from keen_trellis.formulas.formula_parser import formula, renamed
 from keen_trellis.plan.formulas import Applied, Cell, Constant
 from keen_trellis.plan.functions import FUNCTIONS
 from keen_trellis.plan.schema import Schema
@@ -142,6 +142,22 @@ def table_of(rows: list[dict[str, Any]]) -> kt.Table:
 
 def work_out(text: str, table: kt.Table) -> Evaluated:
     return evaluated(formula(text, schema_of(table)), table)
+
+
+class LongTextsTest(unittest.TestCase):
+    def test_texts_that_would_fill_the_memory_are_refused_before_they_are_made(self) -> None:
+        names = [f"k{n}" for n in range(60_000)]
+        rows = Table.of({"a": Column.of(names), "n": Column.of(list(range(len(names))))})
+        wide = "LPAD('x', 30000)"
+        for text in (
+            *("LPAD(a, 30000)", f"a || {wide}", f"REPLACE(a, 'k', {wide})"),
+            *(f"OVERLAY(a PLACING {wide} FROM 1)", f"REGEXP_REPLACE(a, 'k', {wide})"),
+            *("INITCAP(RPAD(a, 30000))", f"CASE WHEN n > 1 THEN {wide} || a ELSE a END"),
+        ):
+            with self.subTest(text), self.assertRaisesRegex(TooLongError, "500,000,000 letters"):
+                evaluated(formula(text, schema_of(rows)), rows)
+        one_text = evaluated(formula(wide, schema_of(rows)), rows).column
+        self.assertEqual(one_text.text(59_999)[-1], "x")  # kept once, however many rows it has
 
 
 class AgainstPostgresTest(PostgresTestCase):
@@ -508,6 +524,20 @@ class ReadingTest(unittest.TestCase):
         for text in ("1" + "+1" * 3_000, "(" * 2_000 + "1" + ")" * 2_000, "NOT " * 900 + "TRUE"):
             with self.subTest(text[:9]), self.assertRaises(FormulaError):
                 formula(text, Schema())
+
+
+class RegistryTest(unittest.TestCase):
+    def test_the_examples_show_each_with_all_that_may_be_left_out_and_without_any(self) -> None:
+        for one in FUNCTIONS.values():
+            made = [formula(text, Schema(())) for text, _ in one.examples]
+            counts = {len(m.arguments) for m in made if isinstance(m, Applied)}
+            for takes in one.takes:
+                least = len(takes.kinds) - takes.optional
+                most = len(takes.kinds) + takes.many
+                if (takes.optional or takes.many) and "(" in one.form:
+                    with self.subTest(one.name):
+                        self.assertIn(least, counts)
+                        self.assertTrue(counts & {most, most + 1})
 
 
 if __name__ == "__main__":

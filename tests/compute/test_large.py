@@ -12,11 +12,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import keen_trellis as kt
-from keen_trellis.compute.join import conditions
+from keen_trellis.base.errors import KindsDifferError, LinkError, TooManyRowsError
+from keen_trellis.base.progress import Cancelled
+from keen_trellis.compute.join import ordered_links as conditions
 from keen_trellis.compute.join.match import grouped, in_row_order
-from keen_trellis.errors import KindsDifferError, LinkError, TooManyRowsError
 from keen_trellis.plan.sentences import cardinality_words, link_sentence
-from keen_trellis.progress import Cancelled
 
 OPERATORS = ("=", "<>", "<", "<=", ">", ">=")
 

@@ -64,8 +64,15 @@ class LinkValuesTest(unittest.TestCase):
             written.setdefault(key(row), set()).add(row if compound else row[0])
         ways = [len(written[k]) for k in keys if k]
         self.assertEqual(found.spellings.tolist()[: len(ways)], ways)
-        only = sum(map(int, found.found_in(Bay.LEFT)))
-        self.assertEqual(only, sum(1 for k in keys if k and not counts[1][k]))
+        left_of, right_of = ([counts[side][k] * (k is not None) for k in keys] for side in (0, 1))
+        both = list(zip(left_of, right_of, strict=True))
+        for bay, holds in (
+            (Bay.LEFT, [a > 0 and not b for a, b in both]),
+            (Bay.BOTH, [a > 0 and b > 0 for a, b in both]),
+            (Bay.RIGHT, [b > 0 and not a for a, b in both]),
+        ):
+            self.assertEqual(found.found_in(bay).tolist(), holds)
+        self.assertEqual(found.repeated.tolist(), [a > 1 and b > 1 for a, b in both])
 
     def test_pairs_make_one_value_of_two_and_kinds_may_differ(self) -> None:
         left = kt.Table.from_columns({"k": ["Kelp", "KP", "7"]})

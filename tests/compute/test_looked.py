@@ -11,7 +11,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import keen_trellis as kt
-from keen_trellis.compute.looked import Look, Only, looked_rows
+from keen_trellis.compute.row_view import Look, Only, looked_rows
 
 TEXTS = st.sampled_from(["Brae", "brae", "BRAE ", "", "7", "é", "Tolland", "a.b", "%", "\n", "ß"])
 COLUMNS: dict[kt.Kind, st.SearchStrategy[Any]] = {

@@ -10,11 +10,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from keen_trellis.advice.proposals import propose_links
+from keen_trellis.base.errors import LinkError, TooManyRowsError, UnknownColumnError
 from keen_trellis.compute.join.keys import NO_KEY, codes_of, hashed_codes
 from keen_trellis.compute.join.match import ROW_LIMIT
 from keen_trellis.compute.join.pairing import paired
 from keen_trellis.data import GAP, Column, Kind, Table
-from keen_trellis.errors import LinkError, TooManyRowsError, UnknownColumnError
 from keen_trellis.notebook import Tie, tie
 from keen_trellis.plan.bays import JOIN_NAMES, keep_of
 from keen_trellis.plan.link import Link, LinkField

@@ -14,10 +14,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import keen_trellis as kt
-from keen_trellis.compute import outcome
+from keen_trellis.base.errors import TooManyRowsError
+from keen_trellis.compute import outcome_rows as outcome
 from keen_trellis.compute.same_named import same_named as how_alike
 from keen_trellis.data import GAP
-from keen_trellis.errors import TooManyRowsError
 
 SAILINGS = kt.Table.from_columns(
     {"sailing": [1, 2, 3, 4], "route": ["a", "b", "zz", "a"], "zone": ["x", None, "y", "z"]}

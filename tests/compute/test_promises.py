@@ -10,9 +10,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import keen_trellis as kt
-from keen_trellis.compute.promised import checked
+from keen_trellis.base.errors import WordError
+from keen_trellis.compute.promise_checks import checked
 from keen_trellis.data import Kind
-from keen_trellis.errors import WordError
 from keen_trellis.plan.bays import Bay
 from keen_trellis.plan.promises import PROMISES, Promise
 

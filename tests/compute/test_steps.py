@@ -12,10 +12,11 @@ from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 import keen_trellis as kt
+from keen_trellis.base.errors import UserError
 from keen_trellis.compute.execute import execute
-from keen_trellis.compute.filtered import Filtered
-from keen_trellis.compute.schemas import schema_of
-from keen_trellis.compute.stepped import Stepped
+from keen_trellis.compute.filter_result import Filtered
+from keen_trellis.compute.step_result import Stepped
+from keen_trellis.compute.table_schema import schema_of
 from keen_trellis.data import Kind
 from keen_trellis.document.items import (
     STEPS,
@@ -38,7 +39,6 @@ from keen_trellis.document.items import (
     TidyItem,
     TogetherItem,
 )
-from keen_trellis.errors import UserError
 from keen_trellis.plan.nodes import Node
 from keen_trellis.plan.schema import Schema
 

@@ -12,7 +12,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import keen_trellis as kt
-from keen_trellis.data.conversion import converted, in_common_kind
+from keen_trellis.data.conversions.conversion import converted, in_common_kind
 from keen_trellis.plan.operators import OPERATORS
 
 EDGES = [edge + d for edge in (0, 2**53, 2**62, -(2**53), -(2**62)) for d in (-1, 0, 1)]

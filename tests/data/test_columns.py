@@ -10,11 +10,11 @@ import pyarrow as pa
 from hypothesis import given
 from hypothesis import strategies as st
 
+from keen_trellis.base.errors import UnknownColumnError
 from keen_trellis.data import BLANK, GAP, Column, Kind, Table, from_arrow
 from keen_trellis.data.column import exact_values
 from keen_trellis.data.dtypes import DTYPES, EXACT_DTYPE
 from keen_trellis.data.stacking import fill_gaps, stack_columns
-from keen_trellis.errors import UnknownColumnError
 
 VALUES = {
     Kind.TEXT: st.text(max_size=8).filter(lambda t: max(t, default="") < "\ud800"),

@@ -11,10 +11,10 @@ from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 from keen_trellis.data import Column, Kind
-from keen_trellis.data.conversion import converted
-from keen_trellis.data.kind_changes import changed_kind, likely_kind
-from keen_trellis.data.reading_texts import column_of_texts
-from keen_trellis.data.written import evidence, settle
+from keen_trellis.data.conversions.conversion import converted
+from keen_trellis.data.conversions.kind_changes import changed_kind, likely_kind
+from keen_trellis.data.conversions.text_parsing import column_of_texts
+from keen_trellis.data.conversions.written_forms import evidence, settle
 
 AMOUNTS = st.lists(
     st.decimals(-9_999_999, 9_999_999, places=2), min_size=1, max_size=20, unique=True

@@ -16,12 +16,14 @@ import openpyxl
 from hypothesis import given
 from hypothesis import strategies as st
 
+from keen_trellis.base.errors import DeliveryError
+from keen_trellis.base.progress import Cancelled
+from keen_trellis.base.whole_files import passing_name
 from keen_trellis.data import Column, Kind, Table
 from keen_trellis.deliver import deliver
-from keen_trellis.errors import DeliveryError
-from keen_trellis.progress import Cancelled
-from keen_trellis.read import TextLayout, read_delimited, read_sheet
-from keen_trellis.whole_files import passing_name
+from keen_trellis.deliver.spoiled import spoiled
+from keen_trellis.layouts.source_layouts import TextLayout
+from keen_trellis.read import read_delimited, read_sheet
 
 
 class DeliveryTest(unittest.TestCase):
@@ -159,6 +161,27 @@ class OddValuesTest(unittest.TestCase):
         self.assertEqual(cells[1], ("=1+1", -1))
         kinds = openpyxl.load_workbook(self.folder / "rows.xlsx").active["A2"].data_type
         self.assertEqual(kinds, "s")
+
+    def test_what_a_spreadsheet_would_run_is_counted_before_it_is_written(self) -> None:
+        notes = ["=1+1", "\n=2", " @cmd", "\uff1d3", "-12", "-", "a=b", "+49 30", None]
+        table = Table.from_columns({"note": notes, "n": list(range(9))})
+        path = self.folder / "rows.csv"
+        said = "4 texts of “note” begin as a formula does"
+        self.assertIn(said, " ".join(spoiled(table, path)))
+        self.assertEqual(spoiled(table, path, guarded=True), ())
+        deliver(table, path, guarded=True)
+        with path.open(newline="") as file:
+            written = [row[0] for row in csv.reader(file)][1:]
+        self.assertEqual(written[:4], [f"'{note}" for note in notes[:4]])
+
+    def test_a_name_that_no_cell_holds_is_said_and_refused(self) -> None:
+        table = Table.from_columns({"x" * 40_000: [1]})
+        for ending in ("xlsx", "ods"):
+            path = self.folder / f"rows.{ending}"
+            self.assertIn("32,767 letters", " ".join(spoiled(table, path)))
+            with self.assertRaisesRegex(DeliveryError, "has 40,000 letters"):
+                deliver(table, path)
+            self.assertFalse(path.exists())
 
     def test_infinity_is_a_word_in_a_sheet(self) -> None:
         table = Table.from_columns({"n": [1.5, math.inf, -math.inf]})

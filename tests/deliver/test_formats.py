@@ -2,6 +2,7 @@
 
 import csv
 import datetime as dt
+import math
 import tempfile
 import unittest
 from contextlib import closing
@@ -17,14 +18,17 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from python_calamine import CalamineWorkbook
 
+from keen_trellis.base.errors import DeliveryError, UserError, WordError
 from keen_trellis.data import BLANK, GAP, Column, Kind, Table
-from keen_trellis.deliver import Sheet, TextForm, deliver
+from keen_trellis.deliver import Sheet, deliver
+from keen_trellis.deliver.file_delivery import endings
 from keen_trellis.deliver.spoiled import spoiled
-from keen_trellis.errors import DeliveryError, UserError, WordError
+from keen_trellis.layouts.delivered_text import TextForm
 from keen_trellis.notebook import tie
 from keen_trellis.plan.bays import Bay
 from keen_trellis.plan.outcome import Columns
-from keen_trellis.read import read_sheet
+from keen_trellis.read import read, read_sheet
+from tests.places.plans import VALUES as WIDE
 
 ROWS = Table.from_columns(
     {
@@ -194,6 +198,30 @@ VALUES = {
     Kind.DATE: st.dates(dt.date(2026, 1, 1), dt.date(2026, 1, 3)),
     Kind.DATE_TIME: st.datetimes(dt.datetime(2026, 1, 1), dt.datetime(2026, 1, 3)),
 }
+
+
+class EveryEndingTest(FormatsCase):
+    def test_every_kind_comes_back_from_every_file_that_can_be_written(self) -> None:
+        longest = max(map(len, WIDE.values())) + 1
+        for ending in endings():
+            is_text = ending not in (".parquet", ".arrow", ".feather")  # no digits say infinity
+            columns = {"n": Column.of(range(longest), Kind.INTEGER)}
+            for kind, wide in WIDE.items():
+                values = [one for one in wide if not (is_text and one == math.inf)]
+                cells = [*values, *[None] * (longest - len(values))]
+                columns[str(kind)] = Column.of(cells, kind)
+            table, path = Table.of(columns), self.folder / f"rows{ending}"
+            deliver(table, path)
+            back = read(path, kinds={str(kind): kind for kind in WIDE})
+            self.assertEqual(back.columns, table.columns)
+            for kind in WIDE:
+                with self.subTest(f"{kind} in {ending}"):
+                    came, gone = (one.column(str(kind)) for one in (back, table))
+                    self.assertEqual(came.kind, kind)
+                    texts = [
+                        [text or None for text in one.texts().to_pylist()] for one in (came, gone)
+                    ]
+                    self.assertEqual(*texts)
 
 
 class SettledTables(unittest.TestCase):

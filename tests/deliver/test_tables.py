@@ -20,11 +20,13 @@ from unittest import mock
 import psycopg
 import pymysql
 
+from keen_trellis.base.errors import DeliveryError
+from keen_trellis.base.progress import Cancelled
 from keen_trellis.data import Column, Kind, Table
 from keen_trellis.deliver.tables import Target, deliver_table
-from keen_trellis.errors import DeliveryError
-from keen_trellis.progress import Cancelled
-from keen_trellis.read import Secrets, Server, SqliteFile, read_table
+from keen_trellis.read import read_table
+from keen_trellis.servers.secrets import Secrets
+from keen_trellis.servers.server import Server, SqliteFile
 
 POSTGRES = Server("postgresql", "127.0.0.1", "test", "postgres")
 MARIADB = Server("mariadb", "127.0.0.1", "test", "root")
@@ -47,7 +49,8 @@ KILLED = """
 import os, signal, sys
 from keen_trellis.data import Column, Kind, Table
 from keen_trellis.deliver.tables import Target, deliver_table
-from keen_trellis.read import Secrets, Server, SqliteFile
+from keen_trellis.servers.secrets import Secrets
+from keen_trellis.servers.server import Server, SqliteFile
 database, told, secrets = eval(sys.argv[1]), [], Secrets()
 if isinstance(database, Server): secrets.give(database, "")
 def report(fraction, doing):

@@ -3,10 +3,10 @@
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QDialog, QLabel, QLineEdit, QMenu, QPushButton, QTableWidget, QWidget
 
-from keen_trellis.desktop.elsewhere.place_dialog import PlaceDialog
+from keen_trellis.desktop.place.place_dialog import PlaceDialog
 from keen_trellis.document.edits import SetPlace
 from keen_trellis.document.places import RunPlace
-from keen_trellis.read import Server
+from keen_trellis.servers.server import Server
 from tests.desktop.window_case import WindowTestCase
 from tests.postgres_case import PostgresTestCase
 
@@ -93,7 +93,7 @@ class ElsewhereTest(WindowTestCase, PostgresTestCase):
         self.click("there.count")
         self.assertIn("does not answer", self.window.bench.notice.text)
         self.go_to("This machine")
-        self.assertTrue(self.session.up_to_date)
+        self.assertTrue(self.session.work.up_to_date)
 
     def test_a_cluster_is_named_by_keys_alone(self) -> None:
         asking = PlaceDialog(self.session.secrets, self.window)

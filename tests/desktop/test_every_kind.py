@@ -16,7 +16,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from keen_trellis.desktop import ahead
+from keen_trellis.desktop import preloading as ahead
 from keen_trellis.desktop.action_words import ALSO
 from keen_trellis.desktop.actions import ACTIONS
 from keen_trellis.desktop.bench.page import LOADED_LATER

@@ -20,10 +20,10 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from keen_trellis.base.errors import UserError
 from keen_trellis.desktop.controls import Choice
 from keen_trellis.desktop.parts import VIEWS, view_of
 from keen_trellis.document.items import KINDS, JoinItem
-from keen_trellis.errors import UserError
 from tests.desktop.window_case import WindowTestCase
 
 ITEMS: dict[str, dict[str, Any]] = {
@@ -83,7 +83,7 @@ class EveryPageTest(WindowTestCase):
         document = {"format": "keen trellis", "version": 3, "name": word, "lanes": lanes}
         text = json.dumps(document).replace("{w}", word)
         (folder / "it.trellis").write_text(text)
-        self.assertTrue(self.session.open(folder / "it.trellis"))
+        self.assertTrue(self.session.document.open(folder / "it.trellis"))
         self.settle()
 
     def write_rows(self, folder: Any, word: str, state: str) -> None:
@@ -224,7 +224,7 @@ class EveryPageTest(WindowTestCase):
         for one in others:
             one.close()
         after = self.session.selection, self.session.trellis
-        while self.session.trellis is not before[1] and self.session.undo.canUndo():
+        while self.session.trellis is not before[1] and self.session.document.undo.canUndo():
             self.trigger("edit.undo")
         return bool(after != before or menus or others or asked.called)
 

@@ -11,11 +11,13 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QLineEdit, QListWidget, QMenu, QMessageBox, QPushButton, QTableView
 
 import keen_trellis as kt
-from keen_trellis.compute.tied import Tied
+from keen_trellis.base.errors import UserError
+from keen_trellis.base.progress import Report
+from keen_trellis.compute.join_result import Tied
 from keen_trellis.desktop.adding.recent import remember_trellis
 from keen_trellis.desktop.bench.grid import Grid
 from keen_trellis.desktop.map.shapes import Plus
-from keen_trellis.document import DelimitedSource, SheetSource, TypedSource, load, save
+from keen_trellis.document import SheetSource, TypedSource, load, save
 from keen_trellis.document.edits import (
     AddDelivery,
     AddLane,
@@ -27,9 +29,7 @@ from keen_trellis.document.edits import (
     apply,
 )
 from keen_trellis.document.items import LinkedFields
-from keen_trellis.errors import UserError
-from keen_trellis.progress import Report
-from keen_trellis.run.remembered import remembered
+from keen_trellis.machine.remembered import remembered
 from tests.desktop.window_case import WindowTestCase
 
 ANSWERS = QMessageBox.StandardButton
@@ -82,14 +82,14 @@ class AtOnceTest(WindowTestCase):
             self.window.action("trellis.deliver").trigger()
             self.wait_until(begun.is_set)
             self.session.do(RenameTrellis("Other"))
-            self.wait_until(lambda: not self.session.running)
-            self.assertTrue(self.session.writes.busy)
-            self.session.undo.setClean()
+            self.wait_until(lambda: not self.session.work.running)
+            self.assertTrue(self.session.delivering.jobs.busy)
+            self.session.document.undo.setClean()
             self.answer("quit.writing", "Let it finish")
             self.assertFalse(self.window.close())
             go_on.set()
             self.settle()
-        self.assertFalse(self.session.writes.busy)
+        self.assertFalse(self.session.delivering.jobs.busy)
 
     def answer(self, box: str, words: str) -> None:
         """Press a button of a box that is about to open."""
@@ -234,7 +234,7 @@ class CareTest(WindowTestCase):
             QTimer.singleShot(30, lambda words=press: self.press(words))
             self.trigger("file.save")
             self.assertEqual(load(self.folder / name).name, kept)
-        self.assertTrue(self.session.undo.isClean())
+        self.assertTrue(self.session.document.undo.isClean())
 
     def press(self, words: str) -> None:
         for widget in self.application.topLevelWidgets():
@@ -277,7 +277,7 @@ class CareTest(WindowTestCase):
                 report(0.5, "Reading slowly")
                 time.sleep(0.005)
 
-        with mock.patch.object(self.session.runner, "run", slow):
+        with mock.patch.object(self.session.work.runner, "run", slow):
             self.window.action("trellis.reread").trigger()
             self.wait_until(lambda: begun.is_set() and self.window.action("job.stop").isEnabled())
             self.trigger("job.stop")
@@ -300,7 +300,7 @@ class ChooserTest(WindowTestCase):
             raise UserError("Too late.")
 
         path = self.folder / "fares.csv"
-        with mock.patch.object(DelimitedSource, "_read", slow):
+        with mock.patch("keen_trellis.desktop.adding.chooser.read_source", slow):
             self.window.adding.choose_from(path)
             chooser = self.dialog_now("chooser")
             self.wait_until(reading.is_set)
@@ -372,7 +372,7 @@ class BigCopyTest(WindowTestCase):
         grid = self.find(Grid, "rows.grid")
         grid.selectAll()
         told: list[str] = []
-        self.session.said.connect(lambda text, _: told.append(text))
+        self.session.telling.said.connect(lambda text, _: told.append(text))
         self.copying(grid, self.settle)
         lines = self.application.clipboard().text().splitlines()
         self.assertEqual((len(lines), lines[0].split("\t")[0]), (1_210, "sailing"))

@@ -16,7 +16,7 @@ from PySide6.QtWidgets import (
     QPushButton,
 )
 
-from keen_trellis.compute.stepped import Stepped
+from keen_trellis.compute.step_result import Stepped
 from keen_trellis.data import Table
 from keen_trellis.desktop.bench.grid import Grid
 from keen_trellis.document.edits import AddLane
@@ -208,7 +208,7 @@ class StepsOnTheBenchTest(StepCase):
         self.session.select(self.session.trellis.lanes[-1].id)
         self.add_step("tidy")
         seen: list[str] = []
-        self.session.looked_first.connect(lambda: seen.append(self.text("tidy.said")))
+        self.session.work.looked_first.connect(lambda: seen.append(self.text("tidy.said")))
         self.choose("tidy.column.add", "zone")
         self.assertEqual(len(seen), 1)
         self.assertIn("Of the first 10,000 rows: 5,000 of 10,000 rows change.", seen[0])
@@ -281,6 +281,11 @@ class FormulaOnTheBenchTest(StepCase):
 
     def test_what_is_wrong_is_said_as_one_types_and_marked_at_its_place(self) -> None:
         self.add_step("formula")
+        self.type_in("LPAD(route, 200000)")
+        self.assertRegex(
+            self.text("formula.0.text.says"),
+            "blank.*more than 100,000 letters: in [0-9]+ of the first [0-9]+ rows",
+        )
         field = self.type_in("TRIM(amount)")
         self.assertEqual(
             self.text("formula.0.text.says"),

@@ -21,12 +21,12 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from keen_trellis.compute.tied import Tied
+from keen_trellis.compute.join_result import Tied
 from keen_trellis.data import Kind
 from keen_trellis.desktop import theme as themes
 from keen_trellis.desktop.application import make_window
 from keen_trellis.desktop.bench.grid import Grid
-from keen_trellis.desktop.bench.local import as_read, read_locally
+from keen_trellis.desktop.bench.local_formats import as_read, read_locally
 from keen_trellis.document.items import SameValues
 from tests.desktop.window_case import WindowTestCase
 
@@ -171,8 +171,8 @@ class LookTest(LookedAtTestCase):
         another = make_window(self.application, themes.LIGHT)  # as at the next start
         self.addCleanup(another.close)
         another.show()
-        another.session.open(self.folder / "winter-season.trellis")
-        self.wait_until(lambda: not another.session.busy)
+        another.session.document.open(self.folder / "winter-season.trellis")
+        self.wait_until(lambda: not another.session.work.busy)
         another.action("page.outcome").trigger()
         again = another.findChild(Grid, "outcome.grid")
         self.assertEqual(again.kept, 1)
@@ -314,7 +314,7 @@ class LinkValuesTest(LookedAtTestCase):
         told = [finding.text for finding in self.session.looking.findings]
         self.assertFalse(any("Kelp Pt-Brae" in text for text in told), told)
         self.trigger("file.save")
-        self.assertTrue(self.session.open(self.folder / "winter-season.trellis"))
+        self.assertTrue(self.session.document.open(self.folder / "winter-season.trellis"))
         self.assertEqual(self.session.trellis.join("sailings-routes").not_same, item.not_same)
 
     def test_two_selected_values_are_declared_the_same(self) -> None:

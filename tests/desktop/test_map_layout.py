@@ -3,9 +3,10 @@
 import itertools
 import unittest
 
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
+from keen_trellis.base.errors import EditError
 from keen_trellis.data import Table
 from keen_trellis.desktop.map import layout, shapes
 from keen_trellis.document import DelimitedSource, Trellis
@@ -15,6 +16,7 @@ from keen_trellis.document.edits import (
     AddTie,
     Edit,
     InsertItem,
+    MoveLane,
     RenameLane,
     SetLink,
     apply,
@@ -22,7 +24,6 @@ from keen_trellis.document.edits import (
     lane_with_rows,
 )
 from keen_trellis.document.items import FilterItem, LinkedFields
-from keen_trellis.errors import EditError
 from keen_trellis.notebook import Tie, tie
 from keen_trellis.plan.bays import Bay
 from keen_trellis.run import Results
@@ -103,6 +104,7 @@ class AnyTrellisTest(unittest.TestCase):
 
     @settings(max_examples=60)
     @given(st.integers(2, 12), MOVES, st.lists(st.integers(1, 120), min_size=12, max_size=12))
+    @example(6, [(0, 7), (8, 0), (2, 4)], [1] * 12)  # a step right behind a tie, lanes close
     def test_no_label_lies_on_another_whatever_the_names(
         self, lanes: int, moves: list[tuple[int, int]], letters: list[int]
     ) -> None:
@@ -125,6 +127,16 @@ class AnyTrellisTest(unittest.TestCase):
         for spill in shown.spills:
             self.assertIn(" rows left", spill.full)
             self.assertLessEqual(spill.box.width, max(measure(spill.text) + 18, 0))
+
+    def test_a_lane_may_be_as_long_as_it_wants(self) -> None:
+        steps = tuple(FilterItem(id=f"s{number}") for number in range(2_500))
+        trellis, _ = apply(AddLane("Long", DelimitedSource(path="/l.csv")), Trellis())
+        trellis = trellis.but(lanes=(trellis.lanes[0].but(items=steps),))
+        trellis, _ = apply(lane_with_rows(trellis, "long", "s2499"), trellis)
+        trellis, _ = apply(
+            MoveLane(trellis.lanes[1].id, 0), trellis
+        )  # asked for before the long one
+        self.assertEqual(len(drawn(trellis).beads), 2_500)
 
     def test_a_hundred_lanes_are_laid_out(self) -> None:
         trellis = trellis_of(1, [])

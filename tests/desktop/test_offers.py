@@ -6,6 +6,7 @@ from pathlib import Path
 import pyarrow as pa
 import pyarrow.parquet as pq
 
+from keen_trellis.base.progress import quiet
 from keen_trellis.desktop.adding.entries import entries_of, nice_name, rows_to_look_at
 from keen_trellis.desktop.adding.source_settings import settings_of
 from keen_trellis.document import (
@@ -18,8 +19,10 @@ from keen_trellis.document import (
     TableSource,
     TypedSource,
 )
-from keen_trellis.progress import quiet
-from keen_trellis.read import Secrets, Server, SheetLayout, SqliteFile, TextLayout
+from keen_trellis.layouts.source_layouts import SheetLayout, TextLayout
+from keen_trellis.run.source_reading import read_source
+from keen_trellis.servers.secrets import Secrets
+from keen_trellis.servers.server import Server, SqliteFile
 from tests.read.source_case import SourceTestCase
 
 DEMO = Path(__file__).parents[2] / "demo"
@@ -81,7 +84,7 @@ class SettingsTest(SourceTestCase):
     """Every choice that is offered can be taken, and reads the source in that way."""
 
     def words(self, source: Source) -> dict[str, str]:
-        reading = None if isinstance(source, TableSource | QuerySource) else source.read()
+        reading = None if isinstance(source, TableSource | QuerySource) else read_source(source)
         return {setting.name: setting.words for setting in settings_of(source, reading)}
 
     def test_what_was_found_is_what_is_shown(self) -> None:
@@ -120,7 +123,7 @@ class SettingsTest(SourceTestCase):
 
     def test_each_choice_of_a_text_can_be_taken(self) -> None:
         source = DelimitedSource(path=str(self.text("a,b\n1,2\n3,4\n")))
-        for setting in settings_of(source, source.read()):
+        for setting in settings_of(source, read_source(source)):
             for value, words in setting.options:
                 with self.subTest(setting=setting.name, words=words):
                     chosen = source.with_setting(setting.name, value)

@@ -7,7 +7,7 @@ import random
 import unittest
 from typing import Any
 
-from keen_trellis.cli import main
+from keen_trellis.cli.main import main
 from keen_trellis.document import DelimitedSource
 from keen_trellis.document.edits import AddLane, AddTie
 from keen_trellis.document.items import LinkedFields
@@ -41,9 +41,9 @@ class RandomEditsTest(WindowTestCase):
 
     def test_the_window_and_the_command_line_agree_and_every_edit_is_taken_back(self) -> None:
         chance, session = random.Random(11), self.session
-        session.said.connect(lambda sentence, _: said.append(sentence))
+        session.telling.said.connect(lambda sentence, _: said.append(sentence))
         said: list[str] = []
-        first = session.undo.index()
+        first = session.document.undo.index()
         seen = [session.trellis]
         for number in range(STEPS):
             session.do(any_edit(session.trellis, chance))
@@ -55,12 +55,12 @@ class RandomEditsTest(WindowTestCase):
                 self.assertEqual(_numbers(facts), _told_numbers(told), seen[-1])
                 self.assertEqual(session.results.trellis, session.trellis)
         self.assertGreater(len(seen), STEPS / 4)
-        self.assertEqual(session.undo.index() - first, len(seen) - 1)
+        self.assertEqual(session.document.undo.index() - first, len(seen) - 1)
         for trellis in reversed(seen[:-1]):
-            session.undo.undo()
+            session.document.undo.undo()
             self.assertEqual(session.trellis, trellis)
         for trellis in seen[1:]:
-            session.undo.redo()
+            session.document.undo.redo()
             self.assertEqual(session.trellis, trellis)
 
 

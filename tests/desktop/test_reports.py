@@ -21,7 +21,8 @@ from keen_trellis.desktop.report.lines import LinesTable
 from keen_trellis.document.edits import SetItem, SetReport
 from keen_trellis.document.items import ColumnsItem, DeliveryItem
 from keen_trellis.document.reports import Report
-from keen_trellis.read import Secrets, Server
+from keen_trellis.servers.secrets import Secrets
+from keen_trellis.servers.server import Server
 from tests.desktop.window_case import WindowTestCase
 
 
@@ -83,7 +84,7 @@ class ReportViewTest(ReportsCase):
 
     def test_groups_figures_order_and_picture_are_chosen_and_taken_back(self) -> None:
         self.make()
-        before = self.session.undo.index()
+        before = self.session.document.undo.index()
         self.choose("report.group.0.by", "quarter")
         self.assertEqual(self.lines()[0][0], "2026 Q1")
         self.choose("report.figure.0.shown", "share of all")
@@ -94,7 +95,7 @@ class ReportViewTest(ReportsCase):
         self.wait_until(lambda: bool(self.find(QWidget, "report.canvas").marks))  # type: ignore[attr-defined]
         self.click("report.group.1.remove")
         self.assertEqual(len(self.report().groups), 1)
-        while self.session.undo.index() > before:
+        while self.session.document.undo.index() > before:
             self.trigger("edit.undo")
         self.assertEqual(self.lines()[0][:3], ["2026-01", "Inner", "12,869"])
 
@@ -265,12 +266,12 @@ class HandedOnTest(ReportsCase):
     def test_found_over_time_stands_at_each_join_once_there_are_two_runs(self) -> None:
         line = self.find(QWidget, "match.over_time")
         self.assertFalse(line.isVisible())
-        run = self.session.past[-1]
-        self.session.past = (
+        run = self.session.work.past[-1]
+        self.session.work.past = (
             type(run)("2026-01-01T06:30:00", run.lanes, {"sailings-routes": (1000, 900)}),
             run,
         )
-        self.session.changed.emit()
+        self.session.document.changed.emit()
         self.assertTrue(line.isVisible())
         self.assertIn("2026-01-01 06:30: 900 of 1,000 found", line.toolTip())
 

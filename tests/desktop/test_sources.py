@@ -33,7 +33,7 @@ from keen_trellis.desktop.adding.typed_grid import TypedGrid
 from keen_trellis.desktop.bench.grid import Grid
 from keen_trellis.document import FolderSource, QuerySource, SheetSource, TableSource, TypedSource
 from keen_trellis.document.edits import AddLane, RenameTrellis
-from keen_trellis.read import Server, SqliteFile
+from keen_trellis.servers.server import Server, SqliteFile
 from tests.desktop.window_case import WindowTestCase
 
 
@@ -183,7 +183,7 @@ class ChooserTest(WindowTestCase):
         self.window.bench.open_page("source")
         self.settle()
         type_into(self.find(TypedGrid, "source.form.cells"), 1, 1, "30")
-        self.wait_until(lambda: self.session.undo.count() == 2)
+        self.wait_until(lambda: self.session.document.undo.count() == 2)
         self.settle()
         self.assertEqual(self.session.results.readings[lane.id].table.column("days").text(0), "30")
 
@@ -357,7 +357,7 @@ class ReadAgainTest(WindowTestCase):
         summary.accept()
 
     def test_the_next_session_tells_what_is_different_since_the_last(self) -> None:
-        self.session.new()
+        self.session.document.new()
         shutil.copy(self.folder / "takings/2026-01.csv", self.folder / "takings/2026-04.csv")
         self.open_demo()
         words = self.dialog("reread").findChild(QWidget, "reread.lane.0.3").property("text")
@@ -407,7 +407,7 @@ class ReadAgainTest(WindowTestCase):
 
     def test_a_reading_again_that_an_edit_overtakes_is_still_done(self) -> None:
         self.rename_code()
-        self.session.run(reread=True)
+        self.session.work.run(reread=True)
         self.session.do(RenameTrellis("Spring season"))
         self.settle()
         self.dialog("reread").accept()
@@ -421,7 +421,7 @@ class ReadAgainTest(WindowTestCase):
         profile = self.find(QWidget, "columns.profile")
         self.wait_until(lambda: "1,209 rows" in profile.accessibleDescription())
         (self.folder / "operations.ods").unlink()
-        self.session.run(reread=True)
+        self.session.work.run(reread=True)
         self.dialog("reread").accept()
         self.assertIn("operations.ods is not there", self.text("columns.unfit.text"))
 
@@ -441,10 +441,10 @@ class ReadAgainTest(WindowTestCase):
         self.settle()
         self.assertIn("postgres@127.0.0.1:1/test wants a password", self.text("rows.trouble.text"))
         self.session.secrets.give(server, "open-harbour")
-        self.session.run()
+        self.session.work.run()
         self.settle()
         self.assertIn("127.0.0.1:1 does not answer", self.text("rows.trouble.text"))
-        self.session.save(self.folder / "far.trellis")
+        self.session.document.save(self.folder / "far.trellis")
         kept = [p for p in self.folder.parent.rglob("*") if p.is_file()]
         self.assertFalse([p for p in kept if b"open-harbour" in p.read_bytes()])
 
@@ -523,7 +523,7 @@ class PasswordTest(WindowTestCase):
         rows = self.session.results.table("crew")
         assert rows is not None
         self.assertEqual(rows.column("name").to_list(), ["Ailsa Orme"])
-        self.session.save(self.folder / "crew.trellis")
+        self.session.document.save(self.folder / "crew.trellis")
         self.assertNotIn(b"open-harbour", (self.folder / "crew.trellis").read_bytes())
 
     def test_a_delivery_into_a_folder_that_is_read_is_refused(self) -> None:

@@ -15,7 +15,7 @@ from PySide6.QtWidgets import (
     QPushButton,
 )
 
-from keen_trellis.compute.filtered import Filtered
+from keen_trellis.compute.filter_result import Filtered
 from keen_trellis.desktop.actions import ACTIONS
 from keen_trellis.desktop.bench.grid import Grid
 from keen_trellis.document import load

@@ -13,8 +13,8 @@ from PySide6.QtGui import QAction, QDropEvent, QMouseEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QFileDialog, QLineEdit, QMenu, QPushButton, QWidget
 
-from keen_trellis.compute.blend import Blend
-from keen_trellis.compute.tied import Tied
+from keen_trellis.compute.blending import Blend
+from keen_trellis.compute.join_result import Tied
 from keen_trellis.data import Table
 from keen_trellis.desktop.adding.chooser import Chooser
 from keen_trellis.desktop.bench.grid import Grid
@@ -96,7 +96,7 @@ class StoryTest(WindowTestCase):
             self.wait_until(lambda: self.window.findChild(Chooser) is not None)
             self.wait_until(self.find(QPushButton, "chooser.add").isEnabled)
             self.act(self.click, "chooser.add")
-            self.wait_until(lambda: not self.session.busy)
+            self.wait_until(lambda: not self.session.work.busy)
 
     def drag(self, lane: str, onto: str) -> Item:
         """Drag a lane's end onto another lane, which ties them; return the tie."""

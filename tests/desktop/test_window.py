@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from keen_trellis.compute.tied import Tied
+from keen_trellis.compute.join_result import Tied
 from keen_trellis.data import GAP, Table
 from keen_trellis.desktop import theme as themes
 from keen_trellis.desktop.actions import ACTIONS
@@ -463,7 +463,7 @@ class NewTrellisTest(WindowTestCase):
         self.open_demo()
         before = self.session.trellis
         (self.folder / "broken.trellis").write_text("{")
-        self.assertFalse(self.session.open(self.folder / "broken.trellis"))
+        self.assertFalse(self.session.document.open(self.folder / "broken.trellis"))
         self.assertIn("is not a trellis that can be opened", self.text("bench.notice.text"))
         self.assertIs(self.session.trellis, before)
 

@@ -1,5 +1,6 @@
 """Nothing the analyst made is lost, and everything can be done by mouse and by keyboard."""
 
+import gc
 import os
 import subprocess
 import sys
@@ -14,12 +15,13 @@ from PySide6.QtGui import QContextMenuEvent, QFont, QWheelEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog, QLineEdit, QListWidget, QMessageBox, QPushButton
 
+from keen_trellis.base.progress import Report
 from keen_trellis.desktop import theme as themes
 from keen_trellis.desktop.application import make_window, scale_of
 from keen_trellis.desktop.bench.grid import Grid
 from keen_trellis.document import DelimitedSource, DeliveryItem, load
 from keen_trellis.document.edits import AddLane
-from keen_trellis.progress import Report
+from keen_trellis.run import Results
 from tests.desktop.window_case import WindowTestCase
 
 ANSWERS = QMessageBox.StandardButton
@@ -102,7 +104,7 @@ class UnsavedWorkTest(WindowTestCase):
 
     def test_a_save_that_fails_stops_the_leaving(self) -> None:
         elsewhere = str(self.folder / "no" / "folder.trellis")
-        self.session.path = None
+        self.session.document.path = None
         with (
             self.answering(ANSWERS.Save),
             mock.patch.object(QFileDialog, "getSaveFileName", return_value=(elsewhere, "")),
@@ -112,7 +114,7 @@ class UnsavedWorkTest(WindowTestCase):
         self.assertEqual(len(self.session.trellis.lanes), 5)
 
     def test_the_window_is_as_it_was_left(self) -> None:
-        self.session.undo.setClean()
+        self.session.document.undo.setClean()
         self.window.resize(1000, 710)
         self.window.close()
         another = make_window(self.application, themes.LIGHT)
@@ -154,7 +156,7 @@ class LongWorkTest(WindowTestCase):
                 begun.set()
                 go_on.wait(0.01)
 
-        with mock.patch.object(self.session.runner, "run", slow):
+        with mock.patch.object(self.session.work.runner, "run", slow):
             self.window.action("trellis.reread").trigger()
             self.wait_until(begun.is_set)
             self.wait_until(self.find(QPushButton, "status.stop").isVisible)
@@ -172,10 +174,26 @@ class LongWorkTest(WindowTestCase):
         self.settle()
         self.assertEqual(self.text("match.said.title"), "Right outer join.")
 
+    def test_old_results_are_let_go_of_and_a_lack_of_the_system_is_a_sentence(self) -> None:
+        self.open_demo()
+        gc.collect()
+        before = sum(isinstance(one, Results) for one in gc.get_objects())
+        for bay in ("right", "left", "right"):
+            self.trigger(f"tie.toggle_{bay}")
+        gc.collect()
+        held = sum(isinstance(one, Results) for one in gc.get_objects())
+        self.assertLessEqual(held, before)
+        for lack in (MemoryError(), RuntimeError("can't start new thread")):
+            with mock.patch.object(self.session.work.runner, "run", side_effect=lack):
+                self.trigger("trellis.reread")
+            self.assertIn("It cannot be done: ", self.window.bench.notice.text)
+
     def test_a_fault_of_the_program_is_told_and_the_trellis_stays(self) -> None:
         self.open_demo()
         before = self.session.trellis
-        with mock.patch.object(self.session.runner, "run", side_effect=ZeroDivisionError("oops")):
+        with mock.patch.object(
+            self.session.work.runner, "run", side_effect=ZeroDivisionError("oops")
+        ):
             self.trigger("trellis.reread")
         box = self.find(QMessageBox, "crash")
         self.assertIn("Your trellis is as it was", box.text())

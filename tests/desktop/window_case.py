@@ -47,14 +47,21 @@ class WindowTestCase(unittest.TestCase):
         self.application = make_application()
         self.window = make_window(self.application, themes.LIGHT)
         self.session = self.window.session
-        self.session.crashed.connect(lambda error: self.complaints.append(repr(error)))
+        self.heard = 0.0
+        self.session.work.working.connect(self._hear)
+        self.session.telling.crashed.connect(lambda error: self.complaints.append(repr(error)))
         self.window.show()
         self.addCleanup(self.close)
 
+    def _hear(self, *_: object) -> None:
+        self.heard = time.monotonic()
+
     def close(self) -> None:
-        self.session.undo.setClean()
+        self.session.document.undo.setClean()
         self.session.stop()
-        self.wait_until(lambda: not self.session.writes.busy)  # else a box asks before it closes
+        self.wait_until(
+            lambda: not self.session.delivering.jobs.busy
+        )  # else a box asks before it closes
         self.window.close()
         self.window.deleteLater()
         self.settle()
@@ -63,21 +70,25 @@ class WindowTestCase(unittest.TestCase):
         self.assertEqual(complaints, [])
 
     def open_demo(self) -> None:
-        self.assertTrue(self.session.open(self.folder / "winter-season.trellis"))
+        self.assertTrue(self.session.document.open(self.folder / "winter-season.trellis"))
         self.settle()
 
     def settle(self) -> None:
         """Wait until no job runs and everything is drawn."""
-        self.wait_until(lambda: not self.session.busy)
+        self.wait_until(lambda: not self.session.work.busy)
         for _ in range(3):
             self.application.processEvents()
             self.application.sendPostedEvents(None, QEvent.Type.DeferredDelete)
 
     def wait_until(self, true: Callable[[], bool], seconds: float = 20) -> None:
-        """Let the window work until something holds; QTest's waits would keep Python's lock."""
-        end = time.monotonic() + seconds
+        """Let the window work until something holds; QTest's waits would keep Python's lock.
+
+        It is given up where no job has told of any progress for so long: how long a whole job takes
+        says more about the machine than about the program.
+        """
+        began = time.monotonic()
         while not true():
-            if time.monotonic() > end:
+            if time.monotonic() > max(began, self.heard) + seconds:
                 self.fail("It did not come about in time.")
             self.application.processEvents()
             time.sleep(0.001)

@@ -14,6 +14,7 @@ from pathlib import Path
 from hypothesis import given
 from hypothesis import strategies as st
 
+from keen_trellis.base.errors import DocumentError, EditError
 from keen_trellis.document import (
     DelimitedSource,
     SheetSource,
@@ -58,10 +59,10 @@ from keen_trellis.document.items import (
     WantedColumns,
 )
 from keen_trellis.document.storage import dumps, loads, schema
-from keen_trellis.errors import DocumentError, EditError
+from keen_trellis.layouts.source_layouts import TextLayout
 from keen_trellis.plan.bays import Bay
 from keen_trellis.plan.link import Link, LinkField, OrderField, Pair
-from keen_trellis.read import SqliteFile, TextLayout
+from keen_trellis.servers.server import SqliteFile
 
 FILTER = FilterItem(
     id="sailings-filter",

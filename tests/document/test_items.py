@@ -11,11 +11,12 @@ from pathlib import Path
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from keen_trellis.cli import main
-from keen_trellis.compute.filtered import Filtered
-from keen_trellis.compute.schemas import schema_of
-from keen_trellis.compute.stack import Stack
-from keen_trellis.compute.tied import Tied
+from keen_trellis.base.errors import EditError, UserError, WaitingError
+from keen_trellis.cli.main import main
+from keen_trellis.compute.filter_result import Filtered
+from keen_trellis.compute.join_result import Tied
+from keen_trellis.compute.stack_rows import Stack
+from keen_trellis.compute.table_schema import schema_of
 from keen_trellis.data import Column, Kind, Table
 from keen_trellis.desktop.parts import VIEWS
 from keen_trellis.document import DelimitedSource, Trellis, describe, load, save
@@ -61,11 +62,10 @@ from keen_trellis.document.items import (
     WantedColumns,
 )
 from keen_trellis.document.sources import BaySource, LaneSource
-from keen_trellis.document.without import without
-from keen_trellis.errors import EditError, UserError, WaitingError
+from keen_trellis.document.without_column import without
 from keen_trellis.plan.bays import Bay
 from keen_trellis.run import Results, Runner
-from keen_trellis.run.carrying import Carrying
+from keen_trellis.run.column_renames import Carrying
 from tests.compute.test_wide_values import AMOUNTS, CALENDAR, TIME, columns
 from tests.random_edits import any_edit
 

@@ -7,7 +7,15 @@ from pathlib import Path
 from typing import Any
 from unittest import mock
 
-from keen_trellis.compute.tied import Tied
+from keen_trellis.base.errors import (
+    EditError,
+    ProgramError,
+    UnknownColumnError,
+    UserError,
+    WaitingError,
+)
+from keen_trellis.base.progress import Cancelled, Report
+from keen_trellis.compute.join_result import Tied
 from keen_trellis.data import Kind, Table
 from keen_trellis.document import DelimitedSource, QuerySource, TableSource, Trellis
 from keen_trellis.document.edits import (
@@ -22,18 +30,13 @@ from keen_trellis.document.edits import (
     apply,
 )
 from keen_trellis.document.items import IntoTable, JoinItem, LinkedFields
-from keen_trellis.errors import (
-    EditError,
-    ProgramError,
-    UnknownColumnError,
-    UserError,
-    WaitingError,
-)
 from keen_trellis.plan.bays import Bay
-from keen_trellis.progress import Cancelled, Report
-from keen_trellis.read import Reading, Server
+from keen_trellis.read import Reading
 from keen_trellis.run import Runner, make_deliveries
+from keen_trellis.run.source_reading import read_source
+from keen_trellis.servers.server import Server
 
+READS = "keen_trellis.run.source_cache.read_source"
 SAILINGS_WAIT = property(lambda source: "sailings" in source.path)
 
 
@@ -70,7 +73,7 @@ class RunTest(unittest.TestCase):
             mock.patch(
                 "keen_trellis.compute.execute.paired", side_effect=AssertionError("matched again")
             ),
-            mock.patch.object(DelimitedSource, "read", side_effect=AssertionError("read again")),
+            mock.patch(READS, side_effect=AssertionError("read again")),
         ):
             self.do(SetBay("sailings-routes", Bay.RIGHT, True))
             second = self.tie()
@@ -79,7 +82,7 @@ class RunTest(unittest.TestCase):
 
     def test_choosing_kinds_reads_nothing_again_unless_the_texts_had_to_be_let_go(self) -> None:
         self.write("routes.csv", "code,seats,fare\n007,1,1\n008,2,x\n")
-        lane, read = "routes", DelimitedSource.read
+        lane, read = "routes", read_source
 
         def kinds() -> tuple[Kind, Kind]:
             table = self.runner.run(self.trellis).rows[lane]
@@ -87,7 +90,7 @@ class RunTest(unittest.TestCase):
 
         self.assertEqual(kinds(), (Kind.TEXT, Kind.TEXT))
         source = self.trellis.lane(lane).source
-        with mock.patch.object(DelimitedSource, "read", autospec=True, side_effect=read) as reads:
+        with mock.patch(READS, side_effect=read) as reads:
             self.do(SetSource(lane, source.with_kind("code", Kind.INTEGER)))
             first = self.runner.run(self.trellis)
             self.assertEqual(first.rows[lane].column("code").to_list(), [7, 8])
@@ -134,7 +137,7 @@ class RunTest(unittest.TestCase):
 
     def test_one_source_is_read_while_another_waits_and_each_once(self) -> None:
         self.do(AddLane("Routes again", self.source("routes")))
-        both, read = threading.Barrier(2, timeout=30), DelimitedSource.read
+        both, read = threading.Barrier(2, timeout=30), read_source
 
         def met(source: DelimitedSource, *how: Any) -> Reading:
             both.wait()  # one that is read alone would wait in vain
@@ -143,7 +146,7 @@ class RunTest(unittest.TestCase):
         shares: list[float] = []
         with (
             mock.patch.object(DelimitedSource, "waits", SAILINGS_WAIT),
-            mock.patch.object(DelimitedSource, "read", met),
+            mock.patch(READS, met),
         ):
             results = self.runner.run(self.trellis, lambda share, _: shares.append(share))
         self.assertEqual(results.errors(), [])
@@ -151,7 +154,7 @@ class RunTest(unittest.TestCase):
         self.assertEqual(shares, sorted(shares))
 
     def test_what_keeps_this_process_busy_is_read_one_after_the_other(self) -> None:
-        reading, read = threading.Lock(), DelimitedSource.read
+        reading, read = threading.Lock(), read_source
 
         def alone(source: DelimitedSource, *how: Any) -> Reading:
             self.assertTrue(reading.acquire(blocking=False))
@@ -160,21 +163,21 @@ class RunTest(unittest.TestCase):
             finally:
                 reading.release()
 
-        with mock.patch.object(DelimitedSource, "read", alone):
+        with mock.patch(READS, alone):
             self.assertEqual(self.runner.run(self.trellis).errors(), [])
 
     def test_kinds_that_one_lane_cannot_have_are_not_the_fault_of_another(self) -> None:
         gone = self.source("routes").with_kinds({"code": Kind.TEXT})
         self.do(SetSource("routes", gone))
         self.do(AddLane("Routes again", self.source("routes")))
-        read = DelimitedSource.read
+        read = read_source
 
         def refused(source: DelimitedSource, *how: Any) -> Reading:
             if source.kinds:
                 raise UnknownColumnError("code", "routes.csv", [])
             return read(source, *how)
 
-        with mock.patch.object(DelimitedSource, "read", refused):
+        with mock.patch(READS, refused):
             results = self.runner.run(self.trellis)
         self.assertIsInstance(results.rows["routes"], UserError)
         self.assertEqual(results.rows["routes-again"].column("code").to_list(), ["KP-MS", "GH-TO"])
@@ -190,12 +193,12 @@ class RunTest(unittest.TestCase):
 
         with (
             mock.patch.object(DelimitedSource, "waits", SAILINGS_WAIT),
-            mock.patch.object(DelimitedSource, "read", reads_on_and_on),
+            mock.patch(READS, reads_on_and_on),
         ):
             self.assertRaises(Cancelled, self.runner.run, self.trellis, stop)
 
     def test_a_fault_of_the_program_is_a_sentence_at_its_part_and_others_run_on(self) -> None:
-        read = DelimitedSource.read
+        read = read_source
 
         def breaks(source: DelimitedSource, *how: Any) -> Reading:
             if "routes" in source.path:
@@ -204,7 +207,7 @@ class RunTest(unittest.TestCase):
 
         with (
             mock.patch.object(DelimitedSource, "waits", SAILINGS_WAIT),
-            mock.patch.object(DelimitedSource, "read", breaks),
+            mock.patch(READS, breaks),
             self.assertLogs("keen_trellis", "ERROR") as logged,
         ):
             results = self.runner.run(self.trellis)

@@ -9,6 +9,7 @@ import unittest
 from pathlib import Path
 from unittest import mock
 
+from keen_trellis.base.errors import DocumentError, SourceError
 from keen_trellis.data import Kind, Table
 from keen_trellis.document import (
     ColumnarSource,
@@ -26,11 +27,12 @@ from keen_trellis.document import (
 from keen_trellis.document.edits import AddLane, AddLanes, AddTie, FindSources, SetSource, apply
 from keen_trellis.document.items import LinkedFields
 from keen_trellis.document.storage import dumps, loads
-from keen_trellis.errors import DocumentError, SourceError
-from keen_trellis.read import RowCondition, Server, SheetLayout, SqliteFile, TextLayout
+from keen_trellis.layouts.source_layouts import SheetLayout, TextLayout
+from keen_trellis.machine.remembered import remember, remembered
 from keen_trellis.run import Results, Runner
 from keen_trellis.run.changes import Changes, changes, snapshot
-from keen_trellis.run.remembered import remember, remembered
+from keen_trellis.run.source_reading import read_source
+from keen_trellis.servers.server import RowCondition, Server, SqliteFile
 
 SERVER = Server("postgresql", "db.example", "harbour", "reader", password="${HARBOUR}")
 EVERY_SORT = (
@@ -146,8 +148,8 @@ class ReadingAgainTest(FlowTestCase):
     def test_one_table_in_two_lanes_is_read_once(self) -> None:
         trellis = self.trellis()
         trellis, _ = apply(AddLane("Sailings", trellis.lanes[0].source), trellis)
-        with mock.patch.object(
-            DelimitedSource, "read", autospec=True, side_effect=DelimitedSource.read
+        with mock.patch(
+            "keen_trellis.run.source_cache.read_source", side_effect=read_source
         ) as read:
             results = Runner().run(trellis)
         self.assertEqual(read.call_count, 2)
@@ -221,7 +223,7 @@ class ReadingAgainTest(FlowTestCase):
         source = FolderSource(path=str(self.folder / "gone"))
         self.assertEqual(source.stamps(), ())
         with self.assertRaisesRegex(SourceError, "The folder .* is not there"):
-            source.read()
+            read_source(source)
 
 
 class CommandLineTest(FlowTestCase):

@@ -10,8 +10,9 @@ from typing import Any
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from keen_trellis.compute.schemas import schema_of
-from keen_trellis.compute.tied import Tied
+from keen_trellis.base.errors import EditError, UserError
+from keen_trellis.compute.join_result import Tied
+from keen_trellis.compute.table_schema import schema_of
 from keen_trellis.data import Kind, Table
 from keen_trellis.document import describe
 from keen_trellis.document.edits import (
@@ -51,7 +52,6 @@ from keen_trellis.document.items import (
     WantedColumns,
 )
 from keen_trellis.document.sources import TypedSource
-from keen_trellis.errors import EditError, UserError
 from keen_trellis.plan.bays import JOIN_NAMES, Bay
 from tests.document.test_items import ItemsTest
 

@@ -12,7 +12,8 @@ from collections import Counter
 from pathlib import Path
 
 from keen_trellis.data import Table
-from keen_trellis.read import SqliteFile, read_delimited, read_sheet, read_table
+from keen_trellis.read import read_delimited, read_sheet, read_table
+from keen_trellis.servers.server import SqliteFile
 
 DEMO = Path(__file__).parents[2] / "demo"
 TRELLIS = DEMO / "winter-season.trellis"

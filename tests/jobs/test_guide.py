@@ -5,13 +5,17 @@ import doctest
 import importlib
 import os
 import pkgutil
+import re
 import unittest
 from pathlib import Path
+
+import grimp
 
 import keen_trellis
 from keen_trellis.plan.functions import FUNCTIONS
 
 ROOT = Path(__file__).parents[2]
+ARCHITECTURE = (ROOT / "docs" / "architecture.md").read_text()
 
 
 class GuideTest(unittest.TestCase):
@@ -25,6 +29,19 @@ class GuideTest(unittest.TestCase):
         guide = (ROOT / "docs" / "guide.md").read_text()
         for one in FUNCTIONS.values():
             self.assertIn(one.means.replace("|", "\\|"), guide, "run `make docs`")
+
+    def test_the_map_draws_every_arrow_between_rooms(self) -> None:
+        drawn = re.findall(r"^\| `(\w+)` \| (`.*) \|$", ARCHITECTURE, re.M)
+        pairs = {(room, other) for room, all_ in drawn for other in re.findall(r"`(\w+)`", all_)}
+        graph = grimp.build_graph("keen_trellis", cache_dir=None)
+        there = {
+            tuple(name.split(".")[1] for name in (one, other))
+            for one in graph.modules
+            for other in graph.find_modules_directly_imported_by(one)
+            if "." in one and "." in other
+        }
+        there = {(room, other) for room, other in there if room != other}
+        self.assertEqual(pairs, there, "run `make docs`")
 
     def test_the_examples_in_the_code(self) -> None:
         tried = 0

@@ -26,9 +26,9 @@ class NextMonthTest(WindowTestCase):
     def test_from_opening_to_delivering(self) -> None:
         self.open_demo()
         document = self.folder / "winter-season.trellis"
-        self.session.new()
+        self.session.document.new()
         self.a_month_passes()
-        self.session.open(document)
+        self.session.document.open(document)
         summary = self.dialog("reread")
         told = [
             summary.findChild(object, f"reread.lane.{row}.3").property("text") for row in range(2)

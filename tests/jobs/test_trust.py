@@ -14,16 +14,29 @@ from unittest import mock
 
 from PySide6.QtWidgets import QMessageBox
 
-from keen_trellis.cli import main
+from keen_trellis.base.errors import NotAllowedError
+from keen_trellis.base.whole_files import give_up, whole_file
+from keen_trellis.cli.main import main
+from keen_trellis.data import Table
 from keen_trellis.desktop import theme as themes
 from keen_trellis.desktop.application import make_window
 from keen_trellis.document import DelimitedSource, Trellis, load, save
-from keen_trellis.document.edits import AddDelivery, AddLane, RenameLane, RenameTrellis, apply
-from keen_trellis.document.sources import TableSource
-from keen_trellis.errors import NotAllowedError
-from keen_trellis.read import Server
-from keen_trellis.run import kept_work
-from keen_trellis.run.kept_work import Keeping
+from keen_trellis.document.edits import (
+    AddDelivery,
+    AddLane,
+    InsertItem,
+    RenameLane,
+    RenameTrellis,
+    SetPlace,
+    apply,
+)
+from keen_trellis.document.items import ConditionItem, FilterItem, FormulaItem, NamedFormula
+from keen_trellis.document.places import RunPlace
+from keen_trellis.document.sources import QuerySource, TableSource, TypedSource
+from keen_trellis.machine import unsaved_work as kept_work
+from keen_trellis.machine.approvals import is_its_own, noting
+from keen_trellis.machine.unsaved_work import Keeping
+from keen_trellis.servers.server import Server
 from tests.desktop.window_case import WindowTestCase
 
 
@@ -71,13 +84,15 @@ class StrangersTrellisTest(WindowTestCase):
                         self.contacts.append(came.recv(400))
 
     def test_the_window_asks_once_before_anything_is_reached(self) -> None:
-        self.session.open(self.file)
+        self.session.document.open(self.file)
         self.dialog("leave")
         port = self.listening.getsockname()[1]
         said = [self.text(f"leave.{number}") for number in range(3)]
         self.assertEqual(said[0], f"It reads {self.outside}, outside of its folder.")
         self.assertEqual(
-            said[1], f"It contacts the PostgreSQL server 127.0.0.1, port {port}, as reader."
+            said[1],
+            "It contacts the database d of the PostgreSQL server 127.0.0.1, "
+            f"port {port}, as reader.",
         )
         self.assertEqual(said[2], "It sends the variable HOME_OF_SECRETS there as password.")
         self.click("leave.refuse")
@@ -90,16 +105,16 @@ class StrangersTrellisTest(WindowTestCase):
         self.session.do(RenameLane("elsewhere", "Else"))  # an edit allows nothing that was there
         self.settle()
         self.assertIsInstance(self.session.results.readings["elsewhere"], NotAllowedError)
-        self.session.undo.undo()
+        self.session.document.undo.undo()
         self.trigger("file.allow")
         self.dialog("leave")
         self.click("leave.agree")
         self.settle()
         self.assertEqual(len(self.session.results.table("elsewhere") or ()), 1)
         self.assertNotEqual(self.contacts, [])
-        self.session.new()
-        self.session.open(self.file)
-        self.assertEqual(self.session.not_allowed, [])  # it is asked once
+        self.session.document.new()
+        self.session.document.open(self.file)
+        self.assertEqual(self.session.document.not_allowed, [])  # it is asked once
 
     def test_the_command_line_refuses_until_it_is_allowed(self) -> None:
         code, said = command("run", str(self.file))
@@ -116,12 +131,12 @@ class StrangersTrellisTest(WindowTestCase):
         self.assertNotEqual(self.contacts, [])
 
     def test_what_is_added_in_the_window_is_allowed_by_that(self) -> None:
-        self.session.new()
+        self.session.document.new()
         self.session.do(AddLane("Mine", DelimitedSource(path=str(self.outside))))
-        self.session.save(self.folder / "mine.trellis")
-        self.session.open(self.folder / "mine.trellis")
+        self.session.document.save(self.folder / "mine.trellis")
+        self.session.document.open(self.folder / "mine.trellis")
         self.settle()
-        self.assertEqual(self.session.not_allowed, [])
+        self.assertEqual(self.session.document.not_allowed, [])
         self.assertEqual(command("run", str(self.folder / "mine.trellis"))[0], 0)
 
 
@@ -157,8 +172,49 @@ class ReplacingTest(WindowTestCase):
             self.assertEqual(command("run", str(self.file), "--deliver")[0], 2)
             self.assertTrue(self.out.exists())
 
+    def test_one_that_was_killed_beside_its_note_and_several_at_once_know_their_own(self) -> None:
+        for moment in ("before", "after"):  # the file took its place
+            kill = (
+                "import os, pathlib, signal, sys\n"
+                "from keen_trellis.cli.main import main\n"
+                "put = pathlib.Path.replace\n"
+                "def replace(self, path):\n"
+                f"    if str(path) != {str(self.out)!r}: return put(self, path)\n"
+                f"    if {moment == 'after'}: put(self, path)\n"
+                "    os.kill(os.getpid(), signal.SIGKILL)\n"
+                "pathlib.Path.replace = replace\n"
+                "main(sys.argv[1:])\n"
+            )
+            (self.folder / "own.csv").write_text(f"route\n{moment}\n")
+            arguments = [sys.executable, "-c", kill, "run", str(self.file), "--deliver"]
+            self.assertEqual(subprocess.run(arguments).returncode, -signal.SIGKILL)
+            self.assertEqual(command("run", str(self.file), "--deliver")[0], 0, moment)
+            self.assertEqual(self.out.read_text(), f"route\n{moment}\n")
+        run = [sys.executable, "-m", "keen_trellis", "run", str(self.file), "--deliver"]
+        for number in range(2):
+            runs = []
+            for one in range(3):  # each with other rows
+                other = self.folder / f"{number}{one}.csv"
+                other.write_text(f"route\nKP-{one}\n")
+                more = ["--set", f"own={other}"]
+                runs.append(subprocess.Popen([*run, *more], stdout=subprocess.DEVNULL))
+            self.assertEqual([one.wait() for one in runs], [0, 0, 0])
+        self.assertEqual(command("run", str(self.file), "--deliver")[0], 0)
+
+    def test_the_note_of_one_that_was_killed_is_kept_while_the_next_one_notes(self) -> None:
+        killed, other = self.folder / "killed.csv", self.folder / "other.csv"
+        for path, ends in ((killed, KeyboardInterrupt), (other, None)):
+            beside = self.folder / f"beside-{path.name}"
+            beside.write_text(path.name)
+            with contextlib.suppress(KeyboardInterrupt), noting(self.file, path, beside):
+                beside.replace(path)
+                if ends is not None:
+                    raise ends
+        self.assertTrue(is_its_own(self.file, killed))
+        self.assertTrue(is_its_own(self.file, other))
+
     def test_what_was_delivered_before_the_trellis_was_saved_is_known_for_its_own(self) -> None:
-        self.session.open(self.file)
+        self.session.document.open(self.file)
         self.settle()
         self.trigger("trellis.deliver")
         self.wait_until(self.out.exists)
@@ -169,7 +225,7 @@ class ReplacingTest(WindowTestCase):
 
     def test_in_the_window(self) -> None:
         self.out.write_text("somebody's")
-        self.session.open(self.file)
+        self.session.document.open(self.file)
         self.settle()
         self.trigger("trellis.deliver")
         self.dialog("replace_files")
@@ -210,6 +266,81 @@ class ReplacingTest(WindowTestCase):
         self.assertIn("no ordinary file", said)
 
 
+class LogTest(WindowTestCase):
+    def test_it_tells_no_value_no_query_and_no_password(self) -> None:
+        self.open_demo()
+        values: set[str] = set()
+        for rows in self.session.results.rows.values():
+            assert isinstance(rows, Table), rows
+            for column in rows.fetched():
+                values |= {one for one in column.texts().to_pylist() if one and not one.isdigit()}
+        assert self.session.path is not None
+        names = self.session.path.read_text()  # what the document itself says is no secret
+        telling = {one for one in values if len(one) > 3 and one not in names}
+        self.assertGreater(len(telling), 500)
+        log = self.folder / "run.log"
+        document = str(self.session.path)
+        self.assertEqual(command("run", document, "--deliver", "--log", str(log))[0], 0)
+        self.assertEqual(log.stat().st_mode & 0o777, 0o600)
+        told = log.read_text()
+        for room in ("read", "run", "deliver", "servers"):
+            self.assertIn(f" keen_trellis.{room}.", told)
+        self.assertEqual([one for one in telling if one in told], [])
+
+    def test_a_log_goes_on_and_takes_the_place_of_nothing(self) -> None:
+        source = self.folder / "fares.csv"
+        before = source.read_bytes()
+        document = str(self.folder / "winter-season.trellis")
+        for wrong in (str(source), str(self.folder), str(self.folder / "no" / "a.log")):
+            code, said = command("run", document, "--log", wrong)
+            self.assertEqual(code, 2, said)
+            self.assertIn("log", said)
+        self.assertEqual(source.read_bytes(), before)
+        log = self.folder / "a.log"
+        for times in (1, 2):
+            command("check", document, "--log", str(log))
+            self.assertEqual(log.read_text().count(": read folder takings: 1,577 rows"), times)
+        self.assertIn(command("check", document, "--log", "/dev/full")[0], (0, 1, 2))
+
+    def test_a_run_elsewhere_tells_no_value_either(self) -> None:
+        rows = TypedSource(columns=("port", "n"), rows=(("Marrow Sound", "1"), ("Voe", "2")))
+        trellis, _ = apply(AddLane("Ports", rows), Trellis())
+        asked = ConditionItem(column="port", is_="=", values=("Marrow Sound",))
+        made = NamedFormula(name="said", formula="REPLACE(port, 'Marrow Sound', 'Gannet Head')")
+        for step in (FilterItem(id="", conditions=(asked,)), FormulaItem(id="", columns=(made,))):
+            end = trellis.end_of(trellis.lane("ports"))
+            trellis, _ = apply(InsertItem("ports", end, step), trellis)
+        server = Server("postgresql", "127.0.0.1", "test", "postgres", password="${NO_SECRET}")
+        trellis, _ = apply(SetPlace(RunPlace(name="Server", at=server)), trellis)
+        save(trellis, self.folder / "there.trellis")
+        document, log = str(self.folder / "there.trellis"), self.folder / "there.log"
+        command("allow", document, "--yes")
+        with mock.patch.dict(os.environ, NO_SECRET="none is asked for"):
+            code, said = command("run", document, "--on", "Server", "--log", str(log))
+        if "does not answer" in said and not os.environ.get("CI"):
+            self.skipTest("no PostgreSQL on this machine")
+        self.assertEqual(code, 0, said)
+        told = log.read_text()
+        self.assertIn("keen_trellis.places.place_session: ask ", told)
+        for word in ("Marrow", "Gannet", "none is asked for"):
+            self.assertNotIn(word, told)
+
+    def test_what_fails_is_told_by_its_class_alone(self) -> None:
+        server = Server("postgresql", "127.0.0.1", "d", "reader", port=9, password="${SECRET}")
+        asked = QuerySource(database=server, query="select 'Marrow Sound'")
+        trellis, _ = apply(AddLane("Server", asked), Trellis())
+        save(trellis, self.folder / "server.trellis")
+        command("allow", str(self.folder / "server.trellis"), "--yes")
+        log = self.folder / "server.log"
+        with mock.patch.dict(os.environ, SECRET="VerySecret"):
+            code, _ = command("run", str(self.folder / "server.trellis"), "--log", str(log))
+        told = log.read_text()
+        self.assertEqual(code, 2)
+        self.assertRegex(told, "read query query: SourceError after")
+        for word in ("VerySecret", "Marrow"):
+            self.assertNotIn(word, told)
+
+
 class NothingLostTest(WindowTestCase):
     def test_work_that_was_not_saved_is_offered_back_after_a_crash(self) -> None:
         self.open_demo()
@@ -219,7 +350,7 @@ class NothingLostTest(WindowTestCase):
         self.assertEqual(kept_work.left_work(), [])  # the program still runs
         (kept,) = folder.glob("[0-9]*.work")
         kept.rename(folder / "999999999-crashed.work")  # as of a program that is no more
-        self.session.undo.setClean()
+        self.session.document.undo.setClean()
         other = make_window(self.application, themes.LIGHT)
         self.addCleanup(other.close)
         other.show()
@@ -228,12 +359,12 @@ class NothingLostTest(WindowTestCase):
         told = [w.text() for w in sheet.findChildren(type(sheet.findChild(object, "left_work.0")))]
         self.assertTrue(any("now: Summer season" in line for line in told), told)
         sheet.findChild(object, "left_work.bring").click()
-        self.wait_until(lambda: not other.session.busy)
+        self.wait_until(lambda: not other.session.work.busy)
         self.assertEqual(other.session.trellis.name, "Summer season")
         self.assertEqual(other.session.path, self.folder / "winter-season.trellis")
-        self.assertFalse(other.session.undo.isClean())
+        self.assertFalse(other.session.document.undo.isClean())
         self.assertEqual(kept_work.left_work(), [])
-        other.session.undo.setClean()
+        other.session.document.undo.setClean()
 
     def test_saving_drops_what_was_kept_and_windows_know_of_each_other(self) -> None:
         self.open_demo()
@@ -258,6 +389,15 @@ class NothingLostTest(WindowTestCase):
         self.assertNotIn("Marrow", box.detailedText())
         box.close()
 
+    def test_what_does_not_end_in_time_leaves_nothing_behind(self) -> None:
+        kept = self.folder / "kept.csv"
+        kept.write_text("old")
+        with self.assertRaises(OSError), whole_file(kept) as beside:
+            (beside.parent / "passing").write_text("as a library's own passing file")
+            give_up()
+            self.assertEqual(list(self.folder.glob(".writing-*")), [])
+        self.assertEqual(kept.read_text(), "old")
+
     def test_a_signal_ends_the_command_line_in_time(self) -> None:
         rows = "\n".join(f"{number},{number % 1000}" for number in range(800_000))
         (self.folder / "many.csv").write_text(f"k,b\n{rows}\n")
@@ -265,7 +405,7 @@ class NothingLostTest(WindowTestCase):
         trellis, _ = apply(AddLane("Many", source), Trellis())
         trellis, _ = apply(AddDelivery("many", "Out", str(self.folder / "o.xlsx")), trellis)
         save(trellis, self.folder / "many.trellis")
-        for number in (signal.SIGINT, signal.SIGTERM):
+        for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
             process = subprocess.Popen(
                 [sys.executable, "-m", "keen_trellis", "run", "many.trellis", "--deliver"],
                 cwd=self.folder,

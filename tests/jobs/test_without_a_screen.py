@@ -15,12 +15,12 @@ import openpyxl
 import pypdf
 from pydantic import TypeAdapter
 
-from keen_trellis.cli import main
+from keen_trellis.cli.main import main
 from keen_trellis.document import load, save
 from keen_trellis.document.edits import SetPromises, apply
 from keen_trellis.document.items import Promised
-from keen_trellis.run.history import history
-from keen_trellis.run.told import ToldRun, schema
+from keen_trellis.machine.history import history
+from keen_trellis.run.run_summary import ToldRun, schema
 
 DEMO = Path(__file__).parents[2] / "demo"
 VALUES = ("S-0871", "Kelp Pt-Brae", "Ailsa", "Inner", "Tern")
@@ -143,10 +143,22 @@ class WithoutAScreen(unittest.TestCase):
         code, said, _ = self.run_it("schedule", odd, "--daily", "6:30", "--yes")
         self.assertEqual(code, 0)
         units = sorted(p.name for p in (self.room / "config" / "systemd" / "user").iterdir())
-        name = "keen-trellis-winter-100-x-home"
+        (name,) = {unit.rpartition(".")[0] for unit in units}
+        self.assertRegex(name, "^keen-trellis-winter-100-x-home-[0-9a-f]{8}$")
         self.assertEqual(units, [f"{name}.service", f"{name}.timer"])
         self.assertIn(f"systemctl --user enable --now {name}.timer", said)
         self.assertEqual(self.run_it("schedule", odd, "--daily", "25:00")[0], 2)
+        other = self.room / "other" / odd.name  # another one of that name gets a timer of its own
+        shutil.copytree(self.room / "demo", other.parent)
+        self.assertEqual(self.run_it("schedule", other, "--daily", "6:30", "--yes")[0], 0)
+        self.assertEqual(len(list((self.room / "config" / "systemd" / "user").iterdir())), 4)
+        for folder in ("ends with \\", "two\nlines"):
+            shutil.copytree(self.room / "demo", self.room / folder)
+            code, said, err = self.run_it(
+                "schedule", self.room / folder / odd.name, "--daily", "6:30"
+            )
+            lines = [line for line in said.splitlines() if line.endswith("\\")]
+            self.assertEqual((lines, "\n" in folder), ([], "no timer can be told of" in err))
 
     def test_a_report_of_another_ending_or_place_is_refused_in_a_sentence(self) -> None:
         code, _, err = self.run_it("run", self.season, "--report", self.room / "a.doc")

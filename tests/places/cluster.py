@@ -21,8 +21,8 @@ import unittest
 from functools import cache
 from pathlib import Path
 
-from keen_trellis.places.place import SparkCluster
-from keen_trellis.places.spark import SparkClusterSession
+from keen_trellis.places.spark.cluster import SparkCluster
+from keen_trellis.places.spark.spark_session import SparkClusterSession
 
 _STARTS_WITHIN_S = 180
 DRIVERS = [Path("/usr/share/java") / name for name in ("postgresql.jar", "mariadb-java-client.jar")]
@@ -37,6 +37,8 @@ _SETTINGS = {  # plans of a few rows: what is compiled for them takes longer tha
     "spark.sql.adaptive.enabled": "false",
     "spark.task.maxFailures": "8",
 }
+_ENDS_WITH_US = ("setpriv", "--pdeathsig", "KILL")
+"""What has the system end a process with the one that started it, also when that is killed."""
 _SHORT_LIVED = "-XX:TieredStopAtLevel=1 -XX:+UseSerialGC"
 """Compiled once and quickly: none of the machines lives long enough for more to be worth it."""
 
@@ -93,7 +95,7 @@ class Spark:
         }
         with (self.folder / f"{name}.log").open("wb") as log:
             self.processes[name] = subprocess.Popen(
-                [str(self.home / "bin" / program), *arguments],
+                [*_ENDS_WITH_US, str(self.home / "bin" / program), *arguments],
                 cwd=self.folder,
                 env=surroundings,
                 stdout=log,

@@ -10,13 +10,13 @@ from decimal import Decimal
 from random import Random
 from typing import Any
 
+from keen_trellis.base.errors import UserError
 from keen_trellis.compute.execute import execute
-from keen_trellis.compute.schemas import schema_of
+from keen_trellis.compute.table_schema import schema_of
 from keen_trellis.data import Column, Kind, Table
 from keen_trellis.data.kinds import comparable
-from keen_trellis.errors import UserError
-from keen_trellis.formulas.reading import formula
-from keen_trellis.places.session import Session
+from keen_trellis.formulas.formula_parser import formula
+from keen_trellis.places.place_session import Session
 from keen_trellis.plan.bays import JOIN_NAMES, Bay
 from keen_trellis.plan.blends import Summarised
 from keen_trellis.plan.counts import Counts
@@ -31,6 +31,7 @@ from keen_trellis.plan.spans import SPANS
 from keen_trellis.plan.steps import Carried, Computed, Counted, Ordered, Parted, Picked, Repeated
 from keen_trellis.sql import summaries
 from keen_trellis.sql.dialects import Sql
+from keen_trellis.sql.node_writers import NODE_WRITERS
 from keen_trellis.sql.relations import select, star, table
 from keen_trellis.sql.writer import Writer
 
@@ -250,7 +251,7 @@ def writer_of(session: Session, tables: Mapping[str, Table], numbered: bool = Tr
         session.send_lane(f"~{read.stamp}", tables[read.stamp], ids)
         return select([star()], table(f"~{read.stamp}")), numbered
 
-    return Writer(session.dialect, begins)
+    return Writer(session.dialect, begins, NODE_WRITERS)
 
 
 def compared(session: Session, node: Node, plans: Plans, numbered: bool = True) -> Iterator[str]:

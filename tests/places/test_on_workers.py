@@ -7,13 +7,13 @@ import unittest
 
 import pyarrow as pa
 
+from keen_trellis.base.errors import UserError
 from keen_trellis.compute.by_value import ByValue, Evaluating, Holding, InKind, Tidying
-from keen_trellis.compute.schemas import schema_of
+from keen_trellis.compute.table_schema import schema_of
 from keen_trellis.data import Column, Kind, Table
-from keen_trellis.errors import UserError
-from keen_trellis.formulas.reading import formula
-from keen_trellis.places.cells import fetched, sent
-from keen_trellis.places.on_workers import OnWorkers, packed
+from keen_trellis.formulas.formula_parser import formula
+from keen_trellis.places.spark.on_workers import OnWorkers, packed
+from keen_trellis.places.transfer_cells import fetched, sent
 from keen_trellis.plan.expressions import Tested
 from keen_trellis.plan.text_rules import TEXT_RULES
 from tests.compute.test_formulas import AS_THERE, EDGE, KINDS

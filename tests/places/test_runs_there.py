@@ -19,7 +19,9 @@ import pyarrow.parquet as pq
 import pymysql
 from sqlglot import parse_one
 
-from keen_trellis.cli import main
+from keen_trellis.base.errors import ConnectionLostError, SourceError, UserError
+from keen_trellis.base.progress import Cancelled
+from keen_trellis.cli.main import main
 from keen_trellis.document import Trellis, load, save
 from keen_trellis.document.edits import (
     AddDelivery,
@@ -39,15 +41,13 @@ from keen_trellis.document.sources import (
     TableSource,
     TypedSource,
 )
-from keen_trellis.errors import ConnectionLostError, SourceError, UserError
-from keen_trellis.places.spark import SparkClusterSession
-from keen_trellis.progress import Cancelled
-from keen_trellis.read import Server
-from keen_trellis.read.server import RowCondition
+from keen_trellis.places.spark.spark_session import SparkClusterSession
 from keen_trellis.run import Runner
-from keen_trellis.run.delivering_there import make_deliveries_there
-from keen_trellis.run.there import There
-from keen_trellis.run.there_facts import results_of
+from keen_trellis.run.place_delivery import make_deliveries_there
+from keen_trellis.run.place_facts import results_of
+from keen_trellis.run.place_run import There, session_at
+from keen_trellis.servers.secrets import Secrets
+from keen_trellis.servers.server import RowCondition, Server
 from keen_trellis.sql.relations import Program
 from tests.places.cluster import DRIVERS, Cluster, SparkTestCase, cluster
 from tests.places.test_three_executors import in_postgres
@@ -293,7 +293,7 @@ class InPostgresTest(PostgresTestCase, Room):
         save(self.tied(), file)
         code, _, trouble = command("run", str(file), "--on", "pier")
         self.assertEqual(code, 3)
-        self.assertIn("contacts the PostgreSQL server", trouble)
+        self.assertIn("contacts the database test of the PostgreSQL server", trouble)
         code, _, trouble = command("run", str(file), "--on", "nowhere")
         self.assertEqual(code, 2)
         self.assertIn("It has: pier.", trouble)
@@ -382,6 +382,17 @@ class OnSparkTest(SparkTestCase, Room):
         code, _, trouble = command("run", str(file), "--on", "cluster", "--deliver")
         self.assertEqual(code, 3)  # a folder that nobody said may be replaced
         self.assertIn("--replace", trouble)
+
+    def test_what_is_written_to_while_the_cluster_reads_it_is_refused_by_its_name(self) -> None:
+        trellis = self.files()
+        (lane, _), (_, delivery) = trellis.lanes, next(iter(trellis.deliveries()))
+        with session_at(self.place, Secrets()) as session:
+            there = There(trellis, session, Runner())
+            self.assertEqual(there.count(lane.id), 5)
+            pq.write_table(pa.table({"ticket": [1]}), self.room / "Takings.parquet")
+            found = there.count(delivery.id)
+        self.assertIsInstance(found, UserError)
+        self.assertIn("Takings.parquet was written to", str(found))
 
     def test_tables_of_a_server_are_read_by_the_cluster_itself(self) -> None:
         self.needs_drivers()

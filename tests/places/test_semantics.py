@@ -6,12 +6,12 @@ import unittest
 from decimal import Decimal
 from typing import Any
 
-from keen_trellis.compute.schemas import schema_of
+from keen_trellis.base.errors import NotThereError
+from keen_trellis.compute.table_schema import schema_of
 from keen_trellis.data import Column, Table
 from keen_trellis.document.items import BlendedLane, BlendItem, FigureItem
-from keen_trellis.errors import NotThereError
-from keen_trellis.formulas.reading import formula
-from keen_trellis.places.session import Session
+from keen_trellis.formulas.formula_parser import formula
+from keen_trellis.places.place_session import Session
 from keen_trellis.plan.bays import keep_of
 from keen_trellis.plan.blends import Summarised
 from keen_trellis.plan.expressions import Tested

@@ -10,21 +10,24 @@ from unittest import mock
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from keen_trellis.compute.schemas import schema_of
+from keen_trellis.base.errors import LinkError, NotThereError, UserError
+from keen_trellis.base.progress import quiet
+from keen_trellis.compute.by_value import InKind
+from keen_trellis.compute.table_schema import schema_of
 from keen_trellis.data import Column, Kind, Table
-from keen_trellis.errors import LinkError, NotThereError, UserError
-from keen_trellis.formulas.reading import formula
-from keen_trellis.places.on_workers import Versions
-from keen_trellis.places.postgres import PostgresSession
-from keen_trellis.places.session import Session
-from keen_trellis.places.spark import SparkClusterSession
+from keen_trellis.formulas.formula_parser import formula
+from keen_trellis.places.place_session import Session
+from keen_trellis.places.postgres.postgres_session import PostgresSession
+from keen_trellis.places.spark.on_workers import Versions
+from keen_trellis.places.spark.spark_session import SparkClusterSession
 from keen_trellis.plan.expressions import Expression
 from keen_trellis.plan.functions import FUNCTIONS
 from keen_trellis.plan.nodes import Node, Read
 from keen_trellis.plan.schema import Schema
 from keen_trellis.plan.steps import Computed
-from keen_trellis.progress import quiet
-from keen_trellis.read import Secrets, Server
+from keen_trellis.servers.secrets import Secrets
+from keen_trellis.servers.server import Server
+from keen_trellis.sql.relations import MappedColumn
 from tests.compute.test_formulas import AS_THERE, KINDS
 from tests.places.cluster import SparkTestCase
 from tests.places.plans import VALUES, Plans, cells, compared, here, rows_of, writer_of
@@ -67,7 +70,7 @@ class PlansInPostgresTest(PostgresTestCase):
         self.assertGreater(tally["same"], tally["refused"])
 
 
-ON_WORKERS = mock.patch("keen_trellis.places.session.WORKED_OUT_HERE_AT_MOST", 0)
+ON_WORKERS = mock.patch("keen_trellis.places.place_session.WORKED_OUT_HERE_AT_MOST", 0)
 """As if there were too many values for this machine: the cluster's Python runs our own code."""
 
 
@@ -164,6 +167,31 @@ class OnWorkersTest(SparkTestCase):
         asked = ("UPPER(TRIM(t))", "t LIKE '%a!_%' ESCAPE '!'", "LPAD(t, n, 'xy')")
         with ON_WORKERS:
             compare(self, self.session, rows, {one: formula(one, schema_of(rows)) for one in asked})
+
+    def test_what_our_own_code_refuses_there_is_the_sentence_that_it_says_here(self) -> None:
+        rows = Table.of({"n": Column.of([1, 2**60 + 1], Kind.INTEGER)})
+        read = Read("rows", "rows", schema_of(rows))
+        work = InKind("n", Kind.NUMBER)
+        with self.assertRaises(NotThereError) as here_:
+            work(rows)
+        writer = writer_of(self.session, {"rows": rows})
+        before = writer.rows(read)
+        gives = [MappedColumn("~n", Kind.NUMBER)]
+        made = writer.with_worked_out(before, [before.held("n")], gives, work, "other kinds")
+        with ON_WORKERS, self.assertRaises(NotThereError) as there:
+            self.session.table(writer.program, made)
+        self.assertEqual(there.exception.happened, str(here_.exception))
+
+    def test_whatever_our_own_code_raises_there_is_told_by_its_sentence(self) -> None:
+        waiting: list[type[Exception]] = [UserError]
+        while waiting:
+            raised = waiting.pop()
+            waiting += raised.__subclasses__()
+            if raised.__module__.startswith("keen_trellis."):
+                line = f"{raised.__module__}.{raised.__name__}: It is so. Do that."
+                found = self.session.explained(ValueError(f"Traceback ...\n{line}\n at java"))
+                self.assertIsInstance(found, NotThereError, raised)
+                self.assertEqual(str(found), "It is so. Do that.")
 
     def test_another_python_is_said_and_does_not_work(self) -> None:
         other = {**Versions.here(), "Unicode": "9.0.0"}

@@ -12,8 +12,11 @@ from typing import Any
 import psycopg
 import pymysql
 
-from keen_trellis.errors import SourceError
-from keen_trellis.read import Reading, Secrets, Server, TextLayout, read_delimited
+from keen_trellis.base.errors import SourceError
+from keen_trellis.layouts.source_layouts import TextLayout
+from keen_trellis.read import Reading, read_delimited
+from keen_trellis.servers.secrets import Secrets
+from keen_trellis.servers.server import Server
 
 POSTGRES = Server("postgresql", "127.0.0.1", "test", "postgres")
 MARIADB = Server("mariadb", "127.0.0.1", "test", "root")

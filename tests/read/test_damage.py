@@ -1,12 +1,16 @@
 """Whatever bytes a file holds: it is read, or refused with a sentence."""
 
 import io
+import os
 import random
 import shutil
 import sqlite3
 import struct
+import subprocess
+import sys
 import tempfile
 import threading
+import time
 import zipfile
 from collections.abc import Callable
 from pathlib import Path
@@ -19,13 +23,12 @@ import pyarrow.parquet as pq
 from hypothesis import given
 from hypothesis import strategies as st
 
+from keen_trellis.base.errors import SourceError
+from keen_trellis.base.progress import Cancelled, quiet
 from keen_trellis.data.profile import profile
 from keen_trellis.document import DelimitedSource
-from keen_trellis.errors import SourceError
-from keen_trellis.progress import Cancelled
 from keen_trellis.read import (
     Reading,
-    SqliteFile,
     apart,
     database_tables,
     read_columnar,
@@ -35,6 +38,8 @@ from keen_trellis.read import (
     sheet_names,
     workbook_parts,
 )
+from keen_trellis.run.source_reading import read_source
+from keen_trellis.servers.server import SqliteFile
 from tests.read.source_case import SourceTestCase
 
 CELLS = st.sampled_from(
@@ -76,7 +81,7 @@ class AnyTextTest(SourceTestCase):
                 self.look_at_all(reading)
                 for noticed in reading.noticed:
                     if noticed.remedy is not None:
-                        DelimitedSource(path=str(path)).mended(noticed.remedy).read()
+                        read_source(DelimitedSource(path=str(path)).mended(noticed.remedy))
 
     def look_at_all(self, reading: Reading) -> None:
         for field in reading.table.fields:
@@ -180,6 +185,65 @@ class ApartTest(SourceTestCase):
         )
         self.assertIn("1 cell holds an error", " ".join(read_sheet(path, "S").notes))
 
+    def test_a_sheet_costs_what_is_in_it_however_far_its_last_cell_lies(self) -> None:
+        row = "<row r='{row}'><c r='{column}{row}' {cell}</v></c></row>"
+        first = row.format(row=1, column="A", cell="t='str'><v>code")
+        first += row.format(row=2, column="A", cell="><v>1")
+        path = self.folder / "far.xlsx"
+        for column, last, columns in (("A", 1_048_576, 1), ("Z", 1_048_576, 2), ("XFD", 30, 2)):
+            number = row.format(row=last - 1, column=column, cell="><v>2")
+            error = row.format(row=last, column=column, cell="t='e'><v>#N/A")
+            path.write_bytes(xlsx(first + number + error))
+            reading = read_sheet(path, "S")
+            self.assertEqual((len(reading.table), len(reading.table.columns)), (2, columns))
+            self.assertIn("1 cell holds an error", " ".join(reading.notes))
+
+    def test_a_parser_that_stands_still_or_is_left_alone_ends(self) -> None:
+        path = self.folder / "still.arrow"
+        path.write_bytes(b"ARROW1")
+        sleeps = self.folder / "sleeps.py"
+        sleeps.write_text("import time\ntime.sleep(600)\n")
+        with (
+            mock.patch.object(apart, "_STILL_S", 0.3),
+            mock.patch.object(apart.parser_process, "__file__", str(sleeps)),
+            self.refused("still.arrow cannot be read", "stood still"),
+        ):
+            list(apart.parsed_apart(path, "arrow", "-1", report=quiet, doing=""))
+        sleeps.write_text("import time\ntime.sleep(1)\n")
+        with (  # where nothing is told of processes, nobody can say that one stands still
+            mock.patch.object(apart, "_STILL_S", 0.3),
+            mock.patch.object(apart, "_work_of", return_value=None),
+            mock.patch.object(apart.parser_process, "__file__", str(sleeps)),
+            self.refused("still.arrow cannot be read", "ends the program|more than"),
+        ):
+            list(apart.parsed_apart(path, "arrow", "-1", report=quiet, doing=""))
+
+        pipe = self.folder / "pipe"  # it waits there for ever, whoever started it
+        os.mkfifo(pipe)
+        parser = Path(apart.parser_process.__file__)
+        starts = (
+            "import os, subprocess, sys, time\n"
+            f"file = os.open({str(pipe)!r}, os.O_RDWR)\n"
+            f"command = [sys.executable, '-I', {str(parser)!r}, str(os.getpid()), str(1 << 32)]\n"
+            "command += ['60', 'arrow', str(file), '-1']\n"
+            "child = subprocess.Popen(command, pass_fds=(file,), stdout=subprocess.PIPE)\n"
+            "time.sleep(0.5); print(child.pid, flush=True); time.sleep(600)\n"
+        )
+        program = subprocess.Popen(
+            [sys.executable, "-c", starts], stdout=subprocess.PIPE, text=True
+        )
+        assert program.stdout is not None
+        with program.stdout as said:
+            child = Path(f"/proc/{int(said.readline())}")
+            self.assertTrue(child.exists())
+            program.kill()
+            program.wait()
+        for _ in range(50):
+            if not child.exists() or "(zombie)" in (child / "status").read_text():
+                return
+            time.sleep(0.1)
+        self.fail("the parser goes on alone")
+
     def test_entities_of_a_sheet_are_not_followed(self) -> None:
         path = self.folder / "entities.xlsx"
         bomb = '<!DOCTYPE w [<!ENTITY a "aaaaaaaaaa"><!ENTITY b "&a;&a;&a;">]>'
@@ -191,8 +255,8 @@ class ApartTest(SourceTestCase):
         path = self.folder / "many.xlsx"
         path.write_bytes(xlsx('<row><c t="str"><v>text</v></c></row>' * 600_000))
         with (
-            mock.patch.object(apart, "_all_memory", return_value=160 << 20),
-            self.refused("many.xlsx cannot be read: it needs more than 160 MB", "delimited text"),
+            mock.patch.object(apart, "_all_memory", return_value=100 << 20),
+            self.refused("many.xlsx cannot be read: it needs more than 100 MB", "delimited text"),
         ):
             read_sheet(path, "S")
 

@@ -14,16 +14,17 @@ import pyarrow.parquet as pq
 from hypothesis import given
 from hypothesis import strategies as st
 
+from keen_trellis.base.errors import UserError
+from keen_trellis.base.folders import files_of, is_of_pattern
+from keen_trellis.base.whole_files import whole_file
 from keen_trellis.data import BLANK, GAP, Column, Kind, from_arrow
-from keen_trellis.data.kind_changes import changed_kind
+from keen_trellis.data.conversions.kind_changes import changed_kind
 from keen_trellis.data.profile import profile
+from keen_trellis.layouts.source_layouts import TextLayout
 from keen_trellis.read import (
-    SqliteFile,
-    TextLayout,
     database_tables,
-    files_of,
-    is_of_pattern,
     pasted_cells,
+    read,
     read_columnar,
     read_delimited,
     read_folder,
@@ -31,6 +32,7 @@ from keen_trellis.read import (
     read_typed,
     workbook_parts,
 )
+from keen_trellis.servers.server import Server, SqliteFile
 from tests.read.source_case import SourceTestCase
 
 CELLS = ["", " ", "007", "1", "1,5", "1.234,5", "9" * 30, "1e400", "true", "3/4/2026", "12:30", "x"]
@@ -65,6 +67,14 @@ class FolderTest(SourceTestCase):
             self.text(f"amount\n{len(folder)}\n", f"{folder}/takings.csv")
         table = read_folder(self.folder, "*/takings.csv").table
         self.assertEqual(table.column("file").to_list(), ["north/takings.csv", "south/takings.csv"])
+
+    def test_what_is_being_written_is_no_file_of_a_folder_yet(self) -> None:
+        self.text("a\n1\n", "done.csv")
+        with whole_file(self.folder / "coming.csv") as coming:
+            coming.write_text("a\n2\n")
+            self.assertFalse(is_of_pattern(coming, self.folder, "**/*.csv"))
+            rows = read_folder(self.folder, "**/*.csv").table
+            self.assertEqual(rows.column("a").to_list(), [1])
 
     def test_a_file_that_cannot_be_read_is_named_and_the_others_stay(self) -> None:
         self.text("month,amount\n2026-01,3\n", "a.csv")
@@ -172,6 +182,38 @@ class FarValuesTest(SourceTestCase):
             read_delimited(self.text(f"a,b\n{'x' * 9_000_000},1\n", "names.csv"))
 
 
+class OddSettingsTest(SourceTestCase):
+    """Settings and names that nothing can be read with are sentences, never tracebacks."""
+
+    def test_settings_of_a_text_that_no_text_has(self) -> None:
+        path = self.text("a,b\n1,2\n")
+        for name, values in (
+            ("encoding", ("punycode", "idna", "undefined", "base64", "rot13", "\x00", "nonsense")),
+            ("quote", ("''", "é", "\n", "\r\n")),
+            ("delimiter", (",,", "é", "\r", "\n")),
+            ("decimal", ("..", "x", "")),
+            ("thousands", ("..", "x")),
+            ("dates", ("sideways",)),
+            ("header_row", (-1, 10**20)),
+        ):
+            for value in values:
+                with self.subTest(name=name, value=value), self.assertRaises(UserError):
+                    read_delimited(path, TextLayout(**{name: value}))
+
+    def test_files_whose_names_are_no_text_are_rows_of_a_folder_all_the_same(self) -> None:
+        (self.folder / "b.csv").write_text("a\n1\n")
+        Path(os.fsdecode(os.fsencode(self.folder) + b"/\xff.csv")).write_text("a\n2\n")
+        rows = list(read_folder(self.folder).table.rows())
+        self.assertEqual(rows, [("b.csv", 1), ("\\udcff.csv", 2)])
+
+    def test_ports_that_there_are_none_of(self) -> None:
+        for port in (65_536, 70_000, -1, 2**40):
+            with self.assertRaisesRegex(ValueError, "is no port"):
+                Server("postgresql", "h", "d", "u", port=port)
+            with self.assertRaises(UserError):
+                read(f"postgresql://u@h:{port}/d")
+
+
 class NoSourceTest(SourceTestCase):
     """What must not be opened, and what must not be written to."""
 
@@ -179,9 +221,9 @@ class NoSourceTest(SourceTestCase):
         pipe = self.folder / "rows.csv"
         os.mkfifo(pipe)
         for path in (pipe, Path("/dev/zero"), Path("/proc/self/maps"), Path("/sys/kernel/notes")):
-            for read in (read_delimited, read_columnar, workbook_parts):
+            for reads in (read_delimited, read_columnar, workbook_parts):
                 with self.refused("no ordinary file", "lies on a disk"):
-                    read(path)
+                    reads(path)
             with self.refused("no ordinary file", "lies on a disk"):
                 database_tables(SqliteFile(str(path)))
 

@@ -10,7 +10,7 @@ import pyarrow as pa
 import pyarrow.parquet as pq
 
 import keen_trellis as kt
-from keen_trellis.data.reading_texts import values_of_texts
+from keen_trellis.data.conversions.text_parsing import values_of_texts
 
 DEMO = Path(__file__).parents[2] / "demo"
 

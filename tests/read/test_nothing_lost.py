@@ -14,16 +14,13 @@ import pyarrow.parquet as pq
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from keen_trellis.base.errors import KindsDifferError
+from keen_trellis.compute.join.pairing import paired
 from keen_trellis.data import Kind
-from keen_trellis.read import (
-    RowCondition,
-    SqliteFile,
-    TextLayout,
-    read_columnar,
-    read_delimited,
-    read_sheet,
-    read_table,
-)
+from keen_trellis.layouts.source_layouts import TextLayout
+from keen_trellis.plan.link import Link, LinkField
+from keen_trellis.read import read_columnar, read_delimited, read_sheet, read_table
+from keen_trellis.servers.server import RowCondition, SqliteFile
 from tests.read.source_case import MARIADB, POSTGRES, ServerTestCase, SourceTestCase
 
 ASCII = st.characters(min_codepoint=32, max_codepoint=126) | st.just("€")
@@ -159,6 +156,17 @@ class OtherWritersTest(ServerTestCase):
         self.assertEqual(sorted(table.column("plain").to_list()), ["a", "\ufeffa"])
         self.assertEqual(sorted(table.column("padded").to_list()), ["a", "b"])
 
+    def test_names_of_mariadb_are_read_whatever_signs_they_have(self) -> None:
+        cursor = self.mariadb()
+        columns = "`a``b` int primary key, `c%d` int, `e:f` int"
+        cursor.execute(f"create table {self.name} ({columns})")
+        cursor.execute(f"insert into {self.name} values (1, 2, 3), (4, 5, 6)")
+        only = [RowCondition("a`b", "=", "4"), RowCondition("c%d", "=", "5")]
+        for conditions, rows in (((), [(1, 2, 3), (4, 5, 6)]), (only, [(4, 5, 6)])):
+            reading = read_table(MARIADB, self.name, conditions=conditions, secrets=self.secrets)
+            self.assertEqual(reading.table.columns, ("a`b", "c%d", "e:f"))
+            self.assertEqual(list(reading.table.rows()), rows)
+
     def test_texts_with_a_time_are_offered_as_no_date(self) -> None:
         path = self.folder / "harbour.sqlite"
         with sqlite3.connect(path) as base:
@@ -169,6 +177,24 @@ class OtherWritersTest(ServerTestCase):
         for noticed in reading.noticed:
             kinds = noticed.remedy.kinds if noticed.remedy else {}
             self.assertNotIn(Kind.DATE, kinds.values(), noticed.text)
+
+    def test_a_text_that_is_declared_is_text_before_it_has_a_value(self) -> None:
+        server = self.postgres()
+        server.execute(f"create table {self.name}.d (it text)")
+        server.execute(f"insert into {self.name}.d values (null)")
+        nothing = pa.array([None], pa.string())
+        pq.write_table(pa.table({"it": nothing}), self.folder / "declared.parquet")
+        pq.write_table(pa.table({"it": pa.nulls(1)}), self.folder / "open.parquet")
+        numbers, link = self.read("it\n1\n").table, Link((LinkField("it", "it"),))
+        for table in (
+            read_table(POSTGRES, "d", self.name, secrets=self.secrets).table,
+            read_columnar(self.folder / "declared.parquet").table,
+        ):
+            with self.assertRaises(KindsDifferError):
+                paired(numbers, table, link, ("a", "b"))
+        empty = self.read("it,x\n,1\n").table
+        for table in (read_columnar(self.folder / "open.parquet").table, empty):
+            self.assertEqual(paired(numbers, table, link, ("a", "b")).counts.pairs, 0)
 
     def test_a_header_without_a_name_for_its_first_column_is_one(self) -> None:
         reading = self.read("speed,dist\n1,4,2\n2,4,10\n3,7,4\n")

@@ -10,9 +10,10 @@ from unittest import mock
 from hypothesis import given
 from hypothesis import strategies as st
 
+from keen_trellis.base.progress import Cancelled
 from keen_trellis.data import Kind
-from keen_trellis.progress import Cancelled
-from keen_trellis.read import TextLayout, read_delimited, unpacking
+from keen_trellis.layouts.source_layouts import TextLayout
+from keen_trellis.read import read_delimited, unpacking
 from tests.read.source_case import SourceTestCase
 
 

@@ -15,17 +15,11 @@ from openpyxl.worksheet.table import Table as SheetTable
 from openpyxl.worksheet.worksheet import Worksheet
 
 import keen_trellis as kt
+from keen_trellis.base.errors import PasswordError
 from keen_trellis.data import Kind
-from keen_trellis.errors import PasswordError
-from keen_trellis.read import (
-    Secrets,
-    SheetLayout,
-    read_sheet,
-    sheet_names,
-    unpacking,
-    workbook_parts,
-)
-from keen_trellis.read.secrets import LockedFile
+from keen_trellis.layouts.source_layouts import SheetLayout
+from keen_trellis.read import read_sheet, sheet_names, unpacking, workbook_parts
+from keen_trellis.servers.secrets import LockedFile, Secrets
 from tests.read.source_case import SourceTestCase
 
 CALC = "urn:org:documentfoundation:names:experimental:calc:xmlns:calcext:1.0"

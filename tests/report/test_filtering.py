@@ -7,12 +7,12 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from keen_trellis.base.errors import UserError
 from keen_trellis.data import GAP, Kind
 from keen_trellis.document import Lane, Trellis
 from keen_trellis.document.reports import Report, ReportFilter
 from keen_trellis.document.sources import LaneSource, TypedSource
-from keen_trellis.errors import UserError
-from keen_trellis.report.working_out import WorkedOut, worked_out
+from keen_trellis.report.report_rows import WorkedOut, worked_out
 from keen_trellis.run import Runner
 from tests.postgres_case import PostgresTestCase
 

@@ -10,10 +10,10 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from keen_trellis.base.errors import LinkError
 from keen_trellis.data import Column, Kind, Table
 from keen_trellis.document.items import Taken
 from keen_trellis.document.reports import Report, ReportFigure, ReportGroup, Shown
-from keen_trellis.errors import LinkError
 from keen_trellis.report.summing import Summed, summed
 from tests.postgres_case import PostgresTestCase
 

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import numpy as np
 
+from keen_trellis.base.progress import Report, quiet
 from keen_trellis.compute.join.keys import codes_of
-from keen_trellis.compute.tied import Tied
+from keen_trellis.compute.join_result import Tied
 from keen_trellis.data import Column, Table
 from keen_trellis.data.kinds import comparable
 from keen_trellis.plan.text_rules import TextRule
-from keen_trellis.progress import Report, quiet
 
 COLUMNS_AT_MOST = 200
 

@@ -11,17 +11,17 @@ import numpy as np
 
 from keen_trellis.advice.pairs import propose_pairs, with_pairs
 from keen_trellis.advice.proposals import ProposedLink, propose_links
+from keen_trellis.base.errors import KindsDifferError, LinkError, TooManyRowsError
+from keen_trellis.base.progress import Report, quiet
+from keen_trellis.base.words import counted, listed
 from keen_trellis.compute.join.pairing import Names, equal_codes, field_columns, paired
 from keen_trellis.compute.join.tidying import acts_on
-from keen_trellis.compute.tied import Tied
+from keen_trellis.compute.join_result import Tied
 from keen_trellis.data import BLANK, Column, Kind, Table
-from keen_trellis.errors import KindsDifferError, LinkError, TooManyRowsError
 from keen_trellis.plan.bays import Bay, Keep, keep_of
 from keen_trellis.plan.counts import Counts
 from keen_trellis.plan.link import Link, LinkField, Pair
 from keen_trellis.plan.text_rules import RULE_WORDS, TEXT_RULES, TextRule
-from keen_trellis.progress import Report, quiet
-from keen_trellis.words import counted, listed
 
 _VALUES_FOR_PAIRS = 2_000
 _OTHERS_FOR_PAIRS = 20_000

@@ -20,9 +20,9 @@ import pyarrow as pa
 from rapidfuzz import fuzz
 from rapidfuzz.distance import Levenshtein
 
+from keen_trellis.base.progress import Report, part, quiet
 from keen_trellis.compute.join.tidying import tidy
 from keen_trellis.plan.text_rules import TEXT_RULES, TextRule
-from keen_trellis.progress import Report, part, quiet
 
 ALIKE_ENOUGH = 0.72
 _HARDLY_OTHER = 0.85

@@ -8,14 +8,14 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from keen_trellis.advice.likeness import likely_partners, reason_rank
+from keen_trellis.base.errors import LinkError
+from keen_trellis.base.progress import Report, part, quiet
+from keen_trellis.base.words import first_free, listed, percent
 from keen_trellis.compute.join.keys import codes_of
 from keen_trellis.compute.join.pairing import field_columns
-from keen_trellis.compute.tied import Tied
+from keen_trellis.compute.join_result import Tied
 from keen_trellis.data import Column, Kind, Table
-from keen_trellis.errors import LinkError
 from keen_trellis.plan.link import Link, Pair
-from keen_trellis.progress import Report, part, quiet
-from keen_trellis.words import first_free, listed, percent
 
 _FIELD = "field"
 

@@ -14,14 +14,14 @@ from numpy.typing import NDArray
 
 from keen_trellis.advice.fingerprints import SAMPLE, Fingerprint, fingerprint, text_hashes
 from keen_trellis.advice.names import alike, is_key, words_of
+from keen_trellis.base.progress import Report, part, quiet
 from keen_trellis.compute.join.keys import codes_of, combine
 from keen_trellis.compute.join.match import tally
 from keen_trellis.compute.join.tidying import tidied
 from keen_trellis.data import Column, Field, Kind, Table, from_arrow
-from keen_trellis.data.conversion import converted
+from keen_trellis.data.conversions.conversion import converted
 from keen_trellis.plan.link import LinkField
 from keen_trellis.plan.text_rules import TEXT_RULES
-from keen_trellis.progress import Report, part, quiet
 
 _LEAST_OVERLAP = 0.1
 _TELLING_BITS = 24.0

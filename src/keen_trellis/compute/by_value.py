@@ -12,14 +12,14 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from keen_trellis.compute.expressions import truth
+from keen_trellis.base.errors import NotThereError
+from keen_trellis.compute.expression_values import truth
 from keen_trellis.compute.formula.casts import AS_WRITTEN
 from keen_trellis.compute.formula.evaluate import evaluated
 from keen_trellis.compute.join.tidying import tidied
 from keen_trellis.data import Column, Kind, Table
-from keen_trellis.data.conversion import converted
+from keen_trellis.data.conversions.conversion import converted
 from keen_trellis.data.dictionaries import ABSENT_CODE
-from keen_trellis.errors import NotThereError
 from keen_trellis.plan.expressions import Expression, Joint
 from keen_trellis.plan.formulas import Applied, Valued
 from keen_trellis.plan.text_rules import TextRule

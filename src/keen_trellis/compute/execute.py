@@ -9,17 +9,17 @@ from collections.abc import Sequence
 from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
+from keen_trellis.base.progress import Report, quiet
 from keen_trellis.compute.join.pairing import paired
-from keen_trellis.compute.outcome import bay_table
-from keen_trellis.compute.tied import Tied
+from keen_trellis.compute.join_result import Tied
+from keen_trellis.compute.outcome_rows import bay_table
 from keen_trellis.plan.blends import Blended, Summarised
 from keen_trellis.plan.nodes import BayRows, Begun, Join, Kept, Node, Outcome, Stacked
 from keen_trellis.plan.steps import OnRows
-from keen_trellis.progress import Report, quiet
 
 if TYPE_CHECKING:
-    from keen_trellis.compute.blend import Blend
-    from keen_trellis.compute.stack import Stack
+    from keen_trellis.compute.blending import Blend
+    from keen_trellis.compute.stack_rows import Stack
     from keen_trellis.data import Table
 
 
@@ -44,7 +44,7 @@ def execute(node: Node, inputs: Sequence[Any], report: Report = quiet) -> Any:
         case Begun():
             return inputs[0].with_origin(node.origin)
         case Kept():
-            from keen_trellis.compute.filtered import Filtered
+            from keen_trellis.compute.filter_result import Filtered
 
             return Filtered.of(inputs[0], node.condition)
         case Join():
@@ -58,7 +58,7 @@ def execute(node: Node, inputs: Sequence[Any], report: Report = quiet) -> Any:
             summary = summarise(inputs[0], node.by, node.figures)
             return summary.with_origins({column.name: column.origin for column in node.schema})
         case OnRows():
-            from keen_trellis.compute.steps import stepped
+            from keen_trellis.compute.step_execution import stepped
 
             return stepped(node, inputs[0])
         case Blended():
@@ -88,7 +88,7 @@ def _tied(node: Outcome, inputs: Sequence[Any]) -> Tied:
 
 
 def _blended(node: Blended, inputs: Sequence[Any]) -> Blend:
-    from keen_trellis.compute.blend import Blend
+    from keen_trellis.compute.blending import Blend
 
     count = len(node.parts)
     met = [inputs[at : at + 3] for at in range(count, len(inputs), 3)]
@@ -104,7 +104,7 @@ def _blended(node: Blended, inputs: Sequence[Any]) -> Blend:
 
 
 def _stacked(node: Stacked, inputs: Sequence[Table]) -> Stack:
-    from keen_trellis.compute.stack import stack
+    from keen_trellis.compute.stack_rows import stack
 
     renamed = [
         table.renamed([dict(pairs).get(name, name) for name in table.columns])

@@ -9,16 +9,16 @@ import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
 
+from keen_trellis.base.progress import Report, quiet
+from keen_trellis.base.words import first_free
 from keen_trellis.compute.join.keys import LinkCodes, codes_of, combine
 from keen_trellis.compute.join.match import tally
 from keen_trellis.compute.join.pairing import equal_codes, field_columns
-from keen_trellis.compute.tied import Tied
+from keen_trellis.compute.join_result import Tied
 from keen_trellis.data import Column, Field, Kind, Rows, Strand, Table
 from keen_trellis.data.kinds import holding
 from keen_trellis.plan.bays import Bay
 from keen_trellis.plan.link import LinkField
-from keen_trellis.progress import Report, quiet
-from keen_trellis.words import first_free
 
 
 @dataclass(frozen=True, slots=True, eq=False)

@@ -6,11 +6,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from keen_trellis.base.progress import Report, quiet
 from keen_trellis.compute.join.keys import codes_of
-from keen_trellis.compute.tied import Tied
+from keen_trellis.compute.join_result import Tied
 from keen_trellis.data import Column
 from keen_trellis.data.kinds import comparable
-from keen_trellis.progress import Report, quiet
 
 
 @dataclass(frozen=True, slots=True)

@@ -11,10 +11,11 @@ import numpy as np
 import pyarrow.compute as pc
 from numpy.typing import NDArray
 
-from keen_trellis.compute.join.comparing import sortable
+from keen_trellis.base.errors import LinkError
+from keen_trellis.compute.join.comparable_columns import sortable
 from keen_trellis.compute.join.keys import LinkCodes, combine, own_codes
 from keen_trellis.compute.join.match import GROUPED_AT_A_TIME, tally
-from keen_trellis.compute.schemas import schema_of
+from keen_trellis.compute.table_schema import schema_of
 from keen_trellis.data import BLANK, Column, Kind, Rows, Table, row_dtype
 from keen_trellis.data.column import (
     DIGITS_AT_MOST,
@@ -24,7 +25,6 @@ from keen_trellis.data.column import (
 )
 from keen_trellis.data.dictionaries import ABSENT_CODE
 from keen_trellis.data.dtypes import EXACT_DTYPE
-from keen_trellis.errors import LinkError
 from keen_trellis.plan.figures import Figure, require_names
 
 _FITS = 2.0**62
@@ -110,15 +110,22 @@ class _Groups:
         if not by:
             heads = np.zeros(1 if n else 0, np.intp)
             return cls(np.zeros(n, np.intp), 1, heads, np.zeros(1, np.intp))
+        # Each column's codes are dense; `combine` folds two columns into one code for a pair of
+        # values and keeps it dense where the product of both sizes would be too large to index by.
         codes = reduce(combine, [own_codes(table.column(name)) for name in by])
         rows = np.arange(n, dtype=row_dtype(n))
+        # n is no row: it stays where a slot has none, and is larger than every row
         first = np.full(codes.size, n, rows.dtype)
         first[codes.left[::-1]] = rows[::-1]  # written backwards: the first row of each stays
         held = np.flatnonzero(first < n)
+        # Row numbers are sorted by marking them and reading the marks in order: no comparison is
+        # made.
         is_head = np.zeros(n, np.bool_)
         is_head[first[held]] = True
         heads = np.flatnonzero(is_head)
         order = codes.left[heads]
+        # Slots without a row cost only memory in what follows; a few of them are cheaper than
+        # renumbering.
         if codes.size <= 2 * len(held) + 65_536:
             return cls(codes.left, codes.size, heads, order)
         number = np.zeros(codes.size, np.intp)  # many slots without a row: numbers are shorter
@@ -136,6 +143,7 @@ def _figure(table: Table, figure: Figure, groups: _Groups) -> Column:
         codes, times = groups.codes, groups.times
     else:
         rows = np.flatnonzero(~absent)
+        # Blanks and gaps take part in no figure; what follows sees only rows that have a value.
         codes = groups.codes[rows]
         times = tally(codes, groups.size).astype(np.int64, copy=False)
         column = column.take(rows)
@@ -144,6 +152,8 @@ def _figure(table: Table, figure: Figure, groups: _Groups) -> Column:
     if figure.how == "distinct count":
         return Column(Kind.INTEGER, _distinct(codes, own_codes(column), groups.size))
     if figure.how in ("first", "last"):
+        # where a slot has no value, `best` keeps what it began with, which is no row: those are the
+        # slots without `times`, and -1 makes them gaps
         best = np.full(groups.size, -1 if figure.how == "last" else len(column), np.intp)
         places = np.arange(len(column))
         (np.maximum if figure.how == "last" else np.minimum).at(best, codes, places)
@@ -181,10 +191,13 @@ def _furthest(
     """Return the least or the largest value of each group; a blank where a group has none."""
     keys, values = ordered
     info = np.iinfo(keys.dtype)
+    # The worst key of the type: any value replaces it, and a group that keeps it has none
+    # (`empty`).
     best = np.full(len(times), info.min if largest else info.max, keys.dtype)
     _at_groups(np.maximum if largest else np.minimum, best, codes, keys)
     empty = times == 0
     state = np.where(empty, BLANK, 0).astype(np.uint8) if empty.any() else None
+    # 0 is a key that the way back takes of every kind; the state says that nothing is meant by it.
     made = values(np.where(empty, 0, best).astype(np.int64))
     if column.kind is Kind.TEXT and state is not None:
         made = np.where(empty, ABSENT_CODE, made)
@@ -217,11 +230,14 @@ def _keys(column: Column) -> _Ordered:
     """Return integers in the order of a column's values, and what turns them back into values."""
     if column.kind is Kind.TEXT:
         assert column.dictionary is not None
+        # By code points, as Arrow sorts. The place behind the last is for ABSENT_CODE, which is -1
+        # and so means that place; rank and order are each other's inverse.
         order = np.append(pc.sort_indices(column.dictionary).to_numpy(), 0).astype(np.int32)
         rank = np.zeros(len(order), np.int64)
         rank[order[:-1]] = np.arange(len(order) - 1)
         return rank[column.values], lambda best: order[best]
     if column.kind is Kind.NUMBER:
+        # Doubles by their place among the distinct ones: -0.0 and 0.0 are one value there.
         distinct, places = np.unique(column.values, return_inverse=True)
         held = distinct if len(distinct) else np.zeros(1)
         return places.astype(np.int64), lambda best: held[best]
@@ -245,6 +261,7 @@ def _added_up(column: Column, codes: NDArray[np.intp], times: NDArray[Any], how:
         if bool(np.isnan(values).any()):  # infinity and its opposite in one group
             state = np.where(np.isnan(values) | (times == 0), BLANK, 0).astype(np.uint8)
         return Column(Kind.NUMBER, values, state)
+    # Integers and exact decimals: every digit of the sum is kept, and an average is rounded once.
     totals = _totals(column, codes, times)
     if how == "average":
         return Column(Kind.NUMBER, _divided(totals, times, column.scale), state)
@@ -300,11 +317,13 @@ def _sums_stay_small(whole: NDArray[np.int64], times: NDArray[np.int64]) -> bool
     if not len(whole):
         return True
     largest = max(int(whole.max()), -int(whole.min()))
+    # In Python's integers, which do not overflow; half of 63 bits leaves room for the sign.
     return largest * int(times.max(initial=0)) < 2**62
 
 
 def _sums_fit(codes: NDArray[np.intp], whole: NDArray[np.int64], n: int) -> bool:
     """Whether no sum can leave 64 bits."""
+    # Doubles add up to within a small share of the true sum, for which the bound leaves room.
     return bool(np.bincount(codes, np.abs(whole.astype(float)), n).max(initial=0) < _FITS)
 
 

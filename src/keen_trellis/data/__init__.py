@@ -6,9 +6,9 @@ the window opens sooner.
 
 from typing import TYPE_CHECKING
 
+from keen_trellis.base.lazily import looked_up
 from keen_trellis.data.kinds import Kind
 from keen_trellis.data.states import BLANK, GAP, PRESENT
-from keen_trellis.lazily import looked_up
 
 if TYPE_CHECKING:
     from keen_trellis.data.column import Column, Rows, from_arrow

@@ -8,7 +8,7 @@ import warnings
 from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import AbstractContextManager
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from decimal import Context, Decimal, localcontext
 from typing import Any
 
@@ -57,6 +57,9 @@ class Column:
         twice and none is null: two codes are equal exactly when their texts are.
     scale : int
         The digits after the decimal mark; only with exact decimals.
+    declared : bool
+        Whether the source itself says that it is text, as a database does: then it is text also
+        where it has no value. Any other column without a value takes the kind of what it meets.
     """
 
     kind: Kind
@@ -64,6 +67,7 @@ class Column:
     state: States | None = None
     dictionary: pa.StringArray | None = None
     scale: int = 0
+    declared: bool = False
 
     def __post_init__(self) -> None:
         self.values.setflags(write=False)
@@ -138,12 +142,17 @@ class Column:
             return len(self) if state == PRESENT else 0
         return int(np.count_nonzero(self.state == state))
 
+    @property
+    def is_seen(self) -> bool:
+        """Whether anything says of what kind it is: a value, or the source."""
+        return self.kind is not Kind.TEXT or self.declared or self.count(PRESENT) > 0
+
     def take(self, rows: Rows) -> Column:
         """Return the cells at `rows`, in that order; -1 makes a gap."""
         if not len(rows) or rows.min() >= 0:
             values = gathered(self.values, rows) if len(rows) else self.values[:0]
             state = None if self.state is None or not len(rows) else gathered(self.state, rows)
-            return Column(self.kind, values, state, dictionary=self.dictionary, scale=self.scale)
+            return replace(self, values=values, state=state)
         gaps = rows < 0
         state = gaps.view(np.uint8) * np.uint8(GAP)
         if len(self) == 0:
@@ -154,7 +163,7 @@ class Column:
                 np.copyto(state, self.state.take(rows, mode="clip"), where=~gaps)
         if self.kind is Kind.TEXT:
             values[gaps] = ABSENT_CODE
-        return Column(self.kind, values, state, dictionary=self.dictionary, scale=self.scale)
+        return replace(self, values=values, state=state)
 
     def to_arrow(self) -> pa.Array:
         """Return the column as an Arrow array; blanks and gaps both become null."""
@@ -189,7 +198,18 @@ class Column:
 
     def to_list(self) -> list[Any]:
         """Return the column as Python values; blanks and gaps both become None."""
-        return list(self.to_arrow().to_pylist())
+        if self.dictionary is None:
+            return list(self.to_arrow().to_pylist())
+        texts = [*self.dictionary.to_pylist(), None]  # code -1 is the last: an absent cell
+        return [texts[code] for code in self.values.tolist()]
+
+    @property
+    def text_bytes(self) -> int:
+        """How many bytes the texts of its cells have together, each written out; 0 for no texts."""
+        if self.dictionary is None:
+            return 0
+        lengths = pc.binary_length(self.dictionary).to_numpy(zero_copy_only=False)
+        return int(np.append(lengths, 0).astype(np.int64)[self.values].sum())
 
     def texts(self) -> pa.StringArray:
         """Return every cell as it is shown and written; blanks and gaps both null."""

@@ -17,10 +17,10 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from numpy.typing import NDArray
 
+from keen_trellis.base.words import SPACES
 from keen_trellis.data.column import Column, narrow_exact
 from keen_trellis.data.kinds import Kind
 from keen_trellis.data.states import BLANK, GAP
-from keen_trellis.words import SPACES
 
 BARS = 32
 _LISTED = 12

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 
 import numpy as np
 import pyarrow as pa
@@ -31,7 +32,6 @@ def stack_columns(columns: Sequence[Column]) -> Column:
     kinds = {column.kind for column in columns}
     if len(kinds) != 1:
         raise ValueError(f"Columns of different kinds cannot be stacked: {sorted(kinds)}.")
-    kind = columns[0].kind
     state = None
     if any(column.state is not None for column in columns):
         state = np.concatenate(
@@ -39,7 +39,8 @@ def stack_columns(columns: Sequence[Column]) -> Column:
         )
     same = in_one_form(columns)
     values = np.concatenate([column.values for column in same])
-    return Column(kind, values, state, dictionary=same[0].dictionary, scale=same[0].scale)
+    is_declared = any(column.declared for column in columns)
+    return replace(same[0], values=values, state=state, declared=is_declared)
 
 
 def fill_gaps(column: Column, other: Column) -> Column:
@@ -58,12 +59,12 @@ def fill_blanks(column: Column, other: Column) -> Column:
 def _filled(column: Column, other: Column, empty: int) -> Column:
     if column.state is None or column.count(empty) == 0:
         return column
-    kind, (mine, theirs) = column.kind, in_one_form([column, other])
+    mine, theirs = in_one_form([column, other])
     filled = column.state == empty
     state = np.where(filled, PRESENT if theirs.state is None else theirs.state, column.state)
     values = np.where(filled, theirs.values, mine.values)
     kept = state.astype(np.uint8, copy=False) if state.any() else None
-    return Column(kind, values, kept, dictionary=mine.dictionary, scale=mine.scale)
+    return replace(mine, values=values, state=kept, declared=mine.declared or theirs.declared)
 
 
 def in_one_form(columns: Sequence[Column]) -> list[Column]:
@@ -77,7 +78,7 @@ def in_one_form(columns: Sequence[Column]) -> list[Column]:
     if columns[0].kind is Kind.TEXT:
         codes, dictionary = _in_one_dictionary(columns)
         return [
-            Column(Kind.TEXT, values, column.state, dictionary)
+            replace(column, values=values, dictionary=dictionary)
             for values, column in zip(codes, columns, strict=True)
         ]
     scale = common_scale(columns)

@@ -9,12 +9,12 @@ from typing import Any, Self
 import numpy as np
 import pyarrow as pa
 
+from keen_trellis.base.errors import UnknownColumnError
+from keen_trellis.base.words import first_free
 from keen_trellis.data.column import Column, Rows, from_arrow
-from keen_trellis.data.conversion import converted
+from keen_trellis.data.conversions.conversion import converted
 from keen_trellis.data.kinds import Kind
 from keen_trellis.data.stacking import fill_gaps, in_one_form, rescaled
-from keen_trellis.errors import UnknownColumnError
-from keen_trellis.words import first_free
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -246,9 +246,20 @@ class Table:
 
     def _repr_html_(self) -> str:
         """Return the first rows for a notebook."""
-        from keen_trellis.data.html import table_as_html
+        return self.as_html()
 
-        return table_as_html(self)
+    def as_html(self, rows: int = 10) -> str:
+        """Return the first rows as HTML, with how many there are.
+
+        >>> html = Table.from_columns({"port": ["<Voe>", None]}).as_html()
+        >>> "&lt;Voe&gt;" in html, "· blank" in html, "2 rows of 1 column" in html
+        (True, True, True)
+        """
+        from keen_trellis.data.html import COLUMNS_SHOWN, rows_as_html
+
+        shown = self.window(0, rows)
+        columns = [(field.name, shown.fetch(field)) for field in shown.fields[:COLUMNS_SHOWN]]
+        return rows_as_html(columns, self.n_rows, len(self.columns))
 
     def rows(self) -> Iterator[tuple[Any, ...]]:
         """Yield every row as a tuple of Python values; blanks and gaps are None."""

@@ -13,10 +13,10 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from keen_trellis.base.errors import DeliveryError
+from keen_trellis.base.words import counted
 from keen_trellis.data.column import MICROSECONDS_A_DAY
 from keen_trellis.data.kinds import Kind
-from keen_trellis.errors import DeliveryError
-from keen_trellis.words import counted
 
 if TYPE_CHECKING:
     from numpy.typing import NDArray

@@ -15,16 +15,16 @@ from typing import IO, TYPE_CHECKING, Any
 import pyarrow as pa
 import pyarrow.compute as pc
 
+from keen_trellis.base.progress import Report, part, quiet
 from keen_trellis.data.kinds import Kind
 from keen_trellis.deliver.blocks import ROWS_AT_A_TIME, Bytes, in_turn, joined, letters_of
 from keen_trellis.deliver.packages import repack
 from keen_trellis.deliver.sheet_cells import SheetCells, sheet_cells
 from keen_trellis.deliver.xlsx import SheetTexts, require_room, sheet_names
-from keen_trellis.progress import Report, part, quiet
 
 if TYPE_CHECKING:
     from keen_trellis.data import Table
-    from keen_trellis.deliver.files import Sheet
+    from keen_trellis.deliver.file_delivery import Sheet
 
 _MARK = "rows-stand-here"
 _MARKED = re.compile(

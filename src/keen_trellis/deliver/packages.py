@@ -8,8 +8,6 @@ from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import IO
 
-from keen_trellis.whole_files import passing_name
-
 _DATED = (1980, 1, 1, 0, 0, 0)
 
 
@@ -21,7 +19,7 @@ def repack(
     """Write a package as it comes, and from it one with other content.
 
     No entry has a date, so that the same rows give the same bytes. What passes lies beside the
-    target, where there is room for it.
+    target, where there is room for it, and goes with the folder in which that is written.
 
     Parameters
     ----------
@@ -32,7 +30,7 @@ def repack(
     path : Path
         Where the new one is written.
     """
-    with TemporaryDirectory(prefix=passing_name(), dir=path.parent) as folder:
+    with TemporaryDirectory(dir=path.parent) as folder:
         bare = Path(folder) / f"bare{path.suffix}"
         write_bare(bare)
         with zipfile.ZipFile(bare) as before, zipfile.ZipFile(path, "w") as after:

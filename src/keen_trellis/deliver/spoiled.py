@@ -8,16 +8,21 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 import pyarrow.compute as pc
 
+from keen_trellis.base.progress import Report, quiet
+from keen_trellis.base.words import counted
 from keen_trellis.data.kinds import Kind
-from keen_trellis.deliver.files import has_sheets
+from keen_trellis.deliver.file_delivery import has_sheets, is_text
 from keen_trellis.deliver.ods import NOT_KEPT
 from keen_trellis.deliver.sheet_cells import CELL_LETTERS, SHEET_COLUMNS, SHEET_ROWS, odd_rows
-from keen_trellis.progress import Report, quiet
-from keen_trellis.words import counted
+from keen_trellis.deliver.text_writer import RUN_BY_SHEETS
 
 if TYPE_CHECKING:
+    from collections.abc import Iterator
+
     from keen_trellis.data import Column, Table
 
+_HARMLESS = r"^[-+]?[\d., ]*$|^-+$"
+"""Signed numbers, and strokes that stand for nothing."""
 _WHY = {
     Kind.INTEGER: "more than 15 digits",
     Kind.EXACT: "more than 15 digits",
@@ -28,7 +33,9 @@ _WHY = {
 }
 
 
-def spoiled(table: Table, path: Path, report: Report = quiet) -> tuple[str, ...]:
+def spoiled(
+    table: Table, path: Path, report: Report = quiet, guarded: bool = False
+) -> tuple[str, ...]:
     """Return sentences on the values of a table that a file of that name would not hold so.
 
     Parameters
@@ -37,15 +44,26 @@ def spoiled(table: Table, path: Path, report: Report = quiet) -> tuple[str, ...]
     path : Path
         Its ending says the format.
     report : Report
+    guarded : bool
+        Whether a text is written so that no spreadsheet runs what is in it.
 
     Raises
     ------
     Cancelled
         Raised by `report` once the user has asked to stop.
     """
+    if is_text(path):
+        return () if guarded else tuple(_run_by_sheets(table, report))
     if not has_sheets(path):
         return ()
     said = []
+    long = [name for name in table.columns if len(name) > CELL_LETTERS]
+    if long:
+        have = "name of a column has" if len(long) == 1 else "names of columns have"
+        said.append(
+            f"{len(long):,} {have} more than {CELL_LETTERS:,} letters, which no cell holds: "
+            "nothing would be written."
+        )
     if len(table) >= SHEET_ROWS or len(table.columns) > SHEET_COLUMNS:
         said.append(
             f"{len(table):,} rows of {len(table.columns):,} columns do not fit into a sheet, which "
@@ -76,6 +94,24 @@ def spoiled(table: Table, path: Path, report: Report = quiet) -> tuple[str, ...]
                 "as text."
             )
     return tuple(said)
+
+
+def _run_by_sheets(table: Table, report: Report) -> Iterator[str]:
+    """Yield how many texts a spreadsheet that opens the file would take for formulas."""
+    for done, field in enumerate(table.fields):
+        report(done / len(table.fields), f"Looking at {field.name}")
+        if field.kind is not Kind.TEXT:
+            continue
+        column = table.fetch(field)
+        texts = column.dictionary
+        runs = pc.match_substring_regex(texts, RUN_BY_SHEETS)
+        runs = pc.and_(runs, pc.invert(pc.match_substring_regex(texts, _HARMLESS)))
+        if count := _rows_with(runs, column):
+            begin = "begins" if count == 1 else "begin"
+            yield (
+                f"{counted(count, 'text')} of “{field.name}” {begin} as a formula does: a "
+                "spreadsheet that opens the file would run what is in it."
+            )
 
 
 def _rows_with(texts: Any, column: Column) -> int:

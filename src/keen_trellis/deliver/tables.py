@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import sqlite3
 import uuid
 from collections.abc import Callable, Iterator, Mapping
@@ -12,20 +13,23 @@ from typing import TYPE_CHECKING, Any, Literal
 
 import numpy as np
 
+from keen_trellis.base.errors import DeliveryError, UserError
+from keen_trellis.base.logs import timed
+from keen_trellis.base.progress import Report, quiet
+from keen_trellis.base.whole_files import is_left_behind, passing_name, whole_file
+from keen_trellis.base.words import counted
 from keen_trellis.data.kinds import Kind
 from keen_trellis.deliver.added import require_held
-from keen_trellis.deliver.forms import TextForm
 from keen_trellis.deliver.sheet_cells import odd_rows
-from keen_trellis.errors import DeliveryError, UserError
-from keen_trellis.progress import Report, quiet
-from keen_trellis.read.connections import engine, explained
-from keen_trellis.read.secrets import Secrets
-from keen_trellis.read.server import Database, Server, SqliteFile
-from keen_trellis.whole_files import is_left_behind, passing_name, whole_file
-from keen_trellis.words import counted
+from keen_trellis.layouts.delivered_text import TextForm
+from keen_trellis.servers.connections import engine, explained
+from keen_trellis.servers.secrets import Secrets
+from keen_trellis.servers.server import Database, Server, SqliteFile
 
 if TYPE_CHECKING:
     from keen_trellis.data import Table
+
+_log = logging.getLogger(__name__)
 
 How = Literal["make", "replace", "add"]
 """What becomes of a table of that name: there must be none, it is replaced, or rows are added."""
@@ -144,12 +148,14 @@ def deliver_table(
     """
     require_names(table, target)
     try:
-        if isinstance(target.database, SqliteFile):
-            _into_sqlite(table, target, report)
-        elif target.database.type == "postgresql":
-            _into_postgres(table, target, secrets or Secrets(), report)
-        else:
-            _into_mariadb(table, target, secrets or Secrets(), report)
+        with timed(_log, f"write {target.table} of {target.database.label}") as told:
+            told.rows = len(table)
+            if isinstance(target.database, SqliteFile):
+                _into_sqlite(table, target, report)
+            elif target.database.type == "postgresql":
+                _into_postgres(table, target, secrets or Secrets(), report)
+            else:
+                _into_mariadb(table, target, secrets or Secrets(), report)
     except UserError:
         raise
     except _errors(target) as error:
@@ -311,7 +317,7 @@ def _sqlite_value(value: Any) -> Any:
 def _into_postgres(table: Table, target: Target, secrets: Secrets, report: Report) -> None:
     import sqlalchemy as sa
 
-    from keen_trellis.deliver.texts import text_blocks
+    from keen_trellis.deliver.text_writer import text_blocks
 
     assert isinstance(target.database, Server)
     name, columns, names = _statements(table, target, _in_double_quotes)
@@ -442,7 +448,7 @@ def _errors(target: Target) -> tuple[type[Exception], ...]:
 
 def _refused(error: Exception, target: Target) -> UserError:
     """Return a driver's error as a sentence; what is wrong with the account stays what it is."""
-    from keen_trellis.errors import ConnectionLostError, PasswordError
+    from keen_trellis.base.errors import ConnectionLostError, PasswordError
 
     found = explained(error, target.database)
     if isinstance(found, PasswordError | ConnectionLostError):

@@ -18,6 +18,8 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
+from keen_trellis.base.errors import DeliveryError
+from keen_trellis.base.progress import Report, part, quiet
 from keen_trellis.data.kinds import Kind
 from keen_trellis.deliver.blocks import ROWS_AT_A_TIME, Bytes, in_turn, joined, letters_of
 from keen_trellis.deliver.packages import repack
@@ -28,12 +30,10 @@ from keen_trellis.deliver.sheet_cells import (
     SheetCells,
     sheet_cells,
 )
-from keen_trellis.errors import DeliveryError
-from keen_trellis.progress import Report, part, quiet
 
 if TYPE_CHECKING:
     from keen_trellis.data import Column, Table
-    from keen_trellis.deliver.files import Sheet
+    from keen_trellis.deliver.file_delivery import Sheet
 
 _SAMPLES = re.compile(r'<row r="2".*?</row>', re.DOTALL)
 _STYLE = re.compile(r'<c r="([A-Z]+)2" s="(\d+)"')

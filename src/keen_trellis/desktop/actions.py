@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from keen_trellis.desktop.doing import Doing
+from keen_trellis.desktop.action_context import Doing
 from keen_trellis.desktop.parts import VIEWS, view_of
 from keen_trellis.desktop.session import Session
 from keen_trellis.document import edits
@@ -177,25 +177,25 @@ ACTIONS = (
         "file.allow",
         "What does it want to reach?",
         "See what the trellis wants and nobody has allowed to it yet, and allow it.",
-        lambda d: d.session.leave_wanted.emit(d.session.not_allowed),
+        lambda d: d.session.telling.leave_wanted.emit(d.session.document.not_allowed),
         "",
-        lambda session: bool(session.not_allowed),
+        lambda session: bool(session.document.not_allowed),
     ),
     ActionSpec(
         "edit.undo",
         "Undo",
         "Take the last change back.",
-        lambda d: d.session.undo.undo(),
+        lambda d: d.session.document.undo.undo(),
         "Ctrl+Z",
-        lambda s: s.undo.canUndo(),
+        lambda s: s.document.undo.canUndo(),
     ),
     ActionSpec(
         "edit.redo",
         "Redo",
         "Make the change again that was taken back.",
-        lambda d: d.session.undo.redo(),
+        lambda d: d.session.document.undo.redo(),
         "Ctrl+Shift+Z",
-        lambda s: s.undo.canRedo(),
+        lambda s: s.document.undo.canRedo(),
         more_keys=("Ctrl+Y",),
     ),
     ActionSpec(
@@ -524,7 +524,7 @@ ACTIONS = (
         "trellis.reread",
         "Re-read every source",
         "Read every source anew and do everything again.",
-        lambda d: d.session.run(reread=True),
+        lambda d: d.session.work.run(reread=True),
         "Ctrl+R",
         _has_lanes,
     ),
@@ -599,15 +599,15 @@ ACTIONS = (
         "Stop reading, matching or writing; nothing half done is kept.",
         lambda d: d.session.stop(),
         "Ctrl+.",
-        lambda s: s.busy,
+        lambda s: s.work.busy,
     ),
     ActionSpec(
         "trellis.run",
         "Go on working it out",
         "Take up the work again that was stopped.",
-        lambda d: d.session.run(),
+        lambda d: d.session.work.run(),
         "",
-        lambda s: not s.up_to_date and not s.running,
+        lambda s: not s.work.up_to_date and not s.work.running,
     ),
     ActionSpec(
         "trellis.place",

@@ -34,7 +34,7 @@ def start(file: Path | None, dark: bool = False) -> int:
     window.show()
     QTimer.singleShot(0, gc.enable)  # the command line put it off while everything was loaded
     if file is not None:
-        QTimer.singleShot(0, lambda: window.session.open(file.absolute()))
+        QTimer.singleShot(0, lambda: window.session.document.open(file.absolute()))
     QTimer.singleShot(0, window.offer_left_work)
     code = application.exec()
     if not left_have_ended(_LEAVE_MS):  # a server that is silent, and whose answer nobody wants

@@ -8,9 +8,10 @@ from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QAction, QColor, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QProgressBar, QPushButton, QWidget
 
-from keen_trellis.desktop.controls import Switch, as_it_is, button, label
+from keen_trellis.desktop.controls import Switch, button, label
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme
+from keen_trellis.desktop.tips import as_it_is
 from keen_trellis.document.describe import parts_words
 
 MESSAGE_MS = 9_000
@@ -112,9 +113,9 @@ class TopBar(QWidget):
         self._deliver.setVisible(any(True for _ in session.trellis.deliveries()))
         unsaved = "not saved yet" if lanes else "nothing in it yet"
         file = session.path.name if session.path else unsaved
-        state = "saved" if session.undo.isClean() else "changed"
+        state = "saved" if session.document.undo.isClean() else "changed"
         self._file.setText(f"{file} · {state}" if session.path else file)
-        self._read.setText(session.read_words)
+        self._read.setText(session.work.read_words)
         place = session.elsewhere.place
         name = "here" if place is None else place.name
         short = name if len(name) <= _PLACE_LETTERS else f"{name[: _PLACE_LETTERS - 1].rstrip()}…"
@@ -186,8 +187,8 @@ class StatusLine(QWidget):
         trellis = session.trellis
         self._holds.setText(" · ".join(parts_words(trellis)))
         if not self._told.isActive():
-            self._doing.setText(session.state_words)
-            self._resume.setVisible(not session.up_to_date and not session.running)
+            self._doing.setText(session.work.state_words)
+            self._resume.setVisible(not session.work.up_to_date and not session.work.running)
 
     def tell(self, sentence: str) -> None:
         """Tell something for a while."""

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import html
 from collections.abc import Callable, Sequence
 from functools import partial
 
@@ -34,12 +33,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-
-def as_it_is(text: str) -> str:
-    """Return a tip that shows a text letter by letter: from data it may look like markup."""
-    if "<" not in text and "&" not in text:
-        return text
-    return f"<p style='white-space: pre-wrap'>{html.escape(text)}</p>"
+from keen_trellis.desktop.tips import as_it_is
 
 
 def label(text: str = "", **properties: bool) -> QLabel:

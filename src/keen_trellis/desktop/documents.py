@@ -9,11 +9,11 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
+from keen_trellis.base.errors import UserError
+from keen_trellis.base.progress import Report
 from keen_trellis.desktop.session import Session
 from keen_trellis.document import edits
 from keen_trellis.document.storage import ENDING
-from keen_trellis.errors import UserError
-from keen_trellis.progress import Report
 
 if TYPE_CHECKING:
     from keen_trellis.report.page_options import PageOptions
@@ -28,7 +28,7 @@ class Documents:
     def new(self) -> None:
         """Begin an empty trellis, once the one in the window is safe."""
         if self.may_leave():
-            self._session.new()
+            self._session.document.new()
 
     def open(self) -> None:
         """Ask for a trellis and open it, once the one in the window is safe."""
@@ -39,22 +39,22 @@ class Documents:
             self._parent, "Open a trellis", folder, f"Trellises (*{ENDING});;All files (*)"
         )
         if path:
-            self._session.open(Path(path))
+            self._session.document.open(Path(path))
 
     def open_path(self, path: Path) -> None:
         """Open a trellis, once the one in the window is safe."""
         if self.may_leave():
-            self._session.open(path)
+            self._session.document.open(path)
 
     def save(self) -> bool:
         """Save the trellis, asking where if it has no file yet; tell whether it was saved."""
-        self._session.typing_ends.emit()
+        self._session.telling.typing_ends.emit()
         path = self._session.path
         if path is None:
             return self.save_as()
-        if self._session.changed_outside:
+        if self._session.document.changed_outside:
             return self._save_beside(path)
-        return self._session.save(path)
+        return self._session.document.save(path)
 
     def _save_beside(self, path: Path) -> bool:
         """Ask what to do where somebody else changed the file; tell whether it was saved."""
@@ -72,18 +72,20 @@ class Documents:
         box.exec()
         if box.clickedButton() is both:
             return self.save_as(path.with_name(f"{path.stem} (mine){path.suffix}"))
-        return box.clickedButton() is replace and self._session.save(path)
+        return box.clickedButton() is replace and self._session.document.save(path)
 
     def save_as(self, wish: Path | None = None) -> bool:
         """Ask where to save the trellis; tell whether it was saved."""
-        self._session.typing_ends.emit()
+        self._session.telling.typing_ends.emit()
         usual = self._session.path or Path.cwd() / f"{self._session.trellis.name}{ENDING}"
         start = str(wish or usual)
         path, _ = QFileDialog.getSaveFileName(self._parent, "Save the trellis", start, f"*{ENDING}")
         if not path:
             return False
         named = Path(path)
-        return self._session.save(named if named.suffix == ENDING else Path(f"{path}{ENDING}"))
+        return self._session.document.save(
+            named if named.suffix == ENDING else Path(f"{path}{ENDING}")
+        )
 
     def save_map(self, save: Callable[[Path], None]) -> None:
         """Ask where to save a picture of the map, and let `save` do it."""
@@ -98,9 +100,9 @@ class Documents:
             self._session.trellis.refuse_to_write(Path(path), "The picture")
             save(Path(path))
         except (UserError, OSError) as error:
-            self._session.said.emit(f"The map was not saved. {error}", True)
+            self._session.telling.trouble(f"The map was not saved. {error}")
         else:
-            self._session.said.emit(f"The map is saved as {Path(path).name}.", False)
+            self._session.telling.say(f"The map is saved as {Path(path).name}.")
 
     def save_match_report(self) -> None:
         """Ask whom the match report is for, and how much stands in it; then where to save it."""
@@ -121,7 +123,7 @@ class Documents:
         if not path.suffix:
             path = path.with_suffix(kind.partition("*")[2].rstrip(")"))
         session = self._session
-        results, before, runner = session.results, session.compared_with, session.runner
+        results, before, runner = session.results, session.work.compared_with, session.work.runner
 
         def write(report: Report) -> None:
             from keen_trellis.report.match_report import save_match_report
@@ -129,14 +131,14 @@ class Documents:
             save_match_report(results, path, runner, wished, before, report)
 
         def done(_: None) -> None:
-            session.said.emit(f"The match report is saved as {path.name}.", False)
+            session.telling.say(f"The match report is saved as {path.name}.")
 
-        session.find_out(write, done, "Stopped: no match report was written.")
+        session.work.find_out(write, done, "Stopped: no match report was written.")
 
     def may_leave(self) -> bool:
         """Ask what becomes of changes that are not saved; tell whether the trellis may go."""
-        self._session.typing_ends.emit()
-        if self._session.undo.isClean():
+        self._session.telling.typing_ends.emit()
+        if self._session.document.undo.isClean():
             return True
         buttons = QMessageBox.StandardButton
         answer = QMessageBox.question(
@@ -150,7 +152,7 @@ class Documents:
 
     def may_stop_writing(self) -> bool:
         """Ask before a delivery that is being written is given up."""
-        if not self._session.writes.busy:
+        if not self._session.delivering.jobs.busy:
             return True
         box = QMessageBox(self._parent)
         box.setTextFormat(Qt.TextFormat.PlainText)
@@ -161,7 +163,7 @@ class Documents:
         wait = box.addButton("Let it finish", QMessageBox.ButtonRole.RejectRole)
         box.setDefaultButton(wait)
         box.exec()
-        return box.clickedButton() is give_up or not self._session.writes.busy
+        return box.clickedButton() is give_up or not self._session.delivering.jobs.busy
 
     def add_delivery(self) -> None:
         """Ask for a file that the rows at the selected lane's end go to."""

@@ -7,9 +7,9 @@ import time
 from collections.abc import Callable
 from typing import Any
 
-from PySide6.QtCore import QObject, QRunnable, QThreadPool, Signal
+from PySide6.QtCore import QObject, QThreadPool, Signal
 
-from keen_trellis.progress import Cancelled, Report
+from keen_trellis.base.progress import Cancelled, Report
 
 _REPORTS_A_SECOND = 20
 
@@ -26,7 +26,8 @@ class Job(QObject):
 
     def __init__(self, work: Callable[[Report], Any]) -> None:
         super().__init__()
-        self._work = work
+        self._work: Callable[[Report], Any] | None = work
+        self._is_held = True
         self._stop = threading.Event()
         self._last_report = 0.0
 
@@ -38,30 +39,35 @@ class Job(QObject):
         """Do the work; called on a thread of the pool."""
         value: Any = None
         error: Exception | None = None
+        work, self._work = self._work, None  # it holds what it worked on, and is done once
+        assert work is not None
         try:
-            value = self._work(self._report)
+            value = work(self._report)
         except Cancelled as stopped:
             error = stopped
         except Exception as fault:  # noqa: BLE001  the border between threads; nothing is dropped
             error = fault
+        del work
+        # What was worked on is dropped before: its destructor would else run on whichever thread
+        # lets go last.
         self.ended.emit(value, error)
 
+    def let_go(self) -> None:
+        """Hold nobody any more who waited for it: neither they nor what they hold would go."""
+        if self._is_held:
+            self._is_held = False
+            self.progressed.disconnect()
+            self.ended.disconnect()
+
     def _report(self, fraction: float, doing: str) -> None:
+        # On the thread of the pool. An Event needs no lock; a report that comes a moment before it
+        # is set is one report more, no more than that.
         if self._stop.is_set():
             raise Cancelled
         now = time.monotonic()
         if now - self._last_report > 1 / _REPORTS_A_SECOND:
             self._last_report = now
             self.progressed.emit(fraction, doing)
-
-
-class _Runnable(QRunnable):
-    def __init__(self, job: Job) -> None:
-        super().__init__()
-        self._job = job
-
-    def run(self) -> None:
-        self._job.run()
 
 
 def _to_nobody(fraction: float, doing: str) -> None:
@@ -73,6 +79,7 @@ class Jobs:
 
     def __init__(self) -> None:
         self._pool = QThreadPool()
+        # One thread: a lane's jobs never meet, so that what they work on needs no lock among them.
         self._pool.setMaxThreadCount(1)
         self._running: set[Job] = set()
         self._silent = False
@@ -93,8 +100,12 @@ class Jobs:
         job = Job(work)
         self._running.add(job)
 
+        # A signal that is emitted on the pool's thread reaches a slot of an object of the window's
+        # thread as an event there: `ended` and all that it calls run between two events of the
+        # window, and need no lock. A plain function runs where its signal's object lives.
         def ended(value: Any, error: Exception | None) -> None:
             self._running.discard(job)
+            job.let_go()
             if self._silent:  # its end was on the way already
                 return
             if error is None:
@@ -104,7 +115,7 @@ class Jobs:
 
         job.ended.connect(ended)
         job.progressed.connect(progressed or _to_nobody)
-        self._pool.start(_Runnable(job))
+        self._pool.start(job.run)
         return job
 
     def stop_all(self) -> None:
@@ -116,6 +127,7 @@ class Jobs:
         """Stop every job and wait for the last to end; nobody is told of it. For closing."""
         self._silence()
         self._pool.waitForDone()
+        # `ended` of these may still be on its way as an event; it finds `_silent` and tells nobody.
         self._running.clear()
 
     def leave(self) -> None:
@@ -132,8 +144,7 @@ class Jobs:
             return
         self._silent = True
         for job in self._running:
-            job.progressed.disconnect()
-            job.ended.disconnect()
+            job.let_go()
         self.stop_all()
 
     def _gone(self, job: Job) -> None:

@@ -9,7 +9,7 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QMenu, QWidget
 
-from keen_trellis.desktop.map.view import MapView
+from keen_trellis.desktop.map.map_view import MapView
 from keen_trellis.desktop.parts import VIEWS
 from keen_trellis.desktop.picker import Pick, Picker
 from keen_trellis.desktop.session import Session
@@ -64,7 +64,7 @@ class Menus:
 
     def add_place(self) -> None:
         """Ask for a place to run at, and go there."""
-        from keen_trellis.desktop.elsewhere.place_dialog import PlaceDialog
+        from keen_trellis.desktop.place.place_dialog import PlaceDialog
 
         asking = PlaceDialog(self._session.secrets, self._parent)
         asking.exec()

@@ -9,7 +9,7 @@ from PySide6.QtCore import QEvent, QObject, Qt, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QFrame, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
-from keen_trellis.desktop.controls import as_it_is
+from keen_trellis.desktop.tips import as_it_is
 
 _VALUE = Qt.ItemDataRole.UserRole
 

@@ -15,11 +15,11 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from keen_trellis.base.words import counted
 from keen_trellis.desktop.controls import Notice, button, label
 from keen_trellis.desktop.theme import Theme, value_font
 from keen_trellis.document import edits
 from keen_trellis.run.changes import Broken, Changes, LaneChange, TieChange
-from keen_trellis.words import counted
 
 
 class RereadSummary(QDialog):

@@ -18,15 +18,15 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from keen_trellis.base.errors import UserError
 from keen_trellis.desktop.controls import button, label
 from keen_trellis.desktop.frames import answers, dialog_column
 from keen_trellis.desktop.session import Session
 from keen_trellis.document import edits, load
 from keen_trellis.document.wants import Want
-from keen_trellis.errors import UserError
 
 if TYPE_CHECKING:
-    from keen_trellis.run.kept_work import LeftWork
+    from keen_trellis.machine.unsaved_work import LeftWork
 
 _LISTED, _WIDTH = 12, 600
 
@@ -36,14 +36,19 @@ Choice = tuple[str, str, Callable[[], object] | None]
 
 def ask_leave(session: Session, wanted: Sequence[Want], parent: QWidget) -> None:
     """Ask whether the trellis that was opened may do what it wants to."""
+    further = (
+        "more than it was allowed"
+        if session.document.allowed
+        else "to reach further than its folder"
+    )
     Sheet(
         "leave",
-        f"“{session.trellis.name}” wants to reach further than its folder",
+        f"“{session.trellis.name}” wants {further}",
         "Allow it if you know where it is from. It is asked once on this machine; what is not "
         "allowed is not read, and all the rest can be looked at.",
         [f"It {want.words}." for want in wanted],
         [
-            ("agree", "Allow these", lambda: session.allow(wanted)),
+            ("agree", "Allow these", lambda: session.document.allow(wanted)),
             ("refuse", "Open without reading", None),
         ],
         parent,
@@ -64,7 +69,7 @@ def ask_to_replace(paths: Sequence[Path], go_on: Callable[[], object], parent: Q
 
 def offer_left_work(session: Session, work: LeftWork, parent: QWidget) -> None:
     """Offer work that a crash left behind, with what is different from the saved file."""
-    from keen_trellis.run.kept_work import differences
+    from keen_trellis.machine.unsaved_work import differences
 
     saved = None
     if work.document is not None:
@@ -72,8 +77,8 @@ def offer_left_work(session: Session, work: LeftWork, parent: QWidget) -> None:
             saved = load(work.document)
 
     def bring_back() -> None:
-        if work.document is None or not session.open(work.document):
-            session.new()
+        if work.document is None or not session.document.open(work.document):
+            session.document.new()
         if session.do(edits.Restore("Bring unsaved work back", work.trellis)):
             work.drop()
 

@@ -35,14 +35,14 @@ from keen_trellis.desktop.adding.adding import Adding
 from keen_trellis.desktop.adding.recent import (
     remember_trellis,
 )
-from keen_trellis.desktop.ahead import Ahead
 from keen_trellis.desktop.bars import MESSAGE_MS, StatusLine, TopBar
 from keen_trellis.desktop.bench.bench import Bench
 from keen_trellis.desktop.bench.grid import Grid
-from keen_trellis.desktop.bench.local import is_local, read_locally
+from keen_trellis.desktop.bench.local_formats import is_local, read_locally
 from keen_trellis.desktop.documents import Documents
-from keen_trellis.desktop.map.view import MapView
+from keen_trellis.desktop.map.map_view import MapView
 from keen_trellis.desktop.menus import Menus
+from keen_trellis.desktop.preloading import Ahead
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.start_page import StartPage
 from keen_trellis.desktop.theme import Theme
@@ -59,10 +59,10 @@ _SPECS = {spec.id: spec for spec in ACTIONS}
 
 
 if TYPE_CHECKING:
-    from keen_trellis.desktop.report.view import ReportView
+    from keen_trellis.desktop.report.report_view import ReportView
     from keen_trellis.document.wants import Want
-    from keen_trellis.read import Server
     from keen_trellis.run.changes import Changes
+    from keen_trellis.servers.server import Server
 
 
 class Window(QMainWindow):
@@ -162,23 +162,23 @@ class Window(QMainWindow):
 
     def _connect(self) -> None:
         session = self.session
-        session.changed.connect(self._show_document)
-        session.ran.connect(self._show_document)
-        session.went.connect(self._show_document)
-        session.went.connect(self.map.renew)
-        session.selected.connect(self._enable_actions)
-        session.selected.connect(self._room_due.start)
-        session.noticed.connect(self._room_due.start)
-        session.said.connect(self.tell)
-        session.working.connect(self._status.show_work)
-        session.working.connect(self._enable_work)
-        session.crashed.connect(self.show_crash)
-        session.compared.connect(self.show_changes)
-        session.leave_wanted.connect(self.ask_leave)
-        session.may_replace.connect(self._ask_to_replace)
-        session.password_wanted.connect(self._ask_password)
-        session.filed.connect(remember_trellis)
-        session.typing_ends.connect(self._end_typing)
+        session.document.changed.connect(self._show_document)
+        session.work.ran.connect(self._show_document)
+        session.elsewhere.went.connect(self._show_document)
+        session.elsewhere.went.connect(self.map.renew)
+        session.document.selected.connect(self._enable_actions)
+        session.document.selected.connect(self._room_due.start)
+        session.looking.noticed.connect(self._room_due.start)
+        session.telling.said.connect(self.tell)
+        session.work.working.connect(self._status.show_work)
+        session.work.working.connect(self._enable_work)
+        session.telling.crashed.connect(self.show_crash)
+        session.work.compared.connect(self.show_changes)
+        session.telling.leave_wanted.connect(self.ask_leave)
+        session.telling.may_replace.connect(self._ask_to_replace)
+        session.telling.password_wanted.connect(self._ask_password)
+        session.document.filed.connect(remember_trellis)
+        session.telling.typing_ends.connect(self._end_typing)
         session.asked.connect(lambda name: self.action(name).trigger())
         self.map.add_lane_asked.connect(self.adding.offer_places)
         self.map.add_item_asked.connect(self.menus.offer_items)
@@ -209,7 +209,7 @@ class Window(QMainWindow):
     def _enable_actions(self) -> None:
         for spec in ACTIONS:
             self._actions[spec.id].setEnabled(spec.when(self.session))
-        undo = self.session.undo
+        undo = self.session.document.undo
         self.action("edit.undo").setText(f"Undo: {undo.undoText()}" if undo.canUndo() else "Undo")
         self.action("edit.redo").setText(f"Redo: {undo.redoText()}" if undo.canRedo() else "Redo")
 
@@ -233,7 +233,7 @@ class Window(QMainWindow):
             self._shows_report = False
             self._middle.setCurrentIndex(0)
         self._top.show_view(self._shows_report, not is_empty and is_here)
-        saved = session.undo.isClean()
+        saved = session.document.undo.isClean()
         self.setWindowTitle(f"{session.trellis.name}{'' if saved else ' *'} – Keen Trellis")
         self._top.show_document(session)
         self._status.show_document(session)
@@ -243,7 +243,7 @@ class Window(QMainWindow):
         """Show the trellis or the report; with an empty name the one that is not shown."""
         self._shows_report = (name or ("trellis" if self._shows_report else "report")) == "report"
         if self._shows_report and self._report is None:
-            from keen_trellis.desktop.report.view import ReportView
+            from keen_trellis.desktop.report.report_view import ReportView
 
             self._report = ReportView(self.session, self.theme, self._serve_report)
             self._middle.addWidget(self._report)
@@ -294,7 +294,7 @@ class Window(QMainWindow):
     def offer_left_work(self) -> None:
         """Offer the latest work that a crash left behind; the others at the next start."""
         from keen_trellis.desktop.sheets import offer_left_work
-        from keen_trellis.run.kept_work import left_work
+        from keen_trellis.machine.unsaved_work import left_work
 
         for work in left_work()[:1]:
             offer_left_work(self.session, work, self)

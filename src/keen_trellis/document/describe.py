@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from keen_trellis.base.words import counted
 from keen_trellis.document.trellis import Trellis
-from keen_trellis.words import counted
 
 
 def describe(trellis: Trellis) -> Iterator[str]:

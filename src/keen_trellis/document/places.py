@@ -8,10 +8,12 @@ from typing import Annotated, Self
 
 from pydantic import Field, model_validator
 
-from keen_trellis.document.items.base import Part
+from keen_trellis.base.words import listed
+from keen_trellis.document.items.item import Part
 from keen_trellis.document.wants import Want, wants_of_path, wants_of_server
-from keen_trellis.places.place import SparkCluster
-from keen_trellis.read.server import Server
+from keen_trellis.places.known import PLACES
+from keen_trellis.places.spark.cluster import SparkCluster
+from keen_trellis.servers.server import Server
 
 PlaceField = Annotated[Server | SparkCluster, Field(discriminator="type")]
 
@@ -32,21 +34,17 @@ class RunPlace(Part):
 
     @model_validator(mode="after")
     def _can_be_run_at(self) -> Self:
-        if self.at.type not in ("postgresql", "spark"):
-            raise ValueError(
-                f"“{self.name}” is no place to run: that is a PostgreSQL server, or a cluster."
-            )
+        if self.at.type not in PLACES:
+            sorts = listed([kind.words for kind in PLACES.values()])
+            raise ValueError(f"“{self.name}” is no place to run: there are {sorts}.")
         return self
 
     def wants(self, folder: Path | None) -> Iterator[Want]:
         """Yield what a run there does that a stranger's document may not do unasked."""
         if isinstance(self.at, Server):
-            yield from wants_of_server(self.at)
+            yield from wants_of_server(self.at, folder)
             return
-        address = f"{self.at.host}, port {self.at.usual_port}"
-        yield Want(
-            f"contact spark {self.at.host}:{self.at.usual_port}",
-            f"contacts the Spark cluster {address}",
-        )
+        key = f"contact {self.at.type} {self.at.host}:{self.at.usual_port}"
+        yield Want(key, f"contacts {self.at.contact}")
         for path in self.at.sees:
             yield from wants_of_path(path, folder, "has the cluster read")

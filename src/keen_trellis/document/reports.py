@@ -4,17 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from decimal import Decimal, InvalidOperation
-from typing import TYPE_CHECKING, Literal, Self, get_args
+from typing import Literal, Self, get_args
 
 from pydantic import Field, model_validator
 
-from keen_trellis.document.items.base import Part, Taken
+from keen_trellis.base.words import listed
 from keen_trellis.document.items.blend import FigureItem
 from keen_trellis.document.items.filter import ConditionItem
-from keen_trellis.words import listed
-
-if TYPE_CHECKING:
-    from keen_trellis.document.trellis import Trellis
+from keen_trellis.document.items.item import Lanes, Part, Taken
 
 By = Literal["value", "day", "week", "month", "quarter", "year", "width"]
 """What makes a group of a column: equal values, a span of the calendar, or a span of numbers."""
@@ -154,10 +151,12 @@ class Report(Part):
             filters=tuple(one.but(column=change(one.column)) for one in self.filters),
         )
 
-    def sentence(self, trellis: Trellis) -> str:
-        """Return what is summarised to what, in words."""
+    def sentence(self, lanes: Lanes, with_values: bool = True) -> str:
+        """Return what is summarised to what, in words; without values filters by their columns."""
         each = listed([group.title for group in self.groups])
         figures = listed([figure.title for figure in self.figures])
         groups = f"For each {each}" if each else "For all rows together"
         filters = f", where {listed([str(one) for one in self.filters])}" if self.filters else ""
-        return f"{groups} {figures} of {trellis.lane(self.at.lane).name}{filters}."
+        if filters and not with_values:
+            filters = f", filtered by {listed([one.column for one in self.filters])}"
+        return f"{groups} {figures} of {lanes.lane(self.at.lane).name}{filters}."

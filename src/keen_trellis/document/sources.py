@@ -1,47 +1,31 @@
-"""Where a lane's rows come from, as the document says it, and how each is read."""
+"""Where a lane's rows come from, as the document says it; `run.source_reading` reads them."""
 
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass, fields, replace
+from dataclasses import fields, replace
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated, Any, Literal, TypeVar
+from typing import Annotated, Any, Literal, TypeVar
 
 from pydantic import Field
 
+from keen_trellis.base.errors import EditError
+from keen_trellis.base.file_stamps import FileStamp
+from keen_trellis.base.folders import folder_stamps, is_of_pattern
+from keen_trellis.base.ordinary_files import is_one_file
+from keen_trellis.base.words import plainly
 from keen_trellis.data import Kind
-from keen_trellis.document.databases import DatabaseField
-from keen_trellis.document.items.base import Part, Taken
-from keen_trellis.document.wants import Want, wants_of_path, wants_of_server
-from keen_trellis.errors import EditError, SourceError
+from keen_trellis.data.conversions.noticed import Reread
+from keen_trellis.document.database_field import DatabaseField
+from keen_trellis.document.items.item import Part, Taken
+from keen_trellis.document.wants import Want, wants_of_files, wants_of_path, wants_of_server
+from keen_trellis.layouts.source_layouts import SheetLayout, TextLayout
 from keen_trellis.plan.bays import Bay
 from keen_trellis.plan.blends import Blended
 from keen_trellis.plan.nodes import BayRows, Begun, Node, Outcome
-from keen_trellis.progress import Report, quiet
-from keen_trellis.read import (
-    FileStamp,
-    Reread,
-    RowCondition,
-    Secrets,
-    SheetLayout,
-    SqliteFile,
-    TextLayout,
-)
-from keen_trellis.read.files import is_one_file
-
-if TYPE_CHECKING:
-    from keen_trellis.read import Reading
+from keen_trellis.servers.server import RowCondition, SqliteFile
 
 S = TypeVar("S", bound="AnySource")
-
-
-@dataclass(frozen=True, slots=True)
-class _How:
-    """What a read needs beside the source itself."""
-
-    secrets: Secrets
-    report: Report
-    rows_at_most: int | None
 
 
 class Beginning(Part):
@@ -80,7 +64,13 @@ class AnySource(Part):
         return self.model_copy(update={"path": place}) if self.place else self
 
     def taking(self: S, table: str) -> S:
-        """Return the source with another sheet or table of the same file or database."""
+        """Return the source with another sheet or table of the same file or database.
+
+        Raises
+        ------
+        EditError
+            There is only one table at its place.
+        """
         raise EditError(f"There is only one table in {self.place}.")
 
     def reads(self, path: Path) -> bool:
@@ -130,26 +120,6 @@ class AnySource(Part):
         """Whether its reader mostly waits, for another process or a server: others read then."""
         return False
 
-    def read(
-        self,
-        secrets: Secrets | None = None,
-        report: Report = quiet,
-        rows_at_most: int | None = None,
-    ) -> Reading:
-        """Return the rows, or the first of them; a sheet is always read whole.
-
-        Raises
-        ------
-        SourceError
-            It cannot be read; the message says why and what to do.
-        Cancelled
-            Raised by `report` once the user has asked to stop.
-        """
-        return self._read(_How(secrets or Secrets(), report, rows_at_most))
-
-    def _read(self, how: _How) -> Reading:
-        raise NotImplementedError
-
 
 class DelimitedSource(AnySource):
     """A delimited text file; what its layout leaves open is found anew at each read."""
@@ -157,17 +127,6 @@ class DelimitedSource(AnySource):
     type: Literal["delimited"] = "delimited"
     path: str
     layout: TextLayout = TextLayout()
-
-    def _read(self, how: _How) -> Reading:
-        from keen_trellis.read import read_delimited
-
-        return read_delimited(
-            Path(self.path),
-            self.layout,
-            how.report,
-            kinds=self.kinds,
-            rows_at_most=how.rows_at_most,
-        )
 
 
 class SheetSource(AnySource):
@@ -187,19 +146,6 @@ class SheetSource(AnySource):
     def waits(self) -> bool:
         """A workbook is parsed by a process of its own."""
         return True
-
-    def _read(self, how: _How) -> Reading:
-        from keen_trellis.read import read_sheet
-
-        return read_sheet(
-            Path(self.path),
-            self.sheet,
-            self.layout,
-            report=how.report,
-            kinds=self.kinds,
-            named=self.range,
-            secrets=how.secrets,
-        )
 
 
 class FolderSource(AnySource):
@@ -224,34 +170,17 @@ class FolderSource(AnySource):
 
     def reads(self, path: Path) -> bool:
         """Whether a file is in the folder and has the pattern."""
-        from keen_trellis.read import is_of_pattern
-
         return is_of_pattern(path, Path(self.path), self.pattern)
+
+    def wants(self, folder: Path | None) -> Iterator[Want]:
+        """Yield the folder, and what links in it lead to."""
+        yield from super().wants(folder)
+        if folder is not None:
+            yield from wants_of_files(self.path, (Path(one.path) for one in self.stamps()), folder)
 
     def stamps(self) -> tuple[FileStamp, ...]:
         """Return its files as they are now; none where the folder is gone."""
-        from keen_trellis.read import files_of
-
-        try:
-            return tuple(FileStamp.of(path) for path in files_of(Path(self.path), self.pattern))
-        except SourceError:
-            return ()
-
-    def _read(self, how: _How) -> Reading:
-        from keen_trellis.read import read_folder
-
-        return read_folder(
-            Path(self.path),
-            self.pattern,
-            self.file_column,
-            sheet=self.sheet,
-            text=self.text,
-            cells=self.cells,
-            report=how.report,
-            kinds=self.kinds,
-            rows_at_most=how.rows_at_most,
-            taken_as=self.taken_as,
-        )
+        return folder_stamps(Path(self.path), self.pattern)
 
 
 class ColumnarSource(AnySource):
@@ -260,11 +189,6 @@ class ColumnarSource(AnySource):
     type: Literal["columnar"] = "columnar"
     path: str
 
-    def _read(self, how: _How) -> Reading:
-        from keen_trellis.read import read_columnar
-
-        return read_columnar(Path(self.path), how.report, self.kinds, how.rows_at_most)
-
 
 class TypedSource(AnySource):
     """Cells typed in or pasted; all texts, and the only rows that a document itself holds."""
@@ -272,11 +196,6 @@ class TypedSource(AnySource):
     type: Literal["typed"] = "typed"
     columns: tuple[str, ...]
     rows: tuple[tuple[str, ...], ...] = ()
-
-    def _read(self, how: _How) -> Reading:
-        from keen_trellis.read import read_typed
-
-        return read_typed(self.columns, self.rows, how.report, self.kinds)
 
 
 class _InDatabase(AnySource):
@@ -298,9 +217,7 @@ class _InDatabase(AnySource):
         if isinstance(self.database, SqliteFile):
             yield from super().wants(folder)
             return
-        yield from wants_of_server(self.database)
-        if self.database.authority:
-            yield from wants_of_path(self.database.authority, folder, "reads")
+        yield from wants_of_server(self.database, folder)
 
     def at(self: S, place: str) -> S:
         """Return the source read from another file."""
@@ -320,22 +237,6 @@ class TableSource(_InDatabase):
         """Return the source with another table of the same schema."""
         return self.model_copy(update={"table": table})
 
-    def _read(self, how: _How) -> Reading:
-        from keen_trellis.read import read_table
-
-        return read_table(
-            self.database,
-            self.table,
-            self.in_schema,
-            columns=self.columns,
-            conditions=self.conditions,
-            zone=self.zone,
-            secrets=how.secrets,
-            report=how.report,
-            kinds=self.kinds,
-            rows_at_most=how.rows_at_most,
-        )
-
 
 class QuerySource(_InDatabase):
     """A query typed by hand, which can only read."""
@@ -343,20 +244,6 @@ class QuerySource(_InDatabase):
     type: Literal["query"] = "query"
     query: str
     timeout_s: float = Field(default=60.0, gt=0)
-
-    def _read(self, how: _How) -> Reading:
-        from keen_trellis.read import read_query
-
-        return read_query(
-            self.database,
-            self.query,
-            self.timeout_s,
-            zone=self.zone,
-            secrets=how.secrets,
-            report=how.report,
-            kinds=self.kinds,
-            rows_at_most=how.rows_at_most,
-        )
 
 
 class _InTrellis(AnySource):
@@ -438,7 +325,7 @@ Source = Annotated[
 
 def source_words(source: Source) -> str:
     """Return where a lane comes from, as short as it can be said."""
-    name = Path(source.place).name
+    name = plainly(Path(source.place).name)
     match source:
         case SheetSource():
             return f"{name} › {source.range or source.sheet}"

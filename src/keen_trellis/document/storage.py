@@ -12,11 +12,12 @@ from typing import Any
 
 from pydantic import BaseModel, ValidationError
 
-from keen_trellis.document.edits.base import first_fault
+from keen_trellis.base.errors import DocumentError, reason
+from keen_trellis.base.whole_files import whole_file
+from keen_trellis.base.words import NOT_SHOWN, plainly
+from keen_trellis.document.edits.edit import first_fault
 from keen_trellis.document.items import DeliveryItem
 from keen_trellis.document.trellis import VERSION, Trellis
-from keen_trellis.errors import DocumentError, reason
-from keen_trellis.whole_files import whole_file
 
 ENDING = ".trellis"
 _LINE_WIDTH = 92
@@ -175,6 +176,9 @@ def _refuse_odd_letters(content: Any, path: Path) -> None:
         if isinstance(part, dict):
             waiting += part.keys()
             waiting += part.values()
+            name = part.get("name")
+            if isinstance(name, str) and NOT_SHOWN.search(name):
+                raise _broken(path, f"the name “{plainly(name)}” has a character that is not shown")
         elif isinstance(part, list):
             waiting += part
         elif isinstance(part, str) and _ODD.search(part):

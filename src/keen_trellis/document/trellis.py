@@ -14,6 +14,9 @@ from typing import Any, Literal, Self, TypeVar
 
 from pydantic import Field, model_validator
 
+from keen_trellis.base.errors import DeliveryError, EditError
+from keen_trellis.base.ordinary_files import is_one_file
+from keen_trellis.base.words import first_free
 from keen_trellis.document.items import (
     AnyItem,
     DeliveryItem,
@@ -33,12 +36,9 @@ from keen_trellis.document.sources import (
     TableSource,
     source_words,
 )
-from keen_trellis.errors import DeliveryError, EditError
 from keen_trellis.plan.bays import Bay, Keep, keep_of
-from keen_trellis.read.files import is_one_file
-from keen_trellis.read.hosts import is_called_alike
-from keen_trellis.read.server import Server, SqliteFile
-from keen_trellis.words import first_free
+from keen_trellis.servers.hosts import is_called_alike
+from keen_trellis.servers.server import Server, SqliteFile
 
 VERSION: Literal[3] = 3
 UNNAMED = "Untitled"
@@ -166,6 +166,7 @@ class Trellis(Part):
         """Return a copy, which finds its own lanes and not those that were found here."""
         copied = super().model_copy(update=update, deep=deep)
         for name in ("_lanes_by_id", "_places"):
+            # `cached_property` keeps what it found among the attributes, which a copy takes along.
             copied.__dict__.pop(name, None)
         return copied
 
@@ -285,23 +286,32 @@ class Trellis(Part):
         return source_words(source)
 
     def tied_in(self, lane: Lane, place: int) -> set[str]:
-        """Return the lanes tied into a lane up to a place, and those tied into them."""
-        found = self._brought_along(lane)
-        for item in lane.items[:place]:
-            for taken in item.takes():
-                other = self.lane(taken.lane)
-                found |= {other.id} | self.tied_in(other, self.taken_place(taken))
-        return found
+        """Return the lanes tied into a lane up to a place, and those tied into them.
 
-    def _brought_along(self, lane: Lane) -> set[str]:
-        """Return the lanes in the rows that a lane begins with, where these are the trellis's."""
-        begins = lane.source.begins_at()
-        if begins is None:
-            return set()
-        if begins.taken is not None:
-            return self.tied_in(self.lane(begins.taken.lane), self.taken_place(begins.taken))
-        tied, place = self.place_of(begins.tie)
-        return {tied.id} | self.tied_in(tied, place + 1)
+        Where a lane begins with rows of the trellis, the lanes in these rows are among them.
+        """
+        found: set[str] = set()
+        seen: set[tuple[str, int]] = set()
+        # on a list of its own, and each place once: lanes may meet again and again
+        waiting = [(lane, place)]
+        while waiting:
+            lane, place = waiting.pop()
+            if (lane.id, place) in seen:
+                continue
+            seen.add((lane.id, place))
+            begins = lane.source.begins_at()
+            if begins is not None and begins.taken is not None:
+                # these rows are called by the lane that begins with them
+                waiting.append((self.lane(begins.taken.lane), self.taken_place(begins.taken)))
+            elif begins is not None:
+                tied, at = self.place_of(begins.tie)
+                found.add(tied.id)
+                waiting.append((tied, at + 1))
+            for taken in (one for item in lane.items[:place] for one in item.takes()):
+                other = self.lane(taken.lane)
+                found.add(other.id)
+                waiting.append((other, self.taken_place(taken)))
+        return found
 
     def needed_by(self, lane: Lane, place: int) -> tuple[str, ...]:
         """Return the parts that the rows of a lane after so many items are made of."""
@@ -326,6 +336,8 @@ class Trellis(Part):
 
     def downstream(self, part_id: str) -> set[str]:
         """Return the parts that a part's rows go to, itself among them."""
+        # Turned round once for all: asking every part of every part would take the square of their
+        # number.
         takers: dict[str, list[str]] = {}
         for lane in self.lanes:
             takers.setdefault(self.begins_after(lane), []).append(lane.id)
@@ -374,8 +386,12 @@ class Trellis(Part):
             if not _is_one_database(source, into.database, are_one):
                 continue
             if isinstance(source, QuerySource):
+                # Anywhere in the text, in a comment or a word as well: what a view hides behind it
+                # nobody sees here.
                 is_it = into.table.lower() in source.query.lower()
             else:
+                # A schema that is not named may be any: rather one delivery too many refused than a
+                # source written to.
                 schemas = (source.in_schema, into.in_schema)
                 is_it = _is_one_name(source.table, into) and (
                     None in schemas or len({*schemas}) == 1
@@ -452,6 +468,9 @@ def places_in_order(trellis: Trellis) -> Iterator[tuple[Lane, int]]:
     done: set[tuple[str, int]] = set()
     under_way: set[tuple[str, int]] = set()
     for whole in trellis.lanes:
+        # Each place is seen twice: the first time all that it needs is put above it, the second
+        # time, when that is done, it is yielded. What is needed and under way stands below itself:
+        # a circle.
         waiting = [(whole, len(whole.items))]
         while waiting:
             lane, place = waiting[-1]

@@ -7,17 +7,21 @@ import difflib
 from collections.abc import Callable, Mapping, Sequence
 from typing import TYPE_CHECKING, TypeVar
 
+from keen_trellis.base.errors import FormulaError, with_article
+from keen_trellis.base.words import counted, listed
 from keen_trellis.data import Kind
 from keen_trellis.data.kinds import widest
-from keen_trellis.errors import FormulaError, with_article
 from keen_trellis.plan.formulas import Applied, Constant, Valued
 from keen_trellis.plan.functions import FUNCTIONS, Function, Takes
-from keen_trellis.words import counted, listed
 
 if TYPE_CHECKING:
     from sqlglot import exp
 
 Place = tuple[int, int]
+
+
+_OF_MANY_ROWS = frozenset(("COUNT", "SUM", "AVG", "MIN", "MAX", "FIRST", "LAST", "MEDIAN"))
+"""What SQL calls figures of a group."""
 
 
 class Nothing(Constant):
@@ -27,7 +31,13 @@ class Nothing(Constant):
 
 
 def known_as(value: Valued, kind: Kind, text: str, whole: bool = False) -> Valued:
-    """Return a value of a kind that is known: NULL takes the one it meets."""
+    """Return a value of a kind that is known: NULL takes the one it meets.
+
+    Raises
+    ------
+    FormulaError
+        It meets nothing that has a kind.
+    """
     if not isinstance(value, Nothing):
         return value
     if whole:
@@ -58,6 +68,8 @@ class Checking:
         functions = [one for one in FUNCTIONS if FUNCTIONS[one].form.startswith(f"{one}(")]
         near = difflib.get_close_matches(name, functions, n=1)
         remedy = f"Did you mean {near[0]}?" if near else "Choose one of the list."
+        if name in _OF_MANY_ROWS:
+            remedy = "It takes many rows, and a formula one: add the step Summarise for it."
         own = tree.meta if tree.meta.get("end") is not None else {}
         place = (own["start"], own["end"] + 1) if own else place_of(tree, self.text)
         return FormulaError(f"There is no function {name}.", remedy, place)
@@ -69,7 +81,13 @@ class Checking:
         values: Sequence[Valued],
         parts: Sequence[exp.Expr],
     ) -> Applied:
-        """Return a function applied to values, where their kinds allow it."""
+        """Return a function applied to values, where their kinds allow it.
+
+        Raises
+        ------
+        FormulaError
+            It takes another number of values, or other kinds.
+        """
         function = FUNCTIONS[name]
         ways = [way for way in function.takes if way.fits_count(len(values))]
         if not ways:
@@ -117,7 +135,13 @@ class Checking:
         what: str,
         parts: Sequence[tuple[exp.Expr, Valued]],
     ) -> Kind:
-        """Return the kind that holds the values of all; which of them do not fit is said."""
+        """Return the kind that holds the values of all; which of them do not fit is said.
+
+        Raises
+        ------
+        FormulaError
+            No kind holds them all.
+        """
         given = [(part, v) for part, v in parts if not isinstance(v, Nothing)]
         if not given:
             return Kind.TEXT

@@ -9,7 +9,7 @@ from sqlglot.dialects.dialect import Dialect
 from sqlglot.errors import ParseError, TokenError
 from sqlglot.parser import IsPredicatePrecedence
 
-from keen_trellis.errors import FormulaError
+from keen_trellis.base.errors import FormulaError
 
 GAP = "GAP"
 _STUMBLES = (AttributeError, TypeError, ValueError, KeyError, IndexError)

@@ -11,9 +11,9 @@ from dataclasses import dataclass
 from decimal import Decimal, InvalidOperation
 from typing import TYPE_CHECKING
 
+from keen_trellis.base.errors import FormulaError, with_article
 from keen_trellis.data import Kind
 from keen_trellis.data.kinds import castable
-from keen_trellis.errors import FormulaError, with_article
 from keen_trellis.formulas.checking import SUCH_AS, WRITTEN, Checking, Nothing, known_as, place_of
 from keen_trellis.plan.formulas import Applied, Cell, Constant, Valued
 from keen_trellis.plan.functions import FUNCTIONS
@@ -143,7 +143,13 @@ class Reading(Checking):
         self.depth = 0
 
     def read(self, tree: exp.Expr | None) -> Valued | Interval:
-        """Return the expression of a part of the tree; what is missing in it is said."""
+        """Return the expression of a part of the tree; what is missing in it is said.
+
+        Raises
+        ------
+        FormulaError
+            It is not finished, too deep, or none that a formula can have.
+        """
         if tree is None:
             end = len(self.text)
             raise FormulaError(
@@ -201,7 +207,13 @@ class Reading(Checking):
             raise self.error(tree, f"{what} is nothing that {title} takes here.", form)
 
     def value(self, tree: exp.Expr | None) -> Valued:
-        """Return a part that is a value, which an interval is not."""
+        """Return a part that is a value, which an interval is not.
+
+        Raises
+        ------
+        FormulaError
+            It is an interval, which can only be added to a date.
+        """
         made = self.read(tree)
         if isinstance(made, Interval):
             assert tree is not None

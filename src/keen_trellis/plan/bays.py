@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from enum import StrEnum
 
-from keen_trellis.errors import known
+from keen_trellis.base.errors import known
 
 
 class Bay(StrEnum):

@@ -5,10 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 from functools import cached_property
 
+from keen_trellis.base.words import listed
 from keen_trellis.plan.figures import Figure, require_names
 from keen_trellis.plan.nodes import Node, Outcome
 from keen_trellis.plan.schema import Schema, SchemaColumn
-from keen_trellis.words import listed
 
 
 @dataclass(frozen=True, eq=False)  # no slots: schema and digest are kept once worked out

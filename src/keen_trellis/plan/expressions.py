@@ -10,8 +10,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any, Literal
 
+from keen_trellis.base.errors import LinkError, known
 from keen_trellis.data import Kind
-from keen_trellis.errors import LinkError, known
 from keen_trellis.plan.operators import OF_TEXT, TESTS, VALUES_OF, Test
 from keen_trellis.plan.schema import Schema
 

@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal, get_args
 
+from keen_trellis.base.errors import LinkError, known
 from keen_trellis.data import Kind
-from keen_trellis.errors import LinkError, known
 from keen_trellis.plan.schema import Schema
 
 How = Literal["sum", "count", "distinct count", "average", "min", "max", "first", "last"]

@@ -10,8 +10,8 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any
 
+from keen_trellis.base.errors import LinkError
 from keen_trellis.data import Kind
-from keen_trellis.errors import LinkError
 from keen_trellis.plan.expressions import Expression
 from keen_trellis.plan.schema import Schema
 

@@ -312,6 +312,7 @@ _ALL = (
         "text",
         Takes((TEXT, TEXT, WHOLE, WHOLE), _text, optional=1),
         ("OVERLAY('KP-MS' PLACING '/' FROM 3 FOR 1)", "KP/MS"),
+        ("OVERLAY('KP-MS' PLACING '//' FROM 3)", "KP//S"),
     ),
     _of(
         "REPLACE",
@@ -328,6 +329,7 @@ _ALL = (
         "text",
         Takes((TEXT, WHOLE, TEXT), _text, optional=1),
         ("LPAD('7', 3, '0')", "007"),
+        ("LPAD('7', 3)", "  7"),
     ),
     _of(
         "RPAD",
@@ -336,6 +338,7 @@ _ALL = (
         "text",
         Takes((TEXT, WHOLE, TEXT), _text, optional=1),
         ("RPAD('7', 3, '.')", "7.."),
+        ("RPAD('7', 3)", "7  "),
     ),
     _of(
         "SPLIT_PART",
@@ -361,6 +364,7 @@ _ALL = (
         "text",
         Takes((TEXT, TEXT), _text, many=True),
         ("CONCAT_WS('-', 'KP', NULL, 'MS')", "KP-MS"),
+        ("CONCAT_WS('-', 'KP')", "KP"),
     ),
     _of(
         "REGEXP_REPLACE",
@@ -410,6 +414,7 @@ _ALL = (
         ),
         ("TRUNC(DATE '2026-11-26', 'quarter')", "2026-10-01"),
         ("TRUNC(2.79, 1)", "2.7"),
+        ("TRUNC(2.79)", "2"),
     ),
     _of(
         "later by months",
@@ -551,6 +556,8 @@ _ALL = (
         "choices",
         Takes((ANY, ANY), widest, optional=1, many=True),
         ("COALESCE(NULLIF(1, 1), 2)", "2"),
+        ("COALESCE(NULLIF(1, 1), NULLIF(2, 2), 3)", "3"),
+        ("COALESCE(2)", "2"),
     ),
     _of(
         "NULLIF",
@@ -568,6 +575,7 @@ _ALL = (
         "choices",
         Takes((ANY, ANY), widest, optional=1, many=True),
         ("GREATEST(1, 2.5, NULL)", "2.5"),
+        ("GREATEST(3)", "3"),
     ),
     _of(
         "LEAST",
@@ -576,6 +584,8 @@ _ALL = (
         "choices",
         Takes((ANY, ANY), widest, optional=1, many=True),
         ("LEAST('b', 'a')", "a"),
+        ("LEAST('c', 'a', 'b')", "a"),
+        ("LEAST('b')", "b"),
     ),
     _of(
         "CAST",

@@ -8,8 +8,8 @@ from decimal import Decimal
 from fractions import Fraction
 from typing import Literal, get_args
 
+from keen_trellis.base.errors import LinkError, known
 from keen_trellis.data import Kind
-from keen_trellis.errors import LinkError, known
 from keen_trellis.plan.operators import NEAREST, OPERATORS, Operator
 from keen_trellis.plan.spans import SPANS, Span
 from keen_trellis.plan.text_rules import TEXT_RULES, TextRule

@@ -11,15 +11,15 @@ from collections import Counter
 from dataclasses import dataclass, fields, replace
 from functools import cached_property
 
+from keen_trellis.base.errors import LinkError
+from keen_trellis.base.words import listed
 from keen_trellis.data import Kind
 from keen_trellis.data.kinds import holding
-from keen_trellis.errors import LinkError
 from keen_trellis.plan.bays import Bay, Keep
 from keen_trellis.plan.expressions import Expression
 from keen_trellis.plan.link import Link
 from keen_trellis.plan.outcome import Columns, free_name, outcome_columns
 from keen_trellis.plan.schema import Schema, SchemaColumn
-from keen_trellis.words import listed
 
 
 class Node:
@@ -238,7 +238,13 @@ class Stacked(Node):
         return self.parts
 
     def part_schemas(self) -> list[Schema]:
-        """Return the columns of each part under the names that they meet under."""
+        """Return the columns of each part under the names that they meet under.
+
+        Raises
+        ------
+        LinkError
+            Two columns of a part would be called the same.
+        """
         made = []
         for part, pairs, name in zip(self.parts, self.renamed, self.names, strict=True):
             new_names = dict(pairs)

@@ -6,9 +6,9 @@ from collections.abc import Collection, Container, Sequence
 from dataclasses import dataclass, replace
 from typing import Literal, get_args
 
+from keen_trellis.base.errors import LinkError, known
 from keen_trellis.data import Kind
 from keen_trellis.data.kinds import comparable, holding
-from keen_trellis.errors import LinkError, known
 from keen_trellis.plan.bays import JOIN_NAMES, Bay, Keep
 from keen_trellis.plan.link import SIDES, Link, Side
 from keen_trellis.plan.schema import Schema, SchemaColumn

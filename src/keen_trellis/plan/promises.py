@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal, get_args
 
-from keen_trellis.errors import known
+from keen_trellis.base.errors import known
 from keen_trellis.plan.link import SIDES, Side
 
 Promised = Literal["found", "one partner", "not multiplied", "few without", "same total"]

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
+from keen_trellis.base.errors import UnknownColumnError
 from keen_trellis.data import Kind
-from keen_trellis.errors import UnknownColumnError
 
 
 @dataclass(frozen=True, slots=True)

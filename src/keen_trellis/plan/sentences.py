@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
+from keen_trellis.base.words import listed
 from keen_trellis.plan.bays import Bay, Keep
 from keen_trellis.plan.counts import Counts
 from keen_trellis.plan.link import Link, LinkField
 from keen_trellis.plan.operators import NEAREST, OPERATOR_WORDS
 from keen_trellis.plan.outcome import ALL_COLUMNS, Columns, join_name, semi_side
-from keen_trellis.words import listed
 
 PARTNER_WORDS = {
     "every": "every match",

@@ -6,8 +6,8 @@ from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Literal, get_args
 
+from keen_trellis.base.errors import LinkError, known
 from keen_trellis.data import Kind
-from keen_trellis.errors import LinkError, known
 from keen_trellis.plan.blends import Summarised
 from keen_trellis.plan.figures import Figure, require_names
 from keen_trellis.plan.formulas import Valued
@@ -101,7 +101,13 @@ class Picked(OnRows):
 
     @cached_property
     def schema(self) -> Schema:
-        """The columns chosen."""
+        """The columns chosen.
+
+        Raises
+        ------
+        LinkError
+            Two columns would be called the same.
+        """
         for _, name in self.columns:
             if [new for _, new in self.columns].count(name) > 1:
                 raise LinkError(
@@ -239,7 +245,13 @@ class Parted(OnRows):
 
     @cached_property
     def schema(self) -> Schema:
-        """The columns of its input; the parted one must be text."""
+        """The columns of its input; the parted one must be text.
+
+        Raises
+        ------
+        LinkError
+            The column is no text, or there is no mark.
+        """
         if self.rows.schema.column(self.column, self.where).kind is not Kind.TEXT:
             raise LinkError(
                 f"“{self.column}” of {self.where} is no text, and only a text has parts.",

@@ -6,13 +6,8 @@ the window opens sooner.
 
 from typing import TYPE_CHECKING
 
-from keen_trellis.lazily import looked_up
+from keen_trellis.base.lazily import looked_up
 from keen_trellis.read.any_source import read
-from keen_trellis.read.layouts import SheetLayout, TextLayout
-from keen_trellis.read.noticed import Noticed, Reread
-from keen_trellis.read.secrets import Secrets
-from keen_trellis.read.server import Database, DatabaseTable, RowCondition, Server, SqliteFile
-from keen_trellis.read.stamps import FileStamp
 
 if TYPE_CHECKING:
     from keen_trellis.read.columnar import read_columnar
@@ -23,7 +18,7 @@ if TYPE_CHECKING:
         read_table,
     )
     from keen_trellis.read.delimited import read_delimited
-    from keen_trellis.read.folder import files_of, is_of_pattern, read_folder
+    from keen_trellis.read.folder import read_folder
     from keen_trellis.read.reading import Reading, SetApart
     from keen_trellis.read.typed import pasted_cells, read_typed
     from keen_trellis.read.workbook import WorkbookPart, read_sheet, sheet_names, workbook_parts
@@ -34,8 +29,6 @@ _PLACES = {
     "WorkbookPart": "workbook",
     "database_columns": "databases",
     "database_tables": "databases",
-    "files_of": "folder",
-    "is_of_pattern": "folder",
     "pasted_cells": "typed",
     "read_columnar": "columnar",
     "read_delimited": "delimited",
@@ -49,24 +42,11 @@ _PLACES = {
 }
 
 __all__ = [
-    "Database",
-    "DatabaseTable",
-    "FileStamp",
-    "Noticed",
     "Reading",
-    "Reread",
-    "RowCondition",
-    "Secrets",
-    "Server",
     "SetApart",
-    "SheetLayout",
-    "SqliteFile",
-    "TextLayout",
     "WorkbookPart",
     "database_columns",
     "database_tables",
-    "files_of",
-    "is_of_pattern",
     "pasted_cells",
     "read",
     "read_columnar",

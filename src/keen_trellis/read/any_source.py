@@ -7,12 +7,12 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 from urllib.parse import unquote, urlsplit
 
+from keen_trellis.base.errors import SourceError, UnknownColumnError
+from keen_trellis.base.progress import Report, quiet
 from keen_trellis.data import Kind
-from keen_trellis.errors import SourceError, UnknownColumnError
-from keen_trellis.progress import Report, quiet
-from keen_trellis.read.layouts import SheetLayout, TextLayout
-from keen_trellis.read.secrets import LockedFile, Secrets
-from keen_trellis.read.server import Database, Server, SqliteFile
+from keen_trellis.layouts.source_layouts import SheetLayout, TextLayout
+from keen_trellis.servers.secrets import LockedFile, Secrets
+from keen_trellis.servers.server import Database, Server, SqliteFile
 
 if TYPE_CHECKING:
     from keen_trellis.data import Table
@@ -164,12 +164,19 @@ def _server(path_or_url: str | Path) -> tuple[Server | None, Secrets]:
     if isinstance(path_or_url, Path) or address.scheme not in _SERVERS:
         return None, secrets
     kind = _SERVERS[address.scheme]
+    try:
+        port = address.port
+    except ValueError as error:
+        raise SourceError(
+            f"The port in “{address.hostname}” is none: those have numbers from 1 to 65535.",
+            "Write it behind the host, or leave it out.",
+        ) from error
     server = Server(
         "postgresql" if kind == "postgresql" else "mariadb",
         address.hostname or "localhost",
         address.path.lstrip("/"),
         user=unquote(address.username or ""),
-        port=address.port,
+        port=port,
     )
     secrets.give(server, unquote(address.password or ""))
     return server, secrets

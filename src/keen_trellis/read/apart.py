@@ -8,6 +8,7 @@ is a sentence. Stopping is heard at once, wherever the parser is.
 from __future__ import annotations
 
 import io
+import logging
 import os
 import pickle
 import select
@@ -21,15 +22,20 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import IO, Any
 
-from keen_trellis.errors import SourceError
-from keen_trellis.progress import Report
+from keen_trellis.base.errors import SourceError
+from keen_trellis.base.logs import timed
+from keen_trellis.base.progress import Report
 from keen_trellis.read import parser_process
+
+_log = logging.getLogger(__name__)
 
 _POLL_S = 0.1
 _READ = 1 << 20
-_LEAST_MEMORY, _MEMORY_A_BYTE, _MEMORY_AN_UNPACKED_BYTE = 1 << 30, 150, 8
+_LEAST_MEMORY, _MEMORY_A_BYTE, _MEMORY_AN_UNPACKED_BYTE = 3 << 30, 150, 8
 _LEAST_S, _SECONDS_A_MB = 60, 5
 _GROWS_AFTER_S = 2.0
+_STILL_S = 10.0
+"""How long a parser may neither send, work nor read: some stand still at their limit of memory."""
 
 
 class ParserError(Exception):
@@ -80,17 +86,19 @@ def parsed_apart(
         Raised by `report` once the user has asked to stop; the parser is ended.
     """
     named = said_of or path
-    with path.open("rb") as file:
+    with timed(_log, f"parse {named.name}"), path.open("rb") as file:
         size = os.fstat(file.fileno()).st_size
         grows = max(size * _MEMORY_A_BYTE, unpacked * _MEMORY_AN_UNPACKED_BYTE)
         memory = min(_LEAST_MEMORY + grows, _all_memory())
         seconds = _LEAST_S + _SECONDS_A_MB * (size >> 20)
-        limits = (str(memory), str(seconds))
+        limits = (str(os.getpid()), str(memory), str(seconds))
         with _process(file, (*limits, command, str(file.fileno()), *rest)) as process:
             assert process.stdout is not None
             last: tuple[str, ...] = ()
-            for frame in _frames(process.stdout, report, doing):
-                if isinstance(frame, tuple):
+            for frame in _frames(process, report, doing):
+                if isinstance(frame, _StandsStill):
+                    raise _still(named, size)
+                if isinstance(frame, tuple) and frame[:1] in (("done",), ("error",)):
                     last = frame
                 else:
                     yield frame
@@ -126,9 +134,29 @@ def _process(file: IO[bytes], arguments: tuple[str, ...]) -> Iterator[subprocess
         process.wait()
 
 
-def _frames(stream: IO[bytes], report: Report, doing: str) -> Iterator[Any]:
+class _StandsStill:
+    """Takes the place of a frame that does not come."""
+
+
+def _work_of(process: int) -> tuple[str, ...] | None:
+    """Return what tells that a process works: the time it took, and the bytes that it read.
+
+    None where the system tells nothing of it: then nobody can say that it stands still.
+    """
+    try:
+        times = Path(f"/proc/{process}/stat").read_text().rpartition(")")[2].split()[11:13]
+        reads = Path(f"/proc/{process}/io").read_text().split()[1:2]
+    except OSError:
+        return None
+    return (*times, *reads)
+
+
+def _frames(process: subprocess.Popen[bytes], report: Report, doing: str) -> Iterator[Any]:
     """Yield the frames of a parser until it ends: tuples, lists, or bytes of Arrow."""
+    stream = process.stdout
+    assert stream is not None
     began, taken = time.monotonic(), 0
+    worked, work = began, _work_of(process.pid)
     buffer = bytearray()
     while True:
         ready, _, _ = select.select([stream], [], [], _POLL_S)
@@ -136,7 +164,13 @@ def _frames(stream: IO[bytes], report: Report, doing: str) -> Iterator[Any]:
         # nobody knows how long it takes: the share grows ever slower, and never reaches its end
         report(min(waited / (waited + _GROWS_AFTER_S), 0.95), doing)
         if not ready:
+            now, work = work, _work_of(process.pid)
+            if work is None or now != work:
+                worked = time.monotonic()
+            elif time.monotonic() - worked > _STILL_S:
+                yield _StandsStill()
             continue
+        worked = time.monotonic()
         piece = os.read(stream.fileno(), _READ)
         if not piece:
             return
@@ -159,6 +193,16 @@ class _Plain(pickle.Unpickler):
         if module == "datetime" and name in ("date", "datetime", "time", "timedelta"):
             return super().find_class(module, name)
         raise pickle.UnpicklingError(f"{module}.{name} is no plain value.")
+
+
+def _still(path: Path, size: int) -> SourceError:
+    """Return as a sentence that a parser neither works nor ends."""
+    return SourceError(
+        f"{path} cannot be read: what reads it stood still for {_STILL_S:.0f} seconds, for "
+        f"{max(size >> 10, 1):,} KB. Its cells may lie too far apart for its memory, or it is made "
+        "to do harm.",
+        "Delete the rows and columns outside the table, save it, and choose it again.",
+    )
 
 
 def _died(

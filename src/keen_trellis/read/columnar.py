@@ -3,29 +3,29 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
+import pyarrow.parquet as pq
 
+from keen_trellis.base.errors import SourceError
+from keen_trellis.base.file_stamps import FileStamp, unwritten_file
+from keen_trellis.base.ordinary_files import existing_file
+from keen_trellis.base.progress import Report, part, quiet
+from keen_trellis.base.words import counted
 from keen_trellis.data import Column, Kind, from_arrow
 from keen_trellis.data.column import finer_than_kept
-from keen_trellis.errors import SourceError
-from keen_trellis.progress import Report, part, quiet
+from keen_trellis.data.column_names import column_names
+from keen_trellis.data.conversions.not_numbers import nan_noticed
+from keen_trellis.data.conversions.noticed import Noticed
+from keen_trellis.data.conversions.python_values import column_of_values, value_text
 from keen_trellis.read.apart import ParserError, parsed_apart
-from keen_trellis.read.files import existing_file
-from keen_trellis.read.noticed import Noticed
-from keen_trellis.read.python_columns import column_of_values, value_text
-from keen_trellis.read.reading import (
-    Reading,
-    column_names,
-    nan_noticed,
-    without_rows,
-)
+from keen_trellis.read.parquet_pages import values_in_pages
+from keen_trellis.read.reading import Reading, without_rows
 from keen_trellis.read.settling import Unsettled
-from keen_trellis.read.stamps import FileStamp
-from keen_trellis.words import counted
 
 PARQUET = (".parquet", ".pq")
 ARROW = (".arrow", ".feather", ".ipc", ".arrows")
@@ -37,6 +37,7 @@ _FIRST_DAY, _LAST_DAY = -719_162, 2_932_896
 """The first day of year 1 and the last of year 9999, counted from 1970."""
 
 
+@unwritten_file
 def read_columnar(
     path: Path,
     report: Report = quiet,
@@ -62,6 +63,7 @@ def read_columnar(
         is_parquet = path.suffix.lower() in PARQUET
         batches = _parquet(path) if is_parquet else _arrow(path, rows_at_most, share)
         table, partial = _gathered(batches, path, rows_at_most, share if is_parquet else quiet)
+        cut = [*_nanoseconds_of_int96(path)] if is_parquet and not partial else []
     except (pa.ArrowException, ParserError, OSError, ValueError, KeyError) as error:
         raise SourceError(
             f"{path} cannot be read as a columnar file: it is none, or is damaged.",
@@ -76,8 +78,7 @@ def read_columnar(
         if column is not None:
             made[name] = column
         said += remarks
-    if is_parquet and not partial:
-        said += _nanoseconds_of_int96(path)
+    said += cut
     unsettled = Unsettled(made, path.name)
     words = "Parquet" if path.suffix.lower() in PARQUET else "Arrow"
     if any(pa.types.is_timestamp(f.type) and f.type.tz for f in table.schema):
@@ -102,7 +103,36 @@ def _parquet(path: Path) -> Iterator[tuple[pa.Schema, int, pa.Table | None]]:
         total = file.metadata.num_rows
         yield file.schema_arrow, total, None
         for group in range(file.num_row_groups):
+            _require_true_count(path, file, group)
             yield file.schema_arrow, total, file.read_row_group(group)
+
+
+def _require_true_count(path: Path, file: pq.ParquetFile, group: int) -> None:
+    """Hold what the footer says of a group's rows against its pages: Arrow believes the footer.
+
+    Raises
+    ------
+    SourceError
+        There are other rows than the footer counts, which would be left out without a word.
+    """
+    said = file.metadata.row_group(group)
+    # a list has other numbers of values than of rows
+    flat = [n for n in range(said.num_columns) if not file.schema.column(n).max_repetition_level]
+    for place in flat:
+        column = said.column(place)
+        there: int | None = column.num_values
+        if there == said.num_rows and place == flat[0]:  # the others are held against the footer
+            start = column.dictionary_page_offset or column.data_page_offset
+            start = min(start, column.data_page_offset)
+            with path.open("rb") as opened:
+                there = values_in_pages(opened, start, start + column.total_compressed_size)
+        if there is not None and there != said.num_rows:
+            raise SourceError(
+                f"{path} is damaged: its part {group + 1:,} is said to have "
+                f"{counted(said.num_rows, 'row')}, but “{column.path_in_schema}” has "
+                f"{counted(there, 'value')} there.",
+                "Fetch or write it anew, and choose it again.",
+            )
 
 
 def _nanoseconds_of_int96(path: Path) -> Iterator[Noticed]:
@@ -191,6 +221,8 @@ def _column(values: pa.ChunkedArray, name: str, where: str) -> tuple[Column | No
         )
         text = f"“{name}” holds values of the type {stored}; they are read as text."
         return column, [Noticed(text)]
+    if not types.is_null(stored):
+        column = replace(column, declared=True)
     said = nan_noticed(values, name)
     if finer:
         many = counted(finer, "value")

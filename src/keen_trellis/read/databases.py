@@ -5,23 +5,27 @@ from __future__ import annotations
 import sqlite3
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import closing
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import pyarrow as pa
 
-from keen_trellis.data import Column, Kind
-from keen_trellis.errors import (
+from keen_trellis.base.errors import (
     ConnectionLostError,
-    MissingTableError,
-    UnknownColumnError,
+    SourceError,
 )
-from keen_trellis.progress import Report, quiet
+from keen_trellis.base.file_stamps import FileStamp
+from keen_trellis.base.progress import Report, quiet
+from keen_trellis.data import Column, Kind
+from keen_trellis.data.column_names import column_names
+from keen_trellis.data.conversions.noticed import Noticed
+from keen_trellis.data.conversions.python_values import column_of_values
 from keen_trellis.read import sqlite_file
-from keen_trellis.read.connections import BATCH, Reader
-from keen_trellis.read.database_rows import holds
-from keen_trellis.read.database_values import (
+from keen_trellis.read.reading import Reading, without_rows
+from keen_trellis.read.settling import Unsettled
+from keen_trellis.servers.connections import BATCH, Reader
+from keen_trellis.servers.database_values import (
     Asked,
     Fetched,
     declared_column,
@@ -29,19 +33,16 @@ from keen_trellis.read.database_values import (
     in_zone,
     queried_columns,
 )
-from keen_trellis.read.noticed import Noticed
-from keen_trellis.read.python_columns import column_of_values
-from keen_trellis.read.reading import Reading, column_names, without_rows
-from keen_trellis.read.secrets import Secrets
-from keen_trellis.read.server import (
+from keen_trellis.servers.described import column_named, table_described
+from keen_trellis.servers.row_conditions import holds
+from keen_trellis.servers.secrets import Secrets
+from keen_trellis.servers.server import (
     Database,
     DatabaseColumn,
     DatabaseTable,
     RowCondition,
     SqliteFile,
 )
-from keen_trellis.read.settling import Unsettled
-from keen_trellis.read.stamps import FileStamp
 
 if TYPE_CHECKING:
     import sqlalchemy as sa
@@ -244,14 +245,17 @@ def read_query(
     Cancelled
         Raised by `report` once the user has asked to stop.
     """
-    from keen_trellis.read.queries import refuse_writing  # only who asks waits for its parser
+    from keen_trellis.servers.functions_called import require_reading
+    from keen_trellis.servers.queries import refuse_writing  # only who asks waits for its parser
 
-    of_files = refuse_writing(query, database)
+    calls = refuse_writing(query, database)
 
     def read(connection: Any, reader: Reader) -> _Rows:
         is_server = not isinstance(connection, sqlite3.Connection)
+        if is_server:
+            require_reading(connection, calls)
         if is_server and connection.dialect.name == "postgresql":
-            rows = _Rows()
+            rows = _Rows(noticed=[*_all_rights(connection, database)])
             plain = query.strip().rstrip(";")
             for one in queried_columns(connection, plain, rows_at_most, reader):
                 rows.add(one.name, one.fetched, zone if one.zoned else None)
@@ -262,9 +266,6 @@ def read_query(
     found = _reader_run(
         database, secrets, timeout_s, work=read, report=report, doing=f"Asking {database.label}"
     )
-    if of_files:
-        text = f"{', '.join(of_files)} in the query reads files of the server, not its tables."
-        found.noticed.append(Noticed(text))
     return _as_reading(
         found,
         where,
@@ -352,6 +353,11 @@ def _answer(
         if connection.dialect.paramstyle in ("format", "pyformat"):  # there % begins a parameter
             plain = plain.replace("%", "%%")
         result = streamed.exec_driver_sql(plain)
+        if not result.returns_rows:
+            raise SourceError(
+                "The server says that the query is done, and gives no rows.",
+                "See that it asks for some, and that this is the server that is meant.",
+            )
         names = list(result.keys())
         types = [int(described[1]) for described in result.cursor.description]
     cells: list[list[Any]] = [[] for _ in names]
@@ -393,7 +399,11 @@ def _as_reading(
     rows_at_most: int | None,
 ) -> Reading:
     names, renamed = column_names(found.names, where, declared=True)
-    came: dict[str, pa.ChunkedArray | Column] = dict(zip(names, found.columns, strict=True))
+    is_server = not isinstance(database, SqliteFile)  # whose types hold for every value
+    came: dict[str, pa.ChunkedArray | Column] = {
+        name: replace(column, declared=is_server)
+        for name, column in zip(names, found.columns, strict=True)
+    }
     unsettled = Unsettled(came, where)
     n_rows = len(found.columns[0]) if found.columns else 0
     bytes_of = [
@@ -411,6 +421,16 @@ def _as_reading(
     )
 
 
+def _all_rights(connection: sa.Connection, database: Database) -> Iterator[Noticed]:
+    """Say that an account may do everything, whatever a query may not."""
+    setting = connection.exec_driver_sql("SHOW is_superuser").scalar()
+    if setting == "on":
+        yield Noticed(
+            f"The account for {database.label} may do everything there. For queries take one that "
+            "may only read."
+        )
+
+
 def _hidden_rows(
     connection: sa.Connection, table: str, schema: str | None, where: str
 ) -> Iterator[Noticed]:
@@ -426,31 +446,6 @@ def _hidden_rows(
         yield Noticed(
             f"{where} has row security: the server shows this account only rows that it may see."
         )
-
-
-def table_described(
-    connection: sa.Connection, database: Database, table: str, schema: str | None
-) -> sa.Table:
-    """Return a table as the server describes it; `MissingTableError` where there is none."""
-    import sqlalchemy as sa
-
-    try:
-        return sa.Table(
-            table, sa.MetaData(), schema=schema, autoload_with=connection, resolve_fks=False
-        )
-    except sa.exc.NoSuchTableError as error:
-        inspector = sa.inspect(connection)
-        names = inspector.get_table_names(schema=schema) + inspector.get_view_names(schema=schema)
-        raise MissingTableError(
-            f"{database.label} has no table “{table}”.", sorted(names)
-        ) from error
-
-
-def column_named(described: sa.Table, name: str, where: str) -> sa.Column[Any]:
-    """Return a column of a table; `UnknownColumnError` where there is none."""
-    if name not in described.columns:
-        raise UnknownColumnError(name, where, list(described.columns.keys()))
-    return described.columns[name]
 
 
 def _estimates(connection: sa.Connection) -> dict[tuple[str | None, str], int]:

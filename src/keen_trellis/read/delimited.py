@@ -14,19 +14,16 @@ from typing import IO, Any
 import pyarrow as pa
 import pyarrow.csv as pacsv
 
+from keen_trellis.base.errors import SourceError, reason
+from keen_trellis.base.file_stamps import FileStamp, unwritten_file
+from keen_trellis.base.ordinary_files import existing_file
+from keen_trellis.base.progress import Report, part, quiet
+from keen_trellis.base.words import counted
 from keen_trellis.data import Kind
-from keen_trellis.errors import SourceError, reason
-from keen_trellis.progress import Report, part, quiet
-from keen_trellis.read.files import existing_file
-from keen_trellis.read.layouts import TextLayout
-from keen_trellis.read.noticed import Noticed
-from keen_trellis.read.reading import (
-    Reading,
-    SetApart,
-    column_names,
-    without_rows,
-)
-from keen_trellis.read.stamps import FileStamp
+from keen_trellis.data.column_names import column_names
+from keen_trellis.data.conversions.noticed import Noticed
+from keen_trellis.layouts.source_layouts import TextLayout
+from keen_trellis.read.reading import Reading, SetApart, without_rows
 from keen_trellis.read.text_columns import unsettled_texts, with_blanks
 from keen_trellis.read.text_layout import (
     ENCODINGS,
@@ -41,7 +38,6 @@ from keen_trellis.read.text_layout import (
 )
 from keen_trellis.read.total_row import told, why_total_of_texts
 from keen_trellis.read.unpacking import head_of, is_gzip, unpacked
-from keen_trellis.words import counted
 
 _SET_APART_AT_MOST = 100_000
 _LISTED = 1_000
@@ -132,6 +128,7 @@ def _without_total(texts: Texts, where: str) -> tuple[tuple[pa.ChunkedArray, ...
     return tuple(one.slice(0, kept) for one in texts.columns), told(why, where, wanted_out)
 
 
+@unwritten_file
 def read_texts(
     path: Path,
     layout: TextLayout = TextLayout(),
@@ -172,6 +169,7 @@ def _first_texts(head: bytes, path: Path, layout: TextLayout, rows: int) -> Text
     found = find_layout(head, path, layout, all_there)
     lines = head.decode(found.encoding or "", errors="replace").splitlines(keepends=True)
     if not all_there:
+        # The first bytes may end in the middle of a line, or of a letter.
         lines = lines[:-1]
     wanted = lines[: (found.header_row or 0) + rows]
     content = "".join(wanted).replace("\x00", "\ufffd").encode()
@@ -212,6 +210,8 @@ class _Reader:
         if (_NUL in head and not wide) or self._breaks_in(head):
             return self._sound_lines(head)
         # what must not come later, since the whole would have to be cut otherwise
+        # Where no quote is expected lines end where they end, so that Arrow cuts blocks side by
+        # side; the first quote that comes all the same has the whole begun anew.
         unexpected = () if wide else (_NUL,) if quoted or not quote else (_NUL, quote)
         try:
             with _Counted(self._plain, self._report, self._path.name, unexpected) as file:
@@ -232,6 +232,8 @@ class _Reader:
         lines, size = [], 0
         with self._plain.open("rb") as file:
             for line in file:
+                # A line that tells nothing still stands for one, so that what is found keeps its
+                # number.
                 lines.append(b"\n" if line.isascii() else line)
                 size += len(lines[-1]) - 1
                 if size > HEAD_BYTES:
@@ -277,6 +279,7 @@ class _Reader:
         """Return the cells of a file-like object whose text begins with `head`."""
         layout = self._layout
         header, width = self._first_row(head)
+        # Under numbers: names of a file may stand there twice, or be empty.
         types = {str(place): pa.string() for place in range(width)}
         # where there is one column, a line without a letter is a row with a blank
         blanks_count = width == 1 and not self._is_wide
@@ -291,6 +294,7 @@ class _Reader:
                     skip_rows=max((layout.header_row or 0) - 1, 0),
                     skip_rows_after_names=1 if layout.header_row else 0,
                     encoding="utf-8" if layout.encoding == "utf-8-sig" else layout.encoding,
+                    # A row must lie in one block, or in two that follow one another.
                     block_size=_BLOCK,
                 ),
                 pacsv.ParseOptions(
@@ -328,6 +332,7 @@ class _Reader:
                 f"{self._path} has no names in row {wanted}.", "Choose another row for the header."
             )
         widths = [len(row) for line, row in rows if line > wanted]
+        # By the rows, not by the header: a title above the names has one cell.
         usual = max(set(widths), key=widths.count) if widths else 0
         if names is None:
             return [f"column {place + 1}" for place in range(usual)], usual
@@ -338,6 +343,8 @@ class _Reader:
 
     def _note_wrong(self, row: pacsv.InvalidRow) -> str:
         self._wrong.append(row)
+        # Called by Arrow while it holds the interpreter; what is raised here would be lost on its
+        # way.
         return "skip" if len(self._wrong) <= _SET_APART_AT_MOST else "error"
 
     def _explained(self, error: pa.ArrowInvalid) -> Exception:
@@ -367,6 +374,8 @@ class _Reader:
 
     def _ragged(self, width: int) -> list[SetApart]:
         """Return the lines with another number of cells, with the numbers they have in the file."""
+        # Arrow tells no line number when it cuts with several threads: lines are looked for by
+        # their text. Equal ones are numbered in the order in which they come.
         numbers = self._line_numbers({_first_line(row.text) for row in self._wrong})
         apart = []
         for row in self._wrong:

@@ -3,9 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from contextlib import suppress
 from dataclasses import dataclass, replace
-from fnmatch import fnmatchcase
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -13,28 +12,26 @@ import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
 
+from keen_trellis.base.errors import SourceError
+from keen_trellis.base.file_stamps import FileStamp, unwritten
+from keen_trellis.base.folders import files_of, folder_stamps
+from keen_trellis.base.progress import Report, part, quiet
+from keen_trellis.base.words import as_text, first_free
 from keen_trellis.data import Column, Kind, from_arrow
-from keen_trellis.data.conversion import in_common_kind
+from keen_trellis.data.conversions.conversion import in_common_kind
+from keen_trellis.data.conversions.noticed import Noticed, Reread
 from keen_trellis.data.stacking import stack_columns
-from keen_trellis.errors import MissingFileError, SourceError, reason
-from keen_trellis.progress import Report, part, quiet
+from keen_trellis.layouts.source_layouts import SheetLayout, TextLayout
 from keen_trellis.read import columnar, workbook
 from keen_trellis.read.columnar import read_columnar
 from keen_trellis.read.delimited import Texts, read_texts
-from keen_trellis.read.layouts import SheetLayout, TextLayout
-from keen_trellis.read.noticed import Noticed, Reread
 from keen_trellis.read.reading import Reading, SetApart, without_rows
 from keen_trellis.read.settling import Unsettled
-from keen_trellis.read.stamps import FileStamp
 from keen_trellis.read.text_columns import unsettled_texts, with_blanks
 from keen_trellis.read.text_layout import layout_words
 from keen_trellis.read.workbook import read_sheet, sheet_names
-from keen_trellis.words import first_free
 
 _ALIKE = 70
-
-_PASSING = ("~$", ".~", ".")
-"""How the names of files begin that other programs keep while they work."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,60 +54,6 @@ class _Piece:
     layout: Any
     noticed: tuple[Noticed, ...]
     set_apart: tuple[SetApart, ...] = ()
-
-
-def files_of(folder: Path, pattern: str) -> list[Path]:
-    """Return the files of a folder whose names have a pattern, by name.
-
-    Raises
-    ------
-    SourceError
-        The folder is not there, or may not be looked into.
-    """
-    if not folder.exists():
-        raise MissingFileError(folder, "folder")
-    if ".." in Path(pattern).parts:
-        raise SourceError(
-            f"The pattern “{pattern}” leads out of {folder}.", "Choose the folder that is meant."
-        )
-    try:
-        found = [p for p in folder.glob(pattern or "*") if p.is_file()]
-    except (OSError, ValueError, NotImplementedError) as error:
-        why = reason(error) if isinstance(error, OSError) else str(error)
-        raise SourceError(
-            f"The folder {folder} cannot be looked into with “{pattern}”: {why}.",
-            "See that you may read it, and that the pattern is one such as *.csv.",
-        ) from error
-    return sorted(p for p in found if not p.name.startswith(_PASSING))
-
-
-def is_of_pattern(path: Path, folder: Path, pattern: str) -> bool:
-    """Return whether `files_of` would give a file, if it were there.
-
-    >>> is_of_pattern(Path("/a/b.csv"), Path("/a"), "**/*.csv")
-    True
-    """
-    path = path.resolve()
-    with suppress(SourceError):
-        if any(found.resolve() == path for found in files_of(folder, pattern)):
-            return True  # also by way of a link
-    folder = folder.resolve()
-    if not path.is_relative_to(folder) or path.name.startswith(_PASSING):
-        return False
-    return _matches(path.relative_to(folder).parts, Path(pattern or "*").parts)
-
-
-def _matches(parts: Sequence[str], patterns: Sequence[str]) -> bool:
-    """Return whether the parts of a path have a pattern; ** stands for any number of folders."""
-    if not patterns:
-        return not parts
-    if patterns[0] == "**":
-        if len(patterns) == 1:  # folders only, and a file is none
-            return False
-        return any(_matches(parts[n:], patterns[1:]) for n in range(len(parts)))
-    if not parts or not fnmatchcase(parts[0], patterns[0]):
-        return False
-    return _matches(parts[1:], patterns[1:])
 
 
 def read_folder(
@@ -155,15 +98,11 @@ def read_folder(
     Cancelled
         Raised by `report` once the user has asked to stop.
     """
-    paths = files_of(folder, pattern)
-    stamps = tuple(FileStamp.of(path) for path in paths)
-    if not paths:
-        raise SourceError(
-            f"The folder {folder} has no file with a name like {pattern}.",
-            "Choose another pattern, or another folder.",
-        )
     how = _How(sheet, text, cells, rows_at_most)
-    pieces, failed = _pieces(paths, folder, how, part(report, 0.0, 0.7))
+    stamps, pieces, failed = unwritten(
+        partial(folder_stamps, folder, pattern),
+        partial(_read_files, folder, pattern, how=how, report=part(report, 0.0, 0.7)),
+    )
     if not pieces:
         raise failed[0]
     pieces = [_called(piece, taken_as or {}) for piece in pieces]
@@ -191,6 +130,20 @@ def read_folder(
     )
 
 
+def _read_files(
+    folder: Path, pattern: str, how: _How, report: Report
+) -> tuple[tuple[FileStamp, ...], list[_Piece], list[SourceError]]:
+    """Return the files of a pattern, the rows of those that can be read, and why others cannot."""
+    paths = files_of(folder, pattern)
+    if not paths:
+        raise SourceError(
+            f"The folder {folder} has no file with a name like {pattern}.",
+            "Choose another pattern, or another folder.",
+        )
+    stamps = tuple(FileStamp.of(path) for path in paths)
+    return stamps, *_pieces(paths, folder, how, report)
+
+
 def _pieces(
     paths: Sequence[Path], folder: Path, how: _How, report: Report
 ) -> tuple[list[_Piece], list[SourceError]]:
@@ -200,7 +153,7 @@ def _pieces(
     failed: list[SourceError] = []
     for number, path in enumerate(paths):
         share = part(report, number / len(paths), (number + 1) / len(paths))
-        name = str(path.relative_to(folder)) if repeats else path.name
+        name = as_text(str(path.relative_to(folder)) if repeats else path.name)
         try:
             pieces.append(replace(_piece(path, how, share), name=name))
         except SourceError as error:

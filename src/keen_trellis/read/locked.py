@@ -8,8 +8,8 @@ from contextlib import contextmanager
 from io import BytesIO
 from pathlib import Path
 
-from keen_trellis.errors import PasswordError, SourceError
-from keen_trellis.read.secrets import LockedFile, Secrets
+from keen_trellis.base.errors import PasswordError, SourceError
+from keen_trellis.servers.secrets import LockedFile, Secrets
 
 _COMPOUND = bytes.fromhex("d0cf11e0a1b11ae1")
 

@@ -13,6 +13,7 @@ import os
 import pickle
 import re
 import resource
+import signal
 import struct
 import sys
 import zipfile
@@ -24,8 +25,12 @@ _CHUNK_CELLS = 200_000
 
 
 def main(arguments: list[str]) -> None:
-    """Parse as the arguments say: memory in bytes, seconds, what to do, the file, and the rest."""
-    memory, seconds, command, file, *rest = arguments
+    """Parse as the arguments say.
+
+    These are who starts it, memory in bytes, seconds, what to do, the file, and the rest.
+    """
+    parent, memory, seconds, command, file, *rest = arguments
+    _end_with_parent(int(parent))
     for limit, most in (
         (resource.RLIMIT_AS, int(memory)),
         (resource.RLIMIT_CPU, int(seconds)),
@@ -46,6 +51,18 @@ def main(arguments: list[str]) -> None:
         except BaseException as error:  # noqa: BLE001  a panic of a library is no `Exception`
             last = ("error", type(error).__name__, str(error))
     _send(out, last)
+
+
+_PR_SET_PDEATHSIG = 1
+
+
+def _end_with_parent(parent: int) -> None:
+    """Have the system end this process when the thread that started it is no more."""
+    import ctypes
+
+    ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, signal.SIGKILL)
+    if os.getppid() != parent:  # it was gone before; in a container it may be number 1 itself
+        raise SystemExit
 
 
 def _send(out: BinaryIO, frame: Any) -> None:
@@ -131,7 +148,10 @@ def _tables(workbook: Any) -> list[tuple[str, str, tuple[int, int], tuple[int, i
 
 
 def _sheet(file: BinaryIO, path: str, sheet: str) -> Iterator[Any]:
-    """Give all sheets, the merged ranges of one, then its rows, some at a time."""
+    """Give all sheets, the merged ranges of one, then (width, rows), some at a time.
+
+    Between the rows stand the numbers of empty ones, of which a sheet may have a million.
+    """
     with _workbook(file, path, with_tables=False) as workbook:
         sheets = _sheets(workbook)
         yield sheets
@@ -139,10 +159,23 @@ def _sheet(file: BinaryIO, path: str, sheet: str) -> Iterator[Any]:
             return
         read = workbook.get_sheet_by_name(sheet)
         yield list(read.merged_cell_ranges or ())
-        rows = read.to_python(skip_empty_area=False)
-    step = max(_CHUNK_CELLS // max(len(rows[0]) if rows else 1, 1), 1)
-    for start in range(0, len(rows), step):
-        yield rows[start : start + step]
+        # the rows above the first filled one come shorter than the others, and all of them empty
+        width = read.end[1] + 1 if read.end is not None else 0
+        most = max(_CHUNK_CELLS // max(width, 1), 1)
+        some: list[list[Any] | int] = []
+        empty = 0
+        for row in read.iter_rows():
+            if row.count("") == len(row):
+                empty += 1
+                continue
+            if empty:
+                some.append(empty)
+            empty = 0
+            some.append(row if len(row) == width else row + [""] * (width - len(row)))
+            if len(some) >= most:
+                yield width, some
+                some = []
+        yield width, [*some, empty] if empty else some
 
 
 def _arrow(file: BinaryIO, rows_at_most: str) -> Iterator[Any]:

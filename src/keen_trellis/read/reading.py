@@ -2,20 +2,16 @@
 
 from __future__ import annotations
 
-from collections import Counter
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import Any
 
-import pyarrow as pa
-import pyarrow.compute as pc
-
+from keen_trellis.base.file_stamps import FileStamp
+from keen_trellis.base.progress import Report, quiet
 from keen_trellis.data import Kind, Table
-from keen_trellis.data.kind_changes import Unfit
-from keen_trellis.progress import Report, quiet
-from keen_trellis.read.noticed import Noticed
+from keen_trellis.data.conversions.kind_changes import Unfit
+from keen_trellis.data.conversions.noticed import Noticed
 from keen_trellis.read.settling import Settled, Unsettled
-from keen_trellis.read.stamps import FileStamp
 
 
 @dataclass(frozen=True, slots=True)
@@ -107,80 +103,6 @@ class Reading:
         return replace(self, columns=self.unsettled.in_kinds(kinds, report))
 
 
-def column_names(
-    header: Sequence[str | None], source: str, declared: bool = False
-) -> tuple[tuple[str, ...], tuple[Noticed, ...]]:
-    """Return unique names for the cells of a header, and what was changed to make them so.
-
-    Names that a schema declares are kept with their spaces: they are what others call them, too.
-
-    >>> column_names(["code", "", "code"], "routes.csv")[0]
-    ('code', 'column 2', 'code 2')
-    """
-    names: list[str] = []
-    unnamed: list[str] = []
-    repeated: list[str] = []
-    cleaned = [
-        cell if declared and cell and cell.isprintable() else " ".join((cell or "").split())
-        for cell in header
-    ]
-    counts = Counter(cleaned)
-    taken: set[str] = set()
-    last: dict[str, int] = {}
-    for place, name in enumerate(cleaned, start=1):
-        unique = _unique(name or f"column {place}", taken, counts, last)
-        if not name:
-            unnamed.append(f"column {place}")
-        elif unique != name:
-            repeated.append(f"“{unique}” (column {place})")
-        names.append(unique)
-        taken.add(unique)
-    noticed = []
-    if unnamed:
-        noticed.append(
-            Noticed(f"{source} has columns without a name: {_some(unnamed)}.", len(unnamed))
-        )
-    if repeated:
-        noticed.append(
-            Noticed(
-                f"{source} uses a column name more than once; the later ones are called "
-                f"{_some(repeated)} here.",
-                len(repeated),
-            )
-        )
-    return tuple(names), tuple(noticed)
-
-
-def _some(words: Sequence[str]) -> str:
-    shown = ", ".join(words[:5])
-    return f"{shown} and {len(words) - 5:,} more" if len(words) > 5 else shown
-
-
 def without_rows(n_rows: int, source: str) -> tuple[Noticed, ...]:
     """Say so where a source has a header at best."""
     return () if n_rows else (Noticed(f"{source} has no rows below its header."),)
-
-
-def nan_noticed(values: pa.ChunkedArray | pa.Array, name: str) -> list[Noticed]:
-    """Say how many values are not a number: they are blanks here."""
-    if not pa.types.is_floating(values.type):
-        return []
-    found = int(pc.sum(pc.is_nan(values)).as_py() or 0)
-    return [not_numbers(found, "NaN", name)] if found else []
-
-
-def not_numbers(found: int, odd: object, name: str) -> Noticed:
-    """Say that values are no amount and blank now."""
-    are = f"1 value of “{name}” is" if found == 1 else f"{found:,} values of “{name}” are"
-    now = "it is" if found == 1 else "they are"
-    return Noticed(f"{are} {odd}, which is no amount; {now} blank now.", found)
-
-
-def _unique(name: str, taken: set[str], wanted: Mapping[str, int], last: dict[str, int]) -> str:
-    """Return a name that no column has; `last` has the number that each name was given last."""
-    candidate, number = name, last.get(name, 1)
-    while candidate in taken or (number > 1 and candidate in wanted):
-        number += 1
-        candidate = f"{name} {number}"
-    last[name] = number
-    return candidate

@@ -15,14 +15,14 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from numpy.typing import NDArray
 
+from keen_trellis.base.progress import Report, quiet
+from keen_trellis.base.words import counted, listed
 from keen_trellis.data import GAP, Column, Kind, Table, from_arrow
-from keen_trellis.data.kind_changes import Unfit, changed_kind, likely_kind
-from keen_trellis.data.merging import merged_texts
-from keen_trellis.data.reading_texts import column_of_texts
-from keen_trellis.data.written import Written
-from keen_trellis.progress import Report, quiet
-from keen_trellis.read.noticed import Noticed, Reread
-from keen_trellis.words import counted, listed
+from keen_trellis.data.conversions.kind_changes import Unfit, changed_kind, likely_kind
+from keen_trellis.data.conversions.merging import merged_texts
+from keen_trellis.data.conversions.noticed import Noticed, Reread
+from keen_trellis.data.conversions.text_parsing import column_of_texts
+from keen_trellis.data.conversions.written_forms import Written
 
 _NAMED = 3
 
@@ -110,6 +110,7 @@ class Unsettled:
                     report(done / len(waiting), f"Settling kinds of {self.where}")
             finally:
                 for future in waiting.values():
+                    # Those under way go on to their end; they have nothing that anybody waits for.
                     future.cancel()
         unfit = tuple(one.unfit for one in made.values() if one.unfit is not None)
         blanks = {name: one.blanks for name, one in made.items() if one.blanks}
@@ -144,6 +145,8 @@ class Unsettled:
             else:
                 made = self._of_texts(came, name)
             if made.column.kind is Kind.TEXT:  # it has every text as it came
+                # Each thread has a column of its own, and a dictionary takes one key after the
+                # other.
                 self.came[name] = made.column
             self._found[name] = replace(made, column=self._with_gaps(name, made.column))
         return self._found[name]
@@ -170,8 +173,11 @@ class Unsettled:
         assert column.dictionary is not None
         is_word = pc.is_in(column.dictionary, pa.array(self.blank_words, pa.string()))
         found = column.dictionary.filter(is_word)
+        # A column of nothing but such words is one of words: where none is a value, none is a
+        # blank.
         if not len(found) or len(found) == len(column.dictionary):
             return texts, {}
+        # The dictionary told which words there are; only now every row is looked at.
         is_blank = pc.is_in(texts, found)
         counts = pc.value_counts(texts.filter(is_blank)).to_pylist()
         rest = pc.if_else(is_blank, pa.scalar(None, pa.string()), texts)
@@ -181,11 +187,10 @@ class Unsettled:
     def _with_gaps(self, name: str, column: Column) -> Column:
         if name not in self.gaps:
             return column
+        # A copy: the column without gaps is kept for the kind that it has.
         state = np.zeros(len(column), np.uint8) if column.state is None else column.state.copy()
         state[self.gaps[name]] = GAP
-        return Column(
-            column.kind, column.values, state, dictionary=column.dictionary, scale=column.scale
-        )
+        return replace(column, state=state)
 
 
 def _merged(texts: pa.Array | pa.ChunkedArray, column: Column, name: str) -> tuple[Noticed, ...]:

@@ -11,14 +11,15 @@ from typing import Any
 
 import pyarrow as pa
 
+from keen_trellis.base.errors import SourceError
+from keen_trellis.base.progress import Report
 from keen_trellis.data import Column, Kind
-from keen_trellis.data.written import BLANK_WORDS
-from keen_trellis.errors import SourceError
-from keen_trellis.progress import Report
-from keen_trellis.read.layouts import SheetLayout
-from keen_trellis.read.noticed import Noticed
-from keen_trellis.read.python_columns import column_of_values, value_text
-from keen_trellis.read.reading import Reading, column_names, without_rows
+from keen_trellis.data.column_names import column_names
+from keen_trellis.data.conversions.noticed import Noticed
+from keen_trellis.data.conversions.python_values import column_of_values, value_text
+from keen_trellis.data.conversions.written_forms import BLANK_WORDS
+from keen_trellis.layouts.source_layouts import SheetLayout
+from keen_trellis.read.reading import Reading, without_rows
 from keen_trellis.read.settling import Unsettled, blanks_noticed
 from keen_trellis.read.total_row import is_sum, labelled, told, why_total
 

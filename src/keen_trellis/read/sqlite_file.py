@@ -12,11 +12,11 @@ from datetime import date, datetime, time
 from decimal import Decimal
 from typing import Any
 
+from keen_trellis.base.errors import MissingTableError, UnknownColumnError
 from keen_trellis.data import Kind
-from keen_trellis.errors import MissingTableError, UnknownColumnError
-from keen_trellis.read.connections import BATCH, Reader
-from keen_trellis.read.database_rows import is_whole_day, typed_value
-from keen_trellis.read.server import DatabaseColumn, DatabaseTable, RowCondition, SqliteFile
+from keen_trellis.servers.connections import BATCH, Reader
+from keen_trellis.servers.row_conditions import is_whole_day, typed_value
+from keen_trellis.servers.server import DatabaseColumn, DatabaseTable, RowCondition, SqliteFile
 
 
 def tables_of(connection: sqlite3.Connection) -> list[DatabaseTable]:

@@ -10,8 +10,10 @@ from dataclasses import replace
 import pyarrow as pa
 import pyarrow.compute as pc
 
+from keen_trellis.base.words import counted, listed
 from keen_trellis.data import Column, Kind
-from keen_trellis.data.written import (
+from keen_trellis.data.conversions.noticed import Noticed, Reread
+from keen_trellis.data.conversions.written_forms import (
     BLANK_WORDS,
     Evidence,
     Written,
@@ -20,10 +22,8 @@ from keen_trellis.data.written import (
     shape_in_doubt,
     shape_of_groups,
 )
-from keen_trellis.read.layouts import TextLayout
-from keen_trellis.read.noticed import Noticed, Reread
+from keen_trellis.layouts.source_layouts import TextLayout
 from keen_trellis.read.settling import Settled, Unsettled
-from keen_trellis.words import counted, listed
 
 _THIN = 100
 """How many values in doubt one that shows how they are meant may decide for without a word."""

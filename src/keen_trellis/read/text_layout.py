@@ -11,10 +11,10 @@ from collections.abc import Iterable
 from dataclasses import replace
 from pathlib import Path
 
-from keen_trellis.errors import SourceError
-from keen_trellis.read.layouts import TextLayout
-from keen_trellis.read.noticed import Noticed, Reread
-from keen_trellis.words import listed
+from keen_trellis.base.errors import SourceError, known
+from keen_trellis.base.words import listed, plainly
+from keen_trellis.data.conversions.noticed import Noticed, Reread
+from keen_trellis.layouts.source_layouts import TextLayout
 
 DELIMITERS = {
     ",": "Comma",
@@ -42,6 +42,9 @@ ENCODINGS = {
 QUOTES = {'"': "quotes \u0022", "'": "quotes '", "": "no quotes"}
 HEAD_BYTES = 256 * 1024
 
+_NO_TEXTS = {"punycode", "idna", "undefined"}
+"""Encodings that Python knows, which are none of texts."""
+
 _HEAD_LINES = 200
 _OTHER_FORMATS = (b"PK\x03\x04", b"\xd0\xcf\x11\xe0", b"PAR1", b"ARROW1", b"%PDF", b"SQLite format")
 _CONTROLS = bytes(set(range(32)) - set(b"\t\n\r\f\x1a\x1b"))
@@ -52,6 +55,27 @@ _TOLD_BY_MARK = (
     (codecs.BOM_UTF16_LE, "utf-16"),
     (codecs.BOM_UTF16_BE, "utf-16"),
 )
+
+
+def _refuse_odd_settings(layout: TextLayout, path: Path) -> None:
+    """Refuse settings that no text has, such as a delimiter of two letters."""
+    for what, sign in (("A delimiter", layout.delimiter), ("A quote", layout.quote)):
+        if sign and not (len(sign) == 1 and sign.isascii() and sign not in "\r\n"):
+            raise SourceError(
+                f"{what} is one sign of ASCII, and “{plainly(sign)}” is none, to read {path} with.",
+                "Choose another one.",
+            )
+    for what, word, allowed in (
+        ("The decimal mark", layout.decimal, (".", ",")),
+        ("What parts thousands", layout.thousands, ("", ",", ".", " ", "'")),
+        ("The order of dates", layout.dates, ("day first", "month first", "year first")),
+    ):
+        if word is not None:
+            known(what, word, allowed)
+    if layout.encoding and layout.encoding.lower() in _NO_TEXTS:
+        raise SourceError(
+            f"There is no encoding “{layout.encoding}” to read {path} with.", "Choose another one."
+        )
 
 
 def find_layout(head: bytes, path: Path, layout: TextLayout, all_there: bool) -> TextLayout:
@@ -73,13 +97,15 @@ def find_layout(head: bytes, path: Path, layout: TextLayout, all_there: bool) ->
     SourceError
         It is not text.
     """
+    _refuse_odd_settings(layout, path)
     encoding = layout.encoding or _encoding(head, all_there)
     _refuse_other_formats(head, path, encoding)
     try:
         text = head.decode(encoding, errors="replace" if _is_utf8(encoding) else "ignore")
-    except LookupError as error:
+    except (LookupError, ValueError) as error:
         raise SourceError(
-            f"There is no encoding “{encoding}” to read {path} with.", "Choose another one."
+            f"There is no encoding “{plainly(encoding)}” to read {path} with.",
+            "Choose another one.",
         ) from error
     lines = text.splitlines(keepends=True)
     if not all_there:

@@ -8,9 +8,9 @@ from collections.abc import Sequence
 import pyarrow as pa
 
 from keen_trellis.data import Column, Kind
-from keen_trellis.data.reading_texts import column_of_texts
-from keen_trellis.data.written import evidence, settle
-from keen_trellis.read.noticed import Noticed, Reread
+from keen_trellis.data.conversions.noticed import Noticed, Reread
+from keen_trellis.data.conversions.text_parsing import column_of_texts
+from keen_trellis.data.conversions.written_forms import evidence, settle
 
 _TOTAL = re.compile(r"^\W*(grand |sub-?)?(totals?|sum|overall|all)\b", re.IGNORECASE)
 

@@ -8,11 +8,12 @@ from collections.abc import Mapping, Sequence
 
 import pyarrow as pa
 
+from keen_trellis.base.errors import SourceError
+from keen_trellis.base.progress import Report, quiet
 from keen_trellis.data import Kind
-from keen_trellis.errors import SourceError
-from keen_trellis.progress import Report, quiet
-from keen_trellis.read.layouts import TextLayout
-from keen_trellis.read.reading import Reading, column_names, without_rows
+from keen_trellis.data.column_names import column_names
+from keen_trellis.layouts.source_layouts import TextLayout
+from keen_trellis.read.reading import Reading, without_rows
 from keen_trellis.read.text_columns import unsettled_texts
 
 

@@ -11,8 +11,8 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-from keen_trellis.errors import SourceError, reason
-from keen_trellis.progress import Report
+from keen_trellis.base.errors import SourceError, reason
+from keen_trellis.base.progress import Report
 
 UNPACKED_AT_MOST = 4 << 30
 """Bytes that a packed file may unpack to; a workbook of that size has tens of millions of cells."""

@@ -14,18 +14,18 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from keen_trellis.base.errors import MissingTableError, SourceError
+from keen_trellis.base.file_stamps import FileStamp, unwritten_file
+from keen_trellis.base.ordinary_files import existing_file
+from keen_trellis.base.progress import Cancelled, Report, part, quiet
+from keen_trellis.data.conversions.noticed import Noticed, Reread
 from keen_trellis.data.kinds import Kind
-from keen_trellis.errors import MissingTableError, SourceError
-from keen_trellis.progress import Cancelled, Report, part, quiet
+from keen_trellis.layouts.source_layouts import SheetLayout
 from keen_trellis.read.apart import ParserError, parsed_apart
-from keen_trellis.read.files import existing_file
-from keen_trellis.read.layouts import SheetLayout
 from keen_trellis.read.locked import unlocked
-from keen_trellis.read.noticed import Noticed, Reread
-from keen_trellis.read.secrets import Secrets
-from keen_trellis.read.stamps import FileStamp
 from keen_trellis.read.unpacking import looked_into, unpacked_size
 from keen_trellis.read.workbook_facts import Box, NamedRange, SheetFacts, named_ranges, sheet_facts
+from keen_trellis.servers.secrets import Secrets
 
 if TYPE_CHECKING:
     from keen_trellis.read.reading import Reading
@@ -100,6 +100,7 @@ def sheet_names(path: Path, secrets: Secrets | None = None) -> list[str]:
     return [part.name for part in workbook_parts(path, secrets) if not part.named]
 
 
+@unwritten_file
 def read_sheet(
     path: Path,
     sheet: str,
@@ -150,13 +151,19 @@ def read_sheet(
         with _beside(plain, sheet) as facts_of:
             try:
                 merged = next(parts)
-                rows = [row for some in parts for row in some]
+                rows, blank = _with_blank_rows(parts)
             except SourceError:
                 facts_of()  # says more of cells that lie too far apart
                 raise
             facts = facts_of()
         merged = facts.merged if facts.merged is not None else merged
     report(0.6, f"Reading {where}")
+    changed = [row for row, _ in facts.error_cells] + [row for row, _, _ in facts.shown]
+    if layout.merged == "filled":
+        changed += [row for (top, _), (bottom, _) in merged for row in range(top, bottom + 1)]
+    for place in changed:
+        if place < len(rows) and rows[place] is blank:  # it gets cells of its own
+            rows[place] = [*blank]
     for row, column in facts.error_cells:
         rows[row][column] = ""
     for row, column, text in facts.shown:
@@ -166,8 +173,8 @@ def read_sheet(
         _fill(rows, merged)
     if box is not None:
         (top, left), (bottom, right) = box
-        blank = [""] * (right + 1 - left)
-        rows = [blank] * top + [row[left : right + 1] for row in rows[top : bottom + 1]]
+        outside = [""] * (right + 1 - left)
+        rows = [outside] * top + [row[left : right + 1] for row in rows[top : bottom + 1]]
     from keen_trellis.read.sheet_table import table_of_cells
 
     spelled_out = path.suffix.lower() == ".ods"
@@ -233,6 +240,21 @@ def _told_by_name(path: Path, found_in: str) -> str:
     """Return the path of a workbook whose name tells its format; else empty."""
     ending = path.suffix.lower().replace(".xlsm", ".xlsx")
     return str(path.absolute()) if ending == found_in else ""
+
+
+def _with_blank_rows(parts: Iterator[tuple[int, list[Row | int]]]) -> tuple[list[Row], Row]:
+    """Return the rows of a sheet, and the one row that stands for every empty one."""
+    rows: list[Row] = []
+    blank: Row = []
+    for width, some in parts:
+        if len(blank) != width:
+            blank = [""] * width
+        for one in some:
+            if isinstance(one, int):
+                rows += [blank] * one
+            else:
+                rows.append(one)
+    return rows, blank
 
 
 def _cells(path: Path, named: Path, sheet: str, report: Report) -> Iterator[Any]:

@@ -19,8 +19,8 @@ from xml.parsers import expat
 
 from defusedxml import DefusedXmlException, ElementTree
 
-from keen_trellis.errors import SourceError
-from keen_trellis.progress import Report, quiet
+from keen_trellis.base.errors import SourceError
+from keen_trellis.base.progress import Report, quiet
 from keen_trellis.read.unpacking import looked_into
 
 CELLS_AT_MOST = 60_000_000

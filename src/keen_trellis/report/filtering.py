@@ -13,8 +13,10 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from functools import partial
 
-from keen_trellis.compute.schemas import schema_of
-from keen_trellis.document.edits.base import with_changes, with_lane, with_takers
+from keen_trellis.base.errors import UnknownColumnError, UserError
+from keen_trellis.base.words import first_free, listed
+from keen_trellis.compute.table_schema import schema_of
+from keen_trellis.document.edits.edit import with_changes, with_lane, with_takers
 from keen_trellis.document.items import (
     BlendItem,
     ConditionItem,
@@ -26,13 +28,11 @@ from keen_trellis.document.items import (
 )
 from keen_trellis.document.reports import Report, ReportFilter
 from keen_trellis.document.trellis import Lane, Trellis
-from keen_trellis.errors import UnknownColumnError, UserError
 from keen_trellis.plan.nodes import Node, Outcome, Read
 from keen_trellis.plan.outcome import outcome_columns
 from keen_trellis.plan.steps import Carried, Computed, Parted, Picked
 from keen_trellis.run.planning import planned
 from keen_trellis.run.results import Results
-from keen_trellis.words import first_free, listed
 
 Place = tuple[str, int]
 """A lane's id, and after how many of its items."""

@@ -13,26 +13,31 @@ from importlib import resources
 from pathlib import Path
 from typing import Any
 
-from keen_trellis.compute.tied import Tied
+from keen_trellis.base.errors import DeliveryError, UserError, reason
+from keen_trellis.base.progress import Report as Progress
+from keen_trellis.base.progress import part, quiet
+from keen_trellis.base.whole_files import whole_file
+from keen_trellis.base.words import counted, listed
+from keen_trellis.compute.join_result import Tied
 from keen_trellis.data import Table
-from keen_trellis.document.items import JoinItem, StepItem
+from keen_trellis.document.items import JoinItem
 from keen_trellis.document.reports import Report
 from keen_trellis.document.trellis import Lane
-from keen_trellis.errors import DeliveryError, UserError, reason
 from keen_trellis.plan.bays import Bay
 from keen_trellis.plan.counts import Counts
-from keen_trellis.progress import Report as Progress
-from keen_trellis.progress import part, quiet
 from keen_trellis.report.page_options import USUAL, PageOptions
 from keen_trellis.report.pictures import PAPER, can_be_drawn, written
+from keen_trellis.report.report_rows import Running, worked_out
 from keen_trellis.report.summing import ALL, Summed
-from keen_trellis.report.working_out import Running, worked_out
-from keen_trellis.run.account import account, without_values
+from keen_trellis.run.account import (
+    WITHHELD,
+    account,
+    numbers_alone,
+    withheld_notes,
+)
 from keen_trellis.run.changes import Changes, Snapshot, changes
 from keen_trellis.run.facts import JoinFacts
 from keen_trellis.run.results import Results
-from keen_trellis.whole_files import whole_file
-from keen_trellis.words import counted, listed
 
 ENDINGS = (".html", ".pdf", ".xlsx")
 
@@ -225,7 +230,7 @@ class _Page:
         """Return what the page is filled with."""
         results, trellis = self._results, self._trellis
         joins = list(self._facts.joins())
-        broken = [f"{join.name}: {one}" for join in joins for one in join.broken]
+        broken = [f"{join.name}: {one}" for join in joins for one in self._broken(join)]
         read_at = results.read_at
         made_at = (read_at or dt.datetime.now()).strftime("%Y-%m-%d %H:%M")
         found = changes(self._before, results) if self._before is not None else None
@@ -237,10 +242,10 @@ class _Page:
             "foot": f"{_in_css(trellis.name)}: match report, {made_at}",
             "has_values": self._options.with_values,
             "summary": [*self._summary(joins), *self._missed()],
-            "errors": [self._without_values(error.happened) for error in results.errors()],
-            "broken": [self._without_values(one) for one in broken],
+            "errors": self._errors(),
+            "broken": broken,
             "lanes": [self._lane(lane) for lane in trellis.lanes],
-            "changes": [self._without_values(line) for line in _said(found)],
+            "changes": list(_said(found)),
             "since": self._before.read_at if self._before is not None else "",
             "ways": ways,
             "reports": list(self._reports()),
@@ -270,15 +275,30 @@ class _Page:
             return []
         return [f"No row without a partner has {listed(missed)}, which was to be shown of them."]
 
-    def _without_values(self, sentence: str) -> str:
-        return sentence if self._options.with_values else without_values(sentence)
+    def _errors(self) -> list[str]:
+        errors = [error.happened for error in self._results.errors()]
+        if self._options.with_values or not errors:
+            return errors
+        parts = "1 part has" if len(errors) == 1 else f"{len(errors):,} parts have"
+        return [f"{parts} no rows; what is wrong may quote values, and is left out."]
+
+    def _broken(self, join: JoinFacts) -> Sequence[str]:
+        if self._options.with_values:
+            return join.broken
+        return [promise.sentence for promise in join.promises if not promise.is_kept]
+
+    def _notes(self, notes: Sequence[str]) -> Sequence[str]:
+        return notes if self._options.with_values else withheld_notes(len(notes))
+
+    def _trouble(self, trouble: str) -> str:
+        return trouble if self._options.with_values or not trouble else WITHHELD
 
     def _lane(self, lane: Lane) -> dict[str, Any]:
         facts = self._facts.lanes[lane.id]
         says = [f"files: {listed(facts.files)}"] if facts.files else []
-        says += [self._without_values(note) for note in facts.notes]
+        says += self._notes(facts.notes)
         if facts.trouble:
-            says.append(self._without_values(facts.trouble))
+            says.append(self._trouble(facts.trouble))
         return {
             "name": lane.name,
             "where": self._trellis.begins_words(lane),
@@ -296,15 +316,18 @@ class _Page:
     def _item(self, lane: Lane, item_id: str) -> _Item:
         item, facts = self._trellis.item(item_id), self._facts.items[item_id]
         title = facts.name if item.takes() else item.title
-        made = _Item(title, self._without_values(item.sentence(self._trellis, lane)))
+        made = _Item(title, "")
         made.note = item.note.strip()
-        made.says = self._without_values(facts.trouble or facts.says)
-        if isinstance(facts, JoinFacts):
-            made.sentence = ""  # what it says begins with that
-        if facts.waits_for:
-            made.says = f"Waits: {self._without_values(facts.waits_for)}"
-        if isinstance(item, StepItem) and item.off:
-            made.says = "It is switched off."
+        if self._options.with_values:
+            if not isinstance(facts, JoinFacts):  # what that says begins with it
+                made.sentence = item.sentence(self._trellis, lane)
+            made.says = facts.trouble or facts.says
+            if facts.waits_for:
+                made.says = f"Waits: {facts.waits_for}"
+            if item.is_off:
+                made.says = "It is switched off."
+        else:
+            made.says = numbers_alone(facts, item)
         given = self._results.given.get(item_id)
         if isinstance(facts, JoinFacts) and isinstance(given, Tied):
             self._tell_join(made, facts, given, item)
@@ -318,8 +341,9 @@ class _Page:
             every = (*numbers, side.distinct, side.distinct_found)
             made.sides.append((name, *(f"{number:,}" for number in every)))
         for promise in facts.promises:
-            state = "kept" if promise.is_kept else f"broken, {promise.says}"
-            made.promises.append(self._without_values(f"Promised: {promise.sentence}: {state}."))
+            says = f", {promise.says}" if self._options.with_values else ""
+            state = "kept" if promise.is_kept else f"broken{says}"
+            made.promises.append(f"Promised: {promise.sentence}: {state}.")
         if not self._options.with_values:
             return
         if isinstance(item, JoinItem) and item.pairs:
@@ -365,7 +389,7 @@ class _Page:
             share = part(self._progress, number / len(reports), (number + 1) / len(reports))
             made: dict[str, Any] = {
                 "name": report.name,
-                "sentence": self._without_values(report.sentence(self._trellis)),
+                "sentence": report.sentence(self._trellis, self._options.with_values),
                 "note": report.note.strip(),
                 "filters": [],
                 "picture": "",
@@ -377,13 +401,13 @@ class _Page:
             try:
                 found = worked_out(self._results, report, self._runner, share)
             except UserError as error:
-                made["trouble"] = self._without_values(str(error))
+                made["trouble"] = self._trouble(str(error))
                 yield made
                 continue
             made["filters"] = [
                 f"The filter on {one.filter.column} {one.sentence()}." for one in found.reaches
             ]
-            made["notes"] = [self._without_values(note) for note in found.summed.notes]
+            made["notes"] = list(self._notes(found.summed.notes))
             made["chain"] = self._chain(report, found.summed)
             if self._options.with_values:
                 made["rows"] = _lines(found.summed)

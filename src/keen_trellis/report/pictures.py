@@ -15,9 +15,9 @@ from typing import Any
 
 import numpy as np
 
+from keen_trellis.base.words import counted
 from keen_trellis.data import GAP, PRESENT
 from keen_trellis.report.summing import Line, Summed, number_text
-from keen_trellis.words import counted
 
 PICTURES = {
     "none": "table only",

@@ -15,18 +15,18 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from keen_trellis.compute.binned import span_of_days, span_of_numbers, span_words
-from keen_trellis.compute.join.comparing import sortable
+from keen_trellis.base.errors import LinkError
+from keen_trellis.base.progress import Report as Progress
+from keen_trellis.base.progress import part, quiet
+from keen_trellis.base.words import counted
+from keen_trellis.compute.binning import span_of_days, span_of_numbers, span_words
+from keen_trellis.compute.join.comparable_columns import sortable
 from keen_trellis.compute.join.keys import own_codes
 from keen_trellis.compute.summary import summarise
 from keen_trellis.data import BLANK, GAP, PRESENT, Column, Kind, Table
 from keen_trellis.data.column import in_all_digits
 from keen_trellis.document.reports import Report, ReportFigure, ReportGroup
-from keen_trellis.errors import LinkError
 from keen_trellis.plan.figures import Figure
-from keen_trellis.progress import Report as Progress
-from keen_trellis.progress import part, quiet
-from keen_trellis.words import counted
 
 LINES_AT_MOST = 5_000
 """Of more groups, so many are shown; totals are always of all rows."""
@@ -121,6 +121,7 @@ class Summed:
 
     def rows_of(self, line: Line) -> Table:
         """Return the rows that a line stands for."""
+        # A line of a higher level has fewer codes: groups that it says nothing of keep every row.
         held = np.ones(len(self.rows), np.bool_)
         for dimension, code in zip(self._dimensions, line.codes, strict=False):
             held &= dimension.codes == code
@@ -174,8 +175,12 @@ def summed(
     dimensions = [_dimension(table, group) for group in report.groups]
     figures = [one.bare.as_figure() for one in report.figures]
     if report.top is not None and dimensions:
+        # The rest is a group by code, so that its figures are summarised from rows, as those of all
+        # others are.
         dimensions[0] = _with_rest(table, dimensions[0], report, figures)
     levels = []
+    # Each level anew from the rows: averages, distinct counts and extremes cannot be added up from
+    # below.
     for level in range(len(dimensions) + 1):
         share = part(progress, level / (len(dimensions) + 1), 1.0)
         share(0.0, f"Summarising {report.name}")
@@ -234,11 +239,13 @@ def _coded(column: Column, words: Callable[[Any], str], name: str) -> _Dimension
     _require_few(len(held), "values", name)
     own = column.take(heads)
     if own.kind is Kind.TEXT:
+        # By code points, as everywhere; a report has few enough groups for Python's own sort.
         texts = [own.text(row) for row in range(len(own))]
         order = np.array(sorted(range(len(texts)), key=texts.__getitem__), np.intp)
     else:
         order = np.argsort(sortable(own), kind="stable")
     if own.state is not None:  # values first, then blanks, then gaps
+        # Stable: within each state the order by value stays.
         order = order[np.argsort(own.state[order], kind="stable")]
     rank = np.empty(len(held), np.int64)
     rank[order] = np.arange(len(held))
@@ -264,6 +271,7 @@ def _with_rest(
     kept = [line.codes[0] for line in first[: report.top]]
     if len(kept) == len(level.lines):
         return dimension
+    # A code that no group has.
     rest = max(dimension.cells) + 1
     codes = np.where(np.isin(dimension.codes, kept), dimension.codes, rest)
     cells = {code: dimension.cells[code] for code in kept} | {rest: GroupCell(REST)}
@@ -288,7 +296,9 @@ def _level(table: Table, dimensions: Sequence[_Dimension], figures: Sequence[Fig
         if figure.column is not None:
             columns[figure.column] = table.column(figure.column, "the report")
     if not columns:  # only rows are counted, and all of them
+        # A table without columns has no rows to be counted.
         columns["\0"] = Column(Kind.INTEGER, np.zeros(len(table), np.int64))
+    # Names of our own: two figures may be called the same, or as a column is.
     named = [Figure(f.column, f.how, f"\0f{n}") for n, f in enumerate(figures)]
     made = summarise(Table.of(columns), by, [*named, Figure(None, "count", _ROWS)])
     _require_few(len(made), "combinations", "The report")
@@ -349,12 +359,15 @@ def _order_key(line: Line, dimension: _Dimension, report: Report, figure: Any) -
     if report.sorted_by is None:
         # ranks count up from 0, those of blanks and gaps behind all others: they stay above
         return -rank if report.descending and not line.groups[-1].state else rank
+    # Equal figures stand in the order of their groups, so that a report is the same each time.
     return _figure_key(figure, report.descending), rank
 
 
 def _figure_key(value: Any, descending: bool) -> tuple[bool, Any]:
     """Return what figures are ordered by; one without a value comes last."""
     if value is None:
+        # The flag decides first: what stands behind it is never compared with a value of another
+        # sort.
         return True, 0
     if isinstance(value, Decimal):
         return False, value.copy_negate() if descending else value  # a minus would round
@@ -424,6 +437,7 @@ def _follow(lines: Sequence[Line], made: list[list[Any]], place: int, adds: bool
             row[place] = value if adds else None
             continue
         if not isinstance(value, int | float | Decimal):
+            # A blank adds nothing: the total so far stays.
             row[place] = before.get(parent) if adds else None
             continue
         if adds:

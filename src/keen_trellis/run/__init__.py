@@ -5,7 +5,7 @@ What works on rows is loaded when the first trellis is run, so that the window o
 
 from typing import TYPE_CHECKING
 
-from keen_trellis.lazily import looked_up
+from keen_trellis.base.lazily import looked_up
 from keen_trellis.run.results import Results
 
 if TYPE_CHECKING:

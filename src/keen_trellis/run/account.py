@@ -1,76 +1,76 @@
-"""A run told as rows: each lane, step and tie with its counts, for a sheet beside the rows."""
+"""A run told as rows: each lane, step and tie with its counts, for a sheet beside the rows.
+
+Told without values, it has names, sorts and numbers alone. Sentences of other parts are not looked
+through for values, which may have any letters: they are left out, and that is said.
+"""
 
 from __future__ import annotations
 
-import re
+from collections.abc import Sequence
 
+from keen_trellis.base.words import counted
 from keen_trellis.data import Column, Kind, Table
+from keen_trellis.document.items import Item, StepItem
 from keen_trellis.plan.counts import Group
-from keen_trellis.run.facts import JoinFacts
+from keen_trellis.run.facts import ItemFacts, JoinFacts, LaneFacts, PromiseFacts
 from keen_trellis.run.results import Results
 
-_LITERAL = re.compile(r"(?<!\w)'(?:[^']|'')*'")
-"""A text within a formula, as SQL writes it."""
-
-
-def without_values(sentence: str) -> str:
-    """Return a sentence without what stands in quotes: there it has values of the sources.
-
-    A value may have quotes of its own. One that is opened within is closed before the value ends;
-    one that is closed but was not opened ends a value that had seemed to end before; after one that
-    is never closed nothing is told.
-    """
-    told: list[str] = []
-    ends, depth = 0, 0
-    for letter in sentence:
-        if letter == "“":
-            depth += 1
-        elif letter == "”" and depth > 1:
-            depth -= 1
-        elif letter == "”":
-            if not depth:
-                del told[ends:]
-            else:
-                told.append("“…”")
-            ends, depth = len(told), 0
-        elif not depth:
-            told.append(letter)
-    rest = "“…”" if depth else ""
-    return _LITERAL.sub("'…'", "".join(told)) + rest
-
-
-def _group_words(group: Group) -> str:
-    return f"{group.name}: {'go on' if group.goes_on else 'stay behind'}"
-
+WITHHELD = "Something is wrong with it; what it is may quote values, and is left out."
 
 Row = tuple[str, str, str, int | None]
+
+
+def withheld_notes(number: int) -> tuple[str, ...]:
+    """Return what is said in the place of notes that may quote values."""
+    if not number:
+        return ()
+    are = "is" if number == 1 else "are"
+    return (f"{counted(number, 'remark')} that may quote values {are} left out.",)
+
+
+def name_alone(facts: ItemFacts, item: Item) -> str:
+    """Return what an item is called without the settings that steps are called by."""
+    return f"{facts.lane}, {item.title.lower()}" if isinstance(item, StepItem) else facts.name
+
+
+def numbers_alone(facts: ItemFacts, item: Item) -> str:
+    """Return what an item did, by numbers and by names of lanes."""
+    if facts.trouble:
+        return WITHHELD
+    if facts.waits_for:
+        return "It waits for a part before it."
+    if item.is_off:
+        return "It is switched off."
+    if isinstance(facts, JoinFacts):
+        left, right = facts.counts.left, facts.counts.right
+        return (
+            f"{facts.join}: {left.found:,} of {counted(left.rows, 'row')} of {facts.lane} found, "
+            f"{right.found:,} of {right.rows:,} of {facts.other}."
+        )
+    if facts.before is None or facts.rows is None:
+        return ""
+    return f"{counted(facts.before, 'row')} before, {facts.rows:,} after."
+
+
+def promise_words(promise: PromiseFacts, with_values: bool) -> str:
+    """Return what is promised, and whether it holds."""
+    if promise.is_kept:
+        return f"{promise.sentence}: kept"
+    return f"{promise.sentence}: BROKEN{f': {promise.says}' if with_values else ''}"
 
 
 def account(results: Results, with_values: bool = True, made_for: str = "") -> Table:
     """Return a table of what a run did: part, sort, what is said of it, and its rows.
 
-    Without values, nothing in quotes is told; whom it is made for stands first, if it is said.
+    Whom it is made for stands first, if it is said.
     """
     rows: list[Row] = [("match report", "made for", made_for, None)] if made_for else []
     for lane in results.facts.lanes.values():
-        files = f"from {', '.join(lane.files)}" if lane.files else ""
-        rows.append((lane.name, "lane", lane.trouble or files, lane.rows))
-        rows += [(lane.name, "noticed", note, None) for note in lane.notes]
+        rows += _of_lane(lane, with_values)
     for item in results.facts.items.values():
-        says = item.trouble or item.says
-        if not says:
-            continue
-        rows.append((item.name, item.type, says, item.rows))
-        rows += [(item.name, "rows", _group_words(group), group.rows) for group in item.groups]
-        if isinstance(item, JoinFacts):
-            for promise in item.promises:
-                kept = "kept" if promise.is_kept else f"BROKEN: {promise.says}"
-                rows.append((item.name, "promise", f"{promise.sentence}: {kept}", None))
+        rows += _of_item(item, results.trellis.item(item.id), with_values)
     if results.read_at is not None:
         rows.append(("all sources", "read", f"from {results.read_at:%Y-%m-%d %H:%M} on", None))
-    if not with_values:
-        # a filter is called by its conditions, so that names have values as well
-        rows = [(without_values(a), sort, without_values(b), count) for a, sort, b, count in rows]
     parts, sorts, says_of, counts = ([row[place] for row in rows] for place in range(4))
     return Table.of(
         {
@@ -80,3 +80,32 @@ def account(results: Results, with_values: bool = True, made_for: str = "") -> T
             "rows": Column.of(counts, Kind.INTEGER),
         }
     )
+
+
+def _of_lane(lane: LaneFacts, with_values: bool) -> Sequence[Row]:
+    files = f"from {', '.join(lane.files)}" if lane.files else ""
+    trouble, notes = lane.trouble, lane.notes
+    if not with_values:
+        trouble, notes = WITHHELD if trouble else "", withheld_notes(len(notes))
+    return [
+        (lane.name, "lane", trouble or files, lane.rows),
+        *((lane.name, "noticed", note, None) for note in notes),
+    ]
+
+
+def _of_item(facts: ItemFacts, item: Item, with_values: bool) -> Sequence[Row]:
+    name, says = facts.name, facts.trouble or facts.says
+    if not with_values:
+        name, says = name_alone(facts, item), says and numbers_alone(facts, item)
+    if not says:
+        return []
+    rows: list[Row] = [(name, facts.type, says, facts.rows)]
+    rows += [(name, "rows", _group_words(group), group.rows) for group in facts.groups]
+    if isinstance(facts, JoinFacts):
+        promised = (promise_words(one, with_values) for one in facts.promises)
+        rows += [(name, "promise", words, None) for words in promised]
+    return rows
+
+
+def _group_words(group: Group) -> str:
+    return f"{group.name}: {'go on' if group.goes_on else 'stay behind'}"

@@ -9,11 +9,11 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 
+from keen_trellis.base.errors import UnknownColumnError
 from keen_trellis.data import Column, Table
 from keen_trellis.document import edits
 from keen_trellis.document.items import JoinItem
 from keen_trellis.document.trellis import Lane
-from keen_trellis.errors import UnknownColumnError
 from keen_trellis.plan.link import SIDES
 from keen_trellis.run.results import Results
 

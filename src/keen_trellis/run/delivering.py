@@ -3,25 +3,26 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 
 import numpy as np
 
-from keen_trellis.compute.tied import Tied
-from keen_trellis.data import Table
+from keen_trellis.base.errors import DeliveryError, NotAllowedError, UserError
+from keen_trellis.base.progress import Report, part, quiet
+from keen_trellis.base.whole_files import Noting
+from keen_trellis.compute.join_result import Tied
 from keen_trellis.deliver import Sheet, deliver, has_sheets
 from keen_trellis.document.items import Beside, DeliveryItem, JoinItem
 from keen_trellis.document.trellis import Trellis
-from keen_trellis.errors import DeliveryError, NotAllowedError, UserError
 from keen_trellis.plan.bays import Bay
-from keen_trellis.progress import Report, part, quiet
-from keen_trellis.read import Secrets
-from keen_trellis.read.hosts import called, is_one_machine
-from keen_trellis.read.server import Server
 from keen_trellis.run.account import account
 from keen_trellis.run.results import Results
+from keen_trellis.servers.hosts import called, is_one_machine
+from keen_trellis.servers.secrets import Secrets
+from keen_trellis.servers.server import Server
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,12 +56,12 @@ class Delivered:
     stopped: str = ""
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class _Job:
-    """A delivery that can be made, with its rows and the file it goes to."""
+@dataclass(frozen=True, slots=True)
+class DeliveryJob:
+    """A delivery that can be made, with the number of its rows and the file it goes to."""
 
     item: DeliveryItem
-    table: Table
+    rows: int
     path: Path | None
 
 
@@ -71,7 +72,7 @@ def make_deliveries(
     write: bool = True,
     despite: bool = False,
     may_replace: Callable[[Path], bool] | None = None,
-    written: Callable[[Path], object] | None = None,
+    noting: Noting | None = None,
     secrets: Secrets | None = None,
 ) -> list[Delivered]:
     """Write the outcomes of a run where the trellis says, each whole or not at all.
@@ -89,8 +90,8 @@ def make_deliveries(
     may_replace : callable, optional
         Tells of a path whether what is there may be replaced; everything where not given. What
         becomes of a table says the delivery itself.
-    written : callable, optional
-        Told of each file once it is whole: a later one may fail.
+    noting : callable, optional
+        Around the moment in which a file takes its place, which it notes as written.
     secrets : Secrets, optional
         Where passwords of servers come from.
 
@@ -105,16 +106,68 @@ def make_deliveries(
     Cancelled
         Raised by `report` once the user has asked to stop.
     """
-    jobs = list(_jobs(results, None if only is None else set(only)))
+    jobs = decided(results, lambda item: _rows_of(results, item), only, write, may_replace)
+    write_one = partial(_write, results, secrets=secrets, noting=noting)
+    return carried_out(results, jobs, write_one, write, despite, report)
+
+
+def decided(
+    results: Results,
+    count: Callable[[DeliveryItem], int],
+    only: Iterable[str] | None,
+    write: bool,
+    may_replace: Callable[[Path], bool] | None,
+) -> list[DeliveryJob]:
+    """Return the deliveries that can be made, wherever they are written.
+
+    Parameters
+    ----------
+    results : Results
+    count : callable
+        Returns the rows of a delivery, or raises why there are none.
+    only, write, may_replace
+        As for `make_deliveries`.
+
+    Raises
+    ------
+    UserError
+        As `make_deliveries` does before anything is written.
+    """
+    trellis, today = results.trellis, dt.date.today()
+    wanted = None if only is None else set(only)
+    # two of them at one place are refused even where only one is asked for: the next run would
+    # write both
     refuse_one_place_twice(results)
+    # everything that can be refused is refused before the first byte: a delivery that was written
+    # while a later one is refused would leave places that belong to two runs
+    jobs = []
+    for _, item in trellis.deliveries():
+        if wanted is not None and item.id not in wanted:
+            continue
+        path = item.target(today) if item.file else None
+        rows = count(item)
+        refuse_reading(trellis, item, path)
+        jobs.append(DeliveryJob(item, rows, path))
     if write and may_replace is not None:
         for job in jobs:
-            is_file = job.item.into is None and job.path is not None
-            if is_file and job.path is not None and not may_replace(job.path):
+            if job.item.into is None and job.path is not None and not may_replace(job.path):
                 raise not_its_own(job.path)
+    return jobs
+
+
+def carried_out(
+    results: Results,
+    jobs: Sequence[DeliveryJob],
+    write_one: Callable[[DeliveryJob, Report], object],
+    write: bool,
+    despite: bool,
+    report: Report,
+) -> list[Delivered]:
+    """Return what became of deliveries, each written by `write_one` unless a promise stops it."""
     made = []
     for number, job in enumerate(jobs):
         item = job.item
+        # Before it is written, or it would always be there.
         was_there = job.path is not None and job.path.exists()
         broken = [
             f"{join.name}: {one}" for join in results.broken_before(item.id) for one in join.broken
@@ -122,10 +175,7 @@ def make_deliveries(
         stopped = "" if despite else "; ".join(broken)
         is_written = write and not stopped
         if is_written:
-            share = part(report, number / len(jobs), (number + 1) / len(jobs))
-            _write(results, job, share, secrets)
-            if written is not None and job.path is not None:
-                written(job.path)
+            write_one(job, part(report, number / len(jobs), (number + 1) / len(jobs)))
         replaces = item.into.how == "replace" if item.into is not None else was_there
         made.append(
             Delivered(
@@ -133,13 +183,20 @@ def make_deliveries(
                 item.name,
                 item.place if job.path is None or item.into else job.path.name,
                 job.path,
-                rows=len(job.table),
+                rows=job.rows,
                 written=is_written,
                 replaced=replaces and is_written,
                 stopped=stopped,
             )
         )
     return made
+
+
+def _rows_of(results: Results, item: DeliveryItem) -> int:
+    table = results.rows[item.id]
+    if isinstance(table, UserError):
+        raise table
+    return len(table)
 
 
 def not_its_own(path: Path) -> NotAllowedError:
@@ -163,38 +220,33 @@ def refuse_reading(trellis: Trellis, item: DeliveryItem, path: Path | None) -> N
         )
 
 
-def _jobs(results: Results, wanted: set[str] | None) -> Iterator[_Job]:
-    trellis, today = results.trellis, dt.date.today()
-    for _, item in trellis.deliveries():
-        if wanted is not None and item.id not in wanted:
-            continue
-        table = results.rows[item.id]
-        if isinstance(table, UserError):
-            raise table
-        path = item.target(today) if item.file else None
-        refuse_reading(trellis, item, path)
-        yield _Job(item, table, path)
-
-
-def _write(results: Results, job: _Job, report: Report, secrets: Secrets | None) -> None:
-    item = job.item
+def _write(
+    results: Results,
+    job: DeliveryJob,
+    report: Report,
+    secrets: Secrets | None,
+    noting: Noting | None,
+) -> None:
+    item, table = job.item, results.rows[job.item.id]
+    assert not isinstance(table, UserError)
     if item.into is not None:
         from keen_trellis.deliver.tables import Target, deliver_table
 
         into = item.into
         target = Target(into.database, into.table, into.in_schema, into.how, into.key)
-        deliver_table(job.table, target, secrets, report)
+        deliver_table(table, target, secrets, report)
         return
     assert job.path is not None
     sheets = [sheet_beside(results, item, one) for one in item.beside]
     deliver(
-        job.table,
+        table,
         job.path,
         item.name,
         report,
         guarded=item.guarded,
         form=item.form,
         beside=[sheet for sheet in sheets if sheet is not None] if has_sheets(job.path) else (),
+        noting=noting,
     )
 
 
@@ -215,6 +267,8 @@ def sheet_beside(results: Results, item: DeliveryItem, beside: Beside) -> Sheet 
             return Sheet(f"{right} without {left}", tied.bay(Bay.RIGHT))
         case _:
             several = tied.ambiguous  # where one of several partners was taken
+            # A link that takes every partner has no ambiguous rows; those with more than one are
+            # meant then.
             if not len(several):
                 several = tied.left.take(np.flatnonzero(tied.match.partners > 1))
             return Sheet(f"Several {right} for one", several)
@@ -230,6 +284,8 @@ def refuse_one_place_twice(results: Results) -> None:
         if into is not None:
             server = into.database
             if isinstance(server, Server):
+                # A port that is left out and the usual one are one place, and so are two names of
+                # one machine.
                 place = (called(server.host), server.usual_port, server.database)
             place = (place, into.in_schema, into.table)
         if place in taken:

@@ -11,18 +11,18 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, cast
 
+from keen_trellis.base.errors import NotAllowedError, UserError, WaitingError
 from keen_trellis.document.items import Item, StepItem
-from keen_trellis.document.trellis import Lane
-from keen_trellis.errors import NotAllowedError, UserError, WaitingError
+from keen_trellis.document.trellis import Lane, Trellis
 from keen_trellis.plan.bays import Bay
 from keen_trellis.plan.counts import Counts, Group
 
 if TYPE_CHECKING:
-    from keen_trellis.compute.given import Given
-    from keen_trellis.compute.tied import Tied
+    from keen_trellis.compute.join_result import Tied
+    from keen_trellis.compute.node_result import Given
+    from keen_trellis.compute.promise_checks import Checked
     from keen_trellis.data import Table
     from keen_trellis.read import Reading
-    from keen_trellis.run.results import Results
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -138,9 +138,14 @@ class Facts:
         return (item for item in self.items.values() if isinstance(item, JoinFacts))
 
 
-def facts_of(results: Results) -> Facts:
-    """Return the facts of a run."""
-    trellis, readings, rows = results.trellis, results.readings, results.rows
+def facts_of(
+    trellis: Trellis,
+    readings: Mapping[str, Reading | UserError],
+    rows: Mapping[str, Table | UserError],
+    given: Mapping[str, Given | UserError],
+    promises: Mapping[str, tuple[Checked, ...]],
+) -> Facts:
+    """Return the facts of a run, of which everything is given as `Results` has it."""
     lanes = {
         lane.id: _lane(lane, readings.get(lane.id), rows.get(lane.id)) for lane in trellis.lanes
     }
@@ -156,10 +161,12 @@ def facts_of(results: Results) -> Facts:
             before=None if before is None or isinstance(before, UserError) else len(before),
             **_going_on(rows.get(item.id)),
         )
-        made = _with_given(facts, results.given.get(item.id))
+        made = _with_given(facts, given.get(item.id))
         if isinstance(made, JoinFacts):
-            promises = results.promises.get(item.id, ())
-            told = (PromiseFacts(one.sentence(), one.is_kept, one.says) for one in promises)
+            told = (
+                PromiseFacts(one.sentence(), one.is_kept, one.says)
+                for one in promises.get(item.id, ())
+            )
             made = replace(made, promises=tuple(told))
         items[item.id] = made
     return Facts(lanes, items)

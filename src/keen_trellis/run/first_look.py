@@ -5,13 +5,13 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 
+from keen_trellis.base.errors import UserError
 from keen_trellis.compute.execute import execute
-from keen_trellis.compute.given import Given
-from keen_trellis.compute.schemas import schema_of
+from keen_trellis.compute.node_result import Given
+from keen_trellis.compute.table_schema import schema_of
 from keen_trellis.data import Table
 from keen_trellis.document.items import Item, StepItem
 from keen_trellis.document.trellis import Lane, Trellis
-from keen_trellis.errors import UserError
 from keen_trellis.formulas.today import one_day
 from keen_trellis.plan.nodes import Read
 from keen_trellis.run.results import Results

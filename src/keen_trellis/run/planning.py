@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Container, Mapping
 from dataclasses import dataclass, field
 
+from keen_trellis.base.errors import ProgramError, UserError, WaitingError
 from keen_trellis.document.sources import InTrellis
 from keen_trellis.document.trellis import Lane, Trellis, places_in_order
-from keen_trellis.errors import ProgramError, UserError, WaitingError
 from keen_trellis.formulas.today import one_day
 from keen_trellis.plan.nodes import Node
 

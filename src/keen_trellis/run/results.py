@@ -7,14 +7,14 @@ from dataclasses import dataclass, field
 from functools import cached_property
 from typing import TYPE_CHECKING, cast
 
+from keen_trellis.base.errors import UserError, WaitingError
 from keen_trellis.document.trellis import Trellis
-from keen_trellis.errors import UserError, WaitingError
 from keen_trellis.run.facts import Facts, JoinFacts, facts_of
 
 if TYPE_CHECKING:
-    from keen_trellis.compute.given import Given
-    from keen_trellis.compute.promised import Checked
-    from keen_trellis.compute.tied import Tied
+    from keen_trellis.compute.join_result import Tied
+    from keen_trellis.compute.node_result import Given
+    from keen_trellis.compute.promise_checks import Checked
     from keen_trellis.data import Table
     from keen_trellis.read import Reading
 
@@ -50,7 +50,7 @@ class Results:
     @cached_property
     def facts(self) -> Facts:
         """The numbers and names of the run."""
-        return facts_of(self)
+        return facts_of(self.trellis, self.readings, self.rows, self.given, self.promises)
 
     def reading(self, lane_id: str) -> Reading | None:
         """Return what a lane's source gave; None where it was not read, or could not be."""

@@ -7,15 +7,15 @@ import threading
 from collections.abc import Callable, Container, Sequence
 from typing import TYPE_CHECKING
 
+from keen_trellis.base.progress import Report, part, quiet
 from keen_trellis.document.sources import Source
 from keen_trellis.document.trellis import Trellis
-from keen_trellis.progress import Report, part, quiet
-from keen_trellis.read.secrets import Secrets
-from keen_trellis.run.reading import Sources
 from keen_trellis.run.results import Results
+from keen_trellis.run.source_cache import Sources
+from keen_trellis.servers.secrets import Secrets
 
 if TYPE_CHECKING:
-    from keen_trellis.run.working_out import Nodes
+    from keen_trellis.run.node_runner import Nodes
 
 _LOOK_UP_S = 0.05
 
@@ -94,7 +94,7 @@ class Runner:
         with self.sources.one_run(anew):
             came = self.sources.read_each([one for _, one in read], part(report, 0.0, share))
             # loaded no sooner: readers that wait for other processes have begun by then
-            from keen_trellis.run.working_out import Nodes, WorkingOut
+            from keen_trellis.run.node_runner import Nodes, WorkingOut
 
             self._nodes = self._nodes or Nodes()
             self._nodes.run += 1

@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+import hashlib
+import os
 import re
 from dataclasses import dataclass
 from pathlib import Path
 
 import platformdirs
 
-from keen_trellis.errors import DeliveryError, reason
-from keen_trellis.whole_files import whole_file
+from keen_trellis.base.errors import DeliveryError, reason
+from keen_trellis.base.whole_files import whole_file
+from keen_trellis.base.words import NOT_SHOWN, plainly
 
 _CLOCK = re.compile(r"([01]?\d|2[0-3]):([0-5]\d)")
 
@@ -78,14 +81,22 @@ def units(document: Path, daily: str, program: str, arguments: tuple[str, ...] =
     if clock is None:
         raise DeliveryError(f"“{daily}” is no time of day.", "Write it as 06:30.")
     document = document.absolute()
+    if any(NOT_SHOWN.search(word) for word in (str(document), program, *arguments)):
+        raise DeliveryError(
+            f"{plainly(str(document))} or what goes with it has a character in its path that no "
+            "timer can be told of.",
+            "Rename the folder or file that has it.",
+        )
     command = (program, "run", str(document), "--deliver", *arguments)
-    slug = re.sub(r"[^a-z0-9]+", "-", document.stem.lower()).strip("-") or "trellis"
+    slug = re.sub(r"[^a-z0-9]+", "-", document.stem.lower()).strip("-")[:60] or "trellis"
+    slug += (
+        f"-{hashlib.sha256(os.fsencode(document)).hexdigest()[:8]}"  # another has that name, too
+    )
     service = (
         "[Unit]\n"
         f"Description=Keen Trellis: {_plain(document.stem)}\n\n"
         "[Service]\n"
         "Type=oneshot\n"
-        f"WorkingDirectory={_escaped(str(document.parent))}\n"
         f"ExecStart={' '.join(map(_quoted, command))}\n"
     )
     timer = (
@@ -107,8 +118,8 @@ def _escaped(text: str) -> str:
 def _quoted(word: str) -> str:
     """Return a word of a command as systemd reads it back (systemd.service(5), command lines)."""
     plain = _escaped(word).replace("\\", "\\\\").replace('"', '\\"').replace("$", "$$")
-    return f'"{plain}"'.replace("\n", "\\n")
+    return f'"{plain}"'
 
 
 def _plain(text: str) -> str:
-    return " ".join(_escaped(text).split())
+    return " ".join(_escaped(text).replace("\\", "/").split())  # at its end one would go on below

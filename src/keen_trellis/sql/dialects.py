@@ -12,8 +12,8 @@ from typing import Any, ClassVar
 
 from sqlglot import exp
 
+from keen_trellis.base.errors import NotThereError
 from keen_trellis.data.kinds import Kind
-from keen_trellis.errors import NotThereError
 from keen_trellis.sql.digits import EXACT_BEFORE, EXACT_BEHIND
 
 Sql = exp.Expr
@@ -46,8 +46,17 @@ class Dialect(ABC):
         What people call it.
     name_bytes : int
         How long the name of a column may be.
+    divides_exact : bool
+        Whether it divides exact decimals with all the digits that a double needs.
+    joins_null_safe : bool
+        Whether it joins by an equality that takes two nulls for equal as fast as by any other.
+    explodes : bool
+        Whether it parts a text by EXPLODE; else by UNNEST.
     """
 
+    divides_exact: ClassVar[bool] = True
+    joins_null_safe: ClassVar[bool] = False
+    explodes: ClassVar[bool] = False
     name: str
     title: str
     name_bytes: int
@@ -174,6 +183,8 @@ class Postgres(Dialect):
 
     def whole(self, function: str, a: Sql, b: Sql) -> Sql:
         """Return the sum, difference or product of integers; null where 64 bits do not hold it."""
+        # A numeric has room for every result of two bigints, so that nothing overflows before it is
+        # looked at.
         made = _WHOLE[function](this=self.cast(a, Kind.EXACT), expression=b)
         found = exp.Column(
             this=exp.Identifier(this="n", quoted=True), table=exp.Identifier(this="w", quoted=True)
@@ -205,6 +216,8 @@ class Postgres(Dialect):
         if kind is Kind.DATE:
             apart: Sql = exp.Sub(this=one, expression=other)
         elif kind in (Kind.DATE_TIME, Kind.TIME):
+            # EXTRACT(EPOCH FROM interval) is a numeric from version 14 on: exact to the
+            # microsecond.
             between = exp.paren(exp.Sub(this=one, expression=other))
             apart = exp.Extract(this=exp.Var(this="EPOCH"), expression=between)
         else:
@@ -218,6 +231,7 @@ class Postgres(Dialect):
     def furthest(self, value: Sql, kind: Kind, largest: bool) -> Sql:
         """Return the least or largest value of a group."""
         if kind is Kind.BOOLEAN:
+            # MIN and MAX take no boolean there; any true is the largest, all true the least.
             name = "BOOL_OR" if largest else "BOOL_AND"
             return exp.Anonymous(this=name, expressions=[value])
         return (exp.Max if largest else exp.Min)(this=self.in_order(value, kind))
@@ -227,6 +241,8 @@ class Postgres(Dialect):
         order = exp.Order(
             this=value, expressions=[exp.Ordered(this=place, desc=last, nulls_first=False)]
         )
+        # FIRST_VALUE is no aggregate there: the first of an array in order is, and the filter
+        # leaves out nulls.
         present = exp.Filter(
             this=exp.ArrayAgg(this=order),
             expression=exp.Where(
@@ -240,6 +256,7 @@ class Spark(Dialect):
     """Apache Spark from version 4 on, in ANSI mode and with names told apart by their case."""
 
     name, title, name_bytes = "spark", "Spark", 10_000
+    divides_exact, joins_null_safe, explodes = False, True, True
     types: ClassVar[dict[Kind, str]] = {
         Kind.TEXT: "string",
         Kind.INTEGER: "bigint",
@@ -252,7 +269,13 @@ class Spark(Dialect):
     }
 
     def exact(self, value: Decimal) -> Sql:
-        """Return an exact decimal."""
+        """Return an exact decimal.
+
+        Raises
+        ------
+        NotSaidError
+            It has more digits than a decimal there.
+        """
         if -int(value.as_tuple().exponent) > EXACT_BEHIND or abs(value) >= 10**EXACT_BEFORE:
             raise NotSaidError(f"a decimal of more than {EXACT_BEFORE}+{EXACT_BEHIND} digits")
         return super().exact(value)
@@ -263,13 +286,20 @@ class Spark(Dialect):
         return self.cast(exp.Literal.number(micros + value.microsecond), Kind.TIME)
 
     def as_exact(self, value: Sql, kind: Kind) -> Sql:
-        """Return an amount as the exact decimal that it is shown as."""
+        """Return an amount as the exact decimal that it is shown as.
+
+        Raises
+        ------
+        NotSaidError
+            It is a number, whose shortest decimal Spark does not tell.
+        """
         if kind is Kind.NUMBER:
             raise NotSaidError("the shortest decimal of a number")
         return value if kind is Kind.EXACT else self.cast(value, Kind.EXACT)
 
     def whole(self, function: str, a: Sql, b: Sql) -> Sql:
         """Return the sum, difference or product of integers; null where 64 bits do not hold it."""
+        # In ANSI mode a plain sum of bigints ends the query where it overflows; these give null.
         names = {"+": "TRY_ADD", "-": "TRY_SUBTRACT", "*": "TRY_MULTIPLY"}
         return exp.Anonymous(this=names[function], expressions=[a, b])
 
@@ -282,7 +312,13 @@ class Spark(Dialect):
         return exp.Anonymous(this="STARTSWITH", expressions=[text, part])
 
     def distance_at_most(self, one: Sql, other: Sql, kind: Kind, limit: Fraction) -> Sql:
-        """Return whether two values of a kind lie no farther apart than a limit."""
+        """Return whether two values of a kind lie no farther apart than a limit.
+
+        Raises
+        ------
+        NotSaidError
+            Values of the kind have no distance there.
+        """
         if kind is Kind.DATE:
             apart: Sql = exp.Anonymous(this="DATEDIFF", expressions=[one, other])
         elif kind is Kind.DATE_TIME:
@@ -297,6 +333,8 @@ class Spark(Dialect):
             limit = limit * 1_000_000 if kind is Kind.TIME else limit
         else:
             raise NotSaidError(f"of {kind}")
+        # Distances of these kinds are whole, so that what stands behind the mark of a limit decides
+        # nothing.
         at_most = min(math.floor(limit), 2**63 - 1)
         return exp.LTE(this=exp.Abs(this=apart), expression=exp.Literal.number(at_most))
 

@@ -9,9 +9,7 @@ from typing import TYPE_CHECKING
 from sqlglot import exp
 
 from keen_trellis.plan.operators import NEAR
-from keen_trellis.sql.conditions import SIGNS
 from keen_trellis.sql.dialects import NotSaidError, Sql, not_there
-from keen_trellis.sql.links import Compared, L, Matched, R, holds
 from keen_trellis.sql.relations import (
     all_of,
     called,
@@ -25,6 +23,8 @@ from keen_trellis.sql.relations import (
     where,
     within,
 )
+from keen_trellis.sql.sides import Compared, L, Matched, R, holds
+from keen_trellis.sql.sql_conditions import SIGNS
 
 if TYPE_CHECKING:
     from keen_trellis.sql.writer import Writer
@@ -45,10 +45,15 @@ def with_nearest(writer: Writer, met: Matched, nearest: Compared) -> Matched:
     for side, rows in ((L, met.left), (R, met.right)):
         values = [called(one.value(side), name) for one, name in zip(fields, names, strict=True)]
         query = where(select(values, table(rows.name, side)), met.has_key(side))
+        # Each link value once: what is near depends on values alone, and pairs of values are far
+        # fewer than pairs of rows. Rows without a value in some field of the link are no partners
+        # and not here.
         query.set("distinct", exp.Distinct())
         tuples.append(writer.add(None, query, (rows.name,), f"{rows.name} links"))
     later, strict = nearest.field.operator == "nearest later", nearest.field.strict
     best, value = writer.fresh("nearest"), names[-1]
+    # By equality and one nearest field a single pass in order finds it; with further conditions the
+    # nearest of those that hold is looked for among all that meet.
     if not plain:
         pairs = _carried_along(writer, tuples, names, best, later=later, strict=strict)
     else:
@@ -114,6 +119,7 @@ def _carried_along(
         )
         for place, one in enumerate(tuples)
     ]
+    # Values of both sides in one list: the nearest right one is the last that was passed.
     both = exp.Union(this=parts[0], expression=parts[1], distinct=False)
     # at equal values the right one comes first, so that it is passed, unless it must be beyond
     order = [
@@ -127,6 +133,7 @@ def _carried_along(
         [column(name) for name in names[:-1]],
         order,
     )
+    # ROWS, not RANGE: those equal in the order count one by one, as the order puts them.
     window.set(
         "spec",
         exp.WindowSpec(

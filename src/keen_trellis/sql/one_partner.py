@@ -10,7 +10,6 @@ from sqlglot import exp
 
 from keen_trellis.plan.nodes import Join
 from keen_trellis.sql.dialects import Sql
-from keen_trellis.sql.links import L, Matched, R, inner, used
 from keen_trellis.sql.relations import (
     Check,
     OrderKey,
@@ -25,6 +24,7 @@ from keen_trellis.sql.relations import (
     where,
     within,
 )
+from keen_trellis.sql.sides import L, Matched, R, inner, used
 
 if TYPE_CHECKING:
     from keen_trellis.sql.writer import Writer
@@ -55,6 +55,8 @@ def with_one_partner(writer: Writer, node: Join, met: Matched, numbers: Sequence
         last = link.partner == "last"
         keys = writer.by_fields(others, link.order, backwards=last)
         number = OrderKey(numbers[1] if of_left else numbers[0])
+        # The order asked for may leave candidates equal. The number of a row tells them apart then,
+        # and `_clear_partner` makes sure that it decides nothing that anybody could see.
         told_apart = keys
         if number.id not in {key.id for key in keys}:
             told_apart = (*keys, number.turned() if last else number)
@@ -70,6 +72,8 @@ def with_one_partner(writer: Writer, node: Join, met: Matched, numbers: Sequence
         checks.append(_clear_partner(writer, met, keys, own, side))
     pairs = writer.add(None, query, (candidates,), "partners", checks)
     is_of = exp.EQ(this=right_nr.copy(), expression=column(b, "p"))
+    # The right rows that are a partner, each with the number of the left row that it is one of: a
+    # right row stands here once for every left row that takes it.
     beside = select([star(R), called(column(a, "p"), of_row)], table(met.right.name, R))
     join(beside, table(pairs, "p"), is_of)
     name = writer.add(None, beside, (met.right.name, pairs), f"{met.right.name} partners")
@@ -93,6 +97,7 @@ def _clear_partner(
     """Return the check that no row has several first partners that differ."""
     others = met.right if side == R else met.left
     full = [*keys, *writer.all_columns(others)]
+    # Without an order all candidates are equal, so that all of them are the first.
     rank: Sql = exp.Literal.number(1)
     if keys:
         ranks = exp.Anonymous(this="RANK")

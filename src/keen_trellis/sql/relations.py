@@ -9,8 +9,9 @@ from typing import TYPE_CHECKING
 
 from sqlglot import exp
 
+from keen_trellis.base.errors import UnknownColumnError
+from keen_trellis.base.words import plainly
 from keen_trellis.data.kinds import Kind
-from keen_trellis.errors import UnknownColumnError
 from keen_trellis.sql.dialects import Dialect, Sql
 
 if TYPE_CHECKING:
@@ -245,7 +246,8 @@ class Program:
             inner = step.query
             if comments and step.comment:
                 inner = inner.copy()
-                inner.add_comments([f" {step.comment.replace('*/', '* /')} "])
+                comment = plainly(step.comment).replace("*/", "* /").replace("/*", "/ *")
+                inner.add_comments([f" {comment} "])
             parts.append(exp.CTE(this=inner, alias=exp.TableAlias(this=identifier(step.name))))
         if parts:
             made.set("with_", exp.With(expressions=parts))
@@ -285,14 +287,23 @@ def table(name: str, alias: str = "") -> exp.Table:
     return found
 
 
+def own(value: Sql) -> Sql:
+    """Return a part of a statement to be put somewhere: a copy where it stands in one already.
+
+    A node of sqlglot knows what it stands in. One that stood in two places would be changed in both
+    when one of them is, and told to stand in the wrong one.
+    """
+    return value if value.parent is None else value.copy()
+
+
 def called(value: Sql, name: str) -> exp.Alias:
     """Return a value under a name."""
-    return exp.Alias(this=value, alias=identifier(name))
+    return exp.Alias(this=own(value), alias=identifier(name))
 
 
 def select(values: Sequence[Sql], source: Sql | None = None) -> exp.Select:
     """Return a query of some values from one source."""
-    made = exp.Select(expressions=list(values))
+    made = exp.Select(expressions=[own(value) for value in values])
     if source is not None:
         made.set("from_", exp.From(this=source))
     return made
@@ -300,7 +311,7 @@ def select(values: Sequence[Sql], source: Sql | None = None) -> exp.Select:
 
 def where(query: exp.Select, condition: Sql) -> exp.Select:
     """Return a query with the rows alone for which a condition is true."""
-    query.set("where", exp.Where(this=condition))
+    query.set("where", exp.Where(this=own(condition)))
     return query
 
 
@@ -311,7 +322,7 @@ def join(query: exp.Select, other: Sql, on: Sql | None, side: str = "") -> exp.S
     """
     made = exp.Join(this=other, side=side or None, kind=None if on is not None else "CROSS")
     if on is not None:
-        made.set("on", on)
+        made.set("on", own(on))
     query.append("joins", made)
     return query
 
@@ -319,13 +330,13 @@ def join(query: exp.Select, other: Sql, on: Sql | None, side: str = "") -> exp.S
 def grouped(query: exp.Select, by: Sequence[Sql]) -> exp.Select:
     """Return a query with its rows grouped."""
     if by:
-        query.set("group", exp.Group(expressions=list(by)))
+        query.set("group", exp.Group(expressions=[own(value) for value in by]))
     return query
 
 
 def having(query: exp.Select, condition: Sql) -> exp.Select:
     """Return a query with the groups alone for which a condition is true."""
-    query.set("having", exp.Having(this=condition))
+    query.set("having", exp.Having(this=own(condition)))
     return query
 
 
@@ -350,13 +361,13 @@ def any_of(conditions: Sequence[Sql]) -> Sql:
 
 
 def _chained(sort: type[exp.Binary], other: type[exp.Binary], conditions: Sequence[Sql]) -> Sql:
-    parts = [exp.Paren(this=one) if isinstance(one, other) else one for one in conditions]
+    parts = [exp.Paren(this=own(one)) if isinstance(one, other) else own(one) for one in conditions]
     return reduce(lambda a, b: sort(this=a, expression=b), parts)
 
 
 def is_null(value: Sql) -> Sql:
     """Return whether a value is null."""
-    return exp.Is(this=value, expression=exp.Null())
+    return exp.Is(this=own(value), expression=exp.Null())
 
 
 def not_null(value: Sql) -> Sql:
@@ -366,18 +377,34 @@ def not_null(value: Sql) -> Sql:
 
 def choose(condition: Sql, value: Sql, other: Sql | None = None) -> Sql:
     """Return a value where a condition holds, else the other, or null."""
-    return exp.Case(ifs=[exp.If(this=condition, true=value)], default=other)
+    otherwise = None if other is None else own(other)
+    return exp.Case(ifs=[exp.If(this=own(condition), true=own(value))], default=otherwise)
 
 
 def count(value: Sql | None = None) -> Sql:
     """Return how many rows there are, or values."""
-    return exp.Count(this=exp.Star() if value is None else value)
+    return exp.Count(this=exp.Star() if value is None else own(value))
 
 
 def total(value: Sql, kind: exp.DataType) -> Sql:
     """Return the sum of counts, 0 where there is nothing to add up."""
-    added = exp.Coalesce(this=exp.Sum(this=value), expressions=[exp.Literal.number(0)])
+    added = exp.Coalesce(this=exp.Sum(this=own(value)), expressions=[exp.Literal.number(0)])
     return exp.Cast(this=added, to=kind)
+
+
+def same(value: Sql, other: Sql) -> Sql:
+    """Return whether two values are equal; null where one is."""
+    return exp.EQ(this=own(value), expression=own(other))
+
+
+def more_than(value: Sql, number: int) -> Sql:
+    """Return whether a value is greater than a number."""
+    return exp.GT(this=own(value), expression=exp.Literal.number(number))
+
+
+def not_so(condition: Sql) -> Sql:
+    """Return whether a condition does not hold; null where it is."""
+    return exp.Not(this=exp.Paren(this=own(condition)))
 
 
 def ids_of(names: Sequence[str], dialect: Dialect) -> list[str]:

@@ -10,9 +10,9 @@ from sqlglot import exp
 
 from keen_trellis.data.kinds import Kind
 from keen_trellis.plan.nodes import Stacked
-from keen_trellis.sql import values as worked
+from keen_trellis.sql import sql_values as worked
+from keen_trellis.sql.computed_columns import no_text_of_exact
 from keen_trellis.sql.dialects import NotSaidError, Sql
-from keen_trellis.sql.made import no_text_of_exact
 from keen_trellis.sql.relations import (
     Held,
     MappedColumn,

@@ -8,13 +8,13 @@ from typing import TYPE_CHECKING
 
 from sqlglot import exp
 
+from keen_trellis.base.errors import NotThereError
 from keen_trellis.data.kinds import Kind
-from keen_trellis.errors import NotThereError
 from keen_trellis.plan.blends import Summarised
 from keen_trellis.plan.figures import Figure
 from keen_trellis.plan.nodes import Join, Node
 from keen_trellis.sql import links
-from keen_trellis.sql import values as worked
+from keen_trellis.sql import sql_values as worked
 from keen_trellis.sql.dialects import Dialect, Sql, not_there
 from keen_trellis.sql.relations import (
     Held,
@@ -27,12 +27,18 @@ from keen_trellis.sql.relations import (
     count,
     grouped,
     join,
+    more_than,
     not_null,
+    not_so,
+    own,
+    same,
     select,
     table,
+    total,
     where,
     within,
 )
+from keen_trellis.sql.sides import L, Matched, R, holds
 
 if TYPE_CHECKING:
     from keen_trellis.sql.writer import Writer
@@ -98,7 +104,7 @@ def _figure(writer: Writer, figure: Figure, rows: Relation, number: str) -> Sql:
 
 
 def _average(dialect: Dialect, value: Sql, held: Held) -> Sql:
-    if dialect.name == "spark":
+    if not dialect.divides_exact:
         if held.kind is not Kind.INTEGER:
             raise not_there(
                 dialect,
@@ -107,12 +113,13 @@ def _average(dialect: Dialect, value: Sql, held: Held) -> Sql:
             )
         wide = exp.DataType.build("decimal(38, 0)", dialect=dialect.name)
         added = exp.Sum(this=exp.Cast(this=value, to=wide))
-        return exp.Div(this=dialect.cast(added, Kind.NUMBER), expression=count(value.copy()))
+        return exp.Div(this=dialect.cast(added, Kind.NUMBER), expression=count(value))
     # forty digits behind the mark: the quotient is rounded once, when it becomes a number
     fine = exp.Cast(this=exp.Literal.string("0." + "0" * 40), to=dialect.type_of(Kind.EXACT))
     with_digits = exp.Add(this=exp.Sum(this=dialect.cast(value, Kind.EXACT)), expression=fine)
     # a group of blanks alone has no average, and no error
-    times = exp.Nullif(this=count(value.copy()), expression=exp.Literal.number(0))
+    # The count in the divisor is of values alone, as the sum is.
+    times = exp.Nullif(this=count(value), expression=exp.Literal.number(0))
     quotient = exp.Div(this=exp.paren(with_digits), expression=times, typed=True, safe=False)
     return dialect.cast(quotient, Kind.NUMBER)
 
@@ -148,8 +155,7 @@ def counts(writer: Writer, node: Join) -> tuple[exp.Select, tuple[str, ...]]:
 
 def _whole(value: Sql) -> Sql:
     """Return a sum of counts as an integer, 0 of no rows."""
-    added = exp.Coalesce(this=exp.Sum(this=value), expressions=[exp.Literal.number(0)])
-    return exp.Cast(this=added, to=exp.DataType.build("bigint"))
+    return total(value, exp.DataType.build("bigint"))
 
 
 def _rows_of(relation: Relation) -> Sql:
@@ -160,30 +166,31 @@ def _zero() -> Sql:
     return exp.Literal.number(0)
 
 
-def _of_cross(met: links.Matched) -> tuple[exp.Select, tuple[str, ...]]:
+def _of_cross(met: Matched) -> tuple[exp.Select, tuple[str, ...]]:
     """Count a cross join: every row is a partner of every row."""
     both = within(select([called(_rows_of(met.left), "a"), called(_rows_of(met.right), "b")]), "n")
     values: list[tuple[Sql, str]] = []
-    for side, own, other in (("left", "a", "b"), ("right", "b", "a")):
-        mine, theirs = column(own), column(other)
-        some = exp.GT(this=mine, expression=_zero())
-        found = exp.GT(this=theirs, expression=_zero())
-        several = exp.GT(this=theirs, expression=exp.Literal.number(1))
-        alone = exp.GT(this=mine, expression=exp.Literal.number(1))
+    for side, its, other in (("left", "a", "b"), ("right", "b", "a")):
+        mine, theirs = column(its), column(other)
+        some = more_than(mine, 0)
+        found = more_than(theirs, 0)
+        several = more_than(theirs, 1)
+        alone = more_than(mine, 1)
         one = exp.Literal.number(1)
         values += [
-            (mine.copy(), f"{side} rows"),
-            (choose(found, mine.copy(), _zero()), f"{side} found"),
+            (mine, f"{side} rows"),
+            (choose(found, mine, _zero()), f"{side} found"),
             (_zero(), f"{side} blank"),
-            (choose(alone, mine.copy(), _zero()), f"{side} repeated"),
-            (choose(several, mine.copy(), _zero()), f"{side} multiplied"),
+            (choose(alone, mine, _zero()), f"{side} repeated"),
+            (choose(several, mine, _zero()), f"{side} multiplied"),
             (choose(some, one, _zero()), f"{side} distinct"),
             (
-                choose(all_of([some.copy(), found.copy()]), one.copy(), _zero()),
+                choose(all_of([some, found]), one, _zero()),
                 f"{side} distinct found",
             ),
             (_zero(), f"{side} ambiguous"),
         ]
+    # Two counts of 64 bits may need 128 for their product; 38 digits hold it.
     product = exp.Mul(
         this=exp.Cast(this=column("a"), to=exp.DataType.build("decimal(38, 0)")),
         expression=column("b"),
@@ -193,13 +200,13 @@ def _of_cross(met: links.Matched) -> tuple[exp.Select, tuple[str, ...]]:
     return select(made, both), (met.left.name, met.right.name)
 
 
-def _of_equal(writer: Writer, met: links.Matched) -> tuple[exp.Select, tuple[str, ...]]:
+def _of_equal(writer: Writer, met: Matched) -> tuple[exp.Select, tuple[str, ...]]:
     """Count a join by equality: the different link values of both sides are brought together.
 
     All follows from how often a value stands on either side; so each side is read once.
     """
     sides = []
-    for side, rows in ((links.L, met.left), (links.R, met.right)):
+    for side, rows in ((L, met.left), (R, met.right)):
         keys = [one.value(side) for one in met.equal]
         query = select(
             [
@@ -208,62 +215,61 @@ def _of_equal(writer: Writer, met: links.Matched) -> tuple[exp.Select, tuple[str
             ],
             table(rows.name, side),
         )
-        grouped(query, [key.copy() for key in keys])
+        grouped(query, keys)
         sides.append(within(query, side))
-    n = {side: column("n", side) for side in (links.L, links.R)}
+    n = {side: column("n", side) for side in (L, R)}
     whole = {
         side: all_of([not_null(column(f"k{place}", side)) for place in range(len(met.equal))])
         for side in n
     }
-    is_both = all_of([not_null(one.copy()) for one in n.values()])
+    # A FULL join of both lists of values: a null tally says that the other side lacks the value.
+    # Values with a blank in them are equal to nothing, so that they stand on one side alone.
+    is_both = all_of([not_null(one) for one in n.values()])
     values: list[tuple[Sql, str]] = []
-    for side, name, other in ((links.L, "left", links.R), (links.R, "right", links.L)):
+    for side, name, other in ((L, "left", R), (R, "right", L)):
         mine = n[side]
-        has = all_of([not_null(mine.copy()), whole[side].copy()])
-        several = exp.GT(this=mine.copy(), expression=exp.Literal.number(1))
-        theirs = exp.GT(this=n[other].copy(), expression=exp.Literal.number(1))
+        has = all_of([not_null(mine), whole[side]])
+        several = more_than(mine, 1)
+        theirs = more_than(n[other], 1)
         one = exp.Literal.number(1)
         values += [
-            (_whole(mine.copy()), f"{name} rows"),
-            (_whole(choose(is_both.copy(), mine.copy(), _zero())), f"{name} found"),
+            (_whole(mine), f"{name} rows"),
+            (_whole(choose(is_both, mine, _zero())), f"{name} found"),
             (
-                _whole(choose(exp.Not(this=exp.paren(whole[side].copy())), mine.copy(), _zero())),
+                _whole(choose(not_so(whole[side]), mine, _zero())),
                 f"{name} blank",
             ),
             (
-                _whole(choose(all_of([has.copy(), several]), mine.copy(), _zero())),
+                _whole(choose(all_of([has, several]), mine, _zero())),
                 f"{name} repeated",
             ),
             (
-                _whole(choose(all_of([is_both.copy(), theirs]), mine.copy(), _zero())),
+                _whole(choose(all_of([is_both, theirs]), mine, _zero())),
                 f"{name} multiplied",
             ),
-            (_whole(choose(has.copy(), one, _zero())), f"{name} distinct"),
-            (_whole(choose(is_both.copy(), one.copy(), _zero())), f"{name} distinct found"),
+            (_whole(choose(has, one, _zero())), f"{name} distinct"),
+            (_whole(choose(is_both, one, _zero())), f"{name} distinct found"),
             (_zero(), f"{name} ambiguous"),
         ]
     times = exp.Mul(
-        this=exp.Cast(this=n[links.L].copy(), to=exp.DataType.build("decimal(38, 0)")),
-        expression=n[links.R].copy(),
+        this=exp.Cast(this=own(n[L]), to=exp.DataType.build("decimal(38, 0)")),
+        expression=own(n[R]),
     )
     values.append(
         (
-            exp.Coalesce(this=exp.Sum(this=choose(is_both.copy(), times)), expressions=[_zero()]),
+            exp.Coalesce(this=exp.Sum(this=choose(is_both, times)), expressions=[_zero()]),
             "pairs",
         )
     )
     query = select([called(value, name) for value, name in values], sides[0])
     on = all_of(
-        [
-            exp.EQ(this=column(f"k{place}", links.L), expression=column(f"k{place}", links.R))
-            for place in range(len(met.equal))
-        ]
+        [same(column(f"k{place}", L), column(f"k{place}", R)) for place in range(len(met.equal))]
     )
     join(query, sides[1], on, "FULL")
     return query, (met.left.name, met.right.name)
 
 
-def _of_others(writer: Writer, met: links.Matched) -> tuple[exp.Select, tuple[str, ...]]:
+def _of_others(writer: Writer, met: Matched) -> tuple[exp.Select, tuple[str, ...]]:
     """Count a join with ranges, inequalities or a nearest field, by its different link values.
 
     How many rows have a link value stands beside it; partners are added up over values, not rows.
@@ -271,7 +277,7 @@ def _of_others(writer: Writer, met: links.Matched) -> tuple[exp.Select, tuple[st
     fields = [*met.equal, *met.others]
     names = [f"k{place}" for place in range(len(fields))]
     tallies = {}
-    for side, rows in ((links.L, met.left), (links.R, met.right)):
+    for side, rows in ((L, met.left), (R, met.right)):
         values = [one.value(side) for one in fields]
         query = where(
             select(
@@ -284,55 +290,57 @@ def _of_others(writer: Writer, met: links.Matched) -> tuple[exp.Select, tuple[st
             met.has_key(side),
         )
         if values:
-            grouped(query, [value.copy() for value in values])
+            grouped(query, values)
         tallies[side] = writer.add(None, query, (rows.name,), f"{rows.name} values")
+    # With a nearest field the values that belong together are known already, else they are joined
+    # here.
     if met.pairs:
         left_names, right_names = met.tuples
         meets = [
             *(
-                exp.EQ(this=column(k, links.L), expression=column(name, "p"))
+                same(column(k, L), column(name, "p"))
                 for k, name in zip(names, left_names, strict=True)
             ),
             *(
-                exp.EQ(this=column(k, links.R), expression=column(name, "p"))
+                same(column(k, R), column(name, "p"))
                 for k, name in zip(names, right_names, strict=True)
             ),
         ]
         at = len(left_names)
         both = select(
             [
-                *(called(column(k, links.L), f"l{k}") for k in names),
-                *(called(column(k, links.R), f"r{k}") for k in names),
-                called(column("n", links.L), "ln"),
-                called(column("n", links.R), "rn"),
+                *(called(column(k, L), f"l{k}") for k in names),
+                *(called(column(k, R), f"r{k}") for k in names),
+                called(column("n", L), "ln"),
+                called(column("n", R), "rn"),
             ],
             table(met.pairs, "p"),
         )
-        join(both, table(tallies[links.L], links.L), all_of(meets[:at]))
-        join(both, table(tallies[links.R], links.R), all_of(meets[at:]))
+        join(both, table(tallies[L], L), all_of(meets[:at]))
+        join(both, table(tallies[R], R), all_of(meets[at:]))
         used = (met.pairs, *tallies.values())
     else:
         on = [
-            links.holds(writer.dialect, one, column(name, links.L), column(name, links.R))
+            holds(writer.dialect, one, column(name, L), column(name, R))
             for one, name in zip(fields, names, strict=True)
         ]
         both = select(
             [
-                *(called(column(k, links.L), f"l{k}") for k in names),
-                *(called(column(k, links.R), f"r{k}") for k in names),
-                called(column("n", links.L), "ln"),
-                called(column("n", links.R), "rn"),
+                *(called(column(k, L), f"l{k}") for k in names),
+                *(called(column(k, R), f"r{k}") for k in names),
+                called(column("n", L), "ln"),
+                called(column("n", R), "rn"),
             ],
-            table(tallies[links.L], links.L),
+            table(tallies[L], L),
         )
-        join(both, table(tallies[links.R], links.R), all_of(on))
+        join(both, table(tallies[R], R), all_of(on))
         used = tuple(tallies.values())
     pairs = writer.add(None, both, used, "values that meet")
     keys = [f"k{place}" for place in range(len(met.equal))]
     parts = []
     for side, letter, other, name in (
-        (links.L, "l", "rn", "left"),
-        (links.R, "r", "ln", "right"),
+        (L, "l", "rn", "left"),
+        (R, "r", "ln", "right"),
     ):
         partners = select(
             [
@@ -343,17 +351,17 @@ def _of_others(writer: Writer, met: links.Matched) -> tuple[exp.Select, tuple[st
         )
         if names:
             grouped(partners, [column(f"{letter}{k}") for k in names])
-        rows = met.left if side == links.L else met.right
+        rows = met.left if side == L else met.right
         parts.append(_side(writer, tallies[side], partners, (keys, names), rows, name))
     times = exp.Mul(
         this=exp.Cast(this=column("ln"), to=exp.DataType.build("decimal(38, 0)")),
         expression=column("rn"),
     )
-    total = select(
+    pairs_made = select(
         [called(exp.Coalesce(this=exp.Sum(this=times), expressions=[_zero()]), "pairs")],
         table(pairs),
     )
-    return _beside([*parts, total]), (pairs, *tallies.values(), met.left.name, met.right.name)
+    return _beside([*parts, pairs_made]), (pairs, *tallies.values(), met.left.name, met.right.name)
 
 
 def _side(
@@ -367,7 +375,7 @@ def _side(
     """Return the counts of one side, by how often its link values stand and their partners."""
     keys, fields = names
     found = exp.Coalesce(this=column("partners", "p"), expressions=[_zero()])
-    own = select(
+    stand = select(
         [
             *(column(k, "t") for k in keys),
             column("n", "t"),
@@ -375,49 +383,49 @@ def _side(
         ],
         table(tally, "t"),
     )
-    on = [exp.EQ(this=column(k, "t"), expression=column(k, "p")) for k in fields]
-    join(own, within(partners, "p"), all_of(on), "LEFT")
-    return _by_key(own, keys, rows, name)
+    on = [same(column(k, "t"), column(k, "p")) for k in fields]
+    join(stand, within(partners, "p"), all_of(on), "LEFT")
+    return _by_key(stand, keys, rows, name)
 
 
 def _by_key(
-    own: exp.Select, keys: Sequence[str], rows: Relation, name: str, ambiguous: Sql | None = None
+    stand: exp.Select, keys: Sequence[str], rows: Relation, name: str, ambiguous: Sql | None = None
 ) -> exp.Select:
     """Return the counts of one side from rows (or how many of them, `n`) with their partners."""
     n, partners = column("n"), column("partners")
-    some = exp.GT(this=partners, expression=_zero())
-    several = exp.GT(this=partners.copy(), expression=exp.Literal.number(1))
+    some = more_than(partners, 0)
+    several = more_than(partners, 1)
     by_key = select(
         [
             called(_whole(n), "n"),
-            called(_whole(choose(some, n.copy(), _zero())), "found"),
-            called(_whole(choose(several, n.copy(), _zero())), "multiplied"),
+            called(_whole(choose(some, n, _zero())), "found"),
+            called(_whole(choose(several, n, _zero())), "multiplied"),
         ],
-        within(own, "o"),
+        within(stand, "o"),
     )
     if keys:
         grouped(by_key, [column(k) for k in keys])
     n, one = column("n"), exp.Literal.number(1)
-    has = exp.GT(this=n.copy(), expression=_zero())
-    more = exp.GT(this=n.copy(), expression=exp.Literal.number(1))
-    is_found = exp.GT(this=column("found"), expression=_zero())
+    has = more_than(n, 0)
+    more = more_than(n, 1)
+    is_found = more_than(column("found"), 0)
     all_rows = _rows_of(rows)
     return select(
         [
             called(all_rows, f"{name} rows"),
             called(_whole(column("found")), f"{name} found"),
-            called(exp.Sub(this=all_rows.copy(), expression=_whole(n.copy())), f"{name} blank"),
-            called(_whole(choose(more, n.copy(), _zero())), f"{name} repeated"),
+            called(exp.Sub(this=own(all_rows), expression=_whole(n)), f"{name} blank"),
+            called(_whole(choose(more, n, _zero())), f"{name} repeated"),
             called(_whole(column("multiplied")), f"{name} multiplied"),
             called(_whole(choose(has, one, _zero())), f"{name} distinct"),
-            called(_whole(choose(is_found, one.copy(), _zero())), f"{name} distinct found"),
+            called(_whole(choose(is_found, one, _zero())), f"{name} distinct found"),
             called(ambiguous if ambiguous is not None else _zero(), f"{name} ambiguous"),
         ],
         within(by_key, "k"),
     )
 
 
-def _of_numbers(writer: Writer, met: links.Matched) -> tuple[exp.Select, tuple[str, ...]]:
+def _of_numbers(writer: Writer, met: Matched) -> tuple[exp.Select, tuple[str, ...]]:
     """Count a join with one partner of several, by the numbers of rows.
 
     What is said of link values is that before one partner was taken.
@@ -427,10 +435,10 @@ def _of_numbers(writer: Writer, met: links.Matched) -> tuple[exp.Select, tuple[s
     keys = [f"k{place}" for place in range(len(met.equal))]
     parts = []
     for side, rows, number, name in (
-        (links.L, met.left, a, "left"),
-        (links.R, met.right, b, "right"),
+        (L, met.left, a, "left"),
+        (R, met.right, b, "right"),
     ):
-        own_nr = column(met.numbers[0] if side == links.L else met.numbers[1], side)
+        own_nr = column(met.numbers[0] if side == L else met.numbers[1], side)
         values = [called(one.value(side), k) for one, k in zip(met.equal, keys, strict=True)]
         tallies = {}
         for source, what in ((candidates, "before"), (met.pairs, "now")):
@@ -438,7 +446,7 @@ def _of_numbers(writer: Writer, met: links.Matched) -> tuple[exp.Select, tuple[s
                 select([called(column(number), "nr"), called(count(), what)], table(source)),
                 [column(number)],
             )
-        own = where(
+        stand = where(
             select(
                 [
                     *values,
@@ -452,12 +460,14 @@ def _of_numbers(writer: Writer, met: links.Matched) -> tuple[exp.Select, tuple[s
             met.has_key(side),
         )
         for what, tally in tallies.items():
-            on = exp.EQ(this=own_nr.copy(), expression=column("nr", what))
-            join(own, within(tally, what), on, "LEFT")
-        per_row = writer.add(None, own, (rows.name, candidates, met.pairs), f"{rows.name} partners")
+            on = same(own_nr, column("nr", what))
+            join(stand, within(tally, what), on, "LEFT")
+        per_row = writer.add(
+            None, stand, (rows.name, candidates, met.pairs), f"{rows.name} partners"
+        )
         parts.append(_of_rows(per_row, keys, rows, name, is_marked=number == met.marked))
-    total = select([called(count(), "pairs")], table(met.pairs))
-    return _beside([*parts, total]), tuple(
+    taken = select([called(count(), "pairs")], table(met.pairs))
+    return _beside([*parts, taken]), tuple(
         dict.fromkeys(
             [
                 *(name for part in parts for name in _tables_of(part)),
@@ -478,15 +488,15 @@ def _of_rows(
     per_row: str, keys: Sequence[str], rows: Relation, name: str, is_marked: bool
 ) -> exp.Select:
     n = exp.Literal.number(1)
-    own = select(
+    stand = select(
         [*(column(k) for k in keys), called(n, "n"), called(column("now"), "partners")],
         table(per_row),
     )
     several = where(
         select([count()], table(per_row)),
-        exp.GT(this=column("before"), expression=exp.Literal.number(1)),
+        more_than(column("before"), 1),
     )
-    made = _by_key(own, keys, rows, name, exp.Subquery(this=several) if is_marked else None)
+    made = _by_key(stand, keys, rows, name, exp.Subquery(this=several) if is_marked else None)
     # what is said of link values does not change by the choice
     before = select(
         [*(column(k) for k in keys), called(exp.Max(this=column("before")), "partners")],
@@ -494,7 +504,7 @@ def _of_rows(
     )
     if keys:
         grouped(before, [column(k) for k in keys])
-    some = exp.GT(this=column("partners"), expression=_zero())
+    some = more_than(column("partners"), 0)
     found = where(select([count()], within(before, "b")), some)
     for one in made.expressions:
         if one.alias == f"{name} distinct found":

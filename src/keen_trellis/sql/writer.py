@@ -10,30 +10,24 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from sqlglot import exp
 
+from keen_trellis.base.errors import NotThereError
 from keen_trellis.data.kinds import Kind
-from keen_trellis.errors import NotThereError
-from keen_trellis.plan.blends import Blended, Summarised
-from keen_trellis.plan.expressions import Expression
-from keen_trellis.plan.formulas import Valued
 from keen_trellis.plan.link import OrderField
-from keen_trellis.plan.nodes import BayRows, Begun, Kept, Node, Outcome, Read, Stacked
+from keen_trellis.plan.nodes import Begun, Kept, Node, Read
 from keen_trellis.plan.steps import (
     Carried,
     Computed,
     Counted,
-    Grouped,
-    Ordered,
     Parted,
     Picked,
     Repeated,
 )
-from keen_trellis.sql import values as worked
-from keen_trellis.sql.conditions import DEEPEST, condition, depth
-from keen_trellis.sql.dialects import Dialect, NotSaidError, Sql, not_there
+from keen_trellis.sql import sql_values as worked
+from keen_trellis.sql.dialects import Dialect, Sql
 from keen_trellis.sql.relations import (
     Check,
     Held,
@@ -49,7 +43,6 @@ from keen_trellis.sql.relations import (
     select,
     star,
     table,
-    where,
 )
 
 if TYPE_CHECKING:
@@ -63,6 +56,22 @@ ROW = "~row"
 """What the number of a row is called where a relation has one."""
 
 
+_DEEPEST_CALL = 40
+"""How many nodes are written by calls within calls."""
+
+
+class _TooDeepError(Exception):
+    """A node is asked for from too deep: it is to be written before those that ask."""
+
+    def __init__(self, node: Node, in_order: bool) -> None:
+        super().__init__()
+        self.asked = node, in_order
+
+
+WritesNode = Callable[["Writer", Any, bool], Relation]
+"""Writes one sort of node: with what, the node, and whether the order of its rows is wanted."""
+
+
 class Writer:
     """Writes the nodes of one plan.
 
@@ -72,6 +81,9 @@ class Writer:
     begins : callable
         Takes a `Read`, and returns the query that its rows lie in, its columns in the order of the
         node's schema under the ids given, and whether a column `~row` numbers the rows.
+    writers : mapping of the class of a node to a callable
+        What writes each sort of node, as `node_writers.NODE_WRITERS` has it: given, since all of
+        them write with this.
     labels : mapping of digest to (name, comment), optional
         What the queries of nodes are called.
     checks : callable, optional
@@ -82,18 +94,21 @@ class Writer:
         self,
         dialect: Dialect,
         begins: Callable[[Read, Sequence[str]], tuple[Sql, bool]],
+        writers: Mapping[type[Node], WritesNode],
         labels: Mapping[str, tuple[str, str]] | None = None,
         checks: Callable[[Read], Sequence[Check]] | None = None,
     ) -> None:
         self.dialect = dialect
         self.program = Program(dialect)
         self._begins = begins
+        self._writers = writers
         self._labels = labels or {}
         self._checks = checks
         self._made: dict[str, Relation] = {}
         self._ordered: dict[str, Relation] = {}
         self._as_it_came: dict[str, bool] = {}
         self._named = 0
+        self._depth = 0
 
     def rows(self, node: Node, in_order: bool = False) -> Relation:
         """Return the relation of a node's rows.
@@ -112,59 +127,51 @@ class Writer:
         """
         in_order = in_order or self._stands_as_it_came(node)
         known = self._ordered if in_order else self._made
-        if node.digest not in known:
-            known[node.digest] = self._written(node, in_order)
+        if node.digest in known:
+            return known[node.digest]
+        # What writes a node asks for those before it, by calls within calls. A plan may be deeper
+        # than these can be: beyond a depth they are given up, what was asked for last is written
+        # from the bottom, and then the node once more, which finds it there.
+        if self._depth == _DEEPEST_CALL:
+            raise _TooDeepError(node, in_order)
+        if self._depth:
+            return self._written(node, in_order)
+        waiting = [(node, in_order)]
+        while waiting:
+            try:
+                self._written(*waiting[-1])
+                waiting.pop()
+            except _TooDeepError as deeper:
+                waiting.append(deeper.asked)
         return known[node.digest]
 
     def _stands_as_it_came(self, node: Node) -> bool:
         """Whether a node's rows stand in an order that costs nothing to know."""
-        if node.digest not in self._as_it_came:
-            is_so = isinstance(node, _KEEPING_ORDER)
-            self._as_it_came[node.digest] = is_so and all(
-                self._stands_as_it_came(one) for one in node.inputs()
+        waiting = [node]
+        while waiting:
+            one = waiting[-1]
+            unknown = [before for before in one.inputs() if before.digest not in self._as_it_came]
+            if isinstance(one, _KEEPING_ORDER) and unknown:
+                waiting += unknown
+                continue
+            waiting.pop()
+            self._as_it_came[one.digest] = isinstance(one, _KEEPING_ORDER) and all(
+                self._as_it_came[before.digest] for before in one.inputs()
             )
         return self._as_it_came[node.digest]
 
     def _written(self, node: Node, in_order: bool) -> Relation:
-        from keen_trellis.sql import going_on, made, steps, summaries
-        from keen_trellis.sql import stacked as below
-
-        match node:
-            case Read():
-                return self._read(node)
-            case Begun():
-                return replace(self.rows(node.rows, in_order))
-            case Kept():
-                return self._kept(node, in_order)
-            case Outcome():
-                return going_on.outcome(self, node, in_order)
-            case BayRows():
-                return going_on.bay(self, node, in_order)
-            case Stacked():
-                return below.stacked(self, node, in_order)
-            case Summarised():
-                return summaries.summarised(self, node, node, in_order)
-            case Grouped():
-                return summaries.summarised(self, node.summary, node, in_order)
-            case Blended():
-                return self.rows(node.outcomes[-1], in_order)
-            case Computed():
-                return made.computed(self, node, in_order)
-            case Picked():
-                before = self.rows(node.rows, in_order)
-                chosen = [replace(before.held(old), name=new) for old, new in node.columns]
-                return replace(before, columns=tuple(chosen))
-            case Ordered():
-                return steps.in_order_of(self, node, in_order)
-            case Counted():
-                return steps.counted(self, node, in_order)
-            case Repeated():
-                return steps.repeated(self, node, in_order)
-            case Carried():
-                return steps.carried(self, node)
-            case Parted():
-                return steps.parted(self, node, in_order)
-        raise not_there(self.dialect, type(node).__name__, "Run the trellis on this machine.")
+        self._depth += 1
+        try:
+            if isinstance(node, Read):
+                made = self._read(node)
+            else:
+                made = self._writers[type(node)](self, node, in_order)
+        finally:
+            self._depth -= 1
+        known = self._ordered if in_order else self._made
+        known[node.digest] = made
+        return made
 
     # what is written
 
@@ -209,36 +216,6 @@ class Writer:
         name = self.add(node, query, (), "lane", checks)
         order = (OrderKey(ROW),) if has_rows else ()
         return Relation(name, columns, order, has_rows)
-
-    def _kept(self, node: Kept, in_order: bool) -> Relation:
-        before = self.rows(node.rows, in_order)
-        before, asked = self.asked(before, node.condition, self.label(node, "filter"))
-        query = where(select([star()], table(before.name)), asked)
-        return replace(before, name=self.add(node, query, (before.name,), "filter"))
-
-    def asked(self, rows: Relation, asked: Expression, says: str) -> tuple[Relation, Sql]:
-        """Return a condition as SQL, and the relation that it is asked of.
-
-        What the dialect has no equal for is worked out by our own code, by the distinct values.
-        """
-        from keen_trellis.sql.made import one_value, refuse_texts_of_exact
-
-        if isinstance(asked, Valued):
-            if not asked.columns():
-                return rows, one_value(self, asked)
-            refuse_texts_of_exact(self, asked)
-        try:
-            if depth(asked) > DEEPEST:
-                raise NotSaidError("a formula of so many levels")
-            return rows, condition(asked, rows, self.dialect)
-        except NotSaidError:
-            from keen_trellis.compute.by_value import Holding
-
-            takes = [rows.held(name) for name in asked.columns()]
-            holds = MappedColumn(self.fresh("holds"), Kind.BOOLEAN)
-
-            rows = self.with_worked_out(rows, takes, [holds], Holding(asked), says)
-            return rows, column(holds.id)
 
     def with_worked_out(
         self,
@@ -312,6 +289,7 @@ class Writer:
         others, or the same in every column. The numbers are the order of rows only if that tells
         all apart.
         """
+        # The one key of a total order tells rows apart as a number would: a sheet's row numbers.
         if len(rows.order) == 1 and rows.is_total and not rows.order[0].descending:
             return rows, rows.order[0].id
         number = self.fresh("nr")
@@ -323,6 +301,7 @@ class Writer:
 
     def row_number(self, groups: Sequence[Sql], keys: Sequence[OrderKey]) -> Sql:
         """Return the number of a row within its group; any number where nothing is to order by."""
+        # A window without an order is refused by some dialects; a constant orders nothing.
         order = self.ordering(keys) or [exp.Ordered(this=exp.Literal.number(1), nulls_first=False)]
         return self.over(exp.RowNumber(), groups, order)
 
@@ -351,6 +330,7 @@ class Writer:
         fields = self.order_keys(rows, by)
         if not backwards:
             return (*fields, *rows.order)
+        # Only the direction of the values turns: where the nulls stand does not.
         turned = tuple(replace(key, descending=not key.descending) for key in fields)
         return (*turned, *(key.turned() for key in rows.order))
 

@@ -7,7 +7,8 @@ from dataclasses import replace
 
 import numpy as np
 
-from keen_trellis.compute.formula.cells import (
+from keen_trellis.base.errors import with_article
+from keen_trellis.compute.formula.formula_values import (
     TOO_LARGE,
     Cells,
     Flags,
@@ -19,10 +20,9 @@ from keen_trellis.compute.formula.cells import (
 from keen_trellis.compute.formula.numbers import rounded
 from keen_trellis.data import Column, Kind, Rows
 from keen_trellis.data.column import MICROSECONDS_A_DAY
-from keen_trellis.data.conversion import certainly_written, converted
+from keen_trellis.data.conversions.conversion import certainly_written, converted
+from keen_trellis.data.conversions.written_forms import Written
 from keen_trellis.data.stacking import extent, rescaled
-from keen_trellis.data.written import Written
-from keen_trellis.errors import with_article
 from keen_trellis.plan.formulas import Constant
 
 _AS_SQL = Written()

@@ -9,12 +9,13 @@ from typing import Any
 
 import numpy as np
 
-from keen_trellis.compute.formula import casts, logic, moments, numbers, texts
-from keen_trellis.compute.formula.cells import Cells, Flags, Working, by_distinct
+from keen_trellis.base.errors import LinkError
+from keen_trellis.compute.formula import casts, logic, moments, numbers
+from keen_trellis.compute.formula import text_functions as texts
+from keen_trellis.compute.formula.formula_values import Cells, Flags, Working, by_distinct
 from keen_trellis.compute.join.keys import codes_of
 from keen_trellis.data import Column, Kind, Table
-from keen_trellis.data.conversion import converted
-from keen_trellis.errors import LinkError
+from keen_trellis.data.conversions.conversion import converted
 from keen_trellis.plan.formulas import Applied, Cell, Constant, Valued
 
 Settings = tuple[str | int, ...]
@@ -72,6 +73,8 @@ def _worked_out(formula: Valued, table: Table, working: Working) -> Cells:
         case Constant():
             return casts.constant(formula)
         case Applied(function="CASE"):
+            # CASE works its arguments out itself: what an arm gives is asked only of the rows that
+            # come to it.
             return _looked_up(formula, table, working) or _case(formula, table, working)
         case Applied():
             values = [_worked_out(one, table, working) for one in formula.arguments]
@@ -114,6 +117,7 @@ def _looked_up(formula: Applied, table: Table, working: Working) -> Cells | None
         return None
     if not all(isinstance(new, Constant) and new.kind is formula.kind for _, new in arms):
         return None
+    # A None among them is the arm of blanks; a column of None has a blank there, whose code is -1.
     olds = [_old(condition) for condition, _ in arms]
     try:
         old = Column.of(olds, cell.kind)
@@ -130,6 +134,8 @@ def _looked_up(formula: Applied, table: Table, working: Working) -> Cells | None
     arm_of[-1] = olds.index(None) if None in olds else -1
     arm = arm_of[codes.left]
     rest = _rest(formula, table, working, arm < 0)
+    # Row numbers into two columns at once: into the list of new values where an arm was met, else
+    # into what stands behind ELSE, which may be one value for all rows.
     rows = np.where(arm >= 0, arm, 0 if rest.is_one else np.arange(working.n))
     which = (arm < 0).astype(np.intp)
     return Cells(logic.taken([new, rest.column], which, rows, formula.kind, working))
@@ -189,6 +195,8 @@ def _case(formula: Applied, table: Table, working: Working) -> Cells:
             working.within(still, since)
             since = working.so_far()
             holds = still & logic.where_true(condition, n)
+        # Every arm is worked out on all rows, as that is what NumPy is quick at; `within` forgets
+        # the faults of the rows that nobody asked it for.
         values.append(_worked_out(arguments.pop(0), table, working))
         working.within(holds, since)
         np.putmask(which, holds, len(values) - 1)

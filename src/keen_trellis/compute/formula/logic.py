@@ -8,7 +8,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from keen_trellis.compute.formula.cells import (
+from keen_trellis.base.errors import with_article
+from keen_trellis.compute.formula.formula_values import (
     Cells,
     Flags,
     Working,
@@ -16,12 +17,11 @@ from keen_trellis.compute.formula.cells import (
     made,
     picked,
 )
-from keen_trellis.compute.join.comparing import in_one_kind, order_keys
+from keen_trellis.compute.join.comparable_columns import in_one_kind, order_keys
 from keen_trellis.data import BLANK, GAP, PRESENT, Column, Kind
 from keen_trellis.data.column import exact_values
-from keen_trellis.data.conversion import converted
+from keen_trellis.data.conversions.conversion import converted
 from keen_trellis.data.stacking import common_scale, rescaled
-from keen_trellis.errors import with_article
 
 COMPARED_AS_THEY_ARE = (
     *(Kind.INTEGER, Kind.NUMBER, Kind.BOOLEAN, Kind.DATE, Kind.DATE_TIME, Kind.TIME),

@@ -12,7 +12,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from keen_trellis.compute.formula.cells import Cells, Working, made
+from keen_trellis.compute.formula.formula_values import Cells, Working, made
 from keen_trellis.data import Kind
 from keen_trellis.data.column import MICROSECONDS_A_DAY, widened_exact
 

@@ -14,7 +14,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from keen_trellis.compute.formula.cells import (
+from keen_trellis.compute.formula.formula_values import (
     TOO_LARGE,
     Cells,
     Flags,
@@ -31,7 +31,7 @@ from keen_trellis.data.column import (
     narrow_exact,
     widened_exact,
 )
-from keen_trellis.data.conversion import converted, shown_decimal
+from keen_trellis.data.conversions.conversion import converted, shown_decimal
 from keen_trellis.data.dtypes import EXACT_DTYPE
 from keen_trellis.data.stacking import extent
 
@@ -61,11 +61,13 @@ def subtract(arguments: Sequence[Cells], kind: Kind, working: Working) -> Cells:
         one = arguments[0].column
         if kind is Kind.NUMBER:
             return made(kind, -one.values, arguments, working.n)
+        # The opposite of -2**63 leaves 64 bits; below half of them no opposite does.
         whole = -integers(one)[0] if _narrow(one) else -integers(one)[0].astype(object)
         return cut(kind, whole, one.scale, arguments, working)
     if kind is Kind.DATE:
         return _day(arguments[0], arguments[1], -1, working)
     if arguments[0].kind is Kind.DATE:
+        # Days are kept in 32 bits, of which a difference may need one more.
         days = arguments[0].column.values.astype(np.int64) - arguments[1].column.values
         return made(kind, days, arguments, working.n)
     return _in_line(arguments, kind, working, np.subtract)
@@ -114,6 +116,8 @@ def _quotient(a: Any, b: Any) -> Any:
 
 def _over(a: NDArray[Any], b: NDArray[Any], arguments: Sequence[Cells], working: Working) -> Cells:
     with np.errstate(all="ignore"):
+        # What is divided by nothing is NaN, and told below by its own reason rather than as no
+        # number.
         values = np.asarray(a / np.where(b == 0, np.nan, b))
     there = _there(arguments, values)
     working.fault(BY_ZERO, there & (np.broadcast_to(b, values.shape) == 0))
@@ -139,6 +143,7 @@ def _divided(arguments: Sequence[Cells], kind: Kind, working: Working, remainder
     # without their signs, which are put back.
     found = np.sign(a) * np.sign(b) * (abs(a) // abs(b))
     if remainder:
+        # What is left over takes the sign of the first, as the quotient was cut towards zero.
         found = a - found * b
     values = np.asarray(found)
     working.fault(BY_ZERO, _there(arguments, values) & zero)
@@ -164,6 +169,7 @@ def sign(arguments: Sequence[Cells], kind: Kind, working: Working) -> Cells:
     """Return -1, 0 or 1."""
     column = arguments[0].column
     whole = column.values if column.kind is Kind.NUMBER else integers(column)[0]
+    # By comparisons, which Python's own integers in an array of objects have as well.
     values = (whole > 0).astype(np.int64) - (whole < 0).astype(np.int64)
     return made(kind, values, arguments, working.n)
 
@@ -211,6 +217,7 @@ def _at(amounts: Cells, digits: int, kind: Kind, working: Working, half: bool) -
     if digits >= scale:
         return cut(kind, whole, scale, (amounts,), working)
     drop = scale - digits
+    # Beyond all digits that an amount has, on whichever side: the unit itself would only take time.
     if drop > 2 * DIGITS_AT_MOST:
         return cut(kind, whole * 0, 0, (amounts,), working)
     # Adding half a unit to the amount before it is divided rounds halves away from zero; the unit
@@ -250,6 +257,8 @@ def _whole_numbers(
         return arguments[0]
     if 10**scale >= _FITS:
         whole = whole.astype(object)
+    # Python and NumPy divide towards minus infinity, which is the floor; the ceiling is that of the
+    # opposite.
     return cut(kind, way * (way * whole // 10**scale), 0, arguments, working)
 
 
@@ -397,6 +406,7 @@ def _numbers(
     unsaid = nan if said is None else nan & ~said
     working.fault(NO_NUMBER, there & unsaid)
     working.fault(TOO_LARGE, there & over)
+    # What lies beneath a blank is fixed, so that equal columns are equal byte by byte.
     values = np.where(nan | over, 0.0, values)
     return made(Kind.NUMBER, values, arguments, working.n, nan | over)
 
@@ -414,6 +424,7 @@ def _exactly(amounts: Cells, working: Working) -> Cells:
 def _exact_double(value: float) -> Any:
     """Return a double as the decimal that it is shown as; 19 digits on either side of the mark."""
     half = DIGITS_AT_MOST // 2
+    # 38 digits are shared out evenly, so that all values of a column can have one scale.
     if not math.isfinite(value) or abs(value) >= 10**half:
         return Unfit(TOO_LARGE)
     with in_all_digits():

@@ -9,10 +9,10 @@ from fractions import Fraction
 import numpy as np
 from numpy.typing import NDArray
 
-from keen_trellis.compute.join.comparing import in_one_kind
+from keen_trellis.compute.join.comparable_columns import in_one_kind
 from keen_trellis.data import Column, Kind
 from keen_trellis.data.column import narrow_exact
-from keen_trellis.data.conversion import by_day, shown_decimal
+from keen_trellis.data.conversions.conversion import by_day, shown_decimal
 
 _MICROSECONDS = 1_000_000
 _FARTHEST = 10**300

@@ -14,14 +14,14 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from numpy.typing import NDArray
 
-from keen_trellis.compute.join.comparing import in_one_kind, met
+from keen_trellis.compute.join.comparable_columns import in_one_kind, met
 from keen_trellis.compute.join.tidying import tidied, tidy
-from keen_trellis.compute.together import together
+from keen_trellis.compute.two_cores import together
 from keen_trellis.data import BLANK, GAP, Column, Kind, from_arrow
 from keen_trellis.data.column import exact_values, narrow_exact
-from keen_trellis.data.conversion import converted
+from keen_trellis.data.conversions.conversion import converted
+from keen_trellis.data.conversions.text_parsing import decimal_of
 from keen_trellis.data.dictionaries import joint
-from keen_trellis.data.reading_texts import decimal_of
 from keen_trellis.data.stacking import stack_columns
 from keen_trellis.plan.text_rules import TextRule
 

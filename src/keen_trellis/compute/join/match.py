@@ -10,10 +10,10 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from keen_trellis.base.errors import TooManyRowsError
 from keen_trellis.compute.join.keys import Codes, LinkCodes
-from keen_trellis.compute.together import for_each, together
+from keen_trellis.compute.two_cores import for_each, together
 from keen_trellis.data import Rows, row_dtype
-from keen_trellis.errors import TooManyRowsError
 from keen_trellis.plan.counts import Counts, SideCounts
 
 Tally = NDArray[np.integer[Any]]

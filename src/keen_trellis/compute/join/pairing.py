@@ -11,19 +11,19 @@ from functools import reduce
 
 import numpy as np
 
-from keen_trellis.compute.binned import span_of_days
-from keen_trellis.compute.join.comparing import met
-from keen_trellis.compute.join.conditions import match_conditions
+from keen_trellis.base.errors import KindsDifferError, LinkError
+from keen_trellis.base.progress import Report, part, quiet
+from keen_trellis.compute.binning import span_of_days
+from keen_trellis.compute.join.comparable_columns import met
 from keen_trellis.compute.join.keys import LinkCodes, codes_of, combine
 from keen_trellis.compute.join.match import CrossMatch, Match, match_codes
+from keen_trellis.compute.join.ordered_links import match_conditions
 from keen_trellis.compute.join.partners import with_one_partner
 from keen_trellis.data import GAP, Column, Kind, Table
-from keen_trellis.data.conversion import converted
+from keen_trellis.data.conversions.conversion import converted
 from keen_trellis.data.kinds import BY_DAY, comparable
-from keen_trellis.errors import KindsDifferError, LinkError
 from keen_trellis.plan.link import Link, LinkField
 from keen_trellis.plan.operators import NEAREST
-from keen_trellis.progress import Report, part, quiet
 
 Names = tuple[str, str]
 THE_TABLES: Names = ("the left table", "the right table")

@@ -8,7 +8,7 @@ from dataclasses import replace
 import numpy as np
 import pyarrow.compute as pc
 
-from keen_trellis.compute.join.comparing import sortable
+from keen_trellis.compute.join.comparable_columns import sortable
 from keen_trellis.compute.join.match import (
     CrossMatch,
     Match,

@@ -10,24 +10,24 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QAction, QCursor, QGuiApplication
 from PySide6.QtWidgets import QFileDialog, QMenu, QWidget
 
+from keen_trellis.base.errors import (
+    MissingFileError,
+    MissingTableError,
+    NotAllowedError,
+    PasswordError,
+)
 from keen_trellis.desktop.adding.recent import (
     Place,
     place_words,
     recent_places,
     remember_place,
 )
-from keen_trellis.desktop.map.view import MapView
+from keen_trellis.desktop.map.map_view import MapView
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme
 from keen_trellis.document import FolderSource, Lane, TypedSource, edits
-from keen_trellis.errors import (
-    MissingFileError,
-    MissingTableError,
-    NotAllowedError,
-    PasswordError,
-)
-from keen_trellis.read import Server
-from keen_trellis.read.secrets import LockedFile
+from keen_trellis.servers.secrets import LockedFile
+from keen_trellis.servers.server import Server
 
 if TYPE_CHECKING:
     from keen_trellis.desktop.adding.chooser import Chooser
@@ -114,11 +114,11 @@ class Adding:
 
         text = QGuiApplication.clipboard().text()
         if why := too_many(text):
-            self._session.said.emit(why, True)
+            self._session.telling.trouble(why)
             return
         if not text.strip():
-            self._session.said.emit(
-                "There are no cells on the clipboard: copy some in a sheet first.", True
+            self._session.telling.trouble(
+                "There are no cells on the clipboard: copy some in a sheet first."
             )
             return
         from keen_trellis.desktop.adding.chooser import Chooser
@@ -167,7 +167,7 @@ class Adding:
         """Read the selected lane's source anew."""
         lane = self._session.selected_lane
         if lane is not None:
-            self._session.run(reread={lane.id})
+            self._session.work.run(reread={lane.id})
 
     def mend_source(self) -> None:
         """Do what can be done at once about a source that could not be read."""
@@ -179,13 +179,13 @@ class Adding:
         elif isinstance(trouble, MissingTableError) and lane is not None:
             self._offer_tables(lane, trouble.available)
         elif isinstance(trouble, NotAllowedError):
-            self._session.leave_wanted.emit(self._session.not_allowed)
+            self._session.telling.leave_wanted.emit(self._session.document.not_allowed)
         elif isinstance(trouble, PasswordError) and lane is not None:
             from keen_trellis.desktop.adding.passwords import ask_password
 
             locked = server if isinstance(server, Server) else LockedFile(trouble.server)
             if ask_password(self._parent, locked, self._session.secrets):
-                self._session.run()
+                self._session.work.run()
         else:
             self.reread_lane()
 

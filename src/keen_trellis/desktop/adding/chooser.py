@@ -19,6 +19,9 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from keen_trellis.base.errors import PasswordError, UserError
+from keen_trellis.base.progress import Cancelled
+from keen_trellis.base.words import counted, listed
 from keen_trellis.data import Kind
 from keen_trellis.deliver import cells_as_text
 from keen_trellis.desktop.adding.entries import Entry, entries_of, nice_name, rows_to_look_at
@@ -29,16 +32,16 @@ from keen_trellis.desktop.adding.source_form import NoticedLines, SourceForm
 from keen_trellis.desktop.adding.typed_grid import PASTING
 from keen_trellis.desktop.bench.grid import Grid, put_on_clipboard
 from keen_trellis.desktop.bench.table_model import Origins
-from keen_trellis.desktop.controls import Notice, as_it_is, button, label
+from keen_trellis.desktop.controls import Notice, button, label
 from keen_trellis.desktop.frames import answers, dialog_column
 from keen_trellis.desktop.jobs import Jobs
 from keen_trellis.desktop.theme import Theme
+from keen_trellis.desktop.tips import as_it_is
 from keen_trellis.document import QuerySource, Source, TableSource, Trellis, TypedSource, edits
-from keen_trellis.errors import PasswordError, UserError
-from keen_trellis.progress import Cancelled
-from keen_trellis.read import Reading, Secrets, Server
-from keen_trellis.read.secrets import Locked, LockedFile
-from keen_trellis.words import counted, listed
+from keen_trellis.read import Reading
+from keen_trellis.run.source_reading import read_source
+from keen_trellis.servers.secrets import Locked, LockedFile, Secrets
+from keen_trellis.servers.server import Server
 
 _TYPING_PAUSE_MS, _ADD_WIDTH = 250, 260
 
@@ -288,7 +291,7 @@ class Chooser(QDialog):
                 self._failed(error)
 
         self._jobs.start(
-            lambda report: source.read(self._secrets, report, rows_to_look_at(source)),
+            lambda report: read_source(source, self._secrets, report, rows_to_look_at(source)),
             done,
             failed,
             lambda fraction, _: self._progress.setValue(int(1000 * fraction)),

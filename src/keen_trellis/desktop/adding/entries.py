@@ -6,6 +6,10 @@ from collections import Counter
 from dataclasses import dataclass
 from pathlib import Path
 
+from keen_trellis.base.errors import SourceError
+from keen_trellis.base.folders import files_of
+from keen_trellis.base.progress import Report
+from keen_trellis.base.words import counted
 from keen_trellis.desktop.adding.recent import Place
 from keen_trellis.document import (
     ColumnarSource,
@@ -17,20 +21,9 @@ from keen_trellis.document import (
     TableSource,
     TypedSource,
 )
-from keen_trellis.errors import SourceError
-from keen_trellis.progress import Report
-from keen_trellis.read import (
-    Database,
-    Secrets,
-    SqliteFile,
-    columnar,
-    database_tables,
-    databases,
-    files_of,
-    workbook,
-    workbook_parts,
-)
-from keen_trellis.words import counted
+from keen_trellis.read import columnar, database_tables, databases, workbook, workbook_parts
+from keen_trellis.servers.secrets import Secrets
+from keen_trellis.servers.server import Database, SqliteFile
 
 TEXT_ENDINGS = (".csv", ".tsv", ".txt", ".gz")
 

@@ -17,11 +17,11 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from keen_trellis.base.errors import UserError
 from keen_trellis.desktop.controls import Choice, Notice, button, label
 from keen_trellis.desktop.frames import answers, dialog_column
-from keen_trellis.errors import UserError
-from keen_trellis.read import Secrets, Server
-from keen_trellis.read.secrets import Locked, LockedFile
+from keen_trellis.servers.secrets import Locked, LockedFile, Secrets
+from keen_trellis.servers.server import Server
 
 _TYPES = (("postgresql", "PostgreSQL"), ("mariadb", "MariaDB or MySQL"))
 _WAYS = (
@@ -186,22 +186,22 @@ class ConnectDialog(QDialog):
             self._notice.tell(f"{' and '.join(missing)} must be filled in.")
             return
         way = self._way.value
-        server = Server(
-            self._type.value,
-            self._host.text().strip(),
-            self._database.text().strip(),
-            user=self._user.text().strip(),
-            port=int(self._port.text()) if self._port.text() else None,
-            password=f"${{{self._variable.text().strip()}}}" if way == "variable" else way,
-            tls=self._tls.value,
-            authority=self._authority.text().strip() or None,
-        )
         try:
+            server = Server(
+                self._type.value,
+                self._host.text().strip(),
+                self._database.text().strip(),
+                user=self._user.text().strip(),
+                port=int(self._port.text()) if self._port.text() else None,
+                password=f"${{{self._variable.text().strip()}}}" if way == "variable" else way,
+                tls=self._tls.value,
+                authority=self._authority.text().strip() or None,
+            )
             if way != "variable":
                 typed = self._password.text()
                 if typed or way == "asked":
                     self._secrets.give(server, typed, keep=way == "keyring")
-        except UserError as error:
+        except (UserError, ValueError) as error:
             self._notice.tell(str(error))
             return
         self.server = server

@@ -11,7 +11,7 @@ from typing import Any
 from pydantic import TypeAdapter, ValidationError
 from PySide6.QtCore import QSettings
 
-from keen_trellis.read import Database, Server, SqliteFile
+from keen_trellis.servers.server import Database, Server, SqliteFile
 
 Place = Path | Database
 """What tables can be brought in from: a file, a folder, or a database."""

@@ -14,6 +14,7 @@ from PySide6.QtWidgets import (
 )
 
 from keen_trellis.data import Kind
+from keen_trellis.data.conversions.noticed import Noticed
 from keen_trellis.desktop.adding.reading_line import ReadingLine
 from keen_trellis.desktop.adding.typed_grid import TypedGrid
 from keen_trellis.desktop.controls import (
@@ -27,7 +28,8 @@ from keen_trellis.desktop.controls import (
 )
 from keen_trellis.desktop.theme import Theme, value_font
 from keen_trellis.document import FolderSource, QuerySource, Source, TableSource, TypedSource
-from keen_trellis.read import Noticed, Reading, RowCondition
+from keen_trellis.read import Reading
+from keen_trellis.servers.server import RowCondition
 
 _COMPARISONS = ("=", "<>", "<", "<=", ">", ">=", "contains", "is blank", "is not blank")
 

@@ -9,7 +9,8 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
-from keen_trellis.data.written import BLANK_WORDS
+from keen_trellis.base.words import listed
+from keen_trellis.data.conversions.written_forms import BLANK_WORDS
 from keen_trellis.document import (
     DelimitedSource,
     FolderSource,
@@ -18,9 +19,10 @@ from keen_trellis.document import (
     Source,
     TableSource,
 )
-from keen_trellis.read import Reading, Server, SheetLayout, TextLayout
+from keen_trellis.layouts.source_layouts import SheetLayout, TextLayout
+from keen_trellis.read import Reading
 from keen_trellis.read.text_layout import DELIMITERS, ENCODINGS
-from keen_trellis.words import listed
+from keen_trellis.servers.server import Server
 
 _HEADER_ROWS = 12
 _ZONES = (

@@ -138,11 +138,12 @@ class TypedGrid(QTableView):
         self.horizontalHeader().hide()
         self.setSelectionMode(QAbstractItemView.SelectionMode.ContiguousSelection)
         self._is_told = True
+        self._told: TypedSource | None = None
         self.cells.dataChanged.connect(lambda *_: self.edited.emit() if self._is_told else None)
 
     def show_source(self, source: TypedSource) -> None:
         """Show the cells of a typed table."""
-        if self.source(source) == source:
+        if source is self._told or self.source(source) == source:
             return
         self._is_told = False
         self.cells.replace([list(source.columns), *map(list, source.rows)])
@@ -155,7 +156,8 @@ class TypedGrid(QTableView):
         lines = [tuple(line + [""] * (width - len(line))) for line in self.cells.filled]
         columns, rows = (lines[0], tuple(lines[1:])) if lines else ((), ())
         made = before or TypedSource(columns=())
-        return made.model_copy(update={"columns": columns, "rows": rows})
+        self._told = made.model_copy(update={"columns": columns, "rows": rows})
+        return self._told
 
     def paste(self, text: str) -> None:
         """Put copied cells in, from the current cell on."""

@@ -5,12 +5,13 @@ from __future__ import annotations
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QMenu, QWidget
 
-from keen_trellis.compute.tied import Tied
+from keen_trellis.compute.join_result import Tied
 from keen_trellis.data import Field, Table
 from keen_trellis.desktop.bench.rows_card import RowsCard
 from keen_trellis.desktop.bench.table_model import Origins
-from keen_trellis.desktop.controls import Switch, as_it_is, button
+from keen_trellis.desktop.controls import Switch, button
 from keen_trellis.desktop.theme import LaneColours, Theme
+from keen_trellis.desktop.tips import as_it_is
 from keen_trellis.plan.bays import Bay
 
 

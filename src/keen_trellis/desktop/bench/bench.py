@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from keen_trellis.base.words import counted
 from keen_trellis.desktop.bench.finding_line import FindingLine
 from keen_trellis.desktop.bench.grid import Grid, put_on_clipboard
 from keen_trellis.desktop.bench.page import Page, PageSpec, PartView, later
@@ -27,23 +28,22 @@ from keen_trellis.desktop.controls import Notice, OneLine
 from keen_trellis.desktop.frames import empty_page
 from keen_trellis.desktop.parts import VIEWS, view_of
 from keen_trellis.desktop.session import Session
-from keen_trellis.desktop.session.elsewhere import FIRST_ROWS
+from keen_trellis.desktop.session.place_runs import FIRST_ROWS
 from keen_trellis.desktop.theme import Theme
 from keen_trellis.document import edits
-from keen_trellis.words import counted
 
 if TYPE_CHECKING:
     from keen_trellis.advice.findings import Shows
-    from keen_trellis.compute.looked import Look, Only
+    from keen_trellis.base.progress import Report
+    from keen_trellis.compute.row_view import Look, Only
     from keen_trellis.data import Rows, Table
     from keen_trellis.document.items import StepItem
-    from keen_trellis.progress import Report
 
 _WELCOME = (
     "Add a lane for each table you want to bring together: a sheet of a workbook, a delimited "
     "text, a table of an SQLite file. Then drag a lane’s end onto another lane to tie them."
 )
-_THERE = PageSpec("there", "There", later("elsewhere.there_page.TherePage"))
+_THERE = PageSpec("there", "There", later("place.place_page.TherePage"))
 """The first page of every part while the trellis runs elsewhere."""
 _FIRST_ROWS = (
     "This page works on the first {rows:,} rows of each lane, read here. What is true of all of "
@@ -91,12 +91,18 @@ class Bench(QWidget):
         self._tabs.setSpacing(22)
         self._group = QButtonGroup(self)
         self._lay_out()
-        session.noticed.connect(self._place_finding)  # behind the line's own, which is made first
-        signals = (session.changed, session.ran, session.selected, session.delivered)
-        for signal in (*signals, session.looked_first):
+        # behind the line's own, which is made first
+        session.looking.noticed.connect(self._place_finding)
+        for signal in (
+            session.document.changed,
+            session.document.selected,
+            session.work.ran,
+            session.work.looked_first,
+            session.delivering.delivered,
+        ):
             signal.connect(self.renew)
         session.shows.connect(self._show_rows)
-        session.went.connect(self._change_place)
+        session.elsewhere.went.connect(self._change_place)
         self.renew()
 
     def _lay_out(self) -> None:
@@ -215,7 +221,7 @@ class Bench(QWidget):
         self._title.show()
         lane = self._session.selected_lane
         if lane is not None and self._rename.text().strip() != lane.name:
-            columns = self._session.source_columns
+            columns = self._session.work.source_columns
             self._session.do(edits.RenameLane(lane.id, self._rename.text(), columns))
 
     def _begin_new_parts(self) -> None:
@@ -320,12 +326,12 @@ class Bench(QWidget):
 
     def _look(self, grid: Grid, table: Table, look: Look) -> None:
         def find(report: Report) -> Rows:
-            from keen_trellis.compute.looked import looked_rows
+            from keen_trellis.compute.row_view import looked_rows
 
             return looked_rows(table, look, report)
 
         stopped = "Stopped: the rows are shown as they were."
-        self._session.find_out(find, partial(grid.take_look, table, look), stopped)
+        self._session.work.find_out(find, partial(grid.take_look, table, look), stopped)
 
     def _rows_for_steps(self, shown: Table) -> Table:
         """Return the rows that a step would be put behind, of which a grid may show only some."""
@@ -336,11 +342,11 @@ class Bench(QWidget):
         table = self._rows_for_steps(shown)
 
         def count(report: Report) -> int:
-            from keen_trellis.compute.looked import Look, looked_rows
+            from keen_trellis.compute.row_view import Look, looked_rows
 
             return len(looked_rows(table, Look(only=(only,)), report))
 
-        self._session.find_out(count, done, "")
+        self._session.work.find_out(count, done, "")
 
     def _try(
         self,
@@ -356,12 +362,12 @@ class Bench(QWidget):
 
             return tried(step, table) if is_wanted() else None
 
-        self._session.find_out(work, lambda found: done(found) if found else None, "")
+        self._session.work.find_out(work, lambda found: done(found) if found else None, "")
 
     def _show_rows(self, shows: Shows) -> None:
         """Show the rows of a finding in the bay where they are."""
         self.open_page("match")
-        from keen_trellis.desktop.bench.bays import Bays  # it comes with the first tie
+        from keen_trellis.desktop.bench.bay_panes import Bays  # it comes with the first tie
 
         page = self._stack.currentWidget()
         bays = page.findChild(Bays) if page is not None else None
@@ -371,14 +377,14 @@ class Bench(QWidget):
     def _copy(self, table: Table, columns: Sequence[str], rows: range) -> None:
         def done(text: str) -> None:
             put_on_clipboard(text)
-            self._session.said.emit(f"Copied {counted(len(columns) * len(rows), 'cell')}.", False)
+            self._session.telling.say(f"Copied {counted(len(columns) * len(rows), 'cell')}.")
 
         def write(report: Report) -> str:
             from keen_trellis.deliver import cells_as_text
 
             return cells_as_text(table, columns, rows, report)
 
-        self._session.find_out(write, done, "Stopped: nothing has been copied.")
+        self._session.work.find_out(write, done, "Stopped: nothing has been copied.")
 
     def _origins(self) -> Origins:
         lanes = self._session.trellis.lanes

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
+from keen_trellis.base.words import counted
 from keen_trellis.data import BLANK, Kind
 from keen_trellis.document.items import (
     ColumnsItem,
@@ -23,7 +24,6 @@ from keen_trellis.document.items import (
     SummariseItem,
     TidyItem,
 )
-from keen_trellis.words import counted
 
 
 @dataclass(frozen=True, slots=True)

@@ -9,11 +9,12 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QPushButton
 
-from keen_trellis.desktop.controls import as_it_is, button
+from keen_trellis.desktop.controls import button
 from keen_trellis.desktop.session import Session
+from keen_trellis.desktop.tips import as_it_is
 from keen_trellis.document import edits
-from keen_trellis.document.before import stays_before
 from keen_trellis.document.items import Item, JoinItem, SameValues
+from keen_trellis.document.rows_before import stays_before
 
 if TYPE_CHECKING:
     from keen_trellis.advice.findings import Finding, Remedy, Shows
@@ -65,7 +66,7 @@ class FindingLine(QFrame):
         row.addWidget(self._mend)
         row.addWidget(self._else)
         row.addWidget(self._more)
-        session.noticed.connect(self.renew)
+        session.looking.noticed.connect(self.renew)
         self.hide()
 
     @property
@@ -128,13 +129,13 @@ class FindingLine(QFrame):
         if left_before := stays_before(session.trellis, item.id):
             label = f"Move behind the {item.word}"
             moved = [_Told(left_before, "stays before", edits.MoveBehind(item.id, label))]
-        if session.fresh == item.id:
+        if session.document.fresh == item.id:
             yield from moved
         for finding in session.looking.findings:
             edit = _carried_out(item.id, finding.remedy) if finding.remedy else None
             refusal = _refused(item, finding)
             yield _Told(finding.text, finding.topic, edit, finding.shows, finding.whole, refusal)
-        if session.fresh != item.id:
+        if session.document.fresh != item.id:
             yield from moved
 
     def _offer_else(self, told: _Told) -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import TYPE_CHECKING
 
+import numpy as np
 from PySide6.QtCore import QSize, QStringListModel, Qt, Signal
 from PySide6.QtGui import QColor, QFocusEvent, QKeyEvent, QTextCharFormat, QTextCursor
 from PySide6.QtWidgets import (
@@ -17,16 +18,24 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from keen_trellis.base.errors import FormulaError, UserError
+from keen_trellis.base.words import counted
 from keen_trellis.data import Kind
-from keen_trellis.desktop.controls import Choice, OneLine, as_it_is
+from keen_trellis.desktop.controls import Choice, OneLine
 from keen_trellis.desktop.theme import Theme, value_font
-from keen_trellis.errors import FormulaError, UserError
+from keen_trellis.desktop.tips import as_it_is
 from keen_trellis.plan.functions import FUNCTIONS
 
 if TYPE_CHECKING:
     from keen_trellis.data import Table
 
 _LOOKED_AT = 40
+_BEGINNINGS = {
+    Kind.TEXT: "UPPER({})",
+    **dict.fromkeys((Kind.INTEGER, Kind.NUMBER, Kind.EXACT), "ROUND({} * 1.5, 1)"),
+    **dict.fromkeys((Kind.DATE, Kind.DATE_TIME), "EXTRACT(MONTH FROM {})"),
+}
+"""What can be written with a column of a kind, told where nothing is written yet."""
 _SHOWN = 5
 _LINES_AT_MOST = 5
 
@@ -102,14 +111,15 @@ class FormulaField(QWidget):
         """Tell the kind and the first values, or what is wrong and where."""
         text = self.text.toPlainText()
         self.text.mark(None, self.theme.warn_ink)
-        if self._table is None:
+        if self._table is None and text.strip():
+            self._tell("", False)
             return
-        if not text.strip():
-            self._tell("Columns by their names, texts between ' and ': UPPER(\"route\")", False)
+        if self._table is None or not text.strip():
+            self._tell(f"Columns by their names, texts between ' and '{self._beginning()}", False)
             return
         from keen_trellis.compute.formula.evaluate import evaluated
-        from keen_trellis.compute.schemas import schema_of
-        from keen_trellis.formulas.reading import formula
+        from keen_trellis.compute.table_schema import schema_of
+        from keen_trellis.formulas.formula_parser import formula
 
         sample = self._table.window(0, _LOOKED_AT)
         try:
@@ -120,7 +130,8 @@ class FormulaField(QWidget):
                     "Compare it with something.",
                     (0, len(text)),
                 )
-            column = evaluated(made, sample).column
+            found = evaluated(made, sample)
+            column = found.column
         except FormulaError as error:
             self.text.mark(error.place, self.theme.warn_ink)
             self._tell(str(error), True)
@@ -130,7 +141,21 @@ class FormulaField(QWidget):
             return
         shown = [column.text(row) or "· blank" for row in range(min(len(column), _SHOWN))]
         more = " …" if len(column) > _SHOWN else ""
-        self._tell(f"{made.kind}:  {'   '.join(shown)}{more}", False)
+        lost = ""
+        if losses := [*found.faults.items(), *found.cuts.items()]:
+            reason, rows = losses[0]
+            first = counted(len(column), "row")
+            lost = f"   ({reason}: in {np.count_nonzero(rows):,} of the first {first})"
+        self._tell(f"{made.kind}:  {'   '.join(shown)}{more}{lost}", bool(lost))
+
+    def _beginning(self) -> str:
+        """Return a first formula over the user's own columns."""
+        fields = self._table.fields if self._table is not None else ()
+        for kind, form in _BEGINNINGS.items():
+            for field in fields:
+                if field.kind is kind:
+                    return f": {form.format(quoted(field.name))}"
+        return ""
 
     def _tell(self, words: str, is_trouble: bool) -> None:
         self._says.setText(words)

@@ -20,31 +20,32 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QMenu, QTableView, QWidget
 from shiboken6 import isValid
 
+from keen_trellis.base.words import counted
 from keen_trellis.data import BLANK, GAP
-from keen_trellis.desktop.bench.cells import LONGEST_DRAWN, BandHeader, CellDelegate
 from keen_trellis.desktop.bench.column_steps import (
     Offer,
     steps_of_columns,
     steps_of_value,
     told,
 )
-from keen_trellis.desktop.bench.kept import KeptColumns
-from keen_trellis.desktop.bench.local import as_read
+from keen_trellis.desktop.bench.frozen_columns import KeptColumns
+from keen_trellis.desktop.bench.grid_cells import (
+    LONGEST_DRAWN,
+    BandHeader,
+    CellDelegate,
+    Marks,
+)
+from keen_trellis.desktop.bench.local_formats import as_read
 from keen_trellis.desktop.bench.table_model import Index, Origins, TableModel
 from keen_trellis.desktop.theme import Theme, text_font, value_font
-from keen_trellis.words import counted
 
 if TYPE_CHECKING:
-    from keen_trellis.compute.formula.cells import Flags
-    from keen_trellis.compute.looked import Look, Only
+    from keen_trellis.compute.row_view import Look, Only
     from keen_trellis.data import Kind, Rows, Table
     from keen_trellis.document.items import StepItem
 
     Numbers = Mapping[str, int]
     Trying = Callable[[Table, StepItem, Callable[[Numbers], object], Callable[[], bool]], object]
-
-Marks = Mapping[str, "Flags"]
-"""Which cells of a table are marked, by column."""
 
 _ROW_HEIGHT = 23
 _NARROWEST, _WIDEST = 56, 220
@@ -87,7 +88,7 @@ class Grid(QTableView):
         self.origins = Origins({}, {})
         self.link_fields: Collection[str] = ()
         self.marks: Marks = {}
-        from keen_trellis.compute.looked import Look  # the first grid comes with the first rows
+        from keen_trellis.compute.row_view import Look  # the first grid comes with the first rows
 
         self.table_model = TableModel(self)
         self.whole = self.table_model.table
@@ -106,7 +107,7 @@ class Grid(QTableView):
         self._band = BandHeader(self)
         self.setHorizontalHeader(self._band)
         self.setModel(self.table_model)
-        self.setItemDelegate(CellDelegate(self))
+        self.setItemDelegate(CellDelegate(self, self))
         self.verticalHeader().setDefaultSectionSize(_ROW_HEIGHT)
         self.verticalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
         self.verticalHeader().hide()
@@ -166,7 +167,7 @@ class Grid(QTableView):
 
     def _keep(self) -> None:
         if self._kept_to and self._kept_columns is None:
-            self._kept_columns = KeptColumns(self, self._band)
+            self._kept_columns = KeptColumns(self, self, self._band, lambda: self.kept)
             band = self._kept_columns.band
             band.sectionClicked.connect(partial(self._section_clicked, band))
         self._renew_kept()
@@ -254,7 +255,7 @@ class Grid(QTableView):
         Link fields are tinted, and so are the cells that `marks` says by their column and row.
         """
         self.marks = marks or {}
-        from keen_trellis.compute.looked import Look
+        from keen_trellis.compute.row_view import Look
 
         before = self.whole.columns
         shown = self.whole, self.origins, self.link_fields, self._band.theme
@@ -431,7 +432,7 @@ class Grid(QTableView):
             self.scrollTo(self.model().index(max(self.rowAt(0), 0), place))
 
     def _only(self, row: int, column: int) -> Only:
-        from keen_trellis.compute.looked import Only
+        from keen_trellis.compute.row_view import Only
 
         name, state = self.table_model.table.columns[column], self.table_model.state(row, column)
         if state == BLANK:

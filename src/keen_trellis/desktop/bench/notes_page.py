@@ -32,7 +32,7 @@ class NotesPage(Page):
         self._pause = QTimer(self, singleShot=True, interval=_TYPING_PAUSE_MS)
         self._written.textChanged.connect(self._pause.start)
         self._pause.timeout.connect(self._take)
-        session.typing_ends.connect(self._take_now)
+        session.telling.typing_ends.connect(self._take_now)
         column = QVBoxLayout(self)
         column.setContentsMargins(20, 10, 20, 12)
         column.setSpacing(8)

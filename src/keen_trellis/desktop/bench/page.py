@@ -9,13 +9,7 @@ from importlib import import_module
 
 from PySide6.QtWidgets import QWidget
 
-from keen_trellis.desktop.bench.table_model import Origins
-from keen_trellis.desktop.controls import Notice
-from keen_trellis.desktop.session import Session
-from keen_trellis.desktop.theme import Theme
-from keen_trellis.document import Lane, Trellis
-from keen_trellis.document.items import Item
-from keen_trellis.errors import (
+from keen_trellis.base.errors import (
     MissingFileError,
     MissingTableError,
     NotAllowedError,
@@ -24,6 +18,12 @@ from keen_trellis.errors import (
     UserError,
     WaitingError,
 )
+from keen_trellis.desktop.bench.table_model import Origins
+from keen_trellis.desktop.controls import Notice
+from keen_trellis.desktop.session import Session
+from keen_trellis.desktop.theme import Theme
+from keen_trellis.document import Lane, Trellis
+from keen_trellis.document.items import Item
 
 
 class Page(QWidget):

@@ -7,12 +7,12 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
+from keen_trellis.base.progress import Report
 from keen_trellis.desktop.bench.grid import Grid
 from keen_trellis.desktop.bench.profile_view import ProfileView
 from keen_trellis.desktop.controls import OneLine
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme
-from keen_trellis.progress import Report
 
 if TYPE_CHECKING:
     from keen_trellis.data import Table
@@ -94,4 +94,4 @@ class ProfileBeside(QWidget):
             if self._shown is asked:
                 self._shown = None
 
-        self._session.find_out(look, done, "", given_up)
+        self._session.work.find_out(look, done, "", given_up)

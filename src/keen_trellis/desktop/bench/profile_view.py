@@ -8,10 +8,10 @@ from PySide6.QtCore import QPoint, QRect, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QFontMetrics, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
+from keen_trellis.base.words import counted
 from keen_trellis.data import Kind
 from keen_trellis.data.profile import Profile
 from keen_trellis.desktop.theme import LaneColours, Theme, text_font, value_font
-from keen_trellis.words import counted
 
 _BARS_HEIGHT = 64
 _LINE = 20

@@ -6,13 +6,14 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout, QWidget
 
+from keen_trellis.base.words import counted
 from keen_trellis.data import Table
-from keen_trellis.desktop.bench.grid import Grid, Marks
+from keen_trellis.desktop.bench.grid import Grid
+from keen_trellis.desktop.bench.grid_cells import Marks
 from keen_trellis.desktop.bench.look_line import LookLine
 from keen_trellis.desktop.bench.table_model import Origins
 from keen_trellis.desktop.controls import OneLine, label
 from keen_trellis.desktop.theme import LaneColours, Theme
-from keen_trellis.words import counted
 
 
 class RowsCard(QFrame):

@@ -9,7 +9,8 @@ from PySide6.QtGui import QFont
 from PySide6.QtWidgets import QLabel, QLayoutItem, QLineEdit, QWidget
 
 from keen_trellis.data.kinds import BY_DAY, Kind
-from keen_trellis.desktop.controls import Choice, FlowRow, as_it_is, button
+from keen_trellis.desktop.controls import Choice, FlowRow, button
+from keen_trellis.desktop.tips import as_it_is
 from keen_trellis.plan.spans import SPANS, Span
 
 Options = Sequence[tuple[str, str, str]]

@@ -18,18 +18,19 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from keen_trellis.compute.stepped import Flags, Stepped
+from keen_trellis.base.errors import UserError
+from keen_trellis.compute.step_result import Flags, Stepped
 from keen_trellis.data import Kind, Table
 from keen_trellis.desktop.bench.page import Page
 from keen_trellis.desktop.bench.rows_card import RowsCard
 from keen_trellis.desktop.bench.sentence import Sentence
 from keen_trellis.desktop.bench.table_model import Origins
-from keen_trellis.desktop.controls import Notice, OneLine, as_it_is, button, label
+from keen_trellis.desktop.controls import Notice, OneLine, button, label
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import LaneColours, Theme, value_font
+from keen_trellis.desktop.tips import as_it_is
 from keen_trellis.document import Lane, edits
 from keen_trellis.document.items import Item, StepItem
-from keen_trellis.errors import UserError
 from keen_trellis.run.first_look import FirstLook
 
 
@@ -82,7 +83,7 @@ class StepPage(Page):
         column.addWidget(self._middle, 1)
         column.addWidget(self._wins_bar())
         column.addWidget(self._spare, 1)
-        session.noticed.connect(self._show_effects)
+        session.looking.noticed.connect(self._show_effects)
 
     def _told_line(self) -> QHBoxLayout:
         """Return the line that counts, with what can be done with the step at its end."""
@@ -156,7 +157,7 @@ class StepPage(Page):
         if self._item is None or item.id != self._item.id:
             self._all_rows = False
         self._item = item
-        first = self.session.first_look(item)
+        first = self.session.work.first_look(item)
         given, before = self._known_of(item, first)
         key = (item, lane.name, before.fields if before is not None else ())
         self._sentence.say(key, lambda: self.tell(self._sentence, item, before, lane.name))
@@ -238,7 +239,7 @@ class StepPage(Page):
 
     def _show_all(self, all_rows: bool) -> None:
         self._all_rows = all_rows
-        self.session.changed.emit()
+        self.session.document.changed.emit()
 
     def _show_effects(self) -> None:
         """Say what the step does at the next ties; the others are in the tool tip."""
@@ -262,7 +263,7 @@ class StepPage(Page):
         try:
             edit = edits.SetItem(self._item.but(**changes), f"Change a step: {self._item.title}")
         except ValidationError as error:
-            self.session.said.emit(edits.first_fault(error), True)
+            self.session.telling.trouble(edits.first_fault(error))
             return
         self.session.building.change_columns(edit, self._item.id)
 

@@ -9,9 +9,9 @@ from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelInd
 from PySide6.QtWidgets import QWidget
 
 from keen_trellis.data import BLANK, GAP, PRESENT
-from keen_trellis.desktop.bench.local import as_read
-from keen_trellis.desktop.controls import as_it_is
+from keen_trellis.desktop.bench.local_formats import as_read
 from keen_trellis.desktop.theme import LaneColours
+from keen_trellis.desktop.tips import as_it_is
 
 if TYPE_CHECKING:
     from keen_trellis.data import Column, Table

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
+from keen_trellis.base.errors import UserError
 from keen_trellis.data import Table
 from keen_trellis.desktop.bench.grid import Grid
 from keen_trellis.desktop.bench.look_line import LookLine
@@ -13,7 +14,6 @@ from keen_trellis.desktop.bench.table_model import Origins
 from keen_trellis.desktop.controls import Notice, button, label
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme
-from keen_trellis.errors import UserError
 
 
 class TablePage(Page):

@@ -15,7 +15,7 @@ from keen_trellis.desktop.controls import button, label
 from keen_trellis.desktop.theme import Theme, value_font
 
 if TYPE_CHECKING:
-    from keen_trellis.advice.why import Reason
+    from keen_trellis.advice.missing_partner import Reason
 
 _WIDTH = 520
 _LONGEST = 60

@@ -20,6 +20,8 @@ from PySide6.QtGui import (
     QPen,
 )
 
+from keen_trellis.base.errors import DeliveryError
+from keen_trellis.base.whole_files import whole_file
 from keen_trellis.desktop.map.layout import Measure
 from keen_trellis.desktop.map.shapes import (
     Bead,
@@ -35,8 +37,6 @@ from keen_trellis.desktop.map.shapes import (
 from keen_trellis.desktop.parts import VIEWS
 from keen_trellis.desktop.theme import Theme, text_font
 from keen_trellis.document import Trellis
-from keen_trellis.errors import DeliveryError
-from keen_trellis.whole_files import whole_file
 
 EVERYTHING = (float("-inf"), float("inf"))
 

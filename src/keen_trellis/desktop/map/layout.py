@@ -12,6 +12,7 @@ from collections.abc import Callable, Iterator, Sequence
 from dataclasses import replace
 from functools import partial
 
+from keen_trellis.base.words import counted
 from keen_trellis.desktop.map.shapes import (
     BRANCH_WIDTH,
     CURVE_WIDTH,
@@ -34,16 +35,18 @@ from keen_trellis.desktop.map.shapes import (
     sizes_for,
 )
 from keen_trellis.document.items import DeliveryItem, Item, JoinItem, StepItem, Taken
-from keen_trellis.document.trellis import Lane, Trellis
+from keen_trellis.document.trellis import Lane, Trellis, places_in_order
 from keen_trellis.plan.bays import Bay
 from keen_trellis.plan.counts import Group
 from keen_trellis.plan.sentences import found_words
 from keen_trellis.run.facts import ItemFacts, JoinFacts, PartFacts
 from keen_trellis.run.results import Results
-from keen_trellis.words import counted
 
 _SMALLER = 0.66
 """How many pixels of what is measured, in letters of 11, a bold letter of 14 takes."""
+
+_LINE = 14
+"""The height of a line of words where lanes stand close."""
 
 _REACH = 0.62
 """How far the slat of rows on one side only goes across a joint."""
@@ -115,6 +118,10 @@ class _Drawing:
                     self.end_takers.setdefault(taken.lane, []).append(tie.id)
 
     def layout(self) -> MapLayout:
+        # each place after all that it needs: a stake asks for those before it, which are known
+        # then, however long a lane is
+        for lane, place in places_in_order(self.trellis):
+            self._column(lane, place - 1)
         bottom = self._place_rows()
         ribbons: list[Ribbon] = []
         joints: list[Joint] = []
@@ -165,9 +172,19 @@ class _Drawing:
             ties = any(item.takes() for item in lane.items)
             above = max(sizes.title - 2, sizes.title + 2 - (sizes.row - sizes.joint) / 2) * ties
             below = sizes.spill if ties or (sizes.is_close and _has_words_below(lane)) else 0
+            if any(self._has_words_beside(lane, place) for place in range(len(lane.items))):
+                below += _LINE
             self.middles[lane.id] = top + above + sizes.row / 2
             top += above + sizes.row + below
         return top
+
+    def _has_words_beside(self, lane: Lane, place: int) -> bool:
+        """Whether what spills from a tie would lie on the words of a step at the next stake."""
+        behind = lane.items[place + 1 : place + 2]
+        if not (self.sizes.is_close and behind and lane.items[place].takes()):
+            return False
+        is_bead = not behind[0].takes() and not isinstance(behind[0], DeliveryItem)
+        return is_bead and self._column(lane, place + 1) == self._column(lane, place) + 1
 
     def _column(self, lane: Lane, place: int) -> int:
         """Return the stake of a lane's item; -1 stands before the first."""
@@ -322,6 +339,8 @@ class _Drawing:
             start = (joint.box.x + self.sizes.joint_width / 2, joint.box.bottom + 2)
             # below the words of a bead at the next stake
             down, high = (1, 14) if self.sizes.is_close else (10, 21)
+            if self._has_words_beside(*self.trellis.place_of(item.id)):
+                down += _LINE
             width = self.measure(text) + 18
             box = Box(joint.box.right + 8, joint.box.bottom + down, width, high)
             yield Spill(item.id, start, box, text=text, full=full)

@@ -9,10 +9,11 @@ from typing import TYPE_CHECKING
 from PySide6.QtWidgets import QFrame, QVBoxLayout, QWidget
 
 from keen_trellis.data import Kind
-from keen_trellis.desktop.bench.conditions import Conditions
+from keen_trellis.desktop.bench.condition_fields import Conditions
 from keen_trellis.desktop.bench.sentence import Sentence
-from keen_trellis.desktop.controls import FlowRow, as_it_is, label
+from keen_trellis.desktop.controls import FlowRow, label
 from keen_trellis.desktop.session import Session
+from keen_trellis.desktop.tips import as_it_is
 from keen_trellis.document.items import ConditionItem
 from keen_trellis.document.reports import Report, ReportFilter
 
@@ -84,7 +85,7 @@ class Filters(FlowRow):
             tables,
             (bare,),
             changed,
-            find_out=self._session.find_out,
+            find_out=self._session.work.find_out,
         )
         told.tell(0)
         is_there = bool(tables) and one.column in tables[0].columns

@@ -8,10 +8,11 @@ from PySide6.QtCore import QPointF, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QPalette, QResizeEvent
 from PySide6.QtWidgets import QFrame, QToolTip, QVBoxLayout, QWidget
 
-from keen_trellis.desktop.controls import OneLine, as_it_is, label
+from keen_trellis.base.progress import Report as Progress
+from keen_trellis.desktop.controls import OneLine, label
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme, mixed
-from keen_trellis.progress import Report as Progress
+from keen_trellis.desktop.tips import as_it_is
 
 if TYPE_CHECKING:
     from keen_trellis.report.pictures import Drawn, Look, Mark
@@ -108,7 +109,7 @@ class PictureCard(QFrame):
                 self._note.setText(picture.note)
                 self._note.setVisible(bool(picture.note))
 
-        self._session.find_out(work, done, "", given_up=self._forget)
+        self._session.work.find_out(work, done, "", given_up=self._forget)
 
     def _forget(self) -> None:
         self._asked = None

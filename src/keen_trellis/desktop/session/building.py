@@ -8,24 +8,26 @@ from typing import TYPE_CHECKING
 from pydantic import ValidationError
 from PySide6.QtCore import QTimer
 
+from keen_trellis.base.errors import EditError, UnknownColumnError, UserError, WaitingError
+from keen_trellis.base.progress import Report
+from keen_trellis.desktop.session.open_document import OpenDocument
 from keen_trellis.desktop.session.proposing import (
     proposed_blend,
     proposed_link,
     proposed_words,
     usual_figures_of,
 )
+from keen_trellis.desktop.session.telling import Telling
+from keen_trellis.desktop.session.work import Work
 from keen_trellis.document import Trellis, edits
 from keen_trellis.document.items import FigureItem, Item, JoinItem, LinkedFields, StepItem
-from keen_trellis.document.without import without
-from keen_trellis.errors import EditError, UnknownColumnError, UserError, WaitingError
+from keen_trellis.document.without_column import without
 from keen_trellis.plan.bays import Bay
 from keen_trellis.plan.link import Side
 from keen_trellis.plan.schema import Schema, SchemaColumn
-from keen_trellis.progress import Report
 
 if TYPE_CHECKING:
     from keen_trellis.data import Table
-    from keen_trellis.desktop.session.session import Session
 
 
 _WAITS_MS = 300
@@ -33,19 +35,19 @@ _WAITS_MS = 300
 
 
 class Building:
-    """Puts ties, steps and lanes into the trellis of a session, and selects what is new."""
+    """Puts ties, steps and lanes into the open trellis, and selects what is new."""
 
-    def __init__(self, session: Session) -> None:
-        self._session = session
+    def __init__(self, document: OpenDocument, work: Work, telling: Telling) -> None:
+        self._document, self._work, self._telling = document, work, telling
 
     @property
     def _trellis(self) -> Trellis:
-        return self._session.trellis
+        return self._document.trellis
 
     def tie(self, lane: str, other: str) -> None:
         """Tie a lane's end to another lane, on the fields that most likely belong together."""
-        left = self._session.end_table(self._trellis.lane(lane))
-        right = self._session.end_table(self._trellis.lane(other))
+        left = self._work.end_table(self._trellis.lane(lane))
+        right = self._work.end_table(self._trellis.lane(other))
         if lane == other or left is None or right is None:
             self._tie(lane, other, ())
             return
@@ -55,19 +57,19 @@ class Building:
             return proposed_link(left, right, names, report)
 
         # the tie is there at once: where proposals take their time, they follow
-        waiting = QTimer(self._session, singleShot=True, interval=_WAITS_MS)
+        waiting = QTimer(self._document, singleShot=True, interval=_WAITS_MS)
         tie: list[str] = []
 
         def tie_unlinked() -> None:
             self._tie(lane, other, ())
-            tie.append(self._session.fresh)
+            tie.append(self._document.fresh)
 
         def take(link: tuple[LinkedFields, ...]) -> None:
             if not tie:
                 waiting.stop()
                 self._tie(lane, other, link)
             elif link and self._is_unlinked(tie[0]):
-                self._session.do(edits.SetLink(tie[0], link, "Link by the fields proposed"))
+                self._document.do(edits.SetLink(tie[0], link, "Link by the fields proposed"))
 
         def give_up() -> None:
             waiting.stop()
@@ -77,7 +79,7 @@ class Building:
         waiting.timeout.connect(tie_unlinked)
         waiting.start()
         stopped = "Stopped: no link has been proposed. Choose the fields that belong together."
-        self._session.find_out(propose, take, stopped, given_up=give_up)
+        self._work.find_out(propose, take, stopped, given_up=give_up)
 
     def _is_unlinked(self, tie: str) -> bool:
         """Whether a tie is there that nobody has linked meanwhile."""
@@ -87,47 +89,45 @@ class Building:
 
     def propose(self, lane: str, other: str, done: Callable[[str], object]) -> None:
         """Find out what would link two lanes' ends; `done` gets it in words."""
-        left, right = (self._session.end_table(self._trellis.lane(one)) for one in (lane, other))
+        left, right = (self._work.end_table(self._trellis.lane(one)) for one in (lane, other))
         names = (self._trellis.lane(lane).name, self._trellis.lane(other).name)
         if left is not None and right is not None:
-            self._session.find_out(
-                lambda report: proposed_words(left, right, names, report), done, ""
-            )
+            self._work.find_out(lambda report: proposed_words(left, right, names, report), done, "")
 
     def _tie(self, lane: str, other: str, link: tuple[LinkedFields, ...]) -> None:
-        if self._session.do(edits.AddTie(lane, other, link)):
-            self._session.fresh = self._trellis.lane(lane).items[-1].id
-            self._session.select(self._session.fresh)
+        if self._document.do(edits.AddTie(lane, other, link)):
+            self._document.fresh = self._trellis.lane(lane).items[-1].id
+            self._document.select(self._document.fresh)
 
     def blend(self, lane: str, other: str) -> None:
         """Blend a lane's end with another, by the fields that most likely belong together."""
-        sides = [self._session.end_table(self._trellis.lane(one)) for one in (lane, other)]
+        sides = [self._work.end_table(self._trellis.lane(one)) for one in (lane, other)]
         names = (self._trellis.lane(lane).name, self._trellis.lane(other).name)
 
         def propose(report: Report) -> edits.AddBlend:
             return proposed_blend(lane, other, sides, names, report)
 
-        self._session.find_out(propose, self._add_blend, "Stopped: nothing has been blended.")
+        self._work.find_out(propose, self._add_blend, "Stopped: nothing has been blended.")
 
     def _add_blend(self, edit: edits.AddBlend) -> None:
-        if self._session.do(edit):
-            self._session.fresh = self._trellis.lane(edit.lane).items[-1].id
-            self._session.select(self._session.fresh)
+        if self._document.do(edit):
+            self._document.fresh = self._trellis.lane(edit.lane).items[-1].id
+            self._document.select(self._document.fresh)
 
     def change_tie(self, kind: str) -> None:
         """Make the selected tie another kind of tie, keeping what still makes sense."""
-        item = self._session.selected_item
+        item = self._document.selected_item
         if item is None or not item.takes() or item.type == kind:
             return
         figures: tuple[tuple[FigureItem, ...], ...] = ()
         if kind == "blend":
-            sides = self._session.results.sides(item.id)
+            sides = self._work.results.sides(item.id)
             figures = usual_figures_of([None if isinstance(s, UserError) else s for s in sides])
-        self._session.do(edits.ChangeTie(item.id, kind, figures))
+        self._document.do(edits.ChangeTie(item.id, kind, figures))
 
     def swap_sides(self) -> None:
         """Let the other lane of the selected join go on, and what stands behind with it."""
-        item = self._session.selected_item
+        item = self._document.selected_item
         if not isinstance(item, JoinItem):
             return
         parts = (self._trellis.before(item.id), self._trellis.taken_after(item.takes()[0]))
@@ -138,56 +138,55 @@ class Building:
             try:
                 names = edits.swapped_names(item, (left, right), lanes)
             except EditError as error:
-                self._session.said.emit(str(error), True)
+                self._telling.trouble(str(error))
                 return
             except UserError:  # of a join that cannot be made, nothing follows by columns
                 names = None
-        self._session.do(edits.SwapSides(item.id, names))
+        self._document.do(edits.SwapSides(item.id, names))
 
     def link_naturally(self) -> None:
         """Link the selected join by all columns that have one name on both sides."""
-        item = self._session.selected_item
+        item = self._document.selected_item
         if not isinstance(item, JoinItem):
             return
-        sides = [getattr(side, "columns", ()) for side in self._session.results.sides(item.id)]
+        sides = [getattr(side, "columns", ()) for side in self._work.results.sides(item.id)]
         names = [name for name in sides[0] if name in sides[1]] if len(sides) > 1 else []
         if not names:
             lane, other = (
                 self._trellis.place_of(item.id)[0],
                 self._trellis.lane(item.lane),
             )
-            self._session.said.emit(
+            self._telling.trouble(
                 f"{lane.name} and {other.name} have no column of one name, so there is no natural "
-                "join of them. Choose the fields that belong together.",
-                True,
+                "join of them. Choose the fields that belong together."
             )
             return
         link = tuple(LinkedFields(left=name, right=name) for name in names)
-        self._session.do(edits.SetLink(item.id, link, "Link all columns of one name"))
+        self._document.do(edits.SetLink(item.id, link, "Link all columns of one name"))
 
     def stack(self, lane: str, other: str) -> None:
         """Put the rows at a lane's end below those at the end of another."""
-        if self._session.do(edits.AddStack(lane, (other,))):
-            self._session.fresh = self._trellis.lane(lane).items[-1].id
-            self._session.select(self._session.fresh)
+        if self._document.do(edits.AddStack(lane, (other,))):
+            self._document.fresh = self._trellis.lane(lane).items[-1].id
+            self._document.select(self._document.fresh)
 
     def begin_with_bay(self, bay: Bay) -> None:
         """Begin a lane with the rows of a bay of the selected join or blend."""
-        item = self._session.selected_item
+        item = self._document.selected_item
         if item is not None and item.has_bays:
             self._begin(edits.lane_with_bay(self._trellis, item.id, bay))
 
     def begin_with_rows(self) -> None:
         """Begin a lane with the rows after what is selected; at its end for a lane itself."""
-        lane, item = self._session.selected_lane, self._session.selected_item
+        lane, item = self._document.selected_lane, self._document.selected_item
         if lane is not None:
             after = item.id if item else self._trellis.end_of(lane)
             self._begin(edits.lane_with_rows(self._trellis, lane.id, after))
 
     def _begin(self, edit: edits.AddLane) -> None:
         before = {lane.id for lane in self._trellis.lanes}
-        if self._session.do(edit):
-            self._session.select(
+        if self._document.do(edit):
+            self._document.select(
                 next(lane.id for lane in self._trellis.lanes if lane.id not in before)
             )
 
@@ -202,15 +201,15 @@ class Building:
             The part that it stands behind: what is selected where not given, or the last item of a
             lane that is selected itself.
         """
-        lane, item = self._session.selected_lane, self._session.selected_item
+        lane, item = self._document.selected_lane, self._document.selected_item
         if lane is None:
             return
         before = {one.id for one in lane.items}
         after = after or (item.id if item else self._trellis.end_of(lane))
-        if self._session.do(edits.InsertItem(lane.id, after, step, f"Add a step: {step.title}")):
+        if self._document.do(edits.InsertItem(lane.id, after, step, f"Add a step: {step.title}")):
             items = self._trellis.lane(lane.id).items
-            self._session.fresh = next(one.id for one in items if one.id not in before)
-            self._session.select(self._session.fresh)
+            self._document.fresh = next(one.id for one in items if one.id not in before)
+            self._document.select(self._document.fresh)
 
     @property
     def gone_column(self) -> str:
@@ -234,7 +233,7 @@ class Building:
 
     def _lacking(self) -> Iterator[tuple[Item, str, Side | int, Table]]:
         """Yield the selected item, a column that it names, and the side and rows that lack it."""
-        item, results = self._session.selected_item, self._session.results
+        item, results = self._document.selected_item, self._work.results
         error = results.given.get(item.id) if item is not None else None
         if item is None or not isinstance(error, UnknownColumnError):
             return
@@ -265,12 +264,12 @@ class Building:
         """Let the selected item name another column wherever it names the one that is gone."""
         for item, gone, side, _ in self._lacking():
             changed = item.renamed(lambda one: name if one == gone else one, side)  # noqa: B023
-            self._session.do(edits.SetItem(changed, f"Take {name} for {gone}"))
+            self._document.do(edits.SetItem(changed, f"Take {name} for {gone}"))
             return
 
     def where_failed(self, waiting: WaitingError) -> tuple[str, str] | None:
         """Return the part that something waits for, and what it is called; None if it is gone."""
-        results, trellis = self._session.results, self._trellis
+        results, trellis = self._work.results, self._trellis
         for lane in trellis.lanes:
             if results.readings.get(lane.id) is waiting.cause:
                 return lane.id, lane.name
@@ -285,7 +284,7 @@ class Building:
 
         What names a column that is gone then is said: undoing brings it back.
         """
-        from keen_trellis.run.carrying import Carrying, left_without, same_names
+        from keen_trellis.run.column_renames import Carrying, left_without, same_names
 
         before, item = self._trellis, self._trellis.item(part)
         parts = (before.before(part), *map(before.taken_after, item.takes()))
@@ -295,11 +294,11 @@ class Building:
         try:
             changed = edit.changed(before).item(part)
         except (UserError, ValidationError, KeyError):
-            return self._session.do(edit)  # which says what is wrong with it
+            return self._document.do(edit)  # which says what is wrong with it
         if len(inputs) == len(parts) and same_names(item, changed, inputs, names):
-            return self._session.do(edit)
+            return self._document.do(edit)
         schemas = {lane.id: one for lane in before.lanes if (one := self._schema(lane.id))}
-        if not self._session.do(Carrying(edit, part, schemas)):
+        if not self._document.do(Carrying(edit, part, schemas)):
             return False
         lost = [
             f"{lane.name}, {item.brief if isinstance(item, StepItem) else item.title.lower()}"
@@ -309,12 +308,12 @@ class Building:
         if lost:
             needs = f"{'; '.join(lost)}: {'needs' if len(lost) == 1 else 'need'} what is gone now."
             remedy = "Undo (Ctrl+Z), or go on without it there."
-            self._session.said.emit(f"{needs} {remedy}", True)
+            self._telling.trouble(f"{needs} {remedy}")
         return True
 
     def _schema(self, part: str) -> Schema | None:
         """Return the columns of a part's rows, as far as they are known."""
-        table = self._session.results.table(part)
+        table = self._work.results.table(part)
         if table is None:
             return None
         return Schema(tuple(SchemaColumn(f.name, f.kind, f.origin) for f in table.fields))

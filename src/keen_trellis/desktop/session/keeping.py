@@ -5,31 +5,35 @@ from __future__ import annotations
 from contextlib import suppress
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QTimer
+from PySide6.QtCore import QObject, QTimer
 
+from keen_trellis.base.progress import Report
 from keen_trellis.desktop.jobs import Jobs
-from keen_trellis.progress import Report
+from keen_trellis.desktop.session.open_document import OpenDocument
+from keen_trellis.desktop.session.telling import Telling
 
 if TYPE_CHECKING:
-    from keen_trellis.desktop.session.session import Session
-    from keen_trellis.run.kept_work import Keeping as Kept
+    from keen_trellis.machine.unsaved_work import Keeping as Kept
 
 _AFTER_MS = 1_200
 
 
-class KeepingWork:
-    """Keeps the work of a session on this machine until it is saved, or left on purpose."""
+class KeepingWork(QObject):
+    """Keeps the work on a document on this machine until it is saved, or left on purpose."""
 
-    def __init__(self, session: Session) -> None:
-        self._session = session
+    def __init__(self, document: OpenDocument, telling: Telling) -> None:
+        super().__init__()
+        self._document, self._telling = document, telling
         self._kept: Kept | None = None
         self._jobs = Jobs()
-        self._due = QTimer(session, singleShot=True, interval=_AFTER_MS)
+        self._due = QTimer(self, singleShot=True, interval=_AFTER_MS)
         self._due.timeout.connect(self._keep)
-        session.changed.connect(self._changed)
+        document.changed.connect(self._changed)
+        document.opened.connect(self._opened)
+        document.moved.connect(self._opened)
 
     def _changed(self) -> None:
-        if not self._session.undo.isClean():
+        if not self._document.undo.isClean():
             self._due.start()
         elif self._due.isActive() or self._kept is not None:
             self._due.stop()
@@ -37,23 +41,23 @@ class KeepingWork:
 
     def _files(self) -> Kept:
         if self._kept is None:
-            from keen_trellis.run.kept_work import Keeping
+            from keen_trellis.machine.unsaved_work import Keeping
 
             self._kept = Keeping()
         return self._kept
 
     def _keep(self) -> None:
-        trellis, path = self._session.trellis, self._session.path
+        trellis, path = self._document.trellis, self._document.path
 
         def keep(report: Report) -> None:
             self._files().keep(trellis, path)
 
         def failed(error: Exception) -> None:
             if not isinstance(error, OSError):
-                self._session.crashed.emit(error)
+                self._telling.crashed.emit(error)
                 return
             said = "What is not saved cannot be kept on this machine. Save it from time to time."
-            self._session.said.emit(said, True)
+            self._telling.trouble(said)
 
         self._jobs.start(keep, lambda _: None, failed)
 
@@ -61,13 +65,13 @@ class KeepingWork:
         if self._kept is not None:
             self._kept.drop()
 
-    def opened(self) -> None:
+    def _opened(self, *_: object) -> None:
         """Tell other windows what is open here, and the one who looks whether it is there, too."""
-        path = self._session.path
+        path = self._document.path
         with suppress(OSError):
             if self._files().opened(path) and path is not None:
                 said = f"{path.name} is open in another window, too: who saves last is asked first."
-                self._session.said.emit(said, True)
+                self._telling.trouble(said)
 
     def finish(self) -> None:
         """Forget the work: it is saved, or left on purpose."""

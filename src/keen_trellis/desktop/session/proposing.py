@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Collection, Sequence
 from typing import TYPE_CHECKING
 
+from keen_trellis.base.progress import Report
+from keen_trellis.base.words import percent
 from keen_trellis.document import edits
 from keen_trellis.document.items import FigureItem, LinkedFields
-from keen_trellis.progress import Report
-from keen_trellis.words import percent
 
 if TYPE_CHECKING:
     from keen_trellis.data import Table
@@ -61,7 +61,7 @@ def usual_figures_of(
     sides: Sequence[Table | None], linked: Sequence[Collection[str]] = ()
 ) -> tuple[tuple[FigureItem, ...], ...]:
     """Return the usual figures of each side; none of one that is not known."""
-    from keen_trellis.advice.figures import usual_figures
+    from keen_trellis.advice.usual_figures import usual_figures
 
     found = []
     for number, table in enumerate(sides):

@@ -6,15 +6,17 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
+from keen_trellis.base.errors import UserError
+from keen_trellis.base.progress import Report as Progress
+from keen_trellis.desktop.session.open_document import OpenDocument
+from keen_trellis.desktop.session.telling import Telling
+from keen_trellis.desktop.session.work import Work
 from keen_trellis.document import edits
 from keen_trellis.document.reports import Report
-from keen_trellis.errors import UserError
-from keen_trellis.progress import Report as Progress
 
 if TYPE_CHECKING:
     from keen_trellis.data import Table
-    from keen_trellis.desktop.session.session import Session
-    from keen_trellis.report.working_out import WorkedOut
+    from keen_trellis.report.report_rows import WorkedOut
 
 
 _AFTER_MS = 30
@@ -32,27 +34,23 @@ class Reporting(QObject):
 
     renewed = Signal()
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, document: OpenDocument, work: Work, telling: Telling) -> None:
         super().__init__()
-        self._session = session
+        self._document, self._work, self._telling = document, work, telling
         self._chosen = ""
         self._is_seen = False
         self._key: object = None
         self._found: WorkedOut | UserError | None = None
         self._due = QTimer(self, singleShot=True, interval=_AFTER_MS)
         self._due.timeout.connect(self._begin)
-        session.changed.connect(self.renewed)
-        session.ran.connect(self.renew)
-
-    @property
-    def is_due(self) -> bool:
-        """Whether the report is about to be worked out."""
-        return self._due.isActive()
+        work.counts(is_due=self._due.isActive)
+        document.changed.connect(self.renewed)
+        work.ran.connect(self.renew)
 
     @property
     def report(self) -> Report | None:
         """The report that is looked at; None where the trellis has none."""
-        reports = self._session.trellis.reports
+        reports = self._document.trellis.reports
         return next((one for one in reports if one.id == self._chosen), next(iter(reports), None))
 
     @property
@@ -67,23 +65,23 @@ class Reporting(QObject):
     @property
     def is_now(self) -> bool:
         """Whether the numbers are those of the report and the results as they are."""
-        return self._key is not None and self._key == (self._session.results, self.report)
+        return self._key is not None and self._key == (self._work.results, self.report)
 
     @property
     def table(self) -> Table | None:
         """The rows that it is made of, before its filters, as far as they are known."""
-        report, trellis = self.report, self._session.results.trellis
+        report, trellis = self.report, self._work.results.trellis
         if report is None:
             return None
         try:
-            return self._session.results.table(trellis.taken_after(report.at))
+            return self._work.results.table(trellis.taken_after(report.at))
         except KeyError:  # results of before the lane was there
             return None
 
     @property
     def tables(self) -> list[Table]:
         """The tables whose columns can be filtered: its rows, then the lanes they come from."""
-        report, results = self.report, self._session.results
+        report, results = self.report, self._work.results
         own = self.table
         if report is None or own is None:
             return []
@@ -104,23 +102,22 @@ class Reporting(QObject):
 
     def add(self) -> None:
         """Make a report of what is selected, or of the lane with most items, and look at it."""
-        session = self._session
-        lane, item = session.selected_lane, session.selected_item
+        lane, item = self._document.selected_lane, self._document.selected_item
         if lane is None:
-            lane = max(session.trellis.lanes, key=lambda one: len(one.items), default=None)
+            lane = max(self._document.trellis.lanes, key=lambda one: len(one.items), default=None)
         if lane is None:
             return
-        is_end = item is None or item.id == session.trellis.end_of(lane)
+        is_end = item is None or item.id == self._document.trellis.end_of(lane)
         made = edits.report_at(
             lane.id, None if is_end or item is None else item.id, f"{lane.name} report"
         )
-        if session.do(edits.AddReport(made)):
-            self.choose(session.trellis.reports[-1].id)
+        if self._document.do(edits.AddReport(made)):
+            self.choose(self._document.trellis.reports[-1].id)
 
     def remove(self) -> None:
         """Take the report out that is looked at."""
         if self.report is not None:
-            self._session.do(edits.RemoveReport(self.report.id))
+            self._document.do(edits.RemoveReport(self.report.id))
 
     def change(self, **changes: object) -> None:
         """Change the report that is looked at; where it cannot be so, it is said."""
@@ -133,10 +130,10 @@ class Reporting(QObject):
         try:
             made = self.report.but(**changes)
         except ValidationError as error:
-            self._session.said.emit(edits.first_fault(error), True)
+            self._telling.trouble(edits.first_fault(error))
             self.renewed.emit()  # what was typed stands there no more
             return
-        self._session.do(edits.SetReport(made))
+        self._document.do(edits.SetReport(made))
 
     def renew(self) -> None:
         """Work the report out, unless its numbers are those of now."""
@@ -147,19 +144,19 @@ class Reporting(QObject):
 
     @property
     def _is_wanted(self) -> bool:
-        report, results = self.report, self._session.results
-        is_run = self._session.up_to_date and results.trellis is self._session.trellis
+        report = self.report
+        is_run = self._work.is_of_now
         return report is not None and self._is_seen and is_run and not self.is_now
 
     def _begin(self) -> None:
-        report, results = self.report, self._session.results
+        report, results = self.report, self._work.results
         if report is None or not self._is_wanted:
             return
         key = (results, report)
-        runner = self._session.runner
+        runner = self._work.runner
 
         def work(progress: Progress) -> WorkedOut | UserError:
-            from keen_trellis.report.working_out import worked_out
+            from keen_trellis.report.report_rows import worked_out
 
             try:
                 return worked_out(results, report, runner, progress)
@@ -167,8 +164,8 @@ class Reporting(QObject):
                 return error
 
         def done(found: WorkedOut | UserError) -> None:
-            if self._session.results is results and self.report == report:
+            if self._work.results is results and self.report == report:
                 self._key, self._found = key, found
                 self.renewed.emit()
 
-        self._session.find_out(work, done, "Stopped: the report is not worked out.")
+        self._work.find_out(work, done, "Stopped: the report is not worked out.")

@@ -2,21 +2,24 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from PySide6.QtCore import QObject, QTimer, Signal
 
-from PySide6.QtCore import QTimer
-
+from keen_trellis.base.progress import Report
 from keen_trellis.desktop.jobs import Jobs
-from keen_trellis.progress import Report
-
-if TYPE_CHECKING:
-    from keen_trellis.desktop.session.session import Session
+from keen_trellis.desktop.session.open_document import OpenDocument
+from keen_trellis.desktop.session.telling import Telling
+from keen_trellis.desktop.session.work import Work
 
 _EVERY_MS = 3_000
 
 
-class Watching:
+class Watching(QObject):
     """Looks at the files every few seconds.
+
+    Signals
+    -------
+    outside
+        Files were changed outside of the program, or are no longer.
 
     Attributes
     ----------
@@ -24,13 +27,21 @@ class Watching:
         The lanes whose files have changed since they were read.
     """
 
-    def __init__(self, session: Session) -> None:
-        self._session = session
+    outside = Signal()
+
+    def __init__(self, document: OpenDocument, work: Work, telling: Telling) -> None:
+        super().__init__()
+        self._document, self._work, self._telling = document, work, telling
         self.stale: frozenset[str] = frozenset()
         self._jobs = Jobs()
-        self._clock = QTimer(session, interval=_EVERY_MS)
+        self._clock = QTimer(self, interval=_EVERY_MS)
         self._clock.timeout.connect(self.look)
         self._clock.start()
+        work.ran.connect(self.forget)
+
+    def forget(self) -> None:
+        """Take all files to be as they were read: they were read anew, or others are."""
+        self.stale = frozenset()
 
     def finish(self) -> None:
         """Stop watching; for closing."""
@@ -39,12 +50,12 @@ class Watching:
 
     def look(self) -> None:
         """Look whether files of the lanes are others than those that were read."""
-        if self._jobs.busy or not self._session.up_to_date:
+        if self._jobs.busy or not self._work.up_to_date:
             return
         read = [
             (lane, reading)
-            for lane in self._session.trellis.lanes
-            if (reading := self._session.results.reading(lane.id)) and reading.files
+            for lane in self._document.trellis.lanes
+            if (reading := self._work.results.reading(lane.id)) and reading.files
         ]
 
         def look(report: Report) -> frozenset[str]:
@@ -53,8 +64,8 @@ class Watching:
             )
 
         def done(stale: frozenset[str]) -> None:
-            if stale != self.stale and self._session.up_to_date:
+            if stale != self.stale and self._work.up_to_date:
                 self.stale = stale
-                self._session.outside.emit()
+                self.outside.emit()
 
-        self._jobs.start(look, done, self._session.crashed.emit)
+        self._jobs.start(look, done, self._telling.crashed.emit)

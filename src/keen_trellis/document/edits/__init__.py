@@ -5,10 +5,10 @@ Each is loaded when somebody first makes one, so that a window opens sooner.
 
 from typing import TYPE_CHECKING
 
-from keen_trellis.lazily import looked_up
+from keen_trellis.base.lazily import looked_up
 
 if TYPE_CHECKING:
-    from keen_trellis.document.edits.base import (
+    from keen_trellis.document.edits.edit import (
         Edit,
         RenameTrellis,
         Restore,
@@ -39,7 +39,7 @@ if TYPE_CHECKING:
         SetPromises,
         TakeLink,
     )
-    from keen_trellis.document.edits.lanes import (
+    from keen_trellis.document.edits.lane_edits import (
         AddLane,
         AddLanes,
         FindSources,
@@ -50,8 +50,13 @@ if TYPE_CHECKING:
         lane_with_bay,
         lane_with_rows,
     )
-    from keen_trellis.document.edits.places import RemovePlace, SetPlace
-    from keen_trellis.document.edits.reports import AddReport, RemoveReport, SetReport, report_at
+    from keen_trellis.document.edits.place_edits import RemovePlace, SetPlace
+    from keen_trellis.document.edits.report_edits import (
+        AddReport,
+        RemoveReport,
+        SetReport,
+        report_at,
+    )
     from keen_trellis.document.edits.ties import (
         AddBlend,
         ChangeTie,
@@ -63,28 +68,28 @@ if TYPE_CHECKING:
 _PLACES = {
     "AddBlend": "ties",
     "AddDelivery": "items",
-    "AddLane": "lanes",
-    "AddLanes": "lanes",
-    "AddReport": "reports",
+    "AddLane": "lane_edits",
+    "AddLanes": "lane_edits",
+    "AddReport": "report_edits",
     "AddStack": "items",
     "AddTie": "joins",
     "ChangeTie": "ties",
-    "Edit": "base",
-    "FindSources": "lanes",
+    "Edit": "edit",
+    "FindSources": "lane_edits",
     "InsertItem": "items",
     "LinkByFormula": "ties",
     "MoveBehind": "items",
     "MoveItem": "items",
-    "MoveLane": "lanes",
+    "MoveLane": "lane_edits",
     "RemoveItem": "items",
-    "RemoveLane": "lanes",
+    "RemoveLane": "lane_edits",
     "RemoveLinkField": "joins",
-    "RemovePlace": "places",
-    "RemoveReport": "reports",
-    "RenameLane": "lanes",
+    "RemovePlace": "place_edits",
+    "RemoveReport": "report_edits",
+    "RenameLane": "lane_edits",
     "RenameLinkField": "joins",
-    "RenameTrellis": "base",
-    "Restore": "base",
+    "RenameTrellis": "edit",
+    "Restore": "edit",
     "SetBay": "joins",
     "SetColumns": "joins",
     "SetDelivery": "items",
@@ -94,17 +99,17 @@ _PLACES = {
     "SetLink": "joins",
     "SetNote": "items",
     "SetPairs": "joins",
-    "SetPlace": "places",
+    "SetPlace": "place_edits",
     "SetPromises": "joins",
-    "SetReport": "reports",
-    "SetSource": "lanes",
+    "SetReport": "report_edits",
+    "SetSource": "lane_edits",
     "SwapSides": "ties",
     "TakeLink": "joins",
-    "apply": "base",
-    "first_fault": "base",
-    "lane_with_bay": "lanes",
-    "lane_with_rows": "lanes",
-    "report_at": "reports",
+    "apply": "edit",
+    "first_fault": "edit",
+    "lane_with_bay": "lane_edits",
+    "lane_with_rows": "lane_edits",
+    "report_at": "report_edits",
     "swapped_names": "ties",
 }
 

@@ -5,8 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 from pathlib import Path
 
-from keen_trellis.document.before import deliveries_before, taken_right_before
-from keen_trellis.document.edits.base import (
+from keen_trellis.base.errors import EditError
+from keen_trellis.base.words import listed
+from keen_trellis.document.edits.edit import (
     required,
     with_changes,
     with_item,
@@ -22,10 +23,9 @@ from keen_trellis.document.items import (
     StackItem,
     Taken,
 )
+from keen_trellis.document.rows_before import deliveries_before, taken_right_before
 from keen_trellis.document.sources import LaneSource
 from keen_trellis.document.trellis import Trellis
-from keen_trellis.errors import EditError
-from keen_trellis.words import listed
 
 
 @dataclass(frozen=True, slots=True)
@@ -210,7 +210,13 @@ class RemoveItem:
     label: str = "Remove an item"
 
     def changed(self, trellis: Trellis) -> Trellis:
-        """Return the trellis without the item."""
+        """Return the trellis without the item.
+
+        Raises
+        ------
+        EditError
+            A lane begins with a bay of it.
+        """
         lane, place = trellis.place_of(self.item)
         for begun in trellis.beginning_at(self.item):
             raise EditError(

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from dataclasses import asdict, dataclass
 
-from keen_trellis.document.edits.base import with_changes, with_item, with_item_behind
+from keen_trellis.base.errors import EditError
+from keen_trellis.document.edits.edit import with_changes, with_item, with_item_behind
 from keen_trellis.document.items import (
     BlendItem,
     Item,
@@ -16,7 +17,6 @@ from keen_trellis.document.items import (
     WantedColumns,
 )
 from keen_trellis.document.trellis import Trellis, kept_with
-from keen_trellis.errors import EditError
 from keen_trellis.plan.bays import Bay, Keep
 from keen_trellis.plan.link import Link
 from keen_trellis.plan.outcome import semi_side

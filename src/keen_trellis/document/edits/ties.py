@@ -6,7 +6,8 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, TypeVar
 
-from keen_trellis.document.edits.base import (
+from keen_trellis.base.errors import EditError
+from keen_trellis.document.edits.edit import (
     with_changes,
     with_item,
     with_item_behind,
@@ -31,7 +32,6 @@ from keen_trellis.document.items import (
 )
 from keen_trellis.document.sources import BaySource, LaneSource, Source
 from keen_trellis.document.trellis import Trellis
-from keen_trellis.errors import EditError
 from keen_trellis.plan.bays import Bay, keep_of
 from keen_trellis.plan.link import Side
 from keen_trellis.plan.operators import NEAREST, TURNED

@@ -4,7 +4,6 @@ from typing import Annotated
 
 from pydantic import Field
 
-from keen_trellis.document.items.base import Item, Part, StepItem, Taken
 from keen_trellis.document.items.blend import BlendedLane, BlendItem, FigureItem
 from keen_trellis.document.items.columns import ColumnsItem
 from keen_trellis.document.items.delivery import Beside, DeliveryItem, IntoTable
@@ -12,6 +11,7 @@ from keen_trellis.document.items.fill import FillItem
 from keen_trellis.document.items.filter import ConditionItem, FilterItem
 from keen_trellis.document.items.first import FirstItem
 from keen_trellis.document.items.formula import FormulaItem, NamedFormula
+from keen_trellis.document.items.item import Item, Part, StepItem, Taken
 from keen_trellis.document.items.join import (
     JoinItem,
     LinkedFields,

@@ -4,15 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import replace
-from typing import TYPE_CHECKING, ClassVar, Literal, Self
+from typing import ClassVar, Literal, Self
 
 from pydantic import Field, model_validator
 
+from keen_trellis.base.errors import LinkError
+from keen_trellis.base.words import first_free, listed
 from keen_trellis.data import Kind
 from keen_trellis.data.kinds import BY_DAY, comparable
-from keen_trellis.document.items.base import Item, Part, Taken
 from keen_trellis.document.items.filter import ConditionItem
-from keen_trellis.errors import LinkError
+from keen_trellis.document.items.item import Item, Lanes, Named, Part, Taken
 from keen_trellis.plan.bays import Bay, keep_of
 from keen_trellis.plan.blends import Blended, Reach, Summarised
 from keen_trellis.plan.figures import Figure, How
@@ -22,10 +23,6 @@ from keen_trellis.plan.nodes import Join, Kept, Node, Outcome
 from keen_trellis.plan.outcome import Columns
 from keen_trellis.plan.spans import Span
 from keen_trellis.plan.steps import Computed
-from keen_trellis.words import first_free, listed
-
-if TYPE_CHECKING:
-    from keen_trellis.document.trellis import Lane, Trellis
 
 
 def _summarised(
@@ -144,7 +141,13 @@ class BlendItem(Item):
         return type(self)(**{**dict(self), "lanes": lanes})
 
     def node(self, rows: Node, taken: Sequence[Node], names: Sequence[str]) -> Node:
-        """Return every lane filtered and summarised, and each joined to those before it."""
+        """Return every lane filtered and summarised, and each joined to those before it.
+
+        Raises
+        ------
+        LinkError
+            It has no link field yet, or a lane names another number of them.
+        """
         if not self.fields:
             raise LinkError(
                 "This blend has no link field yet.", "Choose what its rows are summarised by."
@@ -274,9 +277,9 @@ class BlendItem(Item):
         )
         return type(self)(**{**dict(self), "lanes": lanes})
 
-    def sentence(self, trellis: Trellis, lane: Lane) -> str:
+    def sentence(self, lanes: Lanes, lane: Named) -> str:
         """Return what is summarised to what, and brought together by which fields."""
-        names = [lane.name, *(trellis.lane(taken.lane).name for taken in self.lanes)]
+        names = [lane.name, *(lanes.lane(taken.lane).name for taken in self.lanes)]
         every = [self.figures, *(taken.figures for taken in self.lanes)]
         said = [
             f"{listed([one.as_figure().title for one in figures]) or 'nothing'} of {name}"

@@ -3,18 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from typing import TYPE_CHECKING, Literal, Self
+from typing import Literal, Self
 
 from pydantic import Field
 
-from keen_trellis.document.items.base import StepItem
+from keen_trellis.base.words import listed
+from keen_trellis.document.items.item import Lanes, Named, StepExample, StepItem
 from keen_trellis.plan.link import Side
 from keen_trellis.plan.nodes import Node
 from keen_trellis.plan.steps import Picked
-from keen_trellis.words import listed
-
-if TYPE_CHECKING:
-    from keen_trellis.document.trellis import Lane, Trellis
 
 
 class ColumnsItem(StepItem):
@@ -44,6 +41,23 @@ class ColumnsItem(StepItem):
             order += [name for name in available if name not in self.first]
         return [(name, self.names.get(name, name)) for name in order if name not in self.without]
 
+    @classmethod
+    def example(cls) -> StepExample:
+        """Return an example of what it does."""
+        return StepExample(
+            cls(id="", first=("riders",), without=("note",), names={"riders": "people"}),
+            before=(
+                "port,note,riders",
+                "Brae,late,98",
+                "Voe,,7",
+            ),
+            after=(
+                "people,port",
+                "98,Brae",
+                "7,Voe",
+            ),
+        )
+
     def node(self, rows: Node, taken: Sequence[Node], names: Sequence[str]) -> Node:
         """Return the rows with the columns chosen."""
         for name in (*self.first, *self.without, *self.names):
@@ -58,7 +72,7 @@ class ColumnsItem(StepItem):
             names={change(old): new for old, new in self.names.items()},
         )
 
-    def sentence(self, trellis: Trellis, lane: Lane) -> str:
+    def sentence(self, lanes: Lanes, lane: Named) -> str:
         """Return what goes on, and what it is called."""
         said = []
         if self.only_first:

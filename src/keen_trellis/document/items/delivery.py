@@ -5,18 +5,15 @@ from __future__ import annotations
 import datetime as dt
 from collections.abc import Callable, Iterator
 from pathlib import Path
-from typing import TYPE_CHECKING, ClassVar, Literal, Self
+from typing import ClassVar, Literal, Self
 
 from pydantic import Field, model_validator
 
-from keen_trellis.deliver.forms import TextForm
-from keen_trellis.document.databases import DatabaseField
-from keen_trellis.document.items.base import Item, Part
+from keen_trellis.document.database_field import DatabaseField
+from keen_trellis.document.items.item import Item, Lanes, Named, Part
 from keen_trellis.document.wants import Want, wants_of_path, wants_of_server
-from keen_trellis.read.server import SqliteFile
-
-if TYPE_CHECKING:
-    from keen_trellis.document.trellis import Lane, Trellis
+from keen_trellis.layouts.delivered_text import TextForm
+from keen_trellis.servers.server import SqliteFile
 
 Beside = Literal["left", "right", "several", "report"]
 """What a workbook may hold beside the rows: of the last join before it the rows without a partner
@@ -119,12 +116,25 @@ class DeliveryItem(Item):
     def wants(self, folder: Path | None) -> Iterator[Want]:
         """Yield what it may not have unasked in a stranger's document, which lies in a folder."""
         yield from wants_of_path(self.file, folder, "writes")
-        if self.into is not None and not isinstance(self.into.database, SqliteFile):
-            server = self.into.database
-            yield from wants_of_server(server)
-            key = f"writes {server.type} {server.account} {self.into.in_schema}.{self.into.table}"
-            yield Want(key, f"writes the table {self.into.table} in {server.label}")
+        if DATE in self.file:  # that of a day may be a link, which leads elsewhere
+            usual = Path(self.file).expanduser().parent.resolve()
+            target = self.target(dt.date.today())
+            if target.parent != usual:
+                yield from wants_of_path(str(target), folder, "writes")
+        if self.into is None:
+            return
+        does = {"make": "makes", "replace": "replaces", "add": "adds rows to"}[self.into.how]
+        database = self.into.database
+        if not isinstance(database, SqliteFile):
+            yield from wants_of_server(database, folder)
+            table = f"{self.into.in_schema}.{self.into.table}"
+            key = f"{does} {database.type} {database.account} {table}"
+            yield Want(key, f"{does} the table {self.into.table} in {database.label}")
+        elif self.into.how != "make" and folder is not None:
+            path = Path(self.file).expanduser().resolve()
+            words = f"{does} the table {self.into.table} in {path}"
+            yield Want(f"{does} {path} {self.into.table}", words)
 
-    def sentence(self, trellis: Trellis, lane: Lane) -> str:
+    def sentence(self, lanes: Lanes, lane: Named) -> str:
         """Return what is delivered, and where to."""
         return f"Delivers {self.name} to {self.place}."

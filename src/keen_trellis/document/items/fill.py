@@ -3,21 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from typing import TYPE_CHECKING, Literal, Self
+from typing import Literal, Self
 
+from keen_trellis.base.errors import LinkError
+from keen_trellis.base.words import listed
 from keen_trellis.data import Kind
 from keen_trellis.data.kinds import widest
-from keen_trellis.document.items.base import StepItem
+from keen_trellis.document.items.item import Lanes, Named, StepExample, StepItem
 from keen_trellis.document.items.values import typed
-from keen_trellis.errors import LinkError
 from keen_trellis.plan.formulas import Applied, Cell, Constant, Valued
 from keen_trellis.plan.link import Side
 from keen_trellis.plan.nodes import Node
 from keen_trellis.plan.steps import Carried, Computed
-from keen_trellis.words import listed
-
-if TYPE_CHECKING:
-    from keen_trellis.document.trellis import Lane, Trellis
 
 Empty = Literal["blanks and gaps", "blanks", "gaps"]
 With = Literal["a value", "zero", "another column", "the value above", "the value below"]
@@ -41,6 +38,25 @@ class FillItem(StepItem):
     empty: Empty = "blanks and gaps"
     with_: With = "a value"
     value: str = ""
+
+    @classmethod
+    def example(cls) -> StepExample:
+        """Return an example of what it does."""
+        return StepExample(
+            cls(id="", columns=("port",), with_="the value above"),
+            before=(
+                "port,riders",
+                "Brae,98",
+                ",12",
+                "Voe,7",
+            ),
+            after=(
+                "port,riders",
+                "Brae,98",
+                "Brae,12",
+                "Voe,7",
+            ),
+        )
 
     def node(self, rows: Node, taken: Sequence[Node], names: Sequence[str]) -> Node:
         """Return the rows with what was empty filled."""
@@ -106,7 +122,7 @@ class FillItem(StepItem):
             fields["value"] = change(self.value)
         return self.but(**fields)
 
-    def sentence(self, trellis: Trellis, lane: Lane) -> str:
+    def sentence(self, lanes: Lanes, lane: Named) -> str:
         """Return what is filled, and with what."""
         if not self.columns:
             return "Fills no column yet."

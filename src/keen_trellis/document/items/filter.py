@@ -4,23 +4,20 @@ from __future__ import annotations
 
 import datetime as dt
 from collections.abc import Callable, Sequence
-from typing import TYPE_CHECKING, Literal, Self
+from typing import Literal, Self
 
 from pydantic import model_validator
 
+from keen_trellis.base.errors import FormulaError, UserError
+from keen_trellis.base.words import listed
 from keen_trellis.data import Kind
-from keen_trellis.document.items.base import Part, StepItem
+from keen_trellis.document.items.item import Lanes, Named, Part, StepExample, StepItem
 from keen_trellis.document.items.values import typed
-from keen_trellis.errors import FormulaError, UserError
 from keen_trellis.plan.expressions import Expression, Of, Tested, joint
 from keen_trellis.plan.link import Side
 from keen_trellis.plan.nodes import Kept, Node
 from keen_trellis.plan.operators import TEST_WORDS, Test
 from keen_trellis.plan.schema import Schema
-from keen_trellis.words import listed
-
-if TYPE_CHECKING:
-    from keen_trellis.document.trellis import Lane, Trellis
 
 
 class ConditionItem(Part):
@@ -102,7 +99,9 @@ class FilterItem(StepItem):
         return joint(self.of, parts)
 
     def _formula(self, schema: Schema, where: str) -> Expression:
-        from keen_trellis.formulas.reading import formula  # loads what others need not wait for
+        from keen_trellis.formulas.formula_parser import (
+            formula,  # loads what others need not wait for
+        )
 
         made = formula(self.formula, schema, where)
         if made.kind is not Kind.BOOLEAN:
@@ -112,6 +111,23 @@ class FilterItem(StepItem):
                 (0, len(self.formula)),
             )
         return made
+
+    @classmethod
+    def example(cls) -> StepExample:
+        """Return an example of what it does."""
+        return StepExample(
+            cls(id="", conditions=(ConditionItem(column="riders", is_=">", values=("20",)),)),
+            before=(
+                "route,riders",
+                "KP-MS,98",
+                "KP-BR,12",
+                "MS-GH,",
+            ),
+            after=(
+                "route,riders",
+                "KP-MS,98",
+            ),
+        )
 
     def node(self, rows: Node, taken: Sequence[Node], names: Sequence[str]) -> Node:
         """Return the rows for which the conditions are true."""
@@ -127,11 +143,11 @@ class FilterItem(StepItem):
         conditions = tuple(c.but(column=change(c.column)) for c in self.conditions)
         if not self.formula:
             return self.but(conditions=conditions)
-        from keen_trellis.formulas.reading import renamed
+        from keen_trellis.formulas.formula_parser import renamed
 
         return self.but(conditions=conditions, formula=renamed(self.formula, change))
 
-    def sentence(self, trellis: Trellis, lane: Lane) -> str:
+    def sentence(self, lanes: Lanes, lane: Named) -> str:
         """Return which rows go on."""
         return f"Keeps the rows where {self.words()}." if self.words() else "Keeps every row."
 

@@ -3,18 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from typing import TYPE_CHECKING, Literal, Self
+from typing import Literal, Self
 
 from pydantic import Field
 
-from keen_trellis.document.items.base import StepItem
+from keen_trellis.base.words import counted, listed
+from keen_trellis.document.items.item import Lanes, Named, StepExample, StepItem
 from keen_trellis.plan.link import Side
 from keen_trellis.plan.nodes import Node
 from keen_trellis.plan.steps import Counted
-from keen_trellis.words import counted, listed
-
-if TYPE_CHECKING:
-    from keen_trellis.document.trellis import Lane, Trellis
 
 
 class FirstItem(StepItem):
@@ -38,6 +35,24 @@ class FirstItem(StepItem):
         """What stands above it on the map."""
         return f"{self.end.capitalize()} {self.n:,}"
 
+    @classmethod
+    def example(cls) -> StepExample:
+        """Return an example of what it does."""
+        return StepExample(
+            cls(id="", n=1, by=("port",)),
+            before=(
+                "port,riders",
+                "Brae,98",
+                "Voe,7",
+                "Brae,12",
+            ),
+            after=(
+                "port,riders",
+                "Brae,98",
+                "Voe,7",
+            ),
+        )
+
     def node(self, rows: Node, taken: Sequence[Node], names: Sequence[str]) -> Node:
         """Return the rows chosen."""
         return Counted(rows, names[0], self.n, last=self.end == "last", by=self.by)
@@ -46,7 +61,7 @@ class FirstItem(StepItem):
         """Return the step with its columns renamed."""
         return self.but(by=tuple(map(change, self.by)))
 
-    def sentence(self, trellis: Trellis, lane: Lane) -> str:
+    def sentence(self, lanes: Lanes, lane: Named) -> str:
         """Return which rows go on."""
         each = f" of each {listed(self.by)}" if self.by else ""
         return f"Keeps the {self.end} {counted(self.n, 'row')}{each}."

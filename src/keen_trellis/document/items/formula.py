@@ -3,17 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from typing import TYPE_CHECKING, Literal, Self
+from typing import Literal, Self
 
 from pydantic import Field
 
-from keen_trellis.document.items.base import Part, StepItem
+from keen_trellis.document.items.item import Lanes, Named, Part, StepExample, StepItem
 from keen_trellis.plan.link import Side
 from keen_trellis.plan.nodes import Node
 from keen_trellis.plan.steps import Computed
-
-if TYPE_CHECKING:
-    from keen_trellis.document.trellis import Lane, Trellis
 
 
 class NamedFormula(Part):
@@ -37,9 +34,28 @@ class FormulaItem(StepItem):
         default_factory=lambda: (NamedFormula(name="new", formula=""),)
     )
 
+    @classmethod
+    def example(cls) -> StepExample:
+        """Return an example of what it does."""
+        return StepExample(
+            cls(id="", columns=(NamedFormula(name="a day", formula="riders / days"),)),
+            before=(
+                "route,riders,days",
+                "KP-MS,98,7",
+                "KP-BR,12,6",
+            ),
+            after=(
+                "route,riders,days,a day",
+                "KP-MS,98,7,14",
+                "KP-BR,12,6,2",
+            ),
+        )
+
     def node(self, rows: Node, taken: Sequence[Node], names: Sequence[str]) -> Node:
         """Return the rows with the columns worked out."""
-        from keen_trellis.formulas.reading import formula  # loads what others need not wait for
+        from keen_trellis.formulas.formula_parser import (
+            formula,  # loads what others need not wait for
+        )
 
         schema = rows.schema
         made = tuple((one.name, formula(one.formula, schema, names[0])) for one in self.written)
@@ -57,7 +73,7 @@ class FormulaItem(StepItem):
 
     def renamed(self, change: Callable[[str], str], side: Side | int) -> Self:
         """Return the step with the columns that it works with renamed."""
-        from keen_trellis.formulas.reading import renamed
+        from keen_trellis.formulas.formula_parser import renamed
 
         columns = tuple(
             NamedFormula(name=change(one.name), formula=renamed(one.formula, change))
@@ -65,7 +81,7 @@ class FormulaItem(StepItem):
         )
         return self.but(columns=columns)
 
-    def sentence(self, trellis: Trellis, lane: Lane) -> str:
+    def sentence(self, lanes: Lanes, lane: Named) -> str:
         """Return the formulas."""
         if not self.written:
             return "Works out no column yet."

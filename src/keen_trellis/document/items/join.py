@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from typing import TYPE_CHECKING, ClassVar, Literal, Self
+from typing import ClassVar, Literal, Self
 
 from pydantic import Field, model_validator
 
+from keen_trellis.base.errors import UserError
 from keen_trellis.data import Kind
-from keen_trellis.document.items.base import Item, Part, Taken
-from keen_trellis.errors import UserError
+from keen_trellis.document.items.item import Item, Lanes, Named, Part, Taken
 from keen_trellis.plan.bays import Bay, keep_of
 from keen_trellis.plan.link import (
     Blanks,
@@ -28,9 +28,6 @@ from keen_trellis.plan.promises import Promised as PromisedWord
 from keen_trellis.plan.sentences import join_title, link_sentence
 from keen_trellis.plan.spans import Span
 from keen_trellis.plan.text_rules import TextRule
-
-if TYPE_CHECKING:
-    from keen_trellis.document.trellis import Lane, Trellis
 
 
 class LinkedFields(Part):
@@ -213,9 +210,9 @@ class JoinItem(Item):
         changes = {"link": link, "columns": columns, "order": order, "promises": promises}
         return type(self)(**{**dict(self), **changes})
 
-    def sentence(self, trellis: Trellis, lane: Lane) -> str:
+    def sentence(self, lanes: Lanes, lane: Named) -> str:
         """Return what belongs together, what the join is, and which bays are kept."""
-        other = trellis.lane(self.lane)
+        other = lanes.lane(self.lane)
         if not self.link and not self.cross:
             return f"Is tied to {other.name}, with no link field chosen yet."
         said = link_sentence(self.match_link(), lane.name, other.name)

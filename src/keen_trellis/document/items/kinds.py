@@ -3,22 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from typing import TYPE_CHECKING, Literal, Self
+from typing import Literal, Self
 
 from pydantic import Field
 
+from keen_trellis.base.errors import LinkError
+from keen_trellis.base.words import listed
 from keen_trellis.data import Kind
 from keen_trellis.data.kinds import castable
-from keen_trellis.document.items.base import StepItem
-from keen_trellis.errors import LinkError
+from keen_trellis.document.items.item import Lanes, Named, StepExample, StepItem
 from keen_trellis.plan.formulas import Applied, Cell, Valued
 from keen_trellis.plan.link import Side
 from keen_trellis.plan.nodes import Node
 from keen_trellis.plan.steps import Computed
-from keen_trellis.words import listed
-
-if TYPE_CHECKING:
-    from keen_trellis.document.trellis import Lane, Trellis
 
 
 class KindsItem(StepItem):
@@ -39,6 +36,23 @@ class KindsItem(StepItem):
     def title(self) -> str:
         """What stands above it on the map."""
         return "Change kinds"
+
+    @classmethod
+    def example(cls) -> StepExample:
+        """Return an example of what it does."""
+        return StepExample(
+            cls(id="", kinds={"day": Kind.DATE}, dates="day first"),
+            before=(
+                "day,riders",
+                "3.4.2026,98",
+                "25.12.2026,7",
+            ),
+            after=(
+                "day,riders",
+                "2026-04-03,98",
+                "2026-12-25,7",
+            ),
+        )
 
     def node(self, rows: Node, taken: Sequence[Node], names: Sequence[str]) -> Node:
         """Return the rows with the columns in their new kinds."""
@@ -66,7 +80,7 @@ class KindsItem(StepItem):
         kinds = {change(name): kind for name, kind in self.kinds.items()}
         return self.but(kinds=kinds)
 
-    def sentence(self, trellis: Trellis, lane: Lane) -> str:
+    def sentence(self, lanes: Lanes, lane: Named) -> str:
         """Return which columns become what."""
         if not self.kinds:
             return "Changes no kind yet."

@@ -3,16 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from typing import TYPE_CHECKING, Literal, Self
+from typing import Literal, Self
 
-from keen_trellis.document.items.base import StepItem
+from keen_trellis.document.items.item import Lanes, Named, StepExample, StepItem
 from keen_trellis.document.items.join import OrderedBy
 from keen_trellis.plan.link import Side
 from keen_trellis.plan.nodes import Node
 from keen_trellis.plan.steps import Ordered
-
-if TYPE_CHECKING:
-    from keen_trellis.document.trellis import Lane, Trellis
 
 
 class OrderItem(StepItem):
@@ -25,6 +22,23 @@ class OrderItem(StepItem):
 
     type: Literal["order"] = "order"
     by: tuple[OrderedBy, ...] = ()
+
+    @classmethod
+    def example(cls) -> StepExample:
+        """Return an example of what it does."""
+        return StepExample(
+            cls(id="", by=(OrderedBy(field="riders", descending=True),)),
+            before=(
+                "port,riders",
+                "Voe,7",
+                "Brae,98",
+            ),
+            after=(
+                "port,riders",
+                "Brae,98",
+                "Voe,7",
+            ),
+        )
 
     def node(self, rows: Node, taken: Sequence[Node], names: Sequence[str]) -> Node:
         """Return the rows in order."""
@@ -40,7 +54,7 @@ class OrderItem(StepItem):
         by = tuple(one.but(field=change(one.field)) for one in self.by)
         return self.but(by=by)
 
-    def sentence(self, trellis: Trellis, lane: Lane) -> str:
+    def sentence(self, lanes: Lanes, lane: Named) -> str:
         """Return the order."""
         if not self.by:
             return "Leaves the rows in their order."

@@ -3,17 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from typing import TYPE_CHECKING, Literal, Self
+from typing import Literal, Self
 
-from keen_trellis.document.items.base import StepItem
+from keen_trellis.base.words import listed
+from keen_trellis.document.items.item import Lanes, Named, StepExample, StepItem
 from keen_trellis.document.items.join import OrderedBy
 from keen_trellis.plan.link import Side
 from keen_trellis.plan.nodes import Node
 from keen_trellis.plan.steps import Repeated, Sort
-from keen_trellis.words import listed
-
-if TYPE_CHECKING:
-    from keen_trellis.document.trellis import Lane, Trellis
 
 
 class RepeatsItem(StepItem):
@@ -33,6 +30,24 @@ class RepeatsItem(StepItem):
     keep: Sort = "first"
     order: tuple[OrderedBy, ...] = ()
 
+    @classmethod
+    def example(cls) -> StepExample:
+        """Return an example of what it does."""
+        return StepExample(
+            cls(id="", by=("port",)),
+            before=(
+                "port,riders",
+                "Brae,98",
+                "Voe,7",
+                "Brae,12",
+            ),
+            after=(
+                "port,riders",
+                "Brae,98",
+                "Voe,7",
+            ),
+        )
+
     def node(self, rows: Node, taken: Sequence[Node], names: Sequence[str]) -> Node:
         """Return the rows chosen."""
         order = tuple(one.as_order() for one in self.order)
@@ -48,7 +63,7 @@ class RepeatsItem(StepItem):
         order = tuple(one.but(field=change(one.field)) for one in self.order)
         return self.but(by=tuple(map(change, self.by)), order=order)
 
-    def sentence(self, trellis: Trellis, lane: Lane) -> str:
+    def sentence(self, lanes: Lanes, lane: Named) -> str:
         """Return which of equal rows go on."""
         equal = f"equal in {listed(self.by)}" if self.by else "equal in every column"
         if self.keep == "repeated":

@@ -3,20 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from typing import TYPE_CHECKING, Literal, Self
+from typing import Literal, Self
 
+from keen_trellis.base.errors import LinkError
+from keen_trellis.base.words import counted, listed
 from keen_trellis.data import Kind
-from keen_trellis.document.items.base import Part, StepItem
+from keen_trellis.document.items.item import Lanes, Named, Part, StepExample, StepItem
 from keen_trellis.document.items.values import typed
-from keen_trellis.errors import LinkError
 from keen_trellis.plan.formulas import Applied, Cell, Constant, Valued
 from keen_trellis.plan.link import Side
 from keen_trellis.plan.nodes import Node
 from keen_trellis.plan.steps import Computed
-from keen_trellis.words import counted, listed
-
-if TYPE_CHECKING:
-    from keen_trellis.document.trellis import Lane, Trellis
 
 Matched = Literal["whole values", "parts", "patterns"]
 
@@ -48,6 +45,27 @@ class ReplaceItem(StepItem):
     columns: tuple[str, ...] = ()
     matched: Matched = "whole values"
     replacements: tuple[Replacement, ...] = ()
+
+    @classmethod
+    def example(cls) -> StepExample:
+        """Return an example of what it does."""
+        return StepExample(
+            cls(
+                id="",
+                columns=("port",),
+                replacements=(Replacement(old="Kelp Pt", new="Kelp Point"),),
+            ),
+            before=(
+                "port,riders",
+                "Kelp Pt,98",
+                "Brae,12",
+            ),
+            after=(
+                "port,riders",
+                "Kelp Point,98",
+                "Brae,12",
+            ),
+        )
 
     def node(self, rows: Node, taken: Sequence[Node], names: Sequence[str]) -> Node:
         """Return the rows with the values replaced."""
@@ -102,7 +120,7 @@ class ReplaceItem(StepItem):
         """Return the step with its columns renamed."""
         return self.but(columns=tuple(map(change, self.columns)))
 
-    def sentence(self, trellis: Trellis, lane: Lane) -> str:
+    def sentence(self, lanes: Lanes, lane: Named) -> str:
         """Return what is replaced."""
         if not self.columns or not self.replacements:
             return "Replaces nothing yet."

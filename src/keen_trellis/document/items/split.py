@@ -3,21 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from typing import TYPE_CHECKING, Annotated, Literal, Self
+from typing import Annotated, Literal, Self
 
 from pydantic import Field
 
+from keen_trellis.base.errors import LinkError
+from keen_trellis.base.words import listed
 from keen_trellis.data import Kind
-from keen_trellis.document.items.base import StepItem
-from keen_trellis.errors import LinkError
+from keen_trellis.document.items.item import Lanes, Named, StepExample, StepItem
 from keen_trellis.plan.formulas import Applied, Cell, Constant, Valued
 from keen_trellis.plan.link import Side
 from keen_trellis.plan.nodes import Node
 from keen_trellis.plan.steps import Computed, Parted
-from keen_trellis.words import listed
-
-if TYPE_CHECKING:
-    from keen_trellis.document.trellis import Lane, Trellis
 
 At = Literal["a mark", "positions"]
 
@@ -46,8 +43,27 @@ class SplitItem(StepItem):
     into: tuple[str, ...] = ()
     into_rows: bool = False
 
+    @classmethod
+    def example(cls) -> StepExample:
+        """Return an example of what it does."""
+        return StepExample(
+            cls(id="", column="route", mark="-", into=("from", "to")),
+            before=(
+                "route,riders",
+                "KP-MS,98",
+                "KP-BR,12",
+            ),
+            after=("route,riders,from,to", "KP-MS,98,KP,MS", "KP-BR,12,KP,BR"),
+        )
+
     def node(self, rows: Node, taken: Sequence[Node], names: Sequence[str]) -> Node:
-        """Return the rows with the text taken apart."""
+        """Return the rows with the text taken apart.
+
+        Raises
+        ------
+        LinkError
+            The column is no text.
+        """
         if not self.column:
             return Computed(rows, names[0], ())
         if self.into_rows:
@@ -88,7 +104,7 @@ class SplitItem(StepItem):
         """Return the step with its column renamed."""
         return self.but(column=change(self.column))
 
-    def sentence(self, trellis: Trellis, lane: Lane) -> str:
+    def sentence(self, lanes: Lanes, lane: Named) -> str:
         """Return what is split, where, and into what."""
         if not self.column:
             return "Splits no column yet."

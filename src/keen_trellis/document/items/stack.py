@@ -3,17 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from typing import TYPE_CHECKING, ClassVar, Literal, Self
+from typing import ClassVar, Literal, Self
 
 from pydantic import Field, model_validator
 
-from keen_trellis.document.items.base import Item, Taken
+from keen_trellis.base.words import listed
+from keen_trellis.document.items.item import Item, Lanes, Named, Taken
 from keen_trellis.plan.link import Side
 from keen_trellis.plan.nodes import Node, Stacked
-from keen_trellis.words import listed
-
-if TYPE_CHECKING:
-    from keen_trellis.document.trellis import Lane, Trellis
 
 
 class StackedLane(Taken):
@@ -90,8 +87,8 @@ class StackItem(Item):
         )
         return type(self)(**{**dict(self), "lanes": lanes})
 
-    def sentence(self, trellis: Trellis, lane: Lane) -> str:
+    def sentence(self, lanes: Lanes, lane: Named) -> str:
         """Return what is put below what."""
-        names = listed([trellis.lane(taken.lane).name for taken in self.lanes])
+        names = listed([lanes.lane(taken.lane).name for taken in self.lanes])
         repeats = "" if self.repeats else " Rows that repeat are left out."
         return f"Stacks the rows of {names} below its own, by the names of columns.{repeats}"

@@ -3,19 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from typing import TYPE_CHECKING, Literal, Self
+from typing import Literal, Self
 
 from pydantic import Field
 
-from keen_trellis.document.items.base import StepItem
+from keen_trellis.base.words import listed
 from keen_trellis.document.items.blend import FigureItem
+from keen_trellis.document.items.item import Lanes, Named, StepExample, StepItem
 from keen_trellis.plan.link import Side
 from keen_trellis.plan.nodes import Node
 from keen_trellis.plan.steps import Grouped
-from keen_trellis.words import listed
-
-if TYPE_CHECKING:
-    from keen_trellis.document.trellis import Lane, Trellis
 
 
 class SummariseItem(StepItem):
@@ -31,6 +28,24 @@ class SummariseItem(StepItem):
     type: Literal["summarise"] = "summarise"
     by: tuple[str, ...] = ()
     figures: tuple[FigureItem, ...] = Field(default_factory=lambda: (FigureItem(how="count"),))
+
+    @classmethod
+    def example(cls) -> StepExample:
+        """Return an example of what it does."""
+        return StepExample(
+            cls(id="", by=("port",), figures=(FigureItem(how="sum", column="riders"),)),
+            before=(
+                "port,riders",
+                "Brae,98",
+                "Voe,7",
+                "Brae,12",
+            ),
+            after=(
+                "port,sum of riders",
+                "Brae,110",
+                "Voe,7",
+            ),
+        )
 
     def node(self, rows: Node, taken: Sequence[Node], names: Sequence[str]) -> Node:
         """Return the summary."""
@@ -49,7 +64,7 @@ class SummariseItem(StepItem):
         )
         return self.but(by=tuple(map(change, self.by)), figures=figures)
 
-    def sentence(self, trellis: Trellis, lane: Lane) -> str:
+    def sentence(self, lanes: Lanes, lane: Named) -> str:
         """Return what makes a group, and the figures."""
         groups = f"One row for each {listed(self.by)}" if self.by else "One row for all"
         figures = listed([one.as_figure().title for one in self.figures]) or "no figures"

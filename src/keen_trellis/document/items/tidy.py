@@ -3,20 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from typing import TYPE_CHECKING, Literal, Self
+from typing import Literal, Self
 
+from keen_trellis.base.errors import LinkError
+from keen_trellis.base.words import listed
 from keen_trellis.data import Kind
-from keen_trellis.document.items.base import StepItem
-from keen_trellis.errors import LinkError
+from keen_trellis.document.items.item import Lanes, Named, StepExample, StepItem
 from keen_trellis.plan.formulas import Applied, Cell, Valued
 from keen_trellis.plan.link import Side
 from keen_trellis.plan.nodes import Node
 from keen_trellis.plan.steps import Computed
 from keen_trellis.plan.text_rules import RULE_WORDS, TextRule
-from keen_trellis.words import listed
-
-if TYPE_CHECKING:
-    from keen_trellis.document.trellis import Lane, Trellis
 
 Letters = Literal["stay", "capitals", "small letters", "capitals at the beginning"]
 _FUNCTIONS = {
@@ -52,6 +49,23 @@ class TidyItem(StepItem):
         """What stands above it on the map."""
         return "Tidy text"
 
+    @classmethod
+    def example(cls) -> StepExample:
+        """Return an example of what it does."""
+        return StepExample(
+            cls(id="", columns=("port",), letters="capitals at the beginning"),
+            before=(
+                "port,riders",
+                " kelp  point,98",
+                "Brae,12",
+            ),
+            after=(
+                "port,riders",
+                "Kelp Point,98",
+                "Brae,12",
+            ),
+        )
+
     def node(self, rows: Node, taken: Sequence[Node], names: Sequence[str]) -> Node:
         """Return the rows with the texts tidied."""
         return Computed(
@@ -82,7 +96,7 @@ class TidyItem(StepItem):
         """Return the step with its columns renamed."""
         return self.but(columns=tuple(map(change, self.columns)))
 
-    def sentence(self, trellis: Trellis, lane: Lane) -> str:
+    def sentence(self, lanes: Lanes, lane: Named) -> str:
         """Return what is tidied."""
         if not self.columns:
             return "Tidies no column yet."

@@ -3,18 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from typing import TYPE_CHECKING, Literal, Self
+from typing import Literal, Self
 
+from keen_trellis.base.words import listed
 from keen_trellis.data import Kind
-from keen_trellis.document.items.base import StepItem
+from keen_trellis.document.items.item import Lanes, Named, StepExample, StepItem
 from keen_trellis.plan.formulas import Applied, Cell, Constant, Valued
 from keen_trellis.plan.link import Side
 from keen_trellis.plan.nodes import Node
 from keen_trellis.plan.steps import Computed
-from keen_trellis.words import listed
-
-if TYPE_CHECKING:
-    from keen_trellis.document.trellis import Lane, Trellis
 
 
 class TogetherItem(StepItem):
@@ -39,6 +36,23 @@ class TogetherItem(StepItem):
         """What stands above it on the map."""
         return "Put together"
 
+    @classmethod
+    def example(cls) -> StepExample:
+        """Return an example of what it does."""
+        return StepExample(
+            cls(id="", columns=("from", "to"), mark=" to ", name="way"),
+            before=(
+                "from,to",
+                "Kelp Point,Brae",
+                "Voe,",
+            ),
+            after=(
+                "from,to,way",
+                "Kelp Point,Brae,Kelp Point to Brae",
+                "Voe,,Voe",
+            ),
+        )
+
     def node(self, rows: Node, taken: Sequence[Node], names: Sequence[str]) -> Node:
         """Return the rows with the new column; blank where all columns are."""
         if not self.columns:
@@ -61,7 +75,7 @@ class TogetherItem(StepItem):
         """Return the step with its columns renamed."""
         return self.but(columns=tuple(map(change, self.columns)))
 
-    def sentence(self, trellis: Trellis, lane: Lane) -> str:
+    def sentence(self, lanes: Lanes, lane: Named) -> str:
         """Return what is put together, and what it is called."""
         if not self.columns:
             return "Puts no columns together yet."

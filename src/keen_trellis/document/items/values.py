@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
+from keen_trellis.base.errors import LinkError
 from keen_trellis.data import Kind
-from keen_trellis.errors import LinkError
 
 _INFINITE = ("inf", "-inf")  # as a column of numbers shows them
 
@@ -23,7 +23,7 @@ def typed(text: str, kind: Kind, column: str) -> Any:
     if kind is Kind.NUMBER and text in _INFINITE:  # no text of a source is taken for it
         return float(text)
     from keen_trellis.data import Column
-    from keen_trellis.data.conversion import converted
+    from keen_trellis.data.conversions.conversion import converted
 
     made = converted(Column.of([text], Kind.TEXT), kind)
     if len(made.lost):

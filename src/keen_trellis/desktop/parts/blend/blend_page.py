@@ -8,17 +8,18 @@ from functools import partial
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout, QWidget
 
-from keen_trellis.compute.blend import Blend
+from keen_trellis.compute.blending import Blend
 from keen_trellis.data import Table
-from keen_trellis.desktop.bench.bays import SIX_ROWS, Bays
-from keen_trellis.desktop.bench.conditions import Conditions
+from keen_trellis.desktop.bench.bay_panes import SIX_ROWS, Bays
+from keen_trellis.desktop.bench.condition_fields import Conditions
 from keen_trellis.desktop.bench.page import Page
 from keen_trellis.desktop.bench.sentence import Sentence, tell_span
 from keen_trellis.desktop.bench.table_model import Origins
 from keen_trellis.desktop.bench.tie_kind import say_kind
-from keen_trellis.desktop.controls import Notice, as_it_is, label
+from keen_trellis.desktop.controls import Notice, label
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme, value_font
+from keen_trellis.desktop.tips import as_it_is
 from keen_trellis.document import Lane, edits
 from keen_trellis.document.items import (
     BlendedLane,
@@ -132,7 +133,7 @@ class BlendPage(Page):
 
     def _show_met(self, number: str) -> None:
         self._met = int(number)
-        self.session.selected.emit()
+        self.session.document.selected.emit()
 
     def _switch_bay(self, bay: Bay, kept: bool) -> None:
         item = self._item

@@ -20,9 +20,11 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from keen_trellis.base.errors import UserError
+from keen_trellis.base.progress import Report
+from keen_trellis.base.words import counted, listed
 from keen_trellis.data import Table
 from keen_trellis.deliver import endings, has_sheets, is_text
-from keen_trellis.deliver.forms import Encoding
 from keen_trellis.desktop.bench.page import Page
 from keen_trellis.desktop.bench.rows_card import RowsCard
 from keen_trellis.desktop.bench.sentence import Sentence
@@ -33,11 +35,9 @@ from keen_trellis.desktop.theme import Theme, value_font
 from keen_trellis.document import Lane, edits
 from keen_trellis.document.items import DeliveryItem, IntoTable, Item, JoinItem
 from keen_trellis.document.items.delivery import DATE
-from keen_trellis.errors import UserError
-from keen_trellis.progress import Report
-from keen_trellis.read.server import Database, SqliteFile
+from keen_trellis.layouts.delivered_text import Encoding
 from keen_trellis.run.facts import JoinFacts
-from keen_trellis.words import counted, listed
+from keen_trellis.servers.server import Database, SqliteFile
 
 _DELIMITERS = {",": "commas", ";": "semicolons", "\t": "tabs", "|": "bars"}
 _DECIMALS = {".": "a point", ",": "a comma"}
@@ -184,13 +184,13 @@ class DeliveryPage(Page):
 
     def _find_spoiled(self, table: Table, item: DeliveryItem) -> None:
         """Say what the format would change; found aside, since every cell is looked at."""
-        asked = (table, item.path, item.into)
+        asked = (table, item.path, item.into, item.guarded)
         if self._looked_at == asked:
             return
         self._looked_at = asked
         self._spoiled.hide()
         into = item.into
-        if into is None and not has_sheets(Path(item.path)):
+        if into is None and not (has_sheets(Path(item.path)) or is_text(Path(item.path))):
             return
 
         def look(report: Report) -> tuple[str, ...]:
@@ -198,14 +198,14 @@ class DeliveryPage(Page):
                 return (_stored_as(table, into),)
             from keen_trellis.deliver.spoiled import spoiled
 
-            return spoiled(table, Path(item.path), report)
+            return spoiled(table, Path(item.path), report, guarded=item.guarded)
 
         def show(said: tuple[str, ...]) -> None:
             if self._looked_at == asked:
                 self._spoiled.setText(" ".join(said))
                 self._spoiled.setVisible(bool(said))
 
-        self.session.find_out(look, show, "")
+        self.session.work.find_out(look, show, "")
 
     # the sentence
 
@@ -390,7 +390,7 @@ class DeliveryPage(Page):
         try:
             edit = edits.SetDelivery(item.but(**changes))
         except ValidationError as error:
-            self.session.said.emit(edits.first_fault(error), True)
+            self.session.telling.trouble(edits.first_fault(error))
             return False
         return self.session.do(edit)
 

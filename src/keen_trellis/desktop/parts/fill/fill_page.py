@@ -7,6 +7,7 @@ from typing import Any, get_args
 
 from PySide6.QtWidgets import QWidget
 
+from keen_trellis.base.progress import Report
 from keen_trellis.data import Table
 from keen_trellis.desktop.bench.sentence import Sentence
 from keen_trellis.desktop.bench.step_page import StepPage, tell_columns
@@ -14,7 +15,6 @@ from keen_trellis.desktop.controls import OneLine
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme, value_font
 from keen_trellis.document.items.fill import Empty, With
-from keen_trellis.progress import Report
 
 _TOLD = 8
 
@@ -42,11 +42,11 @@ class FillPage(StepPage):
             self._still.setText("")
 
             def count(report: Report) -> list[tuple[str, int]]:
-                from keen_trellis.compute.looked import empty_cells
+                from keen_trellis.compute.row_view import empty_cells
 
                 return empty_cells(rows, report)
 
-            self.session.find_out(count, partial(self._say_still, rows), "")
+            self.session.work.find_out(count, partial(self._say_still, rows), "")
 
     def _say_still(self, rows: object, found: list[tuple[str, int]]) -> None:
         if rows is self._counted:

@@ -7,7 +7,7 @@ from typing import Any
 from PySide6.QtWidgets import QWidget
 
 from keen_trellis.data import Kind, Table
-from keen_trellis.desktop.bench.conditions import Conditions
+from keen_trellis.desktop.bench.condition_fields import Conditions
 from keen_trellis.desktop.bench.formula_field import FormulaField
 from keen_trellis.desktop.bench.sentence import Sentence
 from keen_trellis.desktop.bench.step_page import StepPage
@@ -47,7 +47,7 @@ class FilterPage(StepPage):
 
     def _ask_formula(self) -> None:
         self._asked = self._item.id
-        self.session.changed.emit()
+        self.session.document.changed.emit()
         self._formula.text.setFocus()
 
     def _take_formula(self, text: str) -> None:
@@ -56,7 +56,7 @@ class FilterPage(StepPage):
 
     def looked_at(self, item: Any) -> set[str]:
         """Return the columns that conditions are about."""
-        from keen_trellis.formulas.reading import names_in
+        from keen_trellis.formulas.formula_parser import names_in
 
         named = names_in(item.formula) if item.formula else ()
         return {*(condition.column for condition in item.conditions), *named}
@@ -76,7 +76,7 @@ class FilterPage(StepPage):
             before,
             item.conditions,
             changed=self._take,
-            find_out=self.session.find_out,
+            find_out=self.session.work.find_out,
         )
         for place in range(len(item.conditions)):
             if place:

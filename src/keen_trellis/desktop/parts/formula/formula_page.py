@@ -8,6 +8,7 @@ from typing import Any
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QWidget
 
+from keen_trellis.base.words import first_free
 from keen_trellis.data import Table
 from keen_trellis.desktop.bench.formula_field import FormulaField
 from keen_trellis.desktop.bench.sentence import Sentence
@@ -16,7 +17,6 @@ from keen_trellis.desktop.controls import button, label
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme
 from keen_trellis.document.items import NamedFormula
-from keen_trellis.words import first_free
 
 
 class FormulaPage(StepPage):
@@ -61,7 +61,7 @@ class FormulaPage(StepPage):
         where = lane.name if lane is not None else "these rows"
         for row, one in zip(self._rows, item.columns, strict=True):
             row.show_one(one, before, where)
-        if self.session.fresh == item.id and self._rows and not item.columns[0].formula:
+        if self.session.document.fresh == item.id and self._rows and not item.columns[0].formula:
             self._rows[0].field.text.setFocus()
 
     def put(self, place: int, **changes: str) -> None:

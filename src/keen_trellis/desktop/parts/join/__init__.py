@@ -6,7 +6,7 @@ VIEW = PartView(
     pages=(
         PageSpec("match", "Match", later("parts.join.match_page.MatchPage")),
         PageSpec("values", "Link values", later("parts.join.link_values_page.LinkValuesPage")),
-        PageSpec("tie_columns", "Columns", later("parts.join.columns_page.ColumnsPage")),
+        PageSpec("tie_columns", "Columns", later("parts.join.join_columns_page.ColumnsPage")),
         PageSpec(
             "outcome", "Outcome", later("parts.join.outcome_page.OutcomePage"), counts_rows=True
         ),

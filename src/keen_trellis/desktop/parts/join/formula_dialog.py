@@ -11,6 +11,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from keen_trellis.base.words import first_free
 from keen_trellis.data import Table
 from keen_trellis.desktop.bench.formula_field import FormulaField
 from keen_trellis.desktop.controls import Choice, label
@@ -18,7 +19,6 @@ from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme, value_font
 from keen_trellis.document import edits
 from keen_trellis.document.items import JoinItem
-from keen_trellis.words import first_free
 
 
 class FormulaDialog(QDialog):

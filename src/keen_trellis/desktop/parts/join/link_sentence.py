@@ -6,20 +6,20 @@ from dataclasses import replace
 from functools import partial
 from typing import Any
 
+from keen_trellis.base.errors import UserError
+from keen_trellis.base.words import counted, listed, percent
 from keen_trellis.data import Kind, Table
 from keen_trellis.desktop.bench.sentence import Sentence, tell_span
 from keen_trellis.desktop.bench.table_model import Origins
 from keen_trellis.desktop.bench.tie_kind import say_kind
-from keen_trellis.desktop.controls import as_it_is
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import LaneColours, value_font
+from keen_trellis.desktop.tips import as_it_is
 from keen_trellis.document import Lane, edits
 from keen_trellis.document.items import JoinItem, LinkedFields
-from keen_trellis.errors import UserError
 from keen_trellis.plan.link import OrderField
 from keen_trellis.plan.operators import NEAREST, OPERATOR_WORDS
 from keen_trellis.plan.text_rules import TEXT_CHOICES, TextRule
-from keen_trellis.words import counted, listed, percent
 
 _PARTNERS = {
     "every": "every match",
@@ -196,7 +196,7 @@ class _Told:
         )
         made.remark = partial(self._field_remark, place, side, dict(fields))
         made.near.connect(self._session.looking.find_shares)
-        self._session.noticed.connect(made.renew)
+        self._session.looking.noticed.connect(made.renew)
 
     def _field_remark(self, place: int, side: str, kinds: dict[str, Kind], name: str) -> str:
         """Return what a column would find, its kind, and the first value that it has."""
@@ -349,7 +349,7 @@ class _Told:
         try:
             link[place] = LinkedFields(**settings)
         except ValueError as error:
-            self._session.said.emit(str(error), True)
+            self._session.telling.trouble(str(error))
             return
         self._session.do(edits.SetLink(self._item.id, tuple(link)))
 
@@ -357,10 +357,10 @@ class _Told:
         try:
             within = float(text.replace(",", ".")) if text.strip() else None
         except ValueError:
-            self._session.said.emit(f"“{text}” is no distance. Type a number, or nothing.", True)
+            self._session.telling.trouble(f"“{text}” is no distance. Type a number, or nothing.")
             return
         if within is not None and not 0 <= within < float("inf"):
-            self._session.said.emit(f"“{text}” is no distance. Type a number from 0 on.", True)
+            self._session.telling.trouble(f"“{text}” is no distance. Type a number from 0 on.")
             return
         self._set_field(place, within=within)
 

@@ -24,24 +24,24 @@ from keen_trellis.advice.pairs import (
     propose_pairs,
     table_of_pairs,
 )
+from keen_trellis.base.errors import UserError
+from keen_trellis.base.progress import Report
+from keen_trellis.base.words import counted
+from keen_trellis.compute.join_result import Tied
 from keen_trellis.compute.link_values import LinkValues, link_values, shown
-from keen_trellis.compute.tied import Tied
 from keen_trellis.desktop.bench.grid import Grid
 from keen_trellis.desktop.bench.look_line import LookLine
 from keen_trellis.desktop.bench.page import Page
 from keen_trellis.desktop.bench.table_model import Origins
 from keen_trellis.desktop.controls import Choice, Notice, label
-from keen_trellis.desktop.parts.join.bars import Bars
 from keen_trellis.desktop.parts.join.pairs_panel import PairsPanel
+from keen_trellis.desktop.parts.join.row_bars import Bars
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme
 from keen_trellis.document import Lane, edits
 from keen_trellis.document.items import Item, JoinItem, SameValues
-from keen_trellis.errors import UserError
 from keen_trellis.plan.bays import Bay
 from keen_trellis.plan.link import Pair
-from keen_trellis.progress import Report
-from keen_trellis.words import counted
 
 _LOOKED_FOR_UNASKED = 2_000, 20_000
 """So many values without a partner, and so many to be theirs, are compared at once."""
@@ -143,7 +143,7 @@ class LinkValuesPage(Page):
                 if np.count_nonzero(left) <= most[0] and np.count_nonzero(right) <= most[1]:
                     self._look_for_pairs()
 
-        self.session.find_out(lambda report: link_values(tie, report), done, "")
+        self.session.work.find_out(lambda report: link_values(tie, report), done, "")
 
     def _look_for_pairs(self) -> None:
         tie = self._tie
@@ -156,7 +156,7 @@ class LinkValuesPage(Page):
                 self._show_pairs()
 
         self.pairs.offer_look(False)
-        self.session.find_out(
+        self.session.work.find_out(
             lambda report: propose_pairs(tie, report), done, "Stopped: no pairs were looked for."
         )
 
@@ -203,10 +203,10 @@ class LinkValuesPage(Page):
         if proposed is None:
             note = (
                 "Looking for values that look alike …"
-                if self.session.looks.busy
+                if self.session.work.looks.busy
                 else ("There are many values here: looking takes a while.")
             )
-        self.pairs.offer_look(proposed is None and texts and not self.session.looks.busy)
+        self.pairs.offer_look(proposed is None and texts and not self.session.work.looks.busy)
         self.pairs.show_pairs(proposed, self._item.pairs, self._inks(), note)
 
     def _lane_id(self) -> str:
@@ -296,14 +296,14 @@ class LinkValuesPage(Page):
 
             return pairs_of_table(read(path, report=report), link, Path(path).name)
 
-        self.session.find_out(load, self._take_loaded, "Stopped: no pairs were loaded.")
+        self.session.work.find_out(load, self._take_loaded, "Stopped: no pairs were loaded.")
 
     def _take_loaded(self, pairs: tuple[Pair, ...]) -> None:
         assert self._item is not None
         kept = {_pair(one) for one in self._item.pairs}
         new = len(set(pairs) - kept)
         self._take(pairs)
-        self.session.said.emit(f"{new:,} of {len(pairs):,} pairs are new.", False)
+        self.session.telling.say(f"{new:,} of {len(pairs):,} pairs are new.")
 
     def _save(self) -> None:
         assert self._item is not None and self._tie is not None
@@ -321,8 +321,10 @@ class LinkValuesPage(Page):
             deliver(table, path, sheet="Pairs", report=report)
 
         said = f"{counted(len(table), 'pair')} written to {Path(path).name}."
-        self.session.find_out(
-            save, lambda _: self.session.said.emit(said, False), "Stopped: nothing was written."
+        self.session.work.find_out(
+            save,
+            lambda _: self.session.telling.say(said),
+            "Stopped: nothing was written.",
         )
 
     def _folder(self) -> Path:

@@ -12,24 +12,25 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from keen_trellis.compute.tied import Tied
+from keen_trellis.base.words import counted
+from keen_trellis.compute.join_result import Tied
 from keen_trellis.data import Table
-from keen_trellis.desktop.bench.bays import SIX_ROWS, Bays
+from keen_trellis.desktop.bench.bay_panes import SIX_ROWS, Bays
 from keen_trellis.desktop.bench.page import Page
 from keen_trellis.desktop.bench.rows_card import RowsCard
 from keen_trellis.desktop.bench.table_model import Origins
-from keen_trellis.desktop.controls import Notice, as_it_is, button, label
+from keen_trellis.desktop.controls import Notice, button, label
 from keen_trellis.desktop.parts.join.link_sentence import LinkSentence
 from keen_trellis.desktop.parts.join.over_time import OverTime
 from keen_trellis.desktop.parts.join.types_card import TypesCard, Unlinked
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme
+from keen_trellis.desktop.tips import as_it_is
 from keen_trellis.document import edits
 from keen_trellis.document.items import Item, JoinItem, SameValues
 from keen_trellis.document.trellis import Lane
 from keen_trellis.plan.bays import Bay, Keep
 from keen_trellis.plan.sentences import cardinality_words, join_title, outcome_sentences
-from keen_trellis.words import counted
 
 if TYPE_CHECKING:
     from keen_trellis.desktop.parts.join.types_card import Choice
@@ -50,7 +51,7 @@ class MatchPage(Page):
         self._bays.switched.connect(self._switch_bay)
         self._bays.lane_asked.connect(self.session.building.begin_with_bay)
         self._bays.same.connect(self._take_pairs)
-        session.past_known.connect(self._show_past)
+        session.work.past_known.connect(self._show_past)
 
     def _lay_out(self) -> None:
         column = QVBoxLayout(self)
@@ -133,7 +134,7 @@ class MatchPage(Page):
     def _show_past(self) -> None:
         item = self._current()
         if item is not None:
-            self._said.over_time.show_runs(self.session.past, item.id)
+            self._said.over_time.show_runs(self.session.work.past, item.id)
 
     def _current(self) -> JoinItem | None:
         item = self.session.selected_item

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QWidget
 
-from keen_trellis.compute.tied import CELLS_COUNTED_AT_MOST, Tied
+from keen_trellis.base.errors import UserError
+from keen_trellis.compute.join_result import CELLS_COUNTED_AT_MOST, Tied
 from keen_trellis.desktop.bench.table_model import Origins
 from keen_trellis.desktop.bench.table_page import TablePage
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme
 from keen_trellis.document import Lane
 from keen_trellis.document.items import Item
-from keen_trellis.errors import UserError
 
 
 class OutcomePage(TablePage):

@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QWidget
 from keen_trellis.desktop.theme import Theme
 
 if TYPE_CHECKING:
-    from keen_trellis.run.history import RunLine
+    from keen_trellis.machine.history import RunLine
 
 _SHOWN, _TOLD = 60, 10
 

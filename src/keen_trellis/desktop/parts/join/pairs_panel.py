@@ -18,10 +18,11 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from keen_trellis.desktop.controls import OneLine, as_it_is, button, discard, label
+from keen_trellis.base.words import SPACES, counted
+from keen_trellis.desktop.controls import OneLine, button, discard, label
 from keen_trellis.desktop.theme import Theme, value_font
+from keen_trellis.desktop.tips import as_it_is
 from keen_trellis.document.items import SameValues
-from keen_trellis.words import SPACES, counted
 
 if TYPE_CHECKING:
     from keen_trellis.advice.pairs import ProposedPair

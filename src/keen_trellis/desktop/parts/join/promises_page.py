@@ -6,7 +6,7 @@ from functools import partial
 
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
-from keen_trellis.compute.promised import Checked
+from keen_trellis.compute.promise_checks import Checked
 from keen_trellis.desktop.bench.page import Page
 from keen_trellis.desktop.bench.rows_card import RowsCard
 from keen_trellis.desktop.bench.sentence import Sentence
@@ -167,7 +167,7 @@ class PromisesPage(Page):
         assert self._item is not None
         number = text.strip().replace(",", "")
         if not number.isdecimal():
-            self.session.said.emit(f"“{text}” is no number of rows. Type one from 0 on.", True)
+            self.session.telling.trouble(f"“{text}” is no number of rows. Type one from 0 on.")
             return
         self._replace(place, self._item.promises[place].model_copy(update={"rows": int(number)}))
 
@@ -177,7 +177,7 @@ class PromisesPage(Page):
 
     def _look(self, place: int) -> None:
         self._shown = place
-        self.session.selected.emit()
+        self.session.document.selected.emit()
 
     def _remove(self, place: int) -> None:
         assert self._item is not None

@@ -16,12 +16,12 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from keen_trellis.compute.tied import Tied
+from keen_trellis.base.words import counted
+from keen_trellis.compute.join_result import Tied
 from keen_trellis.desktop.controls import label
 from keen_trellis.plan.bays import Bay, Keep
 from keen_trellis.plan.outcome import ALL_COLUMNS, Columns, semi_side
 from keen_trellis.plan.sentences import outcome_sentences
-from keen_trellis.words import counted
 
 _WIDTH, _ROW = 700, 26
 

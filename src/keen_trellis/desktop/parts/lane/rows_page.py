@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QWidget
 
+from keen_trellis.base.errors import UserError
 from keen_trellis.desktop.adding.kind_menu import offer_kinds
 from keen_trellis.desktop.bench.table_model import Origins
 from keen_trellis.desktop.bench.table_page import TablePage
@@ -11,7 +12,6 @@ from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme
 from keen_trellis.document import Lane, Source, edits
 from keen_trellis.document.items import Item
-from keen_trellis.errors import UserError
 from keen_trellis.read import Reading
 
 
@@ -38,7 +38,7 @@ class RowsPage(TablePage):
         if lane is None:
             return
         if lane.source.begins_at() is not None:
-            self.session.said.emit("The kinds here are those of the rows it begins with.", False)
+            self.session.telling.say("The kinds here are those of the rows it begins with.")
             return
         kind = self.grid.table_model.table.field(column).kind
 

@@ -8,6 +8,7 @@ from pathlib import Path
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
+from keen_trellis.base.words import counted
 from keen_trellis.desktop.adding.source_form import NoticedLines, SourceForm
 from keen_trellis.desktop.adding.typed_grid import PASTING
 from keen_trellis.desktop.bench.page import Page
@@ -17,8 +18,8 @@ from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme
 from keen_trellis.document import Lane, QuerySource, Source, TableSource, TypedSource, edits
 from keen_trellis.document.items import Item
-from keen_trellis.read import Reading, Server, SetApart
-from keen_trellis.words import counted
+from keen_trellis.read import Reading, SetApart
+from keen_trellis.servers.server import Server
 
 _TYPING_PAUSE_MS = 400
 _NOTICED_AT_MOST = 40
@@ -52,7 +53,7 @@ class SourcePage(Page):
         self._apart.setWordWrap(True)
         self._pause = QTimer(self, singleShot=True, interval=_TYPING_PAUSE_MS)
         self._pause.timeout.connect(self._take_typed)
-        session.typing_ends.connect(self._take_typed)
+        session.telling.typing_ends.connect(self._take_typed)
         self._lay_out()
 
     def _lay_out(self) -> None:
@@ -139,7 +140,7 @@ class SourcePage(Page):
 
     def _read_again(self) -> None:
         if self._lane is not None:
-            self.session.run(reread={self._lane.id})
+            self.session.work.run(reread={self._lane.id})
 
 
 def _title(source: Source) -> str:

@@ -14,15 +14,15 @@ from PySide6.QtWidgets import (
     QVBoxLayout,
 )
 
+from keen_trellis.base.errors import SourceError
+from keen_trellis.base.progress import Report
+from keen_trellis.base.words import counted
 from keen_trellis.data import Table
 from keen_trellis.desktop.bench.sentence import Sentence
 from keen_trellis.desktop.bench.step_page import StepPage, tell_columns
 from keen_trellis.desktop.controls import label
 from keen_trellis.desktop.theme import value_font
 from keen_trellis.document.items import Replacement
-from keen_trellis.errors import SourceError
-from keen_trellis.progress import Report
-from keen_trellis.words import counted
 
 MATCHED = {
     "whole values": "whole values",
@@ -108,9 +108,9 @@ class ReplacePage(StepPage):
             listed = {one.old: one.new for one in item.replacements} | found
             made = tuple(Replacement(old=old, new=new) for old, new in listed.items())
             self.change(replacements=made)
-            self.session.said.emit(f"{counted(len(found), 'value')} loaded.", False)
+            self.session.telling.say(f"{counted(len(found), 'value')} loaded.")
 
-        self.session.find_out(load, take, "Stopped: no list was loaded.")
+        self.session.work.find_out(load, take, "Stopped: no list was loaded.")
 
     def _as_list(self, item: Any) -> None:
         dialog = QDialog(self)

@@ -1,9 +1,9 @@
 """A stack in the desktop: which lanes, how, and what comes out."""
 
+from keen_trellis.base.words import listed
 from keen_trellis.desktop.bench.page import NOTES, PageSpec, PartView, later
 from keen_trellis.document import Lane, Trellis
 from keen_trellis.document.items import Item
-from keen_trellis.words import listed
 
 
 def _title(trellis: Trellis, lane: Lane, item: Item | None) -> str:

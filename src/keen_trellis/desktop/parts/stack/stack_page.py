@@ -8,7 +8,7 @@ from functools import partial
 
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
-from keen_trellis.compute.stack import Stack
+from keen_trellis.compute.stack_rows import Stack
 from keen_trellis.desktop.bench.page import Page
 from keen_trellis.desktop.bench.rows_card import RowsCard
 from keen_trellis.desktop.bench.sentence import Sentence

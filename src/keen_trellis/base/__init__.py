@@ -1,0 +1,1 @@
+"""What every room stands on: errors in sentences, words, progress and stopping, files on a disk."""

@@ -1,0 +1,73 @@
+"""Names and words that every part needs."""
+
+from __future__ import annotations
+
+import math
+import re
+from collections.abc import Container, Sequence
+
+NOT_SHOWN = re.compile("[\x00-\x1f\x7f-\x9f\u061c\u200e\u200f\u2028-\u202e\u2066-\u2069]")
+"""Characters that steer what shows a text: they end lines, move the cursor, turn the direction."""
+
+
+def plainly(text: str) -> str:
+    r"""Return a text on one line in which nothing steers what shows it.
+
+    >>> print(plainly("a\x1b[2Kb"))
+    a\u{1b}[2Kb
+    """
+    return NOT_SHOWN.sub(lambda found: f"\\u{{{ord(found[0]):x}}}", text)
+
+
+def as_text(name: str) -> str:
+    """Return the name of a file as a text: bytes of it that are none are spelled out."""
+    return name.encode("utf-8", "backslashreplace").decode()
+
+
+def first_free(wish: str, taken: Container[str], joint: str = " ") -> str:
+    """Return `wish`, or the first of `wish`, joint, 2, 3 ... that is not taken.
+
+    >>> first_free("route", {"route", "route 2"})
+    'route 3'
+    """
+    candidate, number = wish, 1
+    while candidate in taken:
+        number += 1
+        candidate = f"{wish}{joint}{number}"
+    return candidate
+
+
+def listed(words: Sequence[str], last: str = "and") -> str:
+    """Return words joined by commas and a last “and”, or another word."""
+    if len(words) < 2:
+        return "".join(words)
+    return f"{', '.join(words[:-1])} {last} {words[-1]}"
+
+
+def counted(number: int, word: str, plural: str = "") -> str:
+    """Return a number with its word in the singular or plural.
+
+    >>> counted(1, "delivery", "deliveries"), counted(1_200, "row")
+    ('1 delivery', '1,200 rows')
+    """
+    return f"{number:,} {word if number == 1 else plural or word + 's'}"
+
+
+def percent(share: float) -> str:
+    """Return a share in whole percent; all and nothing only where it is all or nothing.
+
+    >>> percent(0.975), percent(0.9996), percent(0.0004), percent(1), percent(0)
+    ('98%', 'over 99%', 'under 1%', '100%', '0%')
+    """
+    whole = math.floor(100 * share + 0.5)
+    if share < 1 and whole >= 100:
+        return "over 99%"
+    return "under 1%" if share > 0 and whole <= 0 else f"{whole}%"
+
+
+SPACES = "".join(
+    [" \t\n\v\f\r\x85\u00a0\u1680"]
+    + [chr(code) for code in range(0x2000, 0x200C)]  # up to the space of no width
+    + ["\u2028\u2029\u202f\u205f\u3000\ufeff"]
+)
+"""All that is white space in Unicode, and what has no width: unseen at the ends of a value."""

@@ -1,0 +1,1 @@
+"""The command line: its words, and what each of its commands does."""

@@ -1,0 +1,1 @@
+"""What this machine keeps about documents, under locks: what is allowed, runs, unsaved work."""

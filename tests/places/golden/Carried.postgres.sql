@@ -1,0 +1,28 @@
+WITH "lane" AS (
+  SELECT
+    *
+  FROM "takings"
+), "fill" AS (
+  SELECT
+    "route",
+    "day",
+    CASE
+      WHEN "amount" IS NULL AND (
+        NOT FALSE OR FALSE
+      )
+      THEN FIRST_VALUE("amount") OVER (PARTITION BY "~run 0" ORDER BY "~row" ASC)
+      ELSE "amount"
+    END AS "amount",
+    "~row"
+  FROM (
+    SELECT
+      *,
+      COUNT("amount") OVER (ORDER BY "~row" ASC) AS "~run 0"
+    FROM "lane"
+  ) AS "w"
+)
+SELECT
+  "route" AS "route",
+  "day" AS "day",
+  "amount" AS "amount"
+FROM "fill"

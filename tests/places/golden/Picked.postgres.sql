@@ -1,0 +1,8 @@
+WITH "lane" AS (
+  SELECT
+    *
+  FROM "routes"
+)
+SELECT
+  "code" AS "route"
+FROM "lane"

@@ -1,0 +1,59 @@
+-- =: amount = 2
+(`amount`) = (CAST('2' AS BIGINT))
+
+-- <>: amount <> 2
+(`amount`) <> (CAST('2' AS BIGINT))
+
+-- <: amount < 2
+(`amount`) < (CAST('2' AS BIGINT))
+
+-- <=: amount <= 2
+(`amount`) <= (CAST('2' AS BIGINT))
+
+-- >: amount > 2
+(`amount`) > (CAST('2' AS BIGINT))
+
+-- >=: amount >= 2
+(`amount`) >= (CAST('2' AS BIGINT))
+
+-- IS DISTINCT FROM: route IS DISTINCT FROM 'KP-MS'
+NOT (`route` IS NOT DISTINCT FROM 'KP-MS')
+
+-- AND: amount > 1 AND amount < 9
+((`amount`) > (CAST('1' AS BIGINT)) AND (`amount`) < (CAST('9' AS BIGINT)))
+
+-- OR: amount > 1 OR route = 'KP-MS'
+((`amount`) > (CAST('1' AS BIGINT)) OR (`route`) = ('KP-MS'))
+
+-- NOT: NOT amount > 1
+NOT ((`amount`) > (CAST('1' AS BIGINT)))
+
+-- IS NULL: route IS NULL
+(`route`) IS NULL
+
+-- IS TRUE: (amount > 1) IS TRUE
+COALESCE((`amount`) > (CAST('1' AS BIGINT)), FALSE)
+
+-- CASE: CASE WHEN amount > 9 THEN 'many' WHEN amount > 1 THEN route ELSE 'few' END
+CASE WHEN (`amount`) > (CAST('9' AS BIGINT)) THEN 'many' WHEN (`amount`) > (CAST('1' AS BIGINT)) THEN `route` ELSE 'few' END
+
+-- COALESCE: COALESCE(route, 'none')
+COALESCE(`route`, 'none')
+
+-- NULLIF: NULLIF(route, 'KP-MS')
+CASE WHEN (`route`) = ('KP-MS') THEN CAST(NULL AS STRING) ELSE `route` END
+
+-- +: amount + 1
+TRY_ADD(`amount`, CAST('1' AS BIGINT))
+
+-- -: amount - 1
+TRY_SUBTRACT(`amount`, CAST('1' AS BIGINT))
+
+-- *: amount * 2
+TRY_MULTIPLY(`amount`, CAST('2' AS BIGINT))
+
+-- ||: route || '!'
+(`route`) || ('!')
+
+-- CHAR_LENGTH: CHAR_LENGTH(route)
+CAST(CHAR_LENGTH(`route`) AS BIGINT)

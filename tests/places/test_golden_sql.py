@@ -1,0 +1,218 @@
+"""What every sort of node is run by here, and what is written of it for each place.
+
+The statements lie beside this file, to be read: one for each node and dialect. After a change that
+is meant, `KEEN_TRELLIS_GOLDEN=write python -m unittest tests.places.test_golden_sql` writes them.
+"""
+
+import datetime as dt
+import os
+import unittest
+from collections.abc import Iterator, Sequence
+from pathlib import Path
+
+from keen_trellis.compute.table_schema import schema_of
+from keen_trellis.data import Column, Kind, Table
+from keen_trellis.formulas.formula_parser import formula
+from keen_trellis.plan.bays import Bay
+from keen_trellis.plan.blends import Blended, Summarised
+from keen_trellis.plan.expressions import Expression, Joint, Tested
+from keen_trellis.plan.figures import Figure
+from keen_trellis.plan.formulas import Applied, Cell, Constant, Valued
+from keen_trellis.plan.link import Link, LinkField, OrderField
+from keen_trellis.plan.nodes import BayRows, Begun, Join, Kept, Node, Outcome, Read, Stacked
+from keen_trellis.plan.outcome import Columns
+from keen_trellis.plan.steps import (
+    Carried,
+    Computed,
+    Counted,
+    Grouped,
+    OnRows,
+    Ordered,
+    Parted,
+    Picked,
+    Repeated,
+)
+from keen_trellis.sql.dialects import DIALECTS, Dialect, Sql
+from keen_trellis.sql.node_writers import NODE_WRITERS
+from keen_trellis.sql.relations import called, column, select, star, table
+from keen_trellis.sql.sql_conditions import SAID_THERE, condition, value_of
+from keen_trellis.sql.summaries import counts
+from keen_trellis.sql.writer import Writer
+from tests.places.plans import here, rows_of
+
+GOLDEN = Path(__file__).parent / "golden"
+TABLES = {
+    "takings": Table.of(
+        {
+            "route": Column.of(["KP-MS", "KP-BR", "KP-MS", None], Kind.TEXT),
+            "day": Column.of([dt.date(2026, 1, n) for n in (1, 2, 3, 4)], Kind.DATE),
+            "amount": Column.of([98, 12, None, 7], Kind.INTEGER),
+        }
+    ),
+    "routes": Table.of(
+        {
+            "code": Column.of(["KP-MS", "GH-TO"], Kind.TEXT),
+            "zone": Column.of(["Inner", "Outer"], Kind.TEXT),
+        }
+    ),
+}
+TAKINGS, ROUTES = (Read(name, name, schema_of(held)) for name, held in TABLES.items())
+JOIN = Join(TAKINGS, ROUTES, Link((LinkField("route", "code"),)), ("Takings", "Routes"))
+ALL = (Bay.LEFT, Bay.BOTH, Bay.RIGHT)
+BY_ROUTE = Summarised(TAKINGS, ("route",), (Figure("amount", "sum"),))
+NAMED = Picked(ROUTES, "Routes", (("code", "route"),))
+BLENDED = Outcome(
+    Join(BY_ROUTE, NAMED, Link((LinkField("route", "route"),)), ("Takings", "Routes")),
+    ALL,
+    Columns(link="once"),
+)
+AFTERNOON = formula("amount * 2", TAKINGS.schema)
+NODES: dict[type[Node], Node] = {
+    Read: TAKINGS,
+    Begun: Begun(TAKINGS, "again"),
+    Kept: Kept(TAKINGS, Tested("amount", ">", (10,))),
+    Join: JOIN,
+    Outcome: Outcome(JOIN, ALL, Columns()),
+    BayRows: BayRows(JOIN, Bay.LEFT),
+    Stacked: Stacked(
+        (TAKINGS, ROUTES), ("Takings", "Routes"), ((), (("code", "route"),)), "lane", False
+    ),
+    Summarised: BY_ROUTE,
+    Blended: Blended(
+        (BY_ROUTE, NAMED), (BLENDED,), ("Takings", "Routes"), ((Figure("amount", "sum"),), ())
+    ),
+    Computed: Computed(TAKINGS, "Takings", (("twice", AFTERNOON),)),  # type: ignore[arg-type]
+    Picked: NAMED,
+    Ordered: Ordered(TAKINGS, "Takings", (OrderField("amount", True),)),
+    Counted: Counted(TAKINGS, "Takings", 1, by=("route",)),
+    Repeated: Repeated(TAKINGS, "Takings", ("route",)),
+    Carried: Carried(TAKINGS, "Takings", ("amount",)),
+    Parted: Parted(TAKINGS, "Takings", "route", "-"),
+    Grouped: Grouped(TAKINGS, "Takings", ("route",), (Figure("amount", "max"),)),
+}
+"""One of each sort."""
+
+
+FORMULAS = {
+    **{sign: f"amount {sign} 2" for sign in ("=", "<>", "<", "<=", ">", ">=")},
+    "IS DISTINCT FROM": "route IS DISTINCT FROM 'KP-MS'",
+    "AND": "amount > 1 AND amount < 9",
+    "OR": "amount > 1 OR route = 'KP-MS'",
+    "NOT": "NOT amount > 1",
+    "IS NULL": "route IS NULL",
+    "IS TRUE": "(amount > 1) IS TRUE",
+    "CASE": "CASE WHEN amount > 9 THEN 'many' WHEN amount > 1 THEN route ELSE 'few' END",
+    "COALESCE": "COALESCE(route, 'none')",
+    "NULLIF": "NULLIF(route, 'KP-MS')",
+    "+": "amount + 1",
+    "-": "amount - 1",
+    "*": "amount * 2",
+    "||": "route || '!'",
+    "CHAR_LENGTH": "CHAR_LENGTH(route)",
+}
+"""One for each function that both dialects say as we mean it."""
+
+
+def as_valued(text: str) -> Valued:
+    """Return a formula of the takings."""
+    made = formula(text, TAKINGS.schema)
+    assert isinstance(made, Valued)
+    return made
+
+
+def below(above: type) -> Iterator[type]:
+    """Yield every class of the program below another; tests may have some of their own."""
+    for one in above.__subclasses__():
+        if one.__module__.startswith("keen_trellis."):
+            yield one
+        yield from below(one)
+
+
+def begins(read: Read, ids: Sequence[str]) -> tuple[Sql, bool]:
+    """Return a lane as a table of its name, whose rows are numbered."""
+    return select([star()], table(read.stamp)), True
+
+
+def written(node: Node, dialect: Dialect) -> str:
+    """Return the statement that gives the rows of a node, or the counts of a join."""
+    writer = Writer(dialect, begins, NODE_WRITERS)
+    if isinstance(node, Join):
+        query, uses = counts(writer, node)
+    else:
+        rows = writer.rows(node, in_order=True)
+        names = [called(column(held.id), held.name) for held in rows.columns]
+        query, uses = select(names, table(rows.name)), (rows.name,)
+    return dialect.text(writer.program.whole(query, uses)) + "\n"
+
+
+class EveryNodeTest(unittest.TestCase):
+    maxDiff = 2_000
+
+    def test_there_is_one_of_each(self) -> None:
+        self.assertEqual(
+            {one.__name__ for one in below(Node) if one is not OnRows},
+            {one.__name__ for one in NODES},
+        )
+        self.assertEqual(set(NODES) - set(NODE_WRITERS), {Read, Join})
+
+    def test_every_sort_of_condition_can_be_written(self) -> None:
+        asked = {
+            Tested: Tested("amount", ">", (10,)),
+            Joint: Joint("all", (Tested("amount", ">", (10,)),)),
+            Cell: Cell("amount", Kind.INTEGER),
+            Constant: Constant(1, Kind.INTEGER),
+            Applied: AFTERNOON,
+        }
+        there = {one.__name__ for one in below(Expression)} - {Valued.__name__}
+        there.discard("Nothing")  # a NULL while a formula is read; none that was read has one
+        self.assertEqual(there, {one.__name__ for one in asked})
+        for dialect in DIALECTS.values():
+            for one in asked.values():
+                writer = Writer(dialect, begins, NODE_WRITERS)
+                made = condition(one, writer.rows(TAKINGS), dialect)
+                self.assertTrue(dialect.text(made))
+
+    def test_what_a_place_can_say_itself_is_said_there_and_not_sent(self) -> None:
+        self.assertEqual(set(FORMULAS), set(SAID_THERE))
+        for name, dialect in DIALECTS.items():
+            lines = []
+            for function, text in FORMULAS.items():
+                rows = Writer(dialect, begins, NODE_WRITERS).rows(TAKINGS)
+                made = value_of(as_valued(text), rows, dialect)
+                lines.append(f"-- {function}: {text}\n{dialect.text(made, pretty=False)}\n")
+            self.assert_golden(f"formulas.{name}.sql", "\n".join(lines))
+
+    def test_a_plan_may_be_as_deep_as_it_wants(self) -> None:
+        node: Node = TAKINGS
+        for number in range(1_500):
+            node = Kept(node, Tested("amount", ">", (number,)))
+            self.assertTrue(node.digest)  # known one after the other, as where a trellis is planned
+            node.check()
+        self.assertEqual(written(node, DIALECTS["postgres"]).count('"amount" > '), 1_500)
+
+    def test_each_is_run_here(self) -> None:
+        known: dict[str, object] = {}
+        for sort, node in NODES.items():
+            with self.subTest(sort.__name__):
+                given = rows_of(here(node, TABLES, known))
+                if sort is not Join:  # it gives pairs
+                    self.assertEqual(given.columns, node.schema.names)
+
+    def test_each_is_written_for_every_place_as_it_was(self) -> None:
+        for sort, node in NODES.items():
+            for name, dialect in DIALECTS.items():
+                path = GOLDEN / f"{sort.__name__}.{name}.sql"
+                with self.subTest(path.name):
+                    self.assert_golden(path.name, written(node, dialect))
+
+    def assert_golden(self, name: str, text: str) -> None:
+        """Hold a text against the file of a name, or write it there where that is wished."""
+        path = GOLDEN / name
+        if os.environ.get("KEEN_TRELLIS_GOLDEN") == "write":
+            GOLDEN.mkdir(exist_ok=True)
+            path.write_text(text)
+        self.assertEqual(text, path.read_text())
+
+
+if __name__ == "__main__":
+    unittest.main()
