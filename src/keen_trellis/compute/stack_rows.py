@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import reduce
 
 import numpy as np
@@ -143,7 +143,7 @@ def _stacked(
 
 
 def _sources(tables: Mapping[str, Table]) -> Column:
-    names = Column.of(list(tables), Kind.TEXT)
+    names = replace(Column.of(list(tables), Kind.TEXT), declared=True)
     return names.take(np.repeat(np.arange(len(tables)), [len(t) for t in tables.values()]))
 
 

@@ -91,7 +91,7 @@ def _computed(node: Computed, table: Table) -> Stepped:
     cuts: dict[str, Flags] = {}
     for name, formula in node.columns:
         found = evaluated(formula, table)
-        made[name] = found.column
+        made[name] = replace(found.column, declared=True)  # its kind is the formula's
         within = "" if len(node.columns) == 1 else f" in {name}"
         faults |= {f"{why}{within}": rows for why, rows in found.faults.items()}
         cuts |= {f"{what}{within}": rows for what, rows in found.cuts.items()}
@@ -207,7 +207,9 @@ def _parted(node: Parted, table: Table) -> Stepped:
     made = flat.take(place)
     if column.state is not None:  # a gap has no parts, and stays one
         own = column.state[rows]
-        made = Column(Kind.TEXT, made.values, np.where(own, own, _states(made)), made.dictionary)
+        state = np.where(own, own, _states(made))
+        made = Column(Kind.TEXT, made.values, state, made.dictionary)
+    made = replace(made, declared=column.is_seen)  # also where no part has a letter
     repeated = table.take(rows)
     outcome = _with_columns(repeated, {node.column: made}, node.schema, {}).outcome
     return Stepped(table, outcome)

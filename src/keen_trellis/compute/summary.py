@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property, reduce
 from typing import Any
 
@@ -63,7 +63,8 @@ def summarise(
     groups = _Groups.of(table, by)
     columns = {name: table.column(name).take(groups.heads) for name in by}
     for figure in figures:
-        columns[figure.title] = _figure(table, figure, groups).take(groups.order)
+        made_figure = _figure(table, figure, groups).take(groups.order)
+        columns[figure.title] = replace(made_figure, declared=True)  # its kind is the figure's
     made = Table.of(columns, origin)
     return made if columns else Table(made.fields, made.strands, groups.n)
 

@@ -144,8 +144,11 @@ class Column:
 
     @property
     def is_seen(self) -> bool:
-        """Whether anything says of what kind it is: a value, or the source."""
-        return self.kind is not Kind.TEXT or self.declared or self.count(PRESENT) > 0
+        """Whether anything says of what kind it is: the source, or a text that it has or had.
+
+        Some of its rows do not change it: their dictionary has the texts of all.
+        """
+        return self.dictionary is None or self.declared or len(self.dictionary) > 0
 
     def take(self, rows: Rows) -> Column:
         """Return the cells at `rows`, in that order; -1 makes a gap."""

@@ -39,7 +39,7 @@ def stack_columns(columns: Sequence[Column]) -> Column:
         )
     same = in_one_form(columns)
     values = np.concatenate([column.values for column in same])
-    is_declared = any(column.declared for column in columns)
+    is_declared = any(column.is_seen for column in columns)
     return replace(same[0], values=values, state=state, declared=is_declared)
 
 
@@ -64,7 +64,7 @@ def _filled(column: Column, other: Column, empty: int) -> Column:
     state = np.where(filled, PRESENT if theirs.state is None else theirs.state, column.state)
     values = np.where(filled, theirs.values, mine.values)
     kept = state.astype(np.uint8, copy=False) if state.any() else None
-    return replace(mine, values=values, state=kept, declared=mine.declared or theirs.declared)
+    return replace(mine, values=values, state=kept, declared=column.is_seen or other.is_seen)
 
 
 def in_one_form(columns: Sequence[Column]) -> list[Column]:

@@ -177,7 +177,7 @@ class Outcome(Node):
             columns=self.columns,
             keep=self.keep,
         )
-        return Schema(tuple(SchemaColumn(c.name, c.kind, c.origin, c.gaps) for c in made))
+        return Schema(tuple(SchemaColumn(c.name, c.kind, c.origin, c.gaps, c.seen) for c in made))
 
     def settings(self) -> tuple[str, ...]:
         """Return what is kept, and the names of columns: sides called otherwise may change some."""

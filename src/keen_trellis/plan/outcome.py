@@ -117,6 +117,8 @@ class OutcomeColumn:
         What it would be called otherwise; empty where nothing was arranged.
     fill : str or None
         What stands in the place of its gaps.
+    seen : bool
+        False for text of blanks alone, on all the sides that it comes from.
     """
 
     name: str
@@ -128,6 +130,7 @@ class OutcomeColumn:
     gaps: bool = False
     renamed_from: str = ""
     fill: str | None = None
+    seen: bool = True
 
     @property
     def usual(self) -> str:
@@ -175,7 +178,9 @@ def outcome_columns(
         own = mine if alone == "left" else theirs
         return arranged(
             [
-                OutcomeColumn(c.name, c.kind, c.origin, side=alone, source=c.name, gaps=c.gaps)
+                OutcomeColumn(
+                    c.name, c.kind, c.origin, alone, source=c.name, gaps=c.gaps, seen=c.seen
+                )
                 for c in own
             ],
             columns,
@@ -213,6 +218,7 @@ def outcome_columns(
                 source=column.name,
                 filled_from=other,
                 gaps=gaps,
+                seen=column.seen or (other is not None and right.column(other).seen),
             )
         )
     taken = {column.name for column in made}
@@ -231,6 +237,7 @@ def outcome_columns(
                     source=column.name,
                     filled_from=None,
                     gaps=gaps,
+                    seen=column.seen,
                 )
             )
     return arranged(made, columns)
@@ -254,7 +261,10 @@ def arranged(made: Sequence[OutcomeColumn], columns: Columns) -> list[OutcomeCol
         name = names.get(column.name, column.name)
         fill = fills.get(name) if column.gaps else None
         gaps = column.gaps and fill is None
-        called.append(replace(column, name=name, renamed_from=column.name, fill=fill, gaps=gaps))
+        seen = column.seen or fill is not None
+        called.append(
+            replace(column, name=name, renamed_from=column.name, fill=fill, gaps=gaps, seen=seen)
+        )
     taken: set[str] = set()
     for column in called:
         if column.name in taken:
