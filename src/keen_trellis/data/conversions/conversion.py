@@ -83,8 +83,8 @@ def converted(column: Column, kind: Kind, written: Written | None = None) -> Con
         if column.kind is Kind.NUMBER:  # values that are equal become one text: -0 is 0
             column = Column(column.kind, column.values + 0.0, column.state)
         texts = from_arrow(column.texts())
-        made = Column(kind, texts.values, column.state, texts.dictionary, declared=True)
-        return Converted(made, _NOTHING)
+        told = Column(kind, texts.values, column.state, texts.dictionary, declared=True)
+        return Converted(told, _NOTHING)
     direct = _DIRECT.get((column.kind, kind))
     if direct is not None:
         values, fits, scale = direct(column)
