@@ -7,16 +7,17 @@ runs of three letters, or the first letters of their words, are.
 
 from __future__ import annotations
 
+import math
 import re
 import unicodedata
 from collections import defaultdict
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import partial
-from typing import Any
 
 import numpy as np
 import pyarrow as pa
+from numpy.typing import NDArray
 from rapidfuzz import fuzz
 from rapidfuzz.distance import Levenshtein
 
@@ -34,6 +35,8 @@ _COMMON_RUN = 400
 _CODE_RUN = 3
 """Words begin to be longer than this; a misspelled one still has most of its letters."""
 _CHUNK = 2_000
+_SCORES = 1_000_000
+"""Worked out at once: 8 MB of them."""
 _BLOCK = 80
 
 Parts = list[list[str]]
@@ -207,51 +210,72 @@ def _misspelled(
 ) -> dict[int, Likeness]:
     """Find values of nearly the same letters.
 
-    Candidates are those that share most of the rarer runs of three letters, found by one product
-    of sparse matrices a chunk; the letters are then compared by their edits (V. Levenshtein,
+    Candidates are those that share most of the rarer runs of three letters, found by an index of
+    which values have each run; the letters are then compared by their edits (V. Levenshtein,
     “Binary codes capable of correcting deletions, insertions and reversals”, Soviet Physics
     Doklady 10, 1966).
     """
     if not left or not others:
         return {}
-    from scipy import sparse
-
     mine, theirs = [_plain(values[n]) for n in left], [_plain(other) for other in others]
-    runs: dict[str, int] = {}
-    a, b = (_run_matrix(texts, runs) for texts in (mine, theirs))
-    a.resize((a.shape[0], len(runs)))
-    b.resize((b.shape[0], len(runs)))
-    common = np.asarray(b.sum(axis=0)).ravel()
-    weights = np.where(common > _COMMON_RUN, 0.0, 1.0 / np.sqrt(np.maximum(common, 1)))
-    columns = (b @ sparse.diags_array(weights)).T.tocsr()
+    having: dict[str, list[int]] = defaultdict(list)
+    for place, other in enumerate(theirs):
+        for run in _runs(other):
+            having[run].append(place)
+    # which values have a run, and what it tells: nothing where too many have it
+    rare = {
+        run: (np.array(places), 1.0 / math.sqrt(len(places)))
+        for run, places in having.items()
+        if len(places) <= _COMMON_RUN
+    }
     found: dict[int, Likeness] = {}
-    for start in range(0, len(left), _CHUNK):
+    at_once = max(_SCORES // len(others), 1)
+    for start in range(0, len(left), at_once):
         report(start / len(left), f"Comparing value {start:,} of {len(left):,}")
-        shared = (a[start : start + _CHUNK] @ columns).tocsr()
-        for row in range(shared.shape[0]):
-            begin, end = shared.indptr[row], shared.indptr[row + 1]
-            places, scores = shared.indices[begin:end], shared.data[begin:end]
-            for place in places[np.argsort(-scores)[:_BEST]]:
-                share = _letters_alike(mine[start + row], theirs[place])
-                n = left[start + row]
+        texts = mine[start : start + at_once]
+        for n, text, scores in zip(
+            left[start:], texts, _scores(texts, rare, len(others)), strict=False
+        ):
+            for place in _best(scores):
+                share = _letters_alike(text, theirs[place])
                 if share >= ALIKE_ENOUGH and (n not in found or share > found[n].share):
                     found[n] = Likeness(int(place), "misspelled", share, False)
     return found
 
 
-def _run_matrix(texts: Sequence[str], runs: dict[str, int]) -> Any:
-    """Return which runs of three letters each text has; new runs are numbered as they come."""
-    from scipy import sparse
+def _scores(
+    texts: Sequence[str], rare: Mapping[str, tuple[NDArray[np.intp], float]], n: int
+) -> NDArray[np.float64]:
+    """Return for each text and each of `n` others what the rare runs that both have tell.
 
-    rows, columns = [], []
-    for row, text in enumerate(texts):
-        padded = f" {text} "
-        for n in range(len(padded) - _RUN + 1):
-            rows.append(row)
-            columns.append(runs.setdefault(padded[n : n + _RUN], len(runs)))
-    shape = (len(texts), max(len(runs), 1))
-    ones = np.ones(len(rows), np.float32)
-    return sparse.csr_array((ones, (rows, columns)), shape=shape)
+    All of them are added up in one pass: a text and an other have the place row * n + other.
+    """
+    told = [
+        (row, *rare[run]) for row, text in enumerate(texts) for run in _runs(text) if run in rare
+    ]
+    if not told:
+        return np.zeros((len(texts), n))
+    lengths = [len(places) for _, places, _ in told]
+    where = np.repeat([row * n for row, _, _ in told], lengths)
+    where += np.concatenate([places for _, places, _ in told])
+    weights = np.repeat([weight for _, _, weight in told], lengths)
+    return np.bincount(where, weights, minlength=len(texts) * n).reshape(len(texts), n)
+
+
+def _best(scores: NDArray[np.float64]) -> NDArray[np.intp]:
+    """Return the places of the highest scores, of equal ones the first; none that is 0."""
+    places = np.flatnonzero(scores > 0)
+    told = scores[places]
+    if len(places) > _BEST:
+        enough = told >= np.partition(told, -_BEST)[-_BEST]
+        places, told = places[enough], told[enough]
+    return places[np.argsort(-told, kind="stable")[:_BEST]]
+
+
+def _runs(text: str) -> list[str]:
+    """Return the runs of three letters of a text, one that it has twice twice."""
+    padded = f" {text} "
+    return [padded[n : n + _RUN] for n in range(len(padded) - _RUN + 1)]
 
 
 def _letters_alike(value: str, other: str) -> float:
