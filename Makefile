@@ -3,7 +3,7 @@ PYTHON := .venv/bin/python
 READY := .venv/.ready
 DEV := .venv/.ready-dev
 
-.PHONY: demo example test coverage mutants fuzz attack check lint types layering bench docs shots lock clean
+.PHONY: demo example test coverage mutants fuzz attack check lint types layering bench docs shots wheel deb try-deb lock clean
 
 demo: $(READY) ## open the window with the demo trellis
 	@if [ -n "$$DISPLAY$$WAYLAND_DISPLAY" ]; then \
@@ -54,8 +54,20 @@ docs: $(DEV) ## write what the docs take from the code
 shots: $(DEV) ## take the pictures in docs/screenshots
 	$(PYTHON) tools/screenshots.py
 
+wheel: $(DEV) ## build the wheel and the sdist into dist/, and try the wheel without the clone
+	rm -rf build dist/*.whl dist/*.tar.gz
+	$(PYTHON) -m build --outdir dist . >/dev/null
+	$(PYTHON) tools/try_wheel.py
+
+deb: wheel ## build a Debian package into dist/, and have Debian's own tools look at it
+	$(PYTHON) tools/build_deb.py
+	lintian --allow-root --fail-on error --suppress-tags-from-file tools/lintian-tags dist/*.deb
+
+try-deb: ## as root: install the package in a clean Debian, open the demo, remove it
+	tools/try_deb.sh
+
 clean:
-	rm -rf .venv demo/out .mypy_cache .ruff_cache .hypothesis build
+	rm -rf .venv dist demo/out .mypy_cache .ruff_cache .hypothesis build
 
 lock: $(DEV) ## write the two locks anew, in the newest versions that go together
 	$(LOCK) --upgrade --output-file requirements.lock pyproject.toml

@@ -1,11 +1,18 @@
-"""Writes what the docs take from the code: schemas, functions, steps, arrows between rooms."""
+"""Writes what docs, manual and completions take from the code: they say what is so now."""
 
+import argparse
 import json
 from collections import defaultdict
+from collections.abc import Iterator
 from pathlib import Path
 
 import grimp
+import shtab
+from argparse_manpage.manpage import Manpage
 
+from keen_trellis.base.shipped import SHIPPED
+from keen_trellis.base.version import VERSION
+from keen_trellis.cli.main import parser
 from keen_trellis.document import Trellis
 from keen_trellis.document.edits import AddLane, apply
 from keen_trellis.document.items import STEPS
@@ -78,6 +85,38 @@ def steps() -> str:
     return "\n".join(lines[1:]) + "\n"
 
 
+COMPLETIONS = {"bash": "keen-trellis", "zsh": "_keen-trellis", "fish": "keen-trellis.fish"}
+"""The name that each shell looks for, by the shell."""
+
+
+def for_shells() -> dict[Path, str]:
+    """Return the manual and the completions of the command line by the files they stand in."""
+    read = parser()
+    for action in _arguments(read):
+        if action.type is Path:
+            action.complete = shtab.FILE  # type: ignore[attr-defined]
+    made = {
+        SHIPPED / "completions" / name: shtab.complete(read, shell)
+        for shell, name in COMPLETIONS.items()
+    }
+    read = parser()
+    read.man_short_description = "joins between tables, with every row in view"
+    page = Manpage(read, format="single-commands-section")
+    # no date: the page changes when what it says does
+    page.date, page.source, page.manual = "", f"Keen Trellis {VERSION}", "User commands"
+    return made | {SHIPPED / "man" / "keen-trellis.1": str(page)}
+
+
+def _arguments(read: argparse.ArgumentParser) -> Iterator[argparse.Action]:
+    """Yield every argument of a command line, and of its commands."""
+    for action in read._actions:
+        if isinstance(action, argparse._SubParsersAction):
+            for command in action.choices.values():
+                yield from _arguments(command)
+        else:
+            yield action
+
+
 def with_part(text: str, name: str, part: str) -> str:
     """Return a page with a part that is written here as it is now."""
     begin, end = f"<!-- {name}: written by `make docs` -->\n", f"<!-- end of {name} -->"
@@ -96,6 +135,8 @@ def main() -> None:
     ):
         path = DOCS / page
         path.write_text(with_part(path.read_text(), name, part))
+    for path, text in for_shells().items():
+        path.write_text(text)
 
 
 if __name__ == "__main__":

@@ -36,7 +36,11 @@ class WindowTestCase(unittest.TestCase):
         self.addCleanup(folder.cleanup)
         self.folder = Path(folder.name) / "demo"
         shutil.copytree(DEMO, self.folder, ignore=shutil.ignore_patterns("out"))
-        state = mock.patch.dict(os.environ, XDG_STATE_HOME=str(Path(folder.name) / "state"))
+        state = mock.patch.dict(
+            os.environ,
+            XDG_STATE_HOME=str(Path(folder.name) / "state"),
+            XDG_DATA_HOME=str(Path(folder.name) / "data"),
+        )
         state.start()
         self.addCleanup(state.stop)
         # settings of its own: packages of tests run side by side

@@ -31,6 +31,7 @@ from keen_trellis.document import describe as described
 from keen_trellis.document.edits import SetSource, apply
 from keen_trellis.document.trellis_wants import wants
 from keen_trellis.document.wants import Want
+from keen_trellis.machine import desktop_entry
 from keen_trellis.machine.approvals import allow as allow_on_this_machine
 from keen_trellis.machine.approvals import approvals, is_its_own, noting
 from keen_trellis.machine.history import note_run
@@ -138,10 +139,31 @@ def _no_run(path: Path | str, why: str) -> UserError:
     )
 
 
+def desktop(options: argparse.Namespace) -> int:
+    """Put the program into the menu of the desktop, for this user, or take it out again."""
+    folder = desktop_entry.data_folder()
+    if options.install:
+        for path in desktop_entry.install(_program(), folder):
+            print(path)
+        print("Keen Trellis is in the menu of the desktop, and opens its documents.")
+        return DONE
+    gone = desktop_entry.remove(folder)
+    for path in gone:
+        print(path)
+    print("Removed." if gone else "Nothing of it was there.")
+    return DONE
+
+
+def _program() -> str:
+    """Return the path that starts this program again."""
+    beside = Path(sys.executable).with_name("keen-trellis")
+    return str(beside) if beside.exists() else shutil.which("keen-trellis") or str(beside)
+
+
 def schedule(options: argparse.Namespace) -> int:
     """Show the timer that runs a trellis every day, and install it where that is wished."""
     load(options.file)
-    program = shutil.which("keen-trellis") or str(Path(sys.executable).with_name("keen-trellis"))
+    program = _program()
     more = ("--report", str(options.report.absolute())) if options.report else ()
     made = units(options.file, options.daily, program, more)
     for path, text in made.files().items():

@@ -15,6 +15,7 @@ from pathlib import Path
 
 from keen_trellis.base.errors import DONE, UNUSABLE, UserError, lacking
 from keen_trellis.base.logs import begin_log
+from keen_trellis.base.version import VERSION
 from keen_trellis.base.whole_files import give_up
 from keen_trellis.places.known import PLACES
 
@@ -27,7 +28,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
 
     0 is done, 1 a promise broken, 2 unusable input, 3 something that nobody has allowed.
     """
-    options = _parser().parse_args(arguments)
+    options = parser().parse_args(arguments)
     leave_others_alone()
     for stream in (sys.stdout, sys.stderr):  # a name that is no text is still said
         if isinstance(stream, io.TextIOWrapper):
@@ -145,12 +146,14 @@ def _end_in_time(hears: int, is_over: threading.Event) -> None:
         os._exit(128 + number[0])
 
 
-def _parser() -> argparse.ArgumentParser:
-    parser = argparse.ArgumentParser(
+def parser() -> argparse.ArgumentParser:
+    """Return what reads the command line; its manual and completions are made from it."""
+    made = argparse.ArgumentParser(
         prog="keen-trellis",
         description="Joins between tables, with every matched and unmatched row in view.",
     )
-    commands = parser.add_subparsers(required=True, metavar="COMMAND")
+    made.add_argument("--version", action="version", version=f"Keen Trellis {VERSION}")
+    commands = made.add_subparsers(required=True, metavar="COMMAND")
     opening = commands.add_parser("open", help="open a trellis in the window")
     opening.add_argument("file", type=Path, nargs="?", metavar="FILE")
     opening.add_argument("--dark", action="store_true", help="with the dark theme")
@@ -201,7 +204,14 @@ def _parser() -> argparse.ArgumentParser:
     describing = commands.add_parser("describe", help="say in sentences what a trellis does")
     describing.add_argument("file", type=Path, metavar="FILE")
     describing.set_defaults(command=_later("describe"))
-    return parser
+    entry = commands.add_parser("desktop", help="put the program into the desktop's menu, or out")
+    either = entry.add_mutually_exclusive_group(required=True)
+    either.add_argument(
+        "--install", action="store_true", help="entry, icon and type of documents, for you alone"
+    )
+    either.add_argument("--remove", action="store_true", help="take them away again")
+    entry.set_defaults(command=_later("desktop"))
+    return made
 
 
 def _add_log(command: argparse.ArgumentParser) -> None:

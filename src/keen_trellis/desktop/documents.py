@@ -6,11 +6,13 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+import platformdirs
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
-from keen_trellis.base.errors import UserError
+from keen_trellis.base.errors import UserError, reason
 from keen_trellis.base.progress import Report
+from keen_trellis.base.shipped import demo_in
 from keen_trellis.desktop.session import Session
 from keen_trellis.document import edits
 from keen_trellis.document.storage import ENDING
@@ -45,6 +47,16 @@ class Documents:
         """Open a trellis, once the one in the window is safe."""
         if self.may_leave():
             self._session.document.open(path)
+
+    def open_demo(self) -> None:
+        """Open a copy of the demo that is this user's, as it was left when it is there already."""
+        folder = platformdirs.user_data_path("keen-trellis") / "demo"
+        try:
+            demo = demo_in(folder)
+        except OSError as error:
+            self._session.telling.trouble(f"The demo cannot be put into {folder}: {reason(error)}.")
+            return
+        self.open_path(demo)
 
     def save(self) -> bool:
         """Save the trellis, asking where if it has no file yet; tell whether it was saved."""

@@ -20,18 +20,11 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-import keen_trellis
 from keen_trellis.desktop.adding.recent import RecentTrellis, recent_trellises
 from keen_trellis.desktop.controls import OneLine, button, discard, label
 
 _WIDEST = 1040
 _LISTED = 6
-
-
-def demo_trellis() -> Path | None:
-    """Return the trellis of the demo, where the program stands beside it."""
-    path = Path(keen_trellis.__file__).parents[2] / "demo" / "whole-season.trellis"
-    return path if path.exists() else None
 
 
 class StartPage(QScrollArea):
@@ -41,9 +34,12 @@ class StartPage(QScrollArea):
     -------
     trellis_asked(path)
         A trellis is to be opened.
+    demo_asked()
+        The one that ships with the program is.
     """
 
     trellis_asked = Signal(object)
+    demo_asked = Signal()
 
     def __init__(self, action: Callable[[str], QAction], parent: QWidget) -> None:
         super().__init__(parent)
@@ -145,7 +141,6 @@ class StartPage(QScrollArea):
     def _cards(self) -> QBoxLayout:
         row = QHBoxLayout()
         row.setSpacing(14)
-        demo = demo_trellis()
         row.addWidget(
             _card(
                 "Connect a database",
@@ -161,19 +156,13 @@ class StartPage(QScrollArea):
                 self._button("Paste   Ctrl+Shift+V", "lane.paste", "plain"),
             )
         )
-        if demo is not None:
-            row.addWidget(
-                _card(
-                    "Look around first",
-                    "A made-up ferry company with all the usual flaws in its data.",
-                    button(
-                        "Open the demo",
-                        "start.demo",
-                        lambda: self.trellis_asked.emit(demo),
-                        "plain",
-                    ),
-                )
+        row.addWidget(
+            _card(
+                "Look around first",
+                "A made-up ferry company with all the usual flaws in its data.",
+                button("Open the demo", "start.demo", self.demo_asked.emit, "plain"),
             )
+        )
         return row
 
     def _button(self, text: str, action: str, look: str) -> QWidget:

@@ -120,6 +120,7 @@ class Window(QMainWindow):
         column.setSpacing(0)
         self._start = StartPage(self.action, self._middle)
         self._start.trellis_asked.connect(self.documents.open_path)
+        self._start.demo_asked.connect(self.documents.open_demo)
         self._middle.addWidget(halves)
         self._middle.addWidget(self._start)
         self._report: ReportView | None = None
