@@ -106,7 +106,9 @@ def main() -> None:
         as_debian_wants(tree)
         made = ROOT / "dist" / f"keen-trellis_{version}_{architecture}.deb"
         said("dpkg-deb", "--root-owner-group", "-Zxz", "-z2", "--build", str(tree), str(made))
-    print(f"{made.relative_to(ROOT)}: {made.stat().st_size / 1e6:.0f} MB, {size // 1024} MB installed")
+    print(
+        f"{made.relative_to(ROOT)}: {made.stat().st_size / 1e6:.0f} MB, {size // 1024} MB installed"
+    )
 
 
 def environment(tree: Path, wheel: Path) -> None:
@@ -213,7 +215,7 @@ def as_debian_wants(tree: Path) -> None:
             continue
         runs = one.is_dir() or one.parent in (tree / HOME / "bin", tree / "DEBIAN")
         keeps = one.parent.name == "libexec"
-        one.chmod(0o755 if runs and one.name != "control" or keeps else 0o644)
+        one.chmod(0o755 if (runs and one.name != "control") or keeps else 0o644)
 
 
 def sites(tree: Path) -> list[Path]:

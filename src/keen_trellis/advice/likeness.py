@@ -259,7 +259,8 @@ def _scores(
     where = np.repeat([row * n for row, _, _ in told], lengths)
     where += np.concatenate([places for _, places, _ in told])
     weights = np.repeat([weight for _, _, weight in told], lengths)
-    return np.bincount(where, weights, minlength=len(texts) * n).reshape(len(texts), n)
+    scores: NDArray[np.float64] = np.bincount(where, weights, minlength=len(texts) * n)
+    return scores.reshape(len(texts), n)
 
 
 def _best(scores: NDArray[np.float64]) -> NDArray[np.intp]:

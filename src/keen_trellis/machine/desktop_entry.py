@@ -31,7 +31,7 @@ _TOLD = {
 
 
 def data_folder(surroundings: Mapping[str, str] = os.environ) -> Path:
-    """Return where the desktop looks for what one user has: XDG_DATA_HOME, or what stands for it."""
+    """Return where the desktop looks for what one user has: XDG_DATA_HOME, or its usual place."""
     named = surroundings.get("XDG_DATA_HOME", "")
     return Path(named) if os.path.isabs(named) else Path.home() / ".local" / "share"
 
