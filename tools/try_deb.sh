@@ -5,9 +5,10 @@ set -euo pipefail
 cd "$(dirname "$0")/.."
 deb=$(ls dist/keen-trellis_*.deb)
 root=$(mktemp -d)
-trap 'umount "$root/proc" 2>/dev/null || true; rm -rf --one-file-system "$root"' EXIT
+trap 'umount "$root/proc" "$root/dev/pts" 2>/dev/null || true; rm -rf --one-file-system "$root"' EXIT
 
 mmdebstrap --variant=minbase --include=ca-certificates bookworm "$root" >/dev/null 2>&1
+mkdir -p "$root/dev/pts"; mount -t devpts devpts "$root/dev/pts" 2>/dev/null || true
 mount -t proc proc "$root/proc" 2>/dev/null || true
 cp "$deb" "$root/tmp/keen-trellis.deb"
 cp -r /etc/apt/apt.conf.d/. "$root/etc/apt/apt.conf.d/" 2>/dev/null || true

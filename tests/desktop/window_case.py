@@ -38,8 +38,7 @@ class WindowTestCase(unittest.TestCase):
         shutil.copytree(DEMO, self.folder, ignore=shutil.ignore_patterns("out"))
         state = mock.patch.dict(
             os.environ,
-            XDG_STATE_HOME=str(Path(folder.name) / "state"),
-            XDG_DATA_HOME=str(Path(folder.name) / "data"),
+            {f"XDG_{one}_HOME": f"{folder.name}/{one}" for one in ("STATE", "CONFIG", "DATA")},
         )
         state.start()
         self.addCleanup(state.stop)

@@ -259,7 +259,7 @@ def _scores(
     where = np.repeat([row * n for row, _, _ in told], lengths)
     where += np.concatenate([places for _, places, _ in told])
     weights = np.repeat([weight for _, _, weight in told], lengths)
-    scores: NDArray[np.float64] = np.bincount(where, weights, minlength=len(texts) * n)
+    scores = np.asarray(np.bincount(where, weights, minlength=len(texts) * n), np.float64)
     return scores.reshape(len(texts), n)
 
 

@@ -236,7 +236,7 @@ class ProgramError(UserError):
         what = lacking(fault) or "the program has a fault there"
         super().__init__(
             f"{doing} cannot be worked out: {what} ({type(fault).__name__}).",
-            "Do it in another way, or leave it out; a log (--log PATH) tells where the fault is. "
+            "Do it in another way, or leave it out; the log tells where the fault is. "
             "Nothing that does not need it is concerned.",
         )
         where = "".join(traceback.format_tb(fault.__traceback__))

@@ -2,21 +2,25 @@
 
 No value of a source is in it, no password and no text of a query: only sorts, the names of files
 and of servers, and numbers. Errors are told by their class, since their words may quote a value.
-Nothing is written unless somebody asks for it; what other packages would tell goes nowhere, for the
-same reason.
+It is kept in the user's own folder for states, a few files of a bounded size; what other packages
+would tell goes nowhere, since it may quote values.
 """
 
 from __future__ import annotations
 
+import contextlib
 import logging
 import os
 import re
 import sys
 import time
 from collections.abc import Iterator
-from contextlib import contextmanager
 from dataclasses import dataclass
+from logging.handlers import RotatingFileHandler
+from pathlib import Path
 from typing import TextIO
+
+import platformdirs
 
 from keen_trellis.base.errors import UserError, reason
 from keen_trellis.base.words import plainly
@@ -24,18 +28,28 @@ from keen_trellis.base.words import plainly
 ON_SCREEN = "-"
 """Where a log is written to that is shown with what else the program says of itself."""
 
+_KEPT_BYTES, _KEPT_FILES = 1 << 20, 6
 _OURS = logging.getLogger("keen_trellis")
 _BEGINS = re.compile(rb"\d{4}-\d\d-\d\d \d\d:\d\d:\d\d,\d{3} [A-Z]+ keen")
 """How every line of a log begins."""
 
 
-def begin_log(where: str = "") -> None:
-    """Have a log written to a file that its owner alone reads, or nowhere.
+def begin_log(where: str = "", kept: Path | None = None, shown: bool = False) -> None:
+    """Have a log written where somebody asks for it, and kept as the usual one; both or neither.
+
+    Parameters
+    ----------
+    where : str
+        A file that is gone on with, its owner alone reads it; empty for none.
+    kept : Path or None
+        The usual log, begun anew from time to time. One that cannot be written to is done without.
+    shown : bool
+        Whether it is shown on the screen as well, as for `where` “-”.
 
     Raises
     ------
     UserError
-        The file cannot be written to, or holds something that is no log.
+        The file asked for cannot be written to, or holds something that is no log.
     """
     logging.getLogger().addHandler(logging.NullHandler())
     logging.raiseExceptions = False  # a full disk ends no run, and is told with no message's words
@@ -43,13 +57,32 @@ def begin_log(where: str = "") -> None:
     for before in list(_OURS.handlers):  # of another command in the same process
         _OURS.removeHandler(before)
         before.close()
-    if not where:
-        _OURS.addHandler(logging.NullHandler())
-        return
-    handler = logging.StreamHandler(sys.stderr if where == ON_SCREEN else _opened(where))
-    handler.setFormatter(logging.Formatter("%(asctime)s %(levelname)s %(name)s: %(message)s"))
-    _OURS.addHandler(handler)
-    _OURS.setLevel(logging.DEBUG)
+    wanted: list[tuple[logging.Handler, int]] = [(logging.NullHandler(), logging.CRITICAL)]
+    if where and where != ON_SCREEN:
+        wanted.append((logging.StreamHandler(_opened(where)), logging.DEBUG))
+    if shown or where == ON_SCREEN:
+        level = logging.DEBUG if where == ON_SCREEN else logging.INFO
+        wanted.append((logging.StreamHandler(sys.stderr), level))
+    if kept is not None:
+        with contextlib.suppress(OSError):
+            wanted.append((_turning(kept), logging.INFO))
+    for handler, level in wanted:
+        handler.setLevel(level)
+        handler.setFormatter(logging.Formatter("%(asctime)s %(levelname)s %(name)s: %(message)s"))
+        _OURS.addHandler(handler)
+    _OURS.setLevel(min(level for _, level in wanted))
+
+
+def usual_log() -> Path:
+    """Return where the log is kept that is always written, unless the settings say otherwise."""
+    return platformdirs.user_state_path("keen-trellis") / "log" / "keen-trellis.log"
+
+
+def _turning(path: Path) -> logging.Handler:
+    path.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
+    return RotatingFileHandler(
+        path, maxBytes=_KEPT_BYTES, backupCount=_KEPT_FILES, encoding="utf-8", delay=True
+    )
 
 
 def _opened(where: str) -> TextIO:
@@ -80,7 +113,7 @@ class Told:
     rows: int | None = None
 
 
-@contextmanager
+@contextlib.contextmanager
 def timed(log: logging.Logger, what: str, level: int = logging.INFO) -> Iterator[Told]:
     """Tell a log how long some work took, with its rows, or by what it was ended.
 

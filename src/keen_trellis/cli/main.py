@@ -14,9 +14,10 @@ from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
 
 from keen_trellis.base.errors import DONE, UNUSABLE, UserError, lacking
-from keen_trellis.base.logs import begin_log
+from keen_trellis.base.logs import begin_log, usual_log
 from keen_trellis.base.version import VERSION
 from keen_trellis.base.whole_files import give_up
+from keen_trellis.machine.settings import read_settings
 from keen_trellis.places.known import PLACES
 
 _ENDS_WITHIN_S = 0.8
@@ -34,7 +35,15 @@ def main(arguments: Sequence[str] | None = None) -> int:
         if isinstance(stream, io.TextIOWrapper):
             stream.reconfigure(errors="backslashreplace")
     try:
-        begin_log(getattr(options, "log", ""))
+        settings = read_settings()
+        settings.take_effect()
+        for odd in settings.odd:
+            _say(f"keen-trellis: {odd}")
+        begin_log(
+            getattr(options, "log", ""),
+            kept=usual_log() if settings["telling.log"] and hasattr(options, "log") else None,
+            shown=getattr(options, "verbose", False),
+        )
         with _stopped_by_signals() if options.command is not _open else contextlib.nullcontext():
             code = int(options.command(options))
             if sys.stdout is not None:
@@ -215,6 +224,9 @@ def parser() -> argparse.ArgumentParser:
 
 
 def _add_log(command: argparse.ArgumentParser) -> None:
+    command.add_argument(
+        "--verbose", action="store_true", help="tell on the screen what is done as well"
+    )
     command.add_argument(
         "--log", default="", metavar="PATH", help="tell there what is done and how long it takes"
     )

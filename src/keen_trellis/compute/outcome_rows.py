@@ -8,6 +8,7 @@ from dataclasses import replace
 import numpy as np
 
 from keen_trellis.base.errors import LinkError, TooManyRowsError, UnknownColumnError
+from keen_trellis.base.limits import limits
 from keen_trellis.compute.join import match as matches
 from keen_trellis.compute.join.match import Match
 from keen_trellis.compute.table_schema import schema_of
@@ -25,7 +26,6 @@ from keen_trellis.plan.outcome import (
     semi_side,
 )
 
-CROSS_LIMIT = 10_000_000
 CELLS_LIMIT = 50_000_000_000
 """Cells of an outcome: nothing could write or show more, though rows and columns alone may pass."""
 
@@ -142,11 +142,12 @@ def require_few(
 ) -> None:
     """Refuse an outcome of too many rows before anything is built; `TooManyRowsError`."""
     rows = match.counts.rows(keep)
-    allowed = limit if limit is not None else CROSS_LIMIT if link.cross else matches.ROW_LIMIT
+    usual = limits().cross_rows if link.cross else matches.ROW_LIMIT
+    allowed = usual if limit is None else limit
     if rows > allowed:
         raise TooManyRowsError(
             f"The tie with {right_name} would make {rows:,} rows; the limit is {allowed:,}.",
-            "Raise the limit if that is what you want."
+            "Raise the limit in the settings (Ctrl+,) if that is what you want."
             if link.cross
             else "Add a link field: the fields chosen repeat on both sides.",
         )

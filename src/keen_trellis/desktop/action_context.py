@@ -46,6 +46,9 @@ class Doing(Protocol):
     def switch_local_reading(self) -> None:
         """Show numbers and dates as they are written here, or as values are everywhere."""
 
+    def show_settings(self) -> None:
+        """Show everything that can be set on this machine."""
+
     def switch_theme(self) -> None:
         """Show the window in the other set of colours."""
 

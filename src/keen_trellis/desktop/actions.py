@@ -675,5 +675,12 @@ ACTIONS = (
         lambda d: d.switch_theme(),
         "Ctrl+Shift+L",
     ),
+    ActionSpec(
+        "app.settings",
+        "Settings …",
+        "Theme, letters, how values are shown, how new deliveries are written, limits.",
+        lambda d: d.show_settings(),
+        "Ctrl+,",
+    ),
     ActionSpec("app.quit", "Quit", "Close the window.", lambda d: d.close(), "Ctrl+Q"),
 )

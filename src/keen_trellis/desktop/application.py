@@ -15,21 +15,22 @@ from PySide6.QtWidgets import QApplication
 
 from keen_trellis.desktop import theme as themes
 from keen_trellis.desktop.jobs import left_have_ended
+from keen_trellis.desktop.preferences import Preferences
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.window import SMALLEST, Window
+from keen_trellis.machine.settings import read_settings
 
 _LEAVE_MS = 1_000
 _NAMES = ("keen-trellis", "Keen Trellis")
 _SCALE, _ANEW = "QT_SCALE_FACTOR", "KEEN_TRELLIS_BEGUN_ANEW"
-_USUAL_POINTS, _SCALED_AT_MOST = 10, 2.0
+_USUAL_POINTS, _SCALED_AT_MOST, _SMALLEST_SCALE = 10, 2.0, 0.8
 
 
 def start(file: Path | None, dark: bool = False) -> int:
     """Open the window, with a trellis in it when one is named; return the exit code."""
     application = _scaled_application()
-    remembered = QSettings().value("theme", "light")
-    theme = themes.DARK if dark or remembered == "dark" else themes.LIGHT
-    window = make_window(application, theme)
+    preferences = Preferences()
+    window = make_window(application, themes.DARK if dark else preferences.theme, preferences)
     window.be_as_it_was_left()
     window.show()
     QTimer.singleShot(0, gc.enable)  # the command line put it off while everything was loaded
@@ -51,6 +52,7 @@ def make_application() -> QApplication:
     assert isinstance(application, QApplication)
     application.setOrganizationName(_NAMES[0])
     application.setApplicationName(_NAMES[1])
+    application.setDesktopFileName(_NAMES[0])
     application.setStyle("Fusion")
     # each time the window takes Python's lock from work under way, it waits so long at most; the
     # usual 5 ms add up while something is drawn
@@ -59,7 +61,7 @@ def make_application() -> QApplication:
     return application
 
 
-def scale_of(font: QFont, room: QSize) -> float:
+def scale_of(font: QFont, room: QSize, letters: int = 100) -> float:
     """Return how much larger everything is drawn, since the letters of the system are larger.
 
     Parameters
@@ -68,10 +70,13 @@ def scale_of(font: QFont, room: QSize) -> float:
         The system's own.
     room : QSize
         What the screen has in pixels: the smallest window must fit it.
+    letters : int
+        How large they are asked to be beside that, in percent.
     """
     fits = min(room.width() / SMALLEST.width(), room.height() / SMALLEST.height())
-    wanted = min(font.pointSizeF() / _USUAL_POINTS, fits, _SCALED_AT_MOST)
-    return max(math.floor(wanted * 20 + 1e-9) / 20, 1.0)
+    usual = max(font.pointSizeF() / _USUAL_POINTS, 1.0)
+    wanted = min(usual * letters / 100, max(fits, 1.0), _SCALED_AT_MOST)
+    return max(math.floor(wanted * 20 + 1e-9) / 20, _SMALLEST_SCALE)
 
 
 def _scaled_application() -> QApplication:
@@ -86,7 +91,8 @@ def _scaled_application() -> QApplication:
     scale = float(str(remembered.value("scale", "1")))
     os.environ[_SCALE] = f"{scale:g}"
     application = make_application()
-    wanted = scale_of(application.font(), application.primaryScreen().availableSize() * scale)
+    room = application.primaryScreen().availableSize() * scale
+    wanted = scale_of(application.font(), room, read_settings().number("look.letters"))
     if wanted != scale and _ANEW not in os.environ:
         remembered.setValue("scale", f"{wanted:g}")
         remembered.sync()
@@ -96,10 +102,12 @@ def _scaled_application() -> QApplication:
     return application
 
 
-def make_window(application: QApplication, theme: themes.Theme) -> Window:
+def make_window(
+    application: QApplication, theme: themes.Theme, preferences: Preferences | None = None
+) -> Window:
     """Return a window with an empty trellis, in the colours of a theme."""
     themes.dress(application, theme)
-    window = Window(Session(), theme)
+    window = Window(Session(), theme, preferences or Preferences())
     faults = _Faults(window)
     faults.heard.connect(window.show_crash)
     sys.excepthook = faults.hear

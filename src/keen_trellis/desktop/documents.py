@@ -16,6 +16,7 @@ from keen_trellis.base.shipped import demo_in
 from keen_trellis.desktop.session import Session
 from keen_trellis.document import edits
 from keen_trellis.document.storage import ENDING
+from keen_trellis.machine.settings import Settings
 
 if TYPE_CHECKING:
     from keen_trellis.report.page_options import PageOptions
@@ -24,8 +25,8 @@ if TYPE_CHECKING:
 class Documents:
     """Asks about files, in boxes above the window, and has the session do what was answered."""
 
-    def __init__(self, session: Session, parent: QWidget) -> None:
-        self._session, self._parent = session, parent
+    def __init__(self, session: Session, settings: Callable[[], Settings], parent: QWidget) -> None:
+        self._session, self._preferences, self._parent = session, settings, parent
 
     def new(self) -> None:
         """Begin an empty trellis, once the one in the window is safe."""
@@ -186,5 +187,8 @@ class Documents:
             return
         folder = self._session.path.parent if self._session.path else Path.cwd()
         path = ask_delivery_path(self._parent, str(folder / f"{lane.name}.xlsx"))
-        if path and self._session.do(edits.AddDelivery(lane.id, Path(path).stem, path)):
+        if not path:
+            return
+        form = self._preferences().text_form(Path(path).suffix.lower())
+        if self._session.do(edits.AddDelivery(lane.id, Path(path).stem, path, form)):
             self._session.select(self._session.trellis.lane(lane.id).items[-1].id)

@@ -13,8 +13,8 @@ from PySide6.QtWidgets import QApplication
 
 TEXT_FONT = "Atkinson Hyperlegible Next"
 VALUE_FONT = "Atkinson Hyperlegible Mono"
-READABLE = 4.5
-"""The least contrast of text against what it stands on (WCAG 2.2, success criterion 1.4.3)."""
+READABLE, WELL_READABLE = 4.5, 7.0
+"""The least contrast of text on its ground (WCAG 2.2, success criteria 1.4.3 and 1.4.6)."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,12 +52,13 @@ class Theme:
     warn_line: str
     warn_ink: str
     lane_fills: tuple[str, ...]
+    least_contrast: float = READABLE
 
     def lane(self, number: int) -> LaneColours:
         """Return the colours of the lane with a colour number; they come round after ten."""
         fill = self.lane_fills[number % len(self.lane_fills)]
         tint = mixed(fill, self.surface, 0.16)
-        return LaneColours(fill, readable(fill, tint, self.ink), tint)
+        return LaneColours(fill, readable(fill, tint, self.ink, self.least_contrast), tint)
 
 
 _LANE_FILLS = (
@@ -134,6 +135,44 @@ DARK = Theme(
     ),
 )
 
+CONTRAST = Theme(
+    name="contrast",
+    ground="#FFFFFF",
+    head_ground="#FFFFFF",
+    surface="#FFFFFF",
+    surface_soft="#F2F2F2",
+    ink="#000000",
+    ink_soft="#333333",
+    line="#4D4D4D",
+    accent="#00432F",
+    on_accent="#FFFFFF",
+    accent_soft="#D6EFE4",
+    accent_ink="#00432F",
+    both_fill="#173F37",
+    left_out="#6B6B6B",
+    link_cell="#D6EFE4",
+    selected="#BFE6D5",
+    stray="#FF8A1F",
+    blank="#3D3D3D",
+    warn_soft="#FFF3CC",
+    warn_line="#7A5200",
+    warn_ink="#5A3C00",
+    lane_fills=(
+        "#00573A",
+        "#5E1F73",
+        "#6B4300",
+        "#0B3D82",
+        "#7A2300",
+        "#3A4700",
+        "#00505A",
+        "#7A0F45",
+        "#3B2AA0",
+        "#4A3220",
+    ),
+    least_contrast=WELL_READABLE,
+)
+BY_NAME = {theme.name: theme for theme in (LIGHT, DARK, CONTRAST)}
+
 
 @cache
 def mixed(colour: str, other: str, share: float) -> str:
@@ -153,11 +192,11 @@ def contrast(colour: str, other: str) -> float:
 
 
 @cache
-def readable(colour: str, on: str, ink: str) -> str:
+def readable(colour: str, on: str, ink: str, least: float = READABLE) -> str:
     """Return `colour` with as little `ink` mixed in as makes it readable on `on`."""
     for share in range(0, 101, 5):
         candidate = mixed(ink, colour, share / 100)
-        if contrast(candidate, on) >= READABLE:
+        if contrast(candidate, on) >= least:
             return candidate
     return ink
 

@@ -29,6 +29,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from keen_trellis.base.errors import UserError
+from keen_trellis.base.logs import usual_log
 from keen_trellis.desktop import theme as themes
 from keen_trellis.desktop.actions import ACTIONS, ActionSpec
 from keen_trellis.desktop.adding.adding import Adding
@@ -42,6 +44,7 @@ from keen_trellis.desktop.bench.local_formats import is_local, read_locally
 from keen_trellis.desktop.documents import Documents
 from keen_trellis.desktop.map.map_view import MapView
 from keen_trellis.desktop.menus import Menus
+from keen_trellis.desktop.preferences import Preferences
 from keen_trellis.desktop.preloading import Ahead
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.start_page import StartPage
@@ -61,6 +64,7 @@ _SPECS = {spec.id: spec for spec in ACTIONS}
 if TYPE_CHECKING:
     from keen_trellis.desktop.report.report_view import ReportView
     from keen_trellis.document.wants import Want
+    from keen_trellis.machine.settings import Value
     from keen_trellis.run.changes import Changes
     from keen_trellis.servers.server import Server
 
@@ -76,11 +80,11 @@ class Window(QMainWindow):
     adding: Adding
     menus: Menus
 
-    def __init__(self, session: Session, theme: Theme) -> None:
+    def __init__(self, session: Session, theme: Theme, preferences: Preferences) -> None:
         super().__init__()
         self.setObjectName("window")
-        read_locally(QSettings().value("local_reading") in (True, "true"))
-        self.session, self.theme = session, theme
+        self.session, self.theme, self.preferences = session, theme, preferences
+        read_locally(bool(preferences.settings["values.local"]))
         self.map = MapView(session, theme)
         self.bench = Bench(session, theme)
         self._top = TopBar(self.action, theme, self.show_view)
@@ -89,7 +93,7 @@ class Window(QMainWindow):
         self._heights_shown = (0.0, 0)
         self._room_due = QTimer(self, singleShot=True, interval=0)
         self._room_due.timeout.connect(self._renew_room)
-        self.documents = Documents(session, self)
+        self.documents = Documents(session, lambda: preferences.settings, self)
         self.adding = Adding(session, self.map, self.action, theme=lambda: self.theme, parent=self)
         at_end = [spec.id for spec in ACTIONS if spec.at_end]
         self.menus = Menus(session, self.map, self.action, at_end=at_end, parent=self)
@@ -101,6 +105,9 @@ class Window(QMainWindow):
         self.setMinimumSize(SMALLEST)
         self.map.setFocus()
         self._show_document()
+        preferences.changed.connect(self._follow)
+        for odd in preferences.settings.odd:
+            QTimer.singleShot(0, self, lambda odd=odd: self.tell(odd, True))
         Ahead(session, self)
 
     def _lay_out(self) -> None:
@@ -365,16 +372,35 @@ class Window(QMainWindow):
 
     def switch_local_reading(self) -> None:
         """Show numbers and dates as they are written here, or not, and remember it."""
-        read_locally(not is_local())
-        QSettings().setValue("local_reading", is_local())
-        for grid in self.findChildren(Grid):
-            grid.fit_columns()
-            grid.viewport().update()
+        self._prefer("values.local", not is_local())
 
     def switch_theme(self) -> None:
         """Show the window in the other set of colours, and remember it."""
-        self.set_theme(themes.LIGHT if self.theme is themes.DARK else themes.DARK)
-        QSettings().setValue("theme", self.theme.name)
+        self._prefer("look.theme", "light" if self.theme is themes.DARK else "dark")
+
+    def _prefer(self, setting: str, value: Value) -> None:
+        try:
+            self.preferences.set(setting, value)
+        except UserError as error:
+            self.tell(str(error), True)
+
+    def show_settings(self) -> None:
+        """Show everything that can be set on this machine."""
+        from keen_trellis.desktop.settings_dialog import SettingsDialog
+
+        SettingsDialog(self.preferences, self).open()
+
+    def _follow(self, setting: str) -> None:
+        """Show what is set now."""
+        if setting == "look.theme":
+            self.set_theme(self.preferences.theme)
+        elif setting == "limits.cross_rows":
+            self.session.work.run()
+        elif setting == "values.local":
+            read_locally(bool(self.preferences.settings[setting]))
+            for grid in self.findChildren(Grid):
+                grid.fit_columns()
+                grid.viewport().update()
 
     def set_theme(self, theme: Theme) -> None:
         """Take the colours of a theme."""
@@ -430,4 +456,4 @@ def crash_report(error: BaseException) -> str:
         for name in ("keen-trellis", "PySide6-Essentials", "numpy", "pyarrow")
     )
     about = f"{versions}, Python {platform.python_version()}, {platform.system()}"
-    return "\n".join([about, type(error).__name__, *where])
+    return "\n".join([about, type(error).__name__, *where, f"What was done before: {usual_log()}"])

@@ -105,7 +105,8 @@ class Bays(QSplitter):
         self._tie = tie
         left, right = tie.names
         tint = origins.colours[lanes[0]].tint
-        ink = readable(self.theme.both_fill, tint, self.theme.ink)
+        least = self.theme.least_contrast
+        ink = readable(self.theme.both_fill, tint, self.theme.ink, least)
         both = LaneColours(self.theme.both_fill, ink, tint)
         left_fields = {field.left for field in tie.link.fields}
         right_fields = {field.right for field in tie.link.fields}

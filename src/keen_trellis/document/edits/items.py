@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 
 from keen_trellis.base.errors import EditError
@@ -26,6 +26,7 @@ from keen_trellis.document.items import (
 from keen_trellis.document.rows_before import deliveries_before, taken_right_before
 from keen_trellis.document.sources import LaneSource
 from keen_trellis.document.trellis import Trellis
+from keen_trellis.layouts.delivered_text import TextForm
 
 
 @dataclass(frozen=True, slots=True)
@@ -240,12 +241,15 @@ class AddDelivery:
     lane: str
     name: str
     path: str
+    form: TextForm = field(default_factory=TextForm)
     label: str = "Add a delivery"
 
     def changed(self, trellis: Trellis) -> Trellis:
         """Return the trellis with the delivery."""
         name = required(self.name, "A delivery")
-        delivery = DeliveryItem(id=trellis.fresh_id(name), name=name, path=self.path)
+        delivery = DeliveryItem(
+            id=trellis.fresh_id(name), name=name, path=self.path, form=self.form
+        )
         _refuse_source(trellis, delivery)
         return with_lane(
             trellis, self.lane, lambda lane: with_changes(lane, items=(*lane.items, delivery))

@@ -1,0 +1,242 @@
+"""What whoever works on this machine likes: each setting declared once, kept in one file.
+
+The window, the command line and the guide read the declarations below. A document holds none of
+them: it means the same on every machine.
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import get_args
+
+import platformdirs
+
+from keen_trellis.base.errors import UserError, reason
+from keen_trellis.base.limits import Limits, set_limits
+from keen_trellis.base.whole_files import whole_file
+from keen_trellis.layouts.delivered_text import Encoding, TextForm
+
+Value = str | bool | int
+
+
+@dataclass(frozen=True, slots=True)
+class Setting:
+    """One thing that can be set.
+
+    Attributes
+    ----------
+    id : str
+        What it is called in the file: its group, a dot, a word.
+    name : str
+        What it is called in the window.
+    says : str
+        One sentence on what it does.
+    default : str, bool or int
+        Its sort is that of the setting: one of `choices`, on or off, a number.
+    choices : tuple of (value, words)
+        What a text may be.
+    least, most : int
+        Between which a number is.
+    unit : str
+        What a number counts.
+    """
+
+    id: str
+    name: str
+    says: str
+    default: Value
+    choices: tuple[tuple[str, str], ...] = ()
+    least: int = 0
+    most: int = 0
+    unit: str = ""
+
+    @property
+    def group(self) -> str:
+        """Return the group that it stands in."""
+        return self.id.partition(".")[0]
+
+    def refused(self, value: object) -> str:
+        """Return why something is no value of this setting; empty where it is one."""
+        if self.choices:
+            allowed = [one for one, _ in self.choices]
+            return "" if value in allowed else f"it is one of {', '.join(allowed)}"
+        if isinstance(self.default, bool):
+            return "" if isinstance(value, bool) else "it is true or false"
+        if isinstance(value, bool) or not isinstance(value, int):
+            return "it is a whole number"
+        if self.least <= value <= self.most:
+            return ""
+        return f"it is between {self.least:,} and {self.most:,}"
+
+
+_ENCODINGS = {
+    "utf-8": "UTF-8",
+    "utf-8-sig": "UTF-8 with a byte order mark",
+    "utf-16": "UTF-16",
+    "cp1252": "Windows-1252",
+}
+GROUPS = {
+    "look": "How it looks",
+    "values": "How values are shown",
+    "deliveries": "New deliveries",
+    "limits": "Where work is refused",
+    "telling": "What is told",
+}
+SETTINGS: tuple[Setting, ...] = (
+    Setting(
+        "look.theme",
+        "Theme",
+        "The colours of the window; those of the desktop change with it.",
+        "desktop",
+        (
+            ("desktop", "As the desktop"),
+            ("light", "Light"),
+            ("dark", "Dark"),
+            ("contrast", "High contrast"),
+        ),
+    ),
+    Setting(
+        "look.letters",
+        "Letters",
+        "How large all letters are, beside what the desktop says; from the next start on.",
+        100,
+        least=80,
+        most=200,
+        unit="%",
+    ),
+    Setting(
+        "values.local",
+        "Numbers and dates as they are written here",
+        "Digits are grouped and dates shown as the system does; copies and files stay as they are.",
+        False,
+    ),
+    Setting(
+        "deliveries.decimal",
+        "Decimal mark",
+        "What a new delivery to a text writes between whole and part of a number.",
+        ".",
+        ((".", "Point"), (",", "Comma")),
+    ),
+    Setting(
+        "deliveries.delimiter",
+        "Delimiter",
+        "What a new delivery to a .csv writes between cells.",
+        ",",
+        ((",", "Comma"), (";", "Semicolon"), ("|", "Bar")),
+    ),
+    Setting(
+        "deliveries.encoding",
+        "Encoding",
+        "How a new delivery to a text writes letters.",
+        "utf-8",
+        tuple((one, _ENCODINGS.get(one, one.upper())) for one in get_args(Encoding)),
+    ),
+    Setting(
+        "limits.cross_rows",
+        "Rows of a cross join",
+        "A cross join that would give more is refused before any row of it is made.",
+        Limits().cross_rows,
+        least=1_000,
+        most=200_000_000,
+        unit="rows",
+    ),
+    Setting(
+        "telling.notify",
+        "Tell the desktop when long work ends",
+        "Work of more than ten seconds is told of while another window is in front.",
+        True,
+    ),
+    Setting(
+        "telling.log",
+        "Keep a log",
+        "What was done, when and how long it took, without any value; seven files of 1 MB at most.",
+        True,
+    ),
+)
+BY_ID = {one.id: one for one in SETTINGS}
+
+
+@dataclass(frozen=True, slots=True)
+class Settings:
+    """What is set, by the id of a setting; what is not set is as it is usually.
+
+    Attributes
+    ----------
+    own : mapping
+        What was set; ids of another version of the program stay in it.
+    odd : tuple of str
+        A sentence for each thing in the file that was not understood.
+    """
+
+    own: Mapping[str, object] = field(default_factory=dict)
+    odd: tuple[str, ...] = ()
+
+    def __getitem__(self, setting: str) -> Value:
+        """Return what is set; `KeyError` for no setting of ours."""
+        declared = BY_ID[setting]
+        value = self.own.get(setting, declared.default)
+        assert isinstance(value, str | bool | int)
+        return value
+
+    def number(self, setting: str) -> int:
+        """Return a setting that is a number."""
+        return int(self[setting])
+
+    def text_form(self, ending: str) -> TextForm:
+        """Return how a new delivery to a text of an ending is written."""
+        delimiter = "\t" if ending == ".tsv" else self["deliveries.delimiter"]
+        asked = (delimiter, self["deliveries.decimal"], self["deliveries.encoding"])
+        return TextForm(*asked)  # type: ignore[arg-type]  # what is none of them was refused
+
+    def take_effect(self) -> None:
+        """Put the limits in force, for this process."""
+        set_limits(Limits(self.number("limits.cross_rows")))
+
+
+def settings_file() -> Path:
+    """Return where the settings are kept."""
+    return platformdirs.user_config_path("keen-trellis") / "settings.json"
+
+
+def read_settings() -> Settings:
+    """Return what is set on this machine; what cannot be read or understood is as it is usually."""
+    path = settings_file()
+    try:
+        found = json.loads(path.read_text(encoding="utf-8"))
+    except FileNotFoundError:
+        return Settings()
+    except (OSError, ValueError) as error:
+        why = reason(error) if isinstance(error, OSError) else "it is no JSON"
+        return Settings({}, (f"{path} cannot be read: {why}. Everything is as it is usually.",))
+    if not isinstance(found, dict):
+        return Settings({}, (f"{path} holds no settings. Everything is as it is usually.",))
+    odd = []
+    for name in [one for one in found if one in BY_ID]:
+        if why := BY_ID[name].refused(found[name]):
+            odd.append(f"{name} in {path} is not understood: {why}. It is as it is usually.")
+            del found[name]
+    return Settings(found, tuple(odd))
+
+
+def changed(settings: Settings, name: str, value: Value) -> Settings:
+    """Return settings with one of them set, kept on this machine.
+
+    Raises
+    ------
+    UserError
+        It is no value of that setting, or the file cannot be written.
+    """
+    if why := BY_ID[name].refused(value):
+        raise UserError(f"{value} is no value of “{BY_ID[name].name}”: {why}.", "")
+    own = {**settings.own, name: value}
+    path = settings_file()
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        with whole_file(path) as made:
+            made.write_text(json.dumps(own, indent=2, sort_keys=True) + "\n", encoding="utf-8")
+    except OSError as error:
+        raise UserError(f"The settings cannot be kept in {path}: {reason(error)}.", "") from error
+    return Settings(own)
