@@ -74,13 +74,29 @@ class Shows:
     value: str = ""
 
 
+Topic = Literal[
+    "better fields",
+    "blank keys",
+    "compound link",
+    "date against date-time",
+    "kinds differ",
+    "leading zeros",
+    "likely pair",
+    "nothing found",
+    "rows multiply",
+    "rows vanish",
+    "safe pairs",
+    "texts differ",
+]
+
+
 @dataclass(frozen=True, slots=True)
 class Finding:
     """Something noticed at a tie.
 
     Attributes
     ----------
-    topic : str
+    topic : Topic
         What it is about, the same for every finding of its sort.
     text : str
         One sentence.
@@ -92,7 +108,7 @@ class Finding:
         All that can be said, where `text` is the short of it.
     """
 
-    topic: str
+    topic: Topic
     text: str
     rows: int
     remedy: Remedy | None = None

@@ -46,6 +46,15 @@ class Doing(Protocol):
     def switch_local_reading(self) -> None:
         """Show numbers and dates as they are written here, or as values are everywhere."""
 
+    def show_help(self) -> None:
+        """Show the guide where it speaks of what is selected."""
+
+    def show_keys(self) -> None:
+        """Show every action that has keys."""
+
+    def show_log(self) -> None:
+        """Show what the program did, when, and how long it took."""
+
     def show_settings(self) -> None:
         """Show everything that can be set on this machine."""
 

@@ -676,6 +676,32 @@ ACTIONS = (
         "Ctrl+Shift+L",
     ),
     ActionSpec(
+        "help.here",
+        "Help on what is selected",
+        "Open the guide where it speaks of what is selected.",
+        lambda d: d.show_help(),
+        "F1",
+    ),
+    ActionSpec(
+        "help.keys",
+        "All keys",
+        "List every action that has keys.",
+        lambda d: d.show_keys(),
+        "Shift+F1",
+    ),
+    ActionSpec(
+        "help.demo",
+        "Open the demo",
+        "A made-up ferry company with all the usual flaws in its data.",
+        lambda d: d.documents.open_demo(),
+    ),
+    ActionSpec(
+        "help.log",
+        "Show the log",
+        "What the program did, when, and how long it took.",
+        lambda d: d.show_log(),
+    ),
+    ActionSpec(
         "app.settings",
         "Settings …",
         "Theme, letters, how values are shown, how new deliveries are written, limits.",

@@ -407,7 +407,7 @@ def discard(widget: QWidget) -> None:
     widget.deleteLater()
 
 
-REMEDIES_AT_MOST, _REMEDY_WIDTH = 3, 260
+REMEDIES_AT_MOST, _REMEDY_WIDTH = 4, 260
 
 
 class Notice(QFrame):

@@ -342,6 +342,9 @@ QFrame[drop="true"] {
   background: $accent_soft; border: 2px dashed $accent; border-radius: 12px;
 }
 QFrame[drop="true"] QPushButton[soft="true"] { background: $surface; }
+QFrame[floating="true"] {
+  background: $surface; border: 1px solid $line; border-radius: 12px;
+}
 QFrame[card="true"] { background: $surface; border: 1px solid $line; border-radius: 8px; }
 QFrame[said="true"] { background: $accent_soft; border: 0; border-radius: 8px; }
 QFrame[said="true"] QLabel { color: $ink; }

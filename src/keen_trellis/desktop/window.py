@@ -62,6 +62,7 @@ _SPECS = {spec.id: spec for spec in ACTIONS}
 
 
 if TYPE_CHECKING:
+    from keen_trellis.desktop.help.help_panel import HelpPanel
     from keen_trellis.desktop.report.report_view import ReportView
     from keen_trellis.document.wants import Want
     from keen_trellis.machine.settings import Value
@@ -90,6 +91,7 @@ class Window(QMainWindow):
         self._top = TopBar(self.action, theme, self.show_view)
         self._status = StatusLine(session, self.action)
         self._finder: QWidget | None = None
+        self._help: HelpPanel | None = None
         self._heights_shown = (0.0, 0)
         self._room_due = QTimer(self, singleShot=True, interval=0)
         self._room_due.timeout.connect(self._renew_room)
@@ -187,6 +189,7 @@ class Window(QMainWindow):
         session.telling.password_wanted.connect(self._ask_password)
         session.document.filed.connect(remember_trellis)
         session.telling.typing_ends.connect(self._end_typing)
+        session.telling.help_wanted.connect(self.show_help)
         session.asked.connect(lambda name: self.action(name).trigger())
         self.map.add_lane_asked.connect(self.adding.offer_places)
         self.map.add_item_asked.connect(self.menus.offer_items)
@@ -383,6 +386,33 @@ class Window(QMainWindow):
             self.preferences.set(setting, value)
         except UserError as error:
             self.tell(str(error), True)
+
+    def show_help(self, heading: str = "") -> None:
+        """Show the guide where it speaks of what is selected, or the section under a heading."""
+        self._help_panel().show_section(heading or self._speaks_of())
+
+    def show_keys(self) -> None:
+        """Show every action that has keys."""
+        self._help_panel().show_keys()
+
+    def _help_panel(self) -> HelpPanel:
+        if self._help is None:
+            from keen_trellis.desktop.help.help_panel import HelpPanel
+
+            self._help = HelpPanel(lambda: list(self._actions.values()), self)
+        return self._help
+
+    def _speaks_of(self) -> str:
+        """Return the heading of the guide's section on what is in front."""
+        if self._middle.currentWidget() is self._start:
+            return "Begin"
+        return "Report" if self._shows_report else self.bench.help
+
+    def show_log(self) -> None:
+        """Show what the program did, when, and how long it took."""
+        from keen_trellis.desktop.log_dialog import LogDialog
+
+        LogDialog(usual_log(), self).open()
 
     def show_settings(self) -> None:
         """Show everything that can be set on this machine."""

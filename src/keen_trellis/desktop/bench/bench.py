@@ -43,7 +43,7 @@ _WELCOME = (
     "Add a lane for each table you want to bring together: a sheet of a workbook, a delimited "
     "text, a table of an SQLite file. Then drag a lane’s end onto another lane to tie them."
 )
-_THERE = PageSpec("there", "There", later("place.place_page.TherePage"))
+_THERE = PageSpec("there", "There", later("place.place_page.TherePage"), "Run where the data is")
 """The first page of every part while the trellis runs elsewhere."""
 _FIRST_ROWS = (
     "This page works on the first {rows:,} rows of each lane, read here. What is true of all of "
@@ -176,6 +176,15 @@ class Bench(QWidget):
         else:
             self._open[self._sort] = name
             self.renew()
+
+    @property
+    def help(self) -> str:
+        """The heading of the guide's section on the page that is open."""
+        if self._session.selected_lane is None:
+            return "Begin"
+        specs = self._specs(view_of(self._session.selected_item))
+        opened = self._open.get(self._sort, "")
+        return next((one.help for one in specs if one.id == opened), specs[0].help)
 
     @property
     def open_one(self) -> QWidget | None:

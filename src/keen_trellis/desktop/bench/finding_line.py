@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import asdict, dataclass
+from functools import partial
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QPushButton
 
 from keen_trellis.desktop.controls import button
+from keen_trellis.desktop.help.topics import WHY, topic_of_finding
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.tips import as_it_is
 from keen_trellis.document import edits
@@ -149,12 +151,13 @@ class FindingLine(QFrame):
         if refusal is not None:
             refuse = menu.addAction("Not a problem here", lambda: self._session.do(refusal))
             refuse.setObjectName("finding.refuse")
+        why = partial(self._session.telling.help_wanted.emit, topic_of_finding(told.topic))
+        menu.addAction(WHY, why).setObjectName("finding.why")
         item = self._session.selected_item
         if isinstance(item, JoinItem) and item.ignored:
             again = edits.SetIgnored(item.id, (), "Tell again what was no problem")
             told_again = menu.addAction(again.label, lambda: self._session.do(again))
             told_again.setObjectName("finding.again")
-        self._else.setVisible(not menu.isEmpty())
 
     def _offer(self, told: list[_Told]) -> None:
         menu = self._more.menu()

@@ -20,6 +20,7 @@ from keen_trellis.base.errors import (
 )
 from keen_trellis.desktop.bench.table_model import Origins
 from keen_trellis.desktop.controls import Notice
+from keen_trellis.desktop.help.topics import WHY, topic_of
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme
 from keen_trellis.document import Lane, Trellis
@@ -73,6 +74,8 @@ class Page(QWidget):
                 yield words, partial(building.go_on_with, name)
             if building.gone_column:
                 yield f"Go on without “{building.gone_column}”", building.go_on_without
+        if isinstance(given, UserError):
+            yield WHY, partial(self.session.telling.help_wanted.emit, topic_of(given))
 
 
 def mend_words(trouble: object) -> str:
@@ -102,6 +105,8 @@ class PageSpec:
     title : str
     make : callable
         Takes the session, the theme and the parent.
+    help : str
+        The heading of the guide's section on it.
     counts_rows : bool
         Whether the number of rows after the part stands behind the title.
     """
@@ -109,6 +114,7 @@ class PageSpec:
     id: str
     title: str
     make: Callable[[Session, Theme, QWidget], Page]
+    help: str
     counts_rows: bool = False
 
 
@@ -141,7 +147,12 @@ def lanes_title(trellis: Trellis, lane: Lane, item: Item | None) -> str:
     return " + ".join([lane.name, *(trellis.lane(one.lane).name for one in taken)])
 
 
-NOTES = PageSpec("notes", "Notes", later("bench.notes_page.NotesPage"))
+NOTES = PageSpec(
+    "notes",
+    "Notes",
+    later("bench.notes_page.NotesPage"),
+    "Write down why",
+)
 """The last page of every kind of part."""
 
 
@@ -190,6 +201,16 @@ def step_view(kind: str, title: str, *, glyph: str, offer: str, tip: str, page: 
         )
 
     rows = PageSpec(
-        "step_rows", "Rows", later("bench.step_rows_page.StepRowsPage"), counts_rows=True
+        "step_rows",
+        "Rows",
+        later("bench.step_rows_page.StepRowsPage"),
+        "Look at rows",
+        counts_rows=True,
     )
-    return PartView((PageSpec(kind, title, later(page)), rows, NOTES), heading, glyph, offer, tip)
+    return PartView(
+        (PageSpec(kind, title, later(page), kind.capitalize()), rows, NOTES),
+        heading,
+        glyph,
+        offer,
+        tip,
+    )

@@ -22,6 +22,8 @@ class Telling(QObject):
         A server wants a password; `go_on` is called once it is given.
     typing_ends
         What is still being typed is to be taken now: it is about to be saved, written, or left.
+    help_wanted(heading)
+        Somebody asks why; the section of the guide under a heading tells it.
     """
 
     said = Signal(str, bool)
@@ -30,6 +32,7 @@ class Telling(QObject):
     may_replace = Signal(object, object)
     password_wanted = Signal(object, object)
     typing_ends = Signal()
+    help_wanted = Signal(str)
 
     def say(self, sentence: str) -> None:
         """Tell something."""

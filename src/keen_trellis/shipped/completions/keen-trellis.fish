@@ -61,10 +61,12 @@ complete -c keen-trellis -n _shtab_keen_trellis_using -l version -d 'show progra
 complete -c keen-trellis -n '_shtab_keen_trellis_using; and test $_shtab_keen_trellis_npos -eq 0' -a open -d 'open a trellis in the window'
 complete -c keen-trellis -n '_shtab_keen_trellis_using open' -s h -l help -d 'show this help message and exit'
 complete -c keen-trellis -n '_shtab_keen_trellis_using open' -l dark -d 'with the dark theme'
+complete -c keen-trellis -n '_shtab_keen_trellis_using open' -l verbose -d 'tell on the screen what is done as well'
 complete -c keen-trellis -n '_shtab_keen_trellis_using open' -l log -x -d 'tell there what is done and how long it takes'
 complete -c keen-trellis -n '_shtab_keen_trellis_using open; and test $_shtab_keen_trellis_npos -eq 0' -ka "(__fish_complete_path (commandline -ct))" -d FILE
 complete -c keen-trellis -n '_shtab_keen_trellis_using; and test $_shtab_keen_trellis_npos -eq 0' -a run -d 'read, tie and count, without a screen'
 complete -c keen-trellis -n '_shtab_keen_trellis_using run' -s h -l help -d 'show this help message and exit'
+complete -c keen-trellis -n '_shtab_keen_trellis_using run' -l verbose -d 'tell on the screen what is done as well'
 complete -c keen-trellis -n '_shtab_keen_trellis_using run' -l log -x -d 'tell there what is done and how long it takes'
 complete -c keen-trellis -n '_shtab_keen_trellis_using run' -l json -d 'print the counts as JSON'
 complete -c keen-trellis -n '_shtab_keen_trellis_using run' -l on -x -d 'run where the data is, at a place of the trellis'
@@ -80,6 +82,7 @@ complete -c keen-trellis -n '_shtab_keen_trellis_using run' -l replace -d 'also 
 complete -c keen-trellis -n '_shtab_keen_trellis_using run; and test $_shtab_keen_trellis_npos -eq 0' -ka "(__fish_complete_path (commandline -ct))" -d FILE
 complete -c keen-trellis -n '_shtab_keen_trellis_using; and test $_shtab_keen_trellis_npos -eq 0' -a check -d 'do all that run does but write deliveries'
 complete -c keen-trellis -n '_shtab_keen_trellis_using check' -s h -l help -d 'show this help message and exit'
+complete -c keen-trellis -n '_shtab_keen_trellis_using check' -l verbose -d 'tell on the screen what is done as well'
 complete -c keen-trellis -n '_shtab_keen_trellis_using check' -l log -x -d 'tell there what is done and how long it takes'
 complete -c keen-trellis -n '_shtab_keen_trellis_using check' -l json -d 'print the counts as JSON'
 complete -c keen-trellis -n '_shtab_keen_trellis_using check' -l on -x -d 'run where the data is, at a place of the trellis'

@@ -4,11 +4,17 @@ from keen_trellis.desktop.bench.page import NOTES, PageSpec, PartView, lanes_tit
 
 VIEW = PartView(
     pages=(
-        PageSpec("match", "Match", later("parts.blend.blend_page.BlendPage")),
+        PageSpec(
+            "match",
+            "Match",
+            later("parts.blend.blend_page.BlendPage"),
+            "Blend lanes of different grain",
+        ),
         PageSpec(
             "outcome",
             "Outcome",
             later("parts.join.outcome_page.OutcomePage"),
+            "See the outcome",
             counts_rows=True,
         ),
         NOTES,

@@ -4,7 +4,9 @@ from keen_trellis.desktop.bench.page import NOTES, PageSpec, PartView, later
 
 VIEW = PartView(
     pages=(
-        PageSpec("delivery", "Delivery", later("parts.delivery.delivery_page.DeliveryPage")),
+        PageSpec(
+            "delivery", "Delivery", later("parts.delivery.delivery_page.DeliveryPage"), "Deliver"
+        ),
         NOTES,
     ),
     title=lambda trellis, lane, item: getattr(item, "name", ""),

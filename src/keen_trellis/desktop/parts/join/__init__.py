@@ -4,13 +4,37 @@ from keen_trellis.desktop.bench.page import NOTES, PageSpec, PartView, lanes_tit
 
 VIEW = PartView(
     pages=(
-        PageSpec("match", "Match", later("parts.join.match_page.MatchPage")),
-        PageSpec("values", "Link values", later("parts.join.link_values_page.LinkValuesPage")),
-        PageSpec("tie_columns", "Columns", later("parts.join.join_columns_page.ColumnsPage")),
         PageSpec(
-            "outcome", "Outcome", later("parts.join.outcome_page.OutcomePage"), counts_rows=True
+            "match",
+            "Match",
+            later("parts.join.match_page.MatchPage"),
+            "Tie two lanes",
         ),
-        PageSpec("promises", "Promises", later("parts.join.promises_page.PromisesPage")),
+        PageSpec(
+            "values",
+            "Link values",
+            later("parts.join.link_values_page.LinkValuesPage"),
+            "Bring values together that are written otherwise",
+        ),
+        PageSpec(
+            "tie_columns",
+            "Columns",
+            later("parts.join.join_columns_page.ColumnsPage"),
+            "Choose the columns that go on",
+        ),
+        PageSpec(
+            "outcome",
+            "Outcome",
+            later("parts.join.outcome_page.OutcomePage"),
+            "See the outcome",
+            counts_rows=True,
+        ),
+        PageSpec(
+            "promises",
+            "Promises",
+            later("parts.join.promises_page.PromisesPage"),
+            "Promise what must hold",
+        ),
         NOTES,
     ),
     title=lanes_title,

@@ -4,9 +4,21 @@ from keen_trellis.desktop.bench.page import NOTES, PageSpec, PartView, later
 
 VIEW = PartView(
     pages=(
-        PageSpec("rows", "Rows", later("parts.lane.rows_page.RowsPage"), counts_rows=True),
-        PageSpec("columns", "Columns", later("parts.lane.lane_columns_page.ColumnsPage")),
-        PageSpec("source", "Source", later("parts.lane.source_page.SourcePage")),
+        PageSpec(
+            "rows", "Rows", later("parts.lane.rows_page.RowsPage"), "Look at rows", counts_rows=True
+        ),
+        PageSpec(
+            "columns",
+            "Columns",
+            later("parts.lane.lane_columns_page.ColumnsPage"),
+            "Make a lane ready",
+        ),
+        PageSpec(
+            "source",
+            "Source",
+            later("parts.lane.source_page.SourcePage"),
+            "See whether it was read right",
+        ),
         NOTES,
     ),
     title=lambda trellis, lane, item: lane.name,

@@ -13,7 +13,13 @@ def _title(trellis: Trellis, lane: Lane, item: Item | None) -> str:
 
 VIEW = PartView(
     pages=(
-        PageSpec("stack", "Stack", later("parts.stack.stack_page.StackPage"), counts_rows=True),
+        PageSpec(
+            "stack",
+            "Stack",
+            later("parts.stack.stack_page.StackPage"),
+            "Stack lanes",
+            counts_rows=True,
+        ),
         NOTES,
     ),
     title=_title,
