@@ -29,6 +29,7 @@ if [ "${1:-window}" = tests ]; then # what the cluster of the tests runs on, and
   command -v desktop-file-validate >/dev/null || missing="$missing desktop-file-utils"
   command -v update-mime-database >/dev/null || missing="$missing shared-mime-info"
   command -v appstreamcli >/dev/null || missing="$missing appstream"
+  command -v dbus-daemon >/dev/null || missing="$missing dbus"
   command -v man >/dev/null || missing="$missing man-db"
   command -v java >/dev/null || missing="$missing openjdk-17-jre-headless"
   [ -e /usr/share/java/postgresql.jar ] || missing="$missing libpostgresql-jdbc-java"

@@ -44,6 +44,7 @@ from keen_trellis.desktop.bench.local_formats import is_local, read_locally
 from keen_trellis.desktop.documents import Documents
 from keen_trellis.desktop.map.map_view import MapView
 from keen_trellis.desktop.menus import Menus
+from keen_trellis.desktop.notifier import Notifier
 from keen_trellis.desktop.preferences import Preferences
 from keen_trellis.desktop.preloading import Ahead
 from keen_trellis.desktop.session import Session
@@ -182,6 +183,12 @@ class Window(QMainWindow):
         session.telling.said.connect(self.tell)
         session.work.working.connect(self._status.show_work)
         session.work.working.connect(self._enable_work)
+        notifier = Notifier(
+            self,
+            name=lambda: session.trellis.name,
+            wanted=lambda: bool(self.preferences.settings["telling.notify"]),
+        )
+        session.work.working.connect(notifier.work)
         session.telling.crashed.connect(self.show_crash)
         session.work.compared.connect(self.show_changes)
         session.telling.leave_wanted.connect(self.ask_leave)
