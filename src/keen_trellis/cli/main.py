@@ -17,6 +17,7 @@ from keen_trellis.base.errors import DONE, UNUSABLE, UserError, lacking
 from keen_trellis.base.logs import begin_log, usual_log
 from keen_trellis.base.version import VERSION
 from keen_trellis.base.whole_files import give_up
+from keen_trellis.machine.running import handed_over
 from keen_trellis.machine.settings import read_settings
 from keen_trellis.places.known import PLACES
 
@@ -311,6 +312,8 @@ def _open(options: argparse.Namespace) -> int:
             file=sys.stderr,
         )
         return UNUSABLE
+    if not options.dark and not options.log and handed_over(options.file):
+        return DONE
     gc.disable()  # nothing that loading makes is garbage; `start` collects again
     from keen_trellis.desktop.application import start
 

@@ -7,17 +7,16 @@ import math
 import os
 import sys
 from pathlib import Path
-from types import TracebackType
 
-from PySide6.QtCore import QObject, QSettings, QSize, QTimer, Signal
+from PySide6.QtCore import QSettings, QSize, QTimer
 from PySide6.QtGui import QFont
 from PySide6.QtWidgets import QApplication
 
 from keen_trellis.desktop import theme as themes
 from keen_trellis.desktop.jobs import left_have_ended
 from keen_trellis.desktop.preferences import Preferences
-from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.window import SMALLEST, Window
+from keen_trellis.desktop.windows import Windows
 from keen_trellis.machine.settings import read_settings
 
 _LEAVE_MS = 1_000
@@ -29,14 +28,14 @@ _USUAL_POINTS, _SCALED_AT_MOST, _SMALLEST_SCALE = 10, 2.0, 0.8
 def start(file: Path | None, dark: bool = False) -> int:
     """Open the window, with a trellis in it when one is named; return the exit code."""
     application = _scaled_application()
-    preferences = Preferences()
-    window = make_window(application, themes.DARK if dark else preferences.theme, preferences)
-    window.be_as_it_was_left()
-    window.show()
+    windows = Windows(Preferences(), themes.DARK if dark else None)
+    themes.dress(application, windows.theme)
+    window = windows.open()
     QTimer.singleShot(0, gc.enable)  # the command line put it off while everything was loaded
     if file is not None:
         QTimer.singleShot(0, lambda: window.session.document.open(file.absolute()))
     QTimer.singleShot(0, window.offer_left_work)
+    QTimer.singleShot(0, windows.listen)
     code = application.exec()
     if not left_have_ended(_LEAVE_MS):  # a server that is silent, and whose answer nobody wants
         os._exit(code)
@@ -107,21 +106,4 @@ def make_window(
 ) -> Window:
     """Return a window with an empty trellis, in the colours of a theme."""
     themes.dress(application, theme)
-    window = Window(Session(), theme, preferences or Preferences())
-    faults = _Faults(window)
-    faults.heard.connect(window.show_crash)
-    sys.excepthook = faults.hear
-    return window
-
-
-class _Faults(QObject):
-    """Hands faults to the window: a hook hears them on the thread where they happened."""
-
-    heard = Signal(object)
-
-    def hear(
-        self, kind: type[BaseException], error: BaseException, trace: TracebackType | None
-    ) -> None:
-        """Print a fault and pass it on."""
-        sys.__excepthook__(kind, error, trace)
-        self.heard.emit(error)
+    return Windows(preferences or Preferences(), theme).made()

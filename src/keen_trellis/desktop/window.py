@@ -8,7 +8,7 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QByteArray, QPoint, QSettings, QSize, Qt, QTimer
+from PySide6.QtCore import QByteArray, QPoint, QSettings, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import (
     QAction,
     QCloseEvent,
@@ -72,7 +72,15 @@ if TYPE_CHECKING:
 
 
 class Window(QMainWindow):
-    """One trellis: the map above, the bench below."""
+    """One trellis: the map above, the bench below.
+
+    Signals
+    -------
+    closed()
+        It was closed, and nothing goes on in it.
+    """
+
+    closed = Signal()
 
     session: Session
     theme: Theme
@@ -296,6 +304,7 @@ class Window(QMainWindow):
         self.session.finish()
         QSettings().setValue("window", self.saveGeometry())
         event.accept()
+        self.closed.emit()
 
     def be_as_it_was_left(self) -> None:
         """Take the place and size that the last window had when it was closed."""
