@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
 
 from keen_trellis.advice.findings import Topic
 from keen_trellis.base.errors import UserError
-from keen_trellis.base.logs import begin_log, usual_log
+from keen_trellis.base.logs import begin_log
 from keen_trellis.desktop import theme as themes
 from keen_trellis.desktop.actions import ACTIONS
 from keen_trellis.desktop.bench.finding_line import FindingLine
@@ -27,7 +27,7 @@ from keen_trellis.desktop.help import manual, topics
 from keen_trellis.desktop.help.help_panel import HelpPanel
 from keen_trellis.desktop.parts import VIEWS
 from keen_trellis.document import edits
-from keen_trellis.machine.settings import SETTINGS, read_settings, settings_file
+from keen_trellis.machine.settings import SETTINGS, read_settings, settings_file, usual_log
 from tests.desktop.window_case import WindowTestCase
 
 

@@ -20,8 +20,6 @@ from logging.handlers import RotatingFileHandler
 from pathlib import Path
 from typing import TextIO
 
-import platformdirs
-
 from keen_trellis.base.errors import UserError, reason
 from keen_trellis.base.words import plainly
 
@@ -71,11 +69,6 @@ def begin_log(where: str = "", kept: Path | None = None, shown: bool = False) ->
         handler.setFormatter(logging.Formatter("%(asctime)s %(levelname)s %(name)s: %(message)s"))
         _OURS.addHandler(handler)
     _OURS.setLevel(min(level for _, level in wanted))
-
-
-def usual_log() -> Path:
-    """Return where the log is kept that is always written, unless the settings say otherwise."""
-    return platformdirs.user_state_path("keen-trellis") / "log" / "keen-trellis.log"
 
 
 def _turning(path: Path) -> logging.Handler:

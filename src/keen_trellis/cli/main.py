@@ -14,11 +14,11 @@ from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
 
 from keen_trellis.base.errors import DONE, UNUSABLE, UserError, lacking
-from keen_trellis.base.logs import begin_log, usual_log
+from keen_trellis.base.logs import begin_log
 from keen_trellis.base.version import VERSION
 from keen_trellis.base.whole_files import give_up
 from keen_trellis.machine.running import handed_over
-from keen_trellis.machine.settings import read_settings
+from keen_trellis.machine.settings import read_settings, usual_log
 from keen_trellis.places.known import PLACES
 
 _ENDS_WITHIN_S = 0.8

@@ -30,7 +30,6 @@ from PySide6.QtWidgets import (
 )
 
 from keen_trellis.base.errors import UserError
-from keen_trellis.base.logs import usual_log
 from keen_trellis.desktop import theme as themes
 from keen_trellis.desktop.actions import ACTIONS, ActionSpec
 from keen_trellis.desktop.adding.adding import Adding
@@ -53,6 +52,7 @@ from keen_trellis.desktop.theme import Theme
 from keen_trellis.document import edits
 from keen_trellis.document.items import JoinItem
 from keen_trellis.document.storage import ENDING
+from keen_trellis.machine.settings import usual_log
 
 _MAP_HEIGHT, _MAP_LEAST, _BENCH_HEIGHT, _MAP_SHARE, _TWO_ROWS = 300, 170, 325, 0.55, 56
 _TALL = 900

@@ -201,6 +201,11 @@ def settings_file() -> Path:
     return platformdirs.user_config_path("keen-trellis") / "settings.json"
 
 
+def usual_log() -> Path:
+    """Return where the log is kept that is always written, unless the settings say otherwise."""
+    return platformdirs.user_state_path("keen-trellis") / "log" / "keen-trellis.log"
+
+
 def read_settings() -> Settings:
     """Return what is set on this machine; what cannot be read or understood is as it is usually."""
     path = settings_file()
