@@ -49,6 +49,9 @@ class Doing(Protocol):
     def show_help(self) -> None:
         """Show the guide where it speaks of what is selected."""
 
+    def begin_tour(self) -> None:
+        """Open the demo with the tour, at the stop where it was left."""
+
     def show_keys(self) -> None:
         """Show every action that has keys."""
 

@@ -696,6 +696,12 @@ ACTIONS = (
         lambda d: d.documents.open_demo(),
     ),
     ActionSpec(
+        "help.tour",
+        "Take the tour",
+        "Ten stops through the demo, each of which asks for something to be done.",
+        lambda d: d.begin_tour(),
+    ),
+    ActionSpec(
         "help.log",
         "Show the log",
         "What the program did, when, and how long it took.",

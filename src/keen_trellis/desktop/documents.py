@@ -49,15 +49,21 @@ class Documents:
         if self.may_leave():
             self._session.document.open(path)
 
-    def open_demo(self) -> None:
-        """Open a copy of the demo that is this user's, as it was left when it is there already."""
+    def open_demo(self, name: str = "whole-season.trellis") -> bool:
+        """Open a trellis of the demo, in a copy that is this user's; tell whether it is open.
+
+        It is as it was left when it is there already.
+        """
         folder = platformdirs.user_data_path("keen-trellis") / "demo"
         try:
             demo = demo_in(folder)
         except OSError as error:
             self._session.telling.trouble(f"The demo cannot be put into {folder}: {reason(error)}.")
-            return
-        self.open_path(demo)
+            return False
+        path = demo.with_name(name)
+        if self._session.path != path:
+            self.open_path(path)
+        return self._session.path == path
 
     def save(self) -> bool:
         """Save the trellis, asking where if it has no file yet; tell whether it was saved."""

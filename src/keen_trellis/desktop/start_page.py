@@ -36,10 +36,13 @@ class StartPage(QScrollArea):
         A trellis is to be opened.
     demo_asked()
         The one that ships with the program is.
+    tour_asked()
+        It is, with the tour.
     """
 
     trellis_asked = Signal(object)
     demo_asked = Signal()
+    tour_asked = Signal()
 
     def __init__(self, action: Callable[[str], QAction], parent: QWidget) -> None:
         super().__init__(parent)
@@ -160,6 +163,7 @@ class StartPage(QScrollArea):
             _card(
                 "Look around first",
                 "A made-up ferry company with all the usual flaws in its data.",
+                button("Take the tour", "start.tour", self.tour_asked.emit, "plain"),
                 button("Open the demo", "start.demo", self.demo_asked.emit, "plain"),
             )
         )

@@ -345,6 +345,7 @@ QFrame[drop="true"] QPushButton[soft="true"] { background: $surface; }
 QFrame[floating="true"] {
   background: $surface; border: 1px solid $line; border-radius: 12px;
 }
+QFrame[ring="true"] { background: transparent; border: 2px solid $accent; border-radius: 8px; }
 QFrame[card="true"] { background: $surface; border: 1px solid $line; border-radius: 8px; }
 QFrame[said="true"] { background: $accent_soft; border: 0; border-radius: 8px; }
 QFrame[said="true"] QLabel { color: $ink; }

@@ -65,6 +65,7 @@ _SPECS = {spec.id: spec for spec in ACTIONS}
 if TYPE_CHECKING:
     from keen_trellis.desktop.help.help_panel import HelpPanel
     from keen_trellis.desktop.report.report_view import ReportView
+    from keen_trellis.desktop.tour.tour import Tour
     from keen_trellis.document.wants import Want
     from keen_trellis.machine.settings import Value
     from keen_trellis.run.changes import Changes
@@ -101,6 +102,7 @@ class Window(QMainWindow):
         self._status = StatusLine(session, self.action)
         self._finder: QWidget | None = None
         self._help: HelpPanel | None = None
+        self._tour: Tour | None = None
         self._heights_shown = (0.0, 0)
         self._room_due = QTimer(self, singleShot=True, interval=0)
         self._room_due.timeout.connect(self._renew_room)
@@ -138,7 +140,8 @@ class Window(QMainWindow):
         column.setSpacing(0)
         self._start = StartPage(self.action, self._middle)
         self._start.trellis_asked.connect(self.documents.open_path)
-        self._start.demo_asked.connect(self.documents.open_demo)
+        self._start.demo_asked.connect(lambda: self.action("help.demo").trigger())
+        self._start.tour_asked.connect(lambda: self.action("help.tour").trigger())
         self._middle.addWidget(halves)
         self._middle.addWidget(self._start)
         self._report: ReportView | None = None
@@ -406,6 +409,16 @@ class Window(QMainWindow):
     def show_help(self, heading: str = "") -> None:
         """Show the guide where it speaks of what is selected, or the section under a heading."""
         self._help_panel().show_section(heading or self._speaks_of())
+
+    def begin_tour(self) -> None:
+        """Open the demo with the tour, at the stop where it was left."""
+        from keen_trellis.desktop.tour.tour import Tour, stop_left_at
+
+        if not self.documents.open_demo("winter-season.trellis"):
+            return
+        if self._tour is None:
+            self._tour = Tour(self.session, self.bench.open_page, self.bench.open_id, self)
+        self._tour.begin(stop_left_at())
 
     def show_keys(self) -> None:
         """Show every action that has keys."""

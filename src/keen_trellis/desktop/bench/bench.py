@@ -183,8 +183,11 @@ class Bench(QWidget):
         if self._session.selected_lane is None:
             return "Begin"
         specs = self._specs(view_of(self._session.selected_item))
-        opened = self._open.get(self._sort, "")
-        return next((one.help for one in specs if one.id == opened), specs[0].help)
+        return next((one.help for one in specs if one.id == self.open_id()), specs[0].help)
+
+    def open_id(self) -> str:
+        """Return the id of the page that is open."""
+        return self._open.get(self._sort, "") if self._session.selected_lane else ""
 
     @property
     def open_one(self) -> QWidget | None:

@@ -54,6 +54,9 @@ _USUAL = "a usual value"
 _KEPT_AT_MOST = 0.6  # of the width
 
 
+_TAKES = (Qt.Key.Key_Return, Qt.Key.Key_Enter)
+
+
 class Grid(QTableView):
     """A table of which only the rows in view are fetched; cells can be copied.
 
@@ -447,6 +450,8 @@ class Grid(QTableView):
             self.ask_copy()
         elif event.matches(QKeySequence.StandardKey.Find):
             self.search_asked.emit()
+        elif event.key() in _TAKES and self.currentIndex().isValid():
+            self.doubleClicked.emit(self.currentIndex())  # what a double click does, by a key
         else:
             super().keyPressEvent(event)
 
