@@ -3,7 +3,7 @@ PYTHON := .venv/bin/python
 READY := .venv/.ready
 DEV := .venv/.ready-dev
 
-.PHONY: demo example test coverage mutants fuzz attack check lint types layering bench docs shots wheel deb try-deb lock clean
+.PHONY: demo example test coverage mutants fuzz attack check lint types layering bench docs shots wheel deb try-deb release lock clean
 
 demo: $(READY) ## open the window with the demo trellis
 	@if [ -n "$$DISPLAY$$WAYLAND_DISPLAY" ]; then \
@@ -62,6 +62,14 @@ wheel: $(DEV) ## build the wheel and the sdist into dist/, and try the wheel wit
 deb: wheel ## build a Debian package into dist/, and have Debian's own tools look at it
 	$(PYTHON) tools/build_deb.py
 	lintian --allow-root --fail-on error --suppress-tags-from-file tools/lintian-tags dist/*.deb
+
+release: check test wheel deb try-deb ## all that a release needs, with lists of what is in it
+	$(PYTHON) tools/try_wheel.py --whole
+	.venv/bin/cyclonedx-py requirements requirements.lock --pyproject pyproject.toml \
+	  --output-reproducible --output-file dist/keen-trellis.cdx.json
+	.venv/bin/pip-licenses --from=mixed --order=license --format=markdown --with-urls \
+	  --packages $$(sed -n 's/^\([a-zA-Z0-9_.-]*\)==.*/\1/p' requirements.lock) > dist/licences.md
+	cd dist && sha256sum *.whl *.tar.gz *.deb *.json *.md > SHA256SUMS
 
 try-deb: ## as root: install the package in a clean Debian, open the demo, remove it
 	tools/try_deb.sh

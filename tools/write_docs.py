@@ -18,6 +18,7 @@ from keen_trellis.document.edits import AddLane, apply
 from keen_trellis.document.items import STEPS
 from keen_trellis.document.sources import TypedSource
 from keen_trellis.document.storage import schema
+from keen_trellis.machine.settings import SETTINGS
 from keen_trellis.plan.functions import FUNCTIONS
 from keen_trellis.run.run_summary import schema as run_schema
 
@@ -85,6 +86,24 @@ def steps() -> str:
     return "\n".join(lines[1:]) + "\n"
 
 
+def preferences() -> str:
+    """Return every setting with what it may be and what it is usually."""
+    lines = ["| setting | what it does | usually | in the file |", "|---|---|---|---|"]
+    for one in SETTINGS:
+        words = dict(one.choices)
+        usual = words.get(str(one.default), one.default)
+        if isinstance(one.default, bool):
+            usual = "on" if one.default else "off"
+        elif one.unit:
+            usual = f"{one.default:,} {one.unit}"
+        may_be = ", ".join(f"`{value}`" for value in words) or (
+            "`true`, `false`" if isinstance(one.default, bool) else f"{one.least:,} to {one.most:,}"
+        )
+        cells = (one.name, one.says, str(usual), f"`{one.id}`: {may_be}")
+        lines.append(f"| {' | '.join(cell.replace('|', chr(92) + '|') for cell in cells)} |")
+    return "\n".join(lines) + "\n"
+
+
 COMPLETIONS = {"bash": "keen-trellis", "zsh": "_keen-trellis", "fish": "keen-trellis.fish"}
 """The name that each shell looks for, by the shell."""
 
@@ -131,6 +150,7 @@ def main() -> None:
     for page, name, part in (
         ("guide.md", "functions", table()),
         ("guide.md", "steps", steps()),
+        ("guide.md", "settings", preferences()),
         ("architecture.md", "arrows", arrows()),
     ):
         path = DOCS / page
