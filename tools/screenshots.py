@@ -14,9 +14,8 @@ from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
-from PySide6.QtCore import QEvent, QPoint, QSettings, QStandardPaths
-from PySide6.QtGui import QContextMenuEvent, QPainter
-from PySide6.QtWidgets import QListWidget, QMenu, QPushButton, QWidget
+from PySide6.QtCore import QEvent, QPoint, QRect, QSettings, QSize, QStandardPaths
+from PySide6.QtWidgets import QDialog, QListWidget, QPushButton, QWidget
 
 from keen_trellis.data import GAP
 from keen_trellis.desktop import theme as themes
@@ -24,16 +23,12 @@ from keen_trellis.desktop.adding.chooser import Chooser
 from keen_trellis.desktop.application import make_application, make_window
 from keen_trellis.desktop.bench.grid import Grid
 from keen_trellis.desktop.reread_summary import RereadSummary
-from keen_trellis.desktop.sheets import Sheet
 from keen_trellis.desktop.window import Window
-from keen_trellis.document import DelimitedSource, TableSource, save
 from keen_trellis.document.edits import (
-    AddLane,
     SetColumns,
     SetDelivery,
     SetPlace,
     SetPromises,
-    apply,
 )
 from keen_trellis.document.items import (
     FigureItem,
@@ -52,11 +47,12 @@ from keen_trellis.servers.server import Server, SqliteFile
 
 HERE = Path(__file__).parents[1]
 DEMO, SHOTS = HERE / "demo", HERE / "docs" / "screenshots"
+PICTURES = SHOTS.parent / "pictures"
 WORK = Path(tempfile.gettempdir()) / "sallow-isles"
 
 
-def wait(true: Callable[[], bool]) -> None:
-    end = time.monotonic() + 20
+def wait(true: Callable[[], bool], seconds: float = 20) -> None:
+    end = time.monotonic() + seconds
     while not true() and time.monotonic() < end:
         APPLICATION.processEvents()
         time.sleep(0.002)
@@ -73,6 +69,39 @@ def shoot(widget: QWidget, name: str) -> None:
     SHOTS.mkdir(parents=True, exist_ok=True)
     widget.grab().save(str(SHOTS / f"{name}.png"))
     print(SHOTS / f"{name}.png")
+
+
+def illustrate(window: Window, name: str, part: QWidget | QRect, width: int = 380) -> None:
+    """Keep a part of the window as a picture of the guide: as wide as the help is, at most."""
+    place = part
+    if isinstance(part, QWidget):
+        place = QRect(part.mapTo(window, QPoint(0, 0)), part.size())
+    place = QRect(place.topLeft(), QSize(min(place.width(), width), place.height()))
+    PICTURES.mkdir(parents=True, exist_ok=True)
+    window.grab(place).save(str(PICTURES / f"{name}.png"))
+    print(PICTURES / f"{name}.png")
+
+
+def shoot_help(window: Window) -> None:
+    """Show the tour beside the guide, the settings, and high contrast."""
+    window.session.select("sailings-routes")
+    settled(window)
+    window.show_help("Rows multiply")
+    window.begin_tour()
+    settled(window)
+    wait(lambda: False, 0.4)
+    shoot(window, "tour-and-help")
+    window.findChild(QPushButton, "tour.leave").click()
+    window.findChild(QPushButton, "help.close").click()
+    window.show_settings()
+    settled(window)
+    dialog = window.findChild(QDialog, "settings")
+    shoot(dialog, "settings")
+    dialog.close()
+    window.set_theme(themes.CONTRAST)
+    settled(window)
+    shoot(window, "contrast")
+    window.set_theme(themes.LIGHT)
 
 
 def opened(theme: themes.Theme, folder: Path) -> Window:
@@ -132,12 +161,8 @@ def change_sources(folder: Path) -> None:
 
 
 def shoot_steps(window: Window) -> None:
-    """Show two lanes stacked, and promises; both are taken back."""
+    """Show promises, of which one is broken; they are taken back."""
     session = window.session
-    session.select("routes")
-    session.building.stack("routes", "vessels")
-    settled(window)
-    shoot(window, "stack")
     session.select("sailings-routes")
     session.building.begin_with_bay(Bay.LEFT)
     promises = (
@@ -150,6 +175,8 @@ def shoot_steps(window: Window) -> None:
     window.bench.open_page("promises")
     settled(window)
     shoot(window, "promises")
+    top = window.bench.mapTo(window, QPoint(10, 44))
+    illustrate(window, "promises", QRect(top, QSize(380, 170)))
     window.bench.open_page("match")
     while session.document.undo.canUndo():
         session.document.undo.undo()
@@ -171,18 +198,6 @@ def shoot_lane_ready(window: Window) -> None:
     shoot(window, "formula")
     window.bench.open_page("step_rows")
     settled(window)
-    grid = window.findChild(Grid, "step.rows.grid")
-    grid.setCurrentIndex(grid.model().index(2, 3))
-    at = grid.visualRect(grid.currentIndex()).center()
-    event = QContextMenuEvent(QContextMenuEvent.Reason.Mouse, at, grid.mapToGlobal(at))
-    APPLICATION.sendEvent(grid.viewport(), event)
-    menu = grid.findChild(QMenu, "step.rows.grid.menu")
-    settled(window)  # the rows have been counted, and the menu is as wide as that takes
-    steps = menu.findChild(QMenu, "grid.steps")
-    steps.popup(menu.mapToGlobal(menu.rect().topRight()))
-    shoot_with(window, "column-menu", menu, steps)
-    steps.close()
-    menu.close()
     window.bench.open_page("formula")
     window.set_theme(themes.DARK)
     session.select("takings")
@@ -199,17 +214,6 @@ def shoot_lane_ready(window: Window) -> None:
     while session.document.undo.canUndo():
         session.document.undo.undo()
     settled(window)
-
-
-def shoot_with(window: Window, name: str, *popups: QWidget) -> None:
-    """Take a picture of the window with what stands open above it."""
-    settled(window)
-    picture = window.grab()
-    painter = QPainter(picture)
-    for popup in popups:
-        painter.drawPixmap(window.mapFromGlobal(popup.mapToGlobal(QPoint(0, 0))), popup.grab())
-    painter.end()
-    picture.save(str(SHOTS / f"{name}.png"))
 
 
 def shoot_ties(window: Window) -> None:
@@ -307,40 +311,6 @@ def wait_for_picture(window: Window) -> None:
     settled(window)
 
 
-def shoot_trust(window: Window, folder: Path) -> None:
-    """Take what is asked about a stranger's trellis."""
-    session = window.session
-    saved, path = session.trellis, folder / "gift.trellis"
-    server = Server(
-        "postgresql", "harbour.example", "season", "reader", password="${HARBOUR_PASSWORD}"
-    )
-    gift = saved
-    for name, source in (
-        ("Bookings", TableSource(database=server, table="bookings")),
-        ("Weather", DelimitedSource(path="/srv/shared/weather/2026.csv")),
-    ):
-        gift, _ = apply(AddLane(name, source), gift)
-    save(gift, path)
-    before = session.path
-    session.document.open(path)
-    settled(window)
-    shoot_above(window, window.findChild(Sheet, "leave"), "leave")
-    session.document.open(before)
-    settled(window)
-
-
-def shoot_above(window: Window, sheet: QWidget, name: str) -> None:
-    """Take a window with a sheet in its middle, as a desktop shows it."""
-    picture, own = window.grab(), sheet.grab()
-    painter = QPainter(picture)
-    at = QPoint((picture.width() - own.width()) // 2, (picture.height() - own.height()) // 2)
-    painter.drawPixmap(at, own)
-    painter.end()
-    picture.save(str(SHOTS / f"{name}.png"))
-    print(SHOTS / f"{name}.png")
-    sheet.close()
-
-
 def main(folder: Path) -> None:
     QSettings().clear()  # what other runs opened, and where they put the border of the map
     empty = make_window(APPLICATION, themes.LIGHT)
@@ -352,18 +322,24 @@ def main(folder: Path) -> None:
     empty.close()
     window = opened(themes.LIGHT, folder)
     shoot(window, "match-light")
+    illustrate(window, "bays", window.findChild(QWidget, "bay.left"))
+    illustrate(window, "tie", QRect(440, 44, 380, 180))
+    shoot_help(window)
+    window.session.document.open(folder / "winter-season.trellis")
+    settled(window)
     window.bench.open_page("outcome")
     window.bench.findChild(QPushButton, "outcome.beside").click()
     show_first_gap(window.bench.findChild(Grid, "outcome.grid"), "zone")
     profile = window.bench.findChild(QWidget, "outcome.profile.view")
     wait(lambda: "gaps" in profile.accessibleDescription())
     shoot(window, "outcome")
+    outcome = window.bench.findChild(Grid, "outcome.grid")
+    illustrate(window, "gaps", QRect(outcome.mapTo(window, QPoint(420, 0)), QSize(380, 220)))
     window.bench.findChild(QPushButton, "outcome.beside").click()
     shoot_lane_ready(window)
     shoot_steps(window)
     shoot_ties(window)
     shoot_chooser(window, odd_text(folder), "chooser-text")
-    shoot_trust(window, folder)
     shoot_season(window, folder)
     change_sources(folder)
     window.session.watching.look()
@@ -376,7 +352,8 @@ def main(folder: Path) -> None:
 
 if __name__ == "__main__":
     shutil.rmtree(WORK, ignore_errors=True)  # always the same place: it is seen in the pictures
-    os.environ["XDG_STATE_HOME"] = str(WORK / "state")
+    for one in ("STATE", "CONFIG", "DATA"):
+        os.environ[f"XDG_{one}_HOME"] = str(WORK / one.lower())
     QStandardPaths.setTestModeEnabled(True)
     APPLICATION = make_application()
     shutil.copytree(DEMO, WORK / "season", ignore=shutil.ignore_patterns("out"))

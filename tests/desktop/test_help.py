@@ -12,7 +12,6 @@ from PySide6.QtWidgets import (
     QLineEdit,
     QPlainTextEdit,
     QPushButton,
-    QSpinBox,
     QTextBrowser,
     QWidget,
 )
@@ -168,8 +167,14 @@ class SettingsTest(WindowTestCase):
                     QTest.mouseClick(box, Qt.MouseButton.LeftButton)
                     wanted = not setting.default
                 else:
-                    number = dialog.findChild(QSpinBox, name)
-                    number.setValue(setting.most)
+                    number = dialog.findChild(QLineEdit, name)
+                    for typed in ("many", str(setting.most + 1), "", "-1"):
+                        number.selectAll()
+                        self.key(Qt.Key.Key_Return, number, typed)
+                        self.assertEqual(read_settings()[setting.id], setting.default)
+                    number.selectAll()
+                    self.key(Qt.Key.Key_Return, number, f"{setting.most:,}")
+                    self.assertTrue(dialog.isVisible())
                     wanted = setting.most
                 dialog.findChild(QPushButton, "settings.close").click()
                 self.assertEqual(read_settings()[setting.id], wanted)

@@ -12,7 +12,6 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QLineEdit,
     QScrollArea,
-    QSpinBox,
     QVBoxLayout,
     QWidget,
 )
@@ -24,7 +23,7 @@ from keen_trellis.desktop.frames import answers, dialog_column
 from keen_trellis.desktop.preferences import Preferences
 from keen_trellis.machine.settings import GROUPS, SETTINGS, Setting, Value, settings_file
 
-_WIDTH, _HEIGHT = 680, 560
+_WIDTH, _HEIGHT, _NUMBER_WIDTH = 680, 560, 110
 
 
 class SettingsDialog(QDialog):
@@ -78,7 +77,10 @@ class SettingsDialog(QDialog):
         column.addWidget(self._notice)
         column.addWidget(area, 1)
         column.addWidget(where)
-        column.addLayout(answers((button("Close", "settings.close", self.accept, "main"),)))
+        close = button("Close", "settings.close", self.accept, "main")
+        column.addLayout(answers((close,)))
+        close.setAutoDefault(False)  # Return takes what is typed, and stays
+        close.setDefault(False)
 
     def _row(self, setting: Setting) -> QWidget:
         row = QFrame()
@@ -112,18 +114,23 @@ class SettingsDialog(QDialog):
             box.setChecked(bool(value))
             box.toggled.connect(takes)
             return box
-        number = QSpinBox()
+        number = QLineEdit(f"{int(value):,}")
         number.setObjectName(name)
-        number.setAccessibleName(setting.name)
-        number.setRange(setting.least, setting.most)
-        number.setSuffix(f" {setting.unit}")
-        number.setGroupSeparatorShown(True)
-        number.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
-        number.setSingleStep(max((setting.most - setting.least) // 20, 1))
-        number.setValue(int(value))
-        number.setKeyboardTracking(False)  # a number is taken once it is typed, not at each figure
-        number.valueChanged.connect(takes)
-        return number
+        number.setAccessibleName(f"{setting.name}, in {setting.unit}")
+        number.setFixedWidth(_NUMBER_WIDTH)
+        number.setAlignment(Qt.AlignmentFlag.AlignRight)
+        number.editingFinished.connect(lambda: self._set_number(setting, number.text()))
+        beside = QWidget()
+        across = QHBoxLayout(beside)
+        across.setContentsMargins(0, 0, 0, 0)
+        across.addWidget(number)
+        across.addWidget(label(setting.unit, soft=True))
+        return beside
+
+    def _set_number(self, setting: Setting, typed: str) -> None:
+        """Take a number as it is typed, with digits grouped or not."""
+        digits = "".join(one for one in typed if one not in ",.’' \u202f")
+        self._set(setting.id, int(digits) if digits.isascii() and digits.isdigit() else typed)
 
     def _set(self, setting: str, value: Value) -> None:
         try:
