@@ -1,6 +1,6 @@
 #!/bin/sh
-# Looks for what must come from Debian: python (venv), tests (Qt offscreen, pages printed as PDF,
-# Java for a cluster), window (Qt on a screen).
+# Looks for what must come from Debian: python (venv), tests (Qt, pages printed as PDF, Java for a
+# cluster, a screen and a reader of it), window (Qt on a screen).
 # As root it installs what is missing; otherwise it says which packages to install.
 set -u
 missing=""
@@ -29,13 +29,16 @@ if [ "${1:-window}" = tests ]; then # what the cluster of the tests runs on, and
   command -v desktop-file-validate >/dev/null || missing="$missing desktop-file-utils"
   command -v update-mime-database >/dev/null || missing="$missing shared-mime-info"
   command -v appstreamcli >/dev/null || missing="$missing appstream"
+  command -v Xvfb >/dev/null || missing="$missing xvfb"
+  [ -x /usr/libexec/at-spi-bus-launcher ] || missing="$missing at-spi2-core"
+  /usr/bin/python3 -c "import pyatspi" 2>/dev/null || missing="$missing python3-pyatspi"
   command -v dbus-daemon >/dev/null || missing="$missing dbus"
   command -v man >/dev/null || missing="$missing man-db"
   command -v java >/dev/null || missing="$missing openjdk-17-jre-headless"
   [ -e /usr/share/java/postgresql.jar ] || missing="$missing libpostgresql-jdbc-java"
   [ -e /usr/share/java/mariadb-java-client.jar ] || missing="$missing libmariadb-java"
 fi
-if [ "${1:-window}" = window ]; then
+if [ "${1:-window}" != python ]; then # a real window, which the tests open as well
   need libxcb-cursor.so.0 libxcb-cursor0
   need libxcb-icccm.so.4 libxcb-icccm4
   need libxcb-keysyms.so.1 libxcb-keysyms1

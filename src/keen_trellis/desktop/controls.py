@@ -260,12 +260,17 @@ class Switch(QFrame):
         for number, word in enumerate(words):
             part = QPushButton(word)
             part.setObjectName(f"{name}.{word.lower()}")
-            part.setAccessibleName(f"{says}: {word}")
             part.setCheckable(True)
             part.setCursor(Qt.CursorShape.PointingHandCursor)
             self._group.addButton(part, number)
             row.addWidget(part)
         self._group.idClicked.connect(self.chosen.emit)
+        self.name_parts(says)
+
+    def name_parts(self, says: str) -> None:
+        """Say to who hears them what the words are about."""
+        for part in self._group.buttons():
+            part.setAccessibleName(f"{says}: {part.text()}")
 
     def set_chosen(self, number: int) -> None:
         """Show which one holds."""

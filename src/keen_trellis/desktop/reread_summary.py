@@ -50,6 +50,7 @@ class RereadSummary(QDialog):
             column.addLayout(self._ties(changes.ties))
         column.addStretch()
         scroll = QScrollArea()
+        scroll.setAccessibleName("What reading again brought")
         scroll.setFrameShape(QScrollArea.Shape.NoFrame)
         scroll.setWidgetResizable(True)
         scroll.setWidget(inner)

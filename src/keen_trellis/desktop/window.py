@@ -46,6 +46,7 @@ from keen_trellis.desktop.menus import Menus
 from keen_trellis.desktop.notifier import Notifier
 from keen_trellis.desktop.preferences import Preferences
 from keen_trellis.desktop.preloading import Ahead
+from keen_trellis.desktop.reading_order import next_taker
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.start_page import StartPage
 from keen_trellis.desktop.theme import Theme
@@ -308,6 +309,14 @@ class Window(QMainWindow):
         QSettings().setValue("window", self.saveGeometry())
         event.accept()
         self.closed.emit()
+
+    def focusNextPrevChild(self, next: bool) -> bool:
+        taker = next_taker(self, QApplication.focusWidget(), is_back=not next)
+        if taker is None:
+            return False
+        back, on = Qt.FocusReason.BacktabFocusReason, Qt.FocusReason.TabFocusReason
+        taker.setFocus(on if next else back)
+        return True
 
     def be_as_it_was_left(self) -> None:
         """Take the place and size that the last window had when it was closed."""

@@ -198,12 +198,12 @@ class TableWishes(FlowRow):
         if "blank" not in condition.is_:
             value = QLineEdit(condition.value)
             value.setObjectName(f"{self._name}.{place}.value")
-            value.setAccessibleName("Value")
+            value.setAccessibleName(f"Value of condition {place + 1}")
             value.setFixedWidth(120)
             value.editingFinished.connect(lambda: self._value_typed(place, condition, value))
             self.flow.addWidget(value)
         gone = button("×", f"{self._name}.{place}.remove", lambda: self._remove(place), "plain")
-        gone.setAccessibleName("Take the condition out")
+        gone.setAccessibleName(f"Take condition {place + 1} out")
         gone.setAutoDefault(False)
         self.flow.addWidget(gone)
 

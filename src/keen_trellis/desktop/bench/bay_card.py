@@ -27,9 +27,8 @@ class BayCard(RowsCard):
         none = "No rows here." if bay is Bay.BOTH else "Every row has a match."
         super().__init__(f"bay.{bay}", theme, parent, none)
         self.bay = bay
-        more = button("⋯", f"bay.{bay}.more", self._offer, "plain")
-        more.setAccessibleName("What can be done with the rows of this bay")
-        more.setToolTip(as_it_is(more.accessibleName()))
+        more = self._more = button("⋯", f"bay.{bay}.more", self._offer, "plain")
+        more.setToolTip(as_it_is("What can be done with the rows of this bay"))
         more.setFixedWidth(26)
         more.setStyleSheet("padding: 2px 0;")
         self.switch = Switch(f"bay.{bay}.switch", ("Keep", "Leave"), "This bay")
@@ -93,6 +92,8 @@ class BayCard(RowsCard):
         super().show_head(name, rows, kept, colours, unit)
         theme = self.theme
         self.switch.set_chosen(0 if kept else 1)
+        self.switch.name_parts(name)
+        self._more.setAccessibleName(f"What can be done with the rows {name}")
         on_fill = theme.surface if theme.name == "light" else theme.ground
         strong = colours.ink if kept else theme.ink_soft
         self.switch.paint_with(

@@ -85,7 +85,7 @@ class Conditions:
                 say.button("▾", f"{name}.value.{number}.pick", says, pick)
         if condition.is_ == "in":
             say.button("+ value", f"{name}.more", "Add a value", partial(self._add_value, place))
-        says = "Take this condition out"
+        says = f"Take condition {place + 1}, on {condition.column}, out"
         say.button("×", f"{name}.remove", says, partial(self._remove, place))
 
     def offer(self, words: str) -> Choice:

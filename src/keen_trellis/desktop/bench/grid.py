@@ -245,6 +245,7 @@ class Grid(QTableView):
         self.table_model.show_table(table)
         size = f"{counted(len(table), 'row')}, {counted(len(table.columns), 'column')}"
         self.setAccessibleName(f"{self.says}: {size}")
+        self.horizontalHeader().setAccessibleName(f"Heads of the columns of {self.says}")
 
     def show_table(
         self,

@@ -38,6 +38,7 @@ from keen_trellis.desktop.map.shapes import (
     Plus,
     Spill,
 )
+from keen_trellis.desktop.map.spoken import SpokenMap, told
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme, text_font
 from keen_trellis.desktop.tips import as_it_is
@@ -86,6 +87,7 @@ class MapView(QAbstractScrollArea):
         self._overview.asked.connect(self._look_at)
         for bar in (self.horizontalScrollBar(), self.verticalScrollBar()):
             bar.valueChanged.connect(self._show_overview)
+        self._spoken = SpokenMap(self.viewport(), session.select, self.to_screen)
         self._drawn_for = session.selection
         session.document.changed.connect(self.renew)
         session.work.ran.connect(self._proposed.clear)
@@ -117,6 +119,13 @@ class MapView(QAbstractScrollArea):
         self._layout, self._drawn_for = laid_out, self._session.selection
         self._fit_scrollbars()
         self.viewport().update()
+        self._speak()
+
+    def _speak(self) -> None:
+        """Tell who hears the map what is on it, and what is selected."""
+        self.setAccessibleDescription(self._told())
+        trellis, selected = self._session.trellis, self._session.selection
+        self._spoken.renew(lambda: told(self._layout, trellis), selected)
 
     def to_screen(self, box: Box) -> QRectF:
         """Return where a box of the layout is seen in the viewport."""
@@ -307,7 +316,7 @@ class MapView(QAbstractScrollArea):
 
     def _follow_selection(self) -> None:
         self._bring_selected_into_view()
-        self.setAccessibleDescription(self._told())
+        self._speak()
         self.viewport().update()
 
     def _bring_selected_into_view(self) -> None:

@@ -189,7 +189,7 @@ class _Told:
                 ink=self._origins.colours[lane.id].ink,
             )
         self._tell_span(place)
-        says = "Take this link field out"
+        says = f"Take the link field {self._fields(0)[place]} out"
         name = f"blend.field.{place}.remove"
         self._say.button("×", name, says, partial(self._remove_field, place))
 
@@ -235,7 +235,7 @@ class _Told:
             name, says = f"blend.figure.{number}.{place}", f"A figure of {lane.name}"
             chosen = partial(self._put_figure, number, place)
             say.choice(name, says, options, current=_value(figure), chosen=chosen)
-            says = "Take this figure out"
+            says = f"Take figure {place + 1} of {lane.name} out"
             say.button("×", f"{name}.remove", says, partial(self._remove_figure, number, place))
         add = say.choice(
             f"blend.figure.{number}.add",

@@ -230,13 +230,10 @@ class _Side(QFrame):
         self._title = OneLine()
         self._title.setProperty("strong", True)
         self._title.setObjectName(f"{name}.title")
-        everything = button("all", f"{name}.all", lambda: self.chosen.emit(None), "plain")
-        everything.setAccessibleName("Bring all columns of this side")
-        nothing = button("none", f"{name}.none", lambda: self.chosen.emit(()), "plain")
-        nothing.setAccessibleName("Bring no column of this side")
+        self._all = button("all", f"{name}.all", lambda: self.chosen.emit(None), "plain")
+        self._none = button("none", f"{name}.none", lambda: self.chosen.emit(()), "plain")
         self._find = QLineEdit()
         self._find.setObjectName(f"{name}.find")
-        self._find.setAccessibleName("Find a column")
         self._find.setPlaceholderText("Find a column")
         self._find.textChanged.connect(self._search)
         self._list = QListWidget()
@@ -245,7 +242,7 @@ class _Side(QFrame):
         self._list.itemChanged.connect(self._ticked)
         head = QHBoxLayout()
         head.addWidget(self._title, 1)
-        for short in (everything, nothing):
+        for short in (self._all, self._none):
             short.setSizePolicy(QSizePolicy.Policy.Maximum, QSizePolicy.Policy.Fixed)
             head.addWidget(short)
         column = QVBoxLayout(self)
@@ -264,6 +261,9 @@ class _Side(QFrame):
         self._title.setText(f"{lane}: {going_on:,} of {len(names):,} columns go on")
         self._title.setStyleSheet(f"color: {colour};")
         self._list.setAccessibleName(self._title.text())
+        self._all.setAccessibleName(f"Bring all columns of {lane}")
+        self._none.setAccessibleName(f"Bring no column of {lane}")
+        self._find.setAccessibleName(f"Find a column of {lane}")
         self._list.blockSignals(True)
         if names != self._names:
             self._names = names

@@ -147,7 +147,7 @@ class _Told:
                 current="down" if one.descending else "up",
                 chosen=partial(self._turn_order, place),
             )
-            says = "Take this order out"
+            says = f"Take the order by {one.field} out"
             sentence.button("×", f"{name}.remove", says, partial(self._remove_order, place))
         add = sentence.choice(
             "link.order.add",
@@ -166,7 +166,7 @@ class _Told:
         )
         sentence.choice(
             f"{name}.operator",
-            "How the fields are compared",
+            f"How {field.left} and {field.right} are compared",
             [(operator, words, operator) for operator, words in OPERATOR_WORDS.items()],
             current=field.operator,
             chosen=lambda value: self._set_field(place, operator=value),
@@ -179,7 +179,7 @@ class _Told:
         self._tell_conversion(place, field)
         self._tell_span(place, field)
         if len(self._item.link) > 1:
-            says = "Take this pair of fields out"
+            says = f"Take {field.left} and {field.right} out of the link"
             sentence.button("×", f"{name}.remove", says, lambda: self._remove_field(place))
 
     def _field_choice(

@@ -64,6 +64,7 @@ class GoingOn(QFrame):
         self.table.itemChanged.connect(self._changed)
         self.table.moved.connect(self._moved)
         numbers = self.table.verticalHeader()
+        numbers.setAccessibleName("The order of the columns")
         numbers.setSectionsMovable(True)
         numbers.setDefaultSectionSize(_ROW)
         numbers.sectionMoved.connect(self._dragged)
@@ -171,6 +172,7 @@ class _Rows(QTableWidget):
         for column in range(columns):
             mode = QHeaderView.ResizeMode.Stretch
             self.horizontalHeader().setSectionResizeMode(column, mode)
+        self.horizontalHeader().setAccessibleName("What is said of each column that goes on")
         self.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
         corner = self.findChild(QAbstractButton)
         if corner is not None:

@@ -63,6 +63,7 @@ class PairsPanel(QFrame):
         inner = QWidget()
         inner.setLayout(self._rows)
         scroll = QScrollArea()
+        scroll.setAccessibleName("Proposed pairs")
         scroll.setWidget(inner)
         scroll.setWidgetResizable(True)
         scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)

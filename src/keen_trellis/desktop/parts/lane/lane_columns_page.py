@@ -204,6 +204,7 @@ def _list() -> QTableWidget:
     made.verticalHeader().setDefaultSectionSize(25)
     made.setFixedWidth(380)
     header = made.horizontalHeader()
+    header.setAccessibleName("What is said of each column")
     header.setHighlightSections(False)
     header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
     header.setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)

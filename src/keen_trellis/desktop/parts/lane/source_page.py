@@ -76,6 +76,7 @@ class SourcePage(Page):
         column.addWidget(self._apart)
         column.addStretch(1)
         scroll = QScrollArea()
+        scroll.setAccessibleName("All that is said of the source")
         scroll.setObjectName("source.scroll")
         scroll.setFrameShape(QScrollArea.Shape.NoFrame)
         scroll.setWidgetResizable(True)

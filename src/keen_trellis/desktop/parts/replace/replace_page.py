@@ -67,10 +67,10 @@ class ReplacePage(StepPage):
             made = (*item.replacements[:place], one.but(**changes), *item.replacements[place + 1 :])
             self.change(replacements=made)
 
-        says = "What is replaced; empty for a blank"
+        says = f"What is replaced, {place + 1}; empty for a blank"
         say.field(f"{name}.old", says, one.old, 120, lambda text: put(old=text))
         say.word("by")
-        says = "What stands in its place; empty for a blank"
+        says = f"What stands in its place, {place + 1}; empty for a blank"
         say.field(f"{name}.new", says, one.new, 120, lambda text: put(new=text))
         rest = (*item.replacements[:place], *item.replacements[place + 1 :])
         says = f"Do not replace {one.old}"
