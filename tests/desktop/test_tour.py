@@ -10,6 +10,8 @@ from keen_trellis.desktop.actions import ACTIONS
 from keen_trellis.desktop.bench.grid import Grid
 from keen_trellis.desktop.tour.stops import STOPS
 from keen_trellis.desktop.tour.tour import placed, stop_left_at
+from keen_trellis.document import edits
+from keen_trellis.document.sources import DelimitedSource
 from tests.desktop.window_case import WindowTestCase
 
 ALT, CTRL = Qt.KeyboardModifier.AltModifier, Qt.KeyboardModifier.ControlModifier
@@ -105,3 +107,22 @@ class TourTest(WindowTestCase):
             self.assertFalse(card.intersects(target))
         self.assertTrue(room.contains(placed(340, 230, QRect(12, 12, 1076, 676), room)))
         self.assertEqual(placed(340, 230, QRect(), room).center(), room.center())
+
+
+class WhatNextTest(WindowTestCase):
+    def test_a_trellis_that_is_hardly_begun_says_what_to_do_next(self) -> None:
+        line = self.window.findChild(QLabel, "map.next")
+        says = []
+        for name, source in (("Fares", "fares.csv"), ("Warnings", "warnings.csv")):
+            path = str(self.folder / source)
+            self.session.do(edits.AddLane(name, DelimitedSource(path=path)))
+            self.settle()
+            says.append(line.text())
+        self.assertTrue(line.isVisible())
+        self.session.building.tie("fares", "warnings")
+        self.settle()
+        self.assertEqual(line.isVisible(), bool(self.session.trellis.lane("fares").items[0].link))
+        self.assertIn("Ctrl+L", says[0])
+        self.assertIn("Ctrl+T", says[1])
+        self.open_demo()
+        self.assertFalse(line.isVisible())

@@ -346,6 +346,10 @@ QFrame[floating="true"] {
   background: $surface; border: 1px solid $line; border-radius: 12px;
 }
 QFrame[ring="true"] { background: transparent; border: 2px solid $accent; border-radius: 8px; }
+QLabel[hint="true"] {
+  background: $accent_soft; color: $accent_ink; border-radius: 8px; padding: 6px 12px;
+  font-weight: 600;
+}
 QFrame[card="true"] { background: $surface; border: 1px solid $line; border-radius: 8px; }
 QFrame[said="true"] { background: $accent_soft; border: 0; border-radius: 8px; }
 QFrame[said="true"] QLabel { color: $ink; }

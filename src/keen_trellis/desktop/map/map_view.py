@@ -39,6 +39,7 @@ from keen_trellis.desktop.map.shapes import (
     Spill,
 )
 from keen_trellis.desktop.map.spoken import SpokenMap, told
+from keen_trellis.desktop.map.what_next import WhatNext, what_next
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme, text_font
 from keen_trellis.desktop.tips import as_it_is
@@ -87,6 +88,7 @@ class MapView(QAbstractScrollArea):
         self._overview.asked.connect(self._look_at)
         for bar in (self.horizontalScrollBar(), self.verticalScrollBar()):
             bar.valueChanged.connect(self._show_overview)
+        self._next = WhatNext(self.viewport())
         self._spoken = SpokenMap(self.viewport(), session.select, self.to_screen)
         self._drawn_for = session.selection
         session.document.changed.connect(self.renew)
@@ -378,6 +380,13 @@ class MapView(QAbstractScrollArea):
         seen = QRectF(start, QSizeF(self.viewport().size()) / self._zoom)
         self._overview.show_map(self._layout, seen, QRectF(self.viewport().rect()))
 
+    def _say_what_next(self) -> None:
+        shown = self._layout
+        things = (*shown.heads, *shown.joints, *shown.spills, *shown.flags, *shown.beads)
+        lowest = max((self.to_screen(one.box).bottom() for one in things), default=0.0)
+        text = what_next(self._session.trellis)
+        self._next.tell(text, shown.heads_width * self._zoom, lowest, self.viewport().rect())
+
     def _fit_scrollbars(self) -> None:
         room = self.viewport().size()
         for bar, needed, page in (
@@ -387,6 +396,7 @@ class MapView(QAbstractScrollArea):
             bar.setRange(0, max(0, int(needed) - page))
             bar.setPageStep(page)
             bar.setSingleStep(24)
+        self._say_what_next()
         self._show_overview()
 
     # drawing
