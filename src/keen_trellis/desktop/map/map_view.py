@@ -382,8 +382,9 @@ class MapView(QAbstractScrollArea):
 
     def _say_what_next(self) -> None:
         shown = self._layout
-        things = (*shown.heads, *shown.joints, *shown.spills, *shown.flags, *shown.beads)
-        lowest = max((self.to_screen(one.box).bottom() for one in things), default=0.0)
+        groups = (shown.heads, shown.joints, shown.spills, shown.flags, shown.beads)
+        boxes = [one.box for group in groups for one in group]
+        lowest = max((self.to_screen(box).bottom() for box in boxes), default=0.0)
         text = what_next(self._session.trellis)
         self._next.tell(text, shown.heads_width * self._zoom, lowest, self.viewport().rect())
 

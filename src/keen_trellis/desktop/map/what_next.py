@@ -6,7 +6,6 @@ from PySide6.QtCore import QRect, Qt
 from PySide6.QtWidgets import QLabel, QWidget
 
 from keen_trellis.document import Trellis
-from keen_trellis.document.items import JoinItem
 
 _FEW, _EDGE = 3, 14
 
@@ -16,9 +15,7 @@ def what_next(trellis: Trellis) -> str:
     lanes, has_ties = trellis.lanes, any(True for _ in trellis.ties())
     if not lanes or len(lanes) > _FEW or any(True for _ in trellis.deliveries()):
         return ""
-    if any(
-        isinstance(tie, JoinItem) and not tie.link and not tie.cross for _, tie in trellis.ties()
-    ):
+    if any(not tie.link and not tie.cross for _, tie in trellis.joins()):
         return ""  # what is needed is said where the fields are chosen
     if has_ties:
         return "Keep or leave each bay below. The + at the lane’s end delivers its rows (Ctrl+D)."
