@@ -29,7 +29,7 @@ class Preferences(QObject):
 
     def set(self, setting: str, value: Value) -> None:
         """Set one, keep it, and tell whoever shows it; `UserError` where it cannot be kept."""
-        self.settings = changed(self.settings, setting, value)
+        self.settings = changed(setting, value)
         self.settings.take_effect()
         self.changed.emit(setting)
 

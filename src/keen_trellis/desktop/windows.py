@@ -6,9 +6,9 @@ import os
 import sys
 from pathlib import Path
 from types import TracebackType
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, QPoint, Qt, Signal
-from PySide6.QtNetwork import QLocalServer, QLocalSocket
 from PySide6.QtWidgets import QApplication
 
 from keen_trellis.desktop import theme as themes
@@ -16,6 +16,9 @@ from keen_trellis.desktop.preferences import Preferences
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.window import Window
 from keen_trellis.machine.running import TAKEN, Asked, socket_path
+
+if TYPE_CHECKING:
+    from PySide6.QtNetwork import QLocalServer, QLocalSocket
 
 _BESIDE = QPoint(32, 32)
 _MINIMISED = Qt.WindowState.WindowMinimized
@@ -67,6 +70,8 @@ class Windows(QObject):
 
     def listen(self) -> None:
         """Hear what later starts ask for; where that cannot be, each of them is a process."""
+        from PySide6.QtNetwork import QLocalServer
+
         path = socket_path()
         if path is None:
             return

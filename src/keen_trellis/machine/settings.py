@@ -209,11 +209,11 @@ def usual_log() -> Path:
 def read_settings() -> Settings:
     """Return what is set on this machine; what cannot be read or understood is as it is usually."""
     path = settings_file()
+    if not path.is_file():  # not there, or something that reading would wait for
+        return Settings()
     try:
         found = json.loads(path.read_text(encoding="utf-8"))
-    except FileNotFoundError:
-        return Settings()
-    except (OSError, ValueError) as error:
+    except (OSError, ValueError, RecursionError) as error:
         why = reason(error) if isinstance(error, OSError) else "it is no JSON"
         return Settings({}, (f"{path} cannot be read: {why}. Everything is as it is usually.",))
     if not isinstance(found, dict):
@@ -226,8 +226,8 @@ def read_settings() -> Settings:
     return Settings(found, tuple(odd))
 
 
-def changed(settings: Settings, name: str, value: Value) -> Settings:
-    """Return settings with one of them set, kept on this machine.
+def changed(name: str, value: Value) -> Settings:
+    """Set one, keep it on this machine beside what others have set meanwhile, and return all.
 
     Raises
     ------
@@ -236,7 +236,7 @@ def changed(settings: Settings, name: str, value: Value) -> Settings:
     """
     if why := BY_ID[name].refused(value):
         raise UserError(f"{value} is no value of “{BY_ID[name].name}”: {why}.", "")
-    own = {**settings.own, name: value}
+    own = {**read_settings().own, name: value}
     path = settings_file()
     try:
         path.parent.mkdir(parents=True, exist_ok=True)

@@ -57,6 +57,7 @@ class Tour(QObject):
         self._escape = QShortcut(QKeySequence(Qt.Key.Key_Escape), window)
         self._escape.activated.connect(self.leave)
         self._escape.setEnabled(False)
+        session.document.opened.connect(self.leave)  # another trellis has none of its stops
         window.installEventFilter(self)
 
     @property
@@ -98,6 +99,8 @@ class Tour(QObject):
 
     def leave(self) -> None:
         """Put the card away; the tour is taken up again where it was left."""
+        if not self.is_under_way:
+            return
         self._looks.stop()
         self._escape.setEnabled(False)
         self.card.hide()
