@@ -446,12 +446,16 @@ class Grid(QTableView):
         cell, at = self.table_model.cell(row, column)
         return Only(name, "value", cell.text(at))
 
+    def _takes_rows(self) -> bool:
+        """Whether a double click does anything here; in a dialog, Return is its button's."""
+        return self.isSignalConnected(QMetaMethod.fromSignal(self.doubleClicked))
+
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.matches(QKeySequence.StandardKey.Copy):
             self.ask_copy()
         elif event.matches(QKeySequence.StandardKey.Find):
             self.search_asked.emit()
-        elif event.key() in _TAKES and self.currentIndex().isValid():
+        elif event.key() in _TAKES and self.currentIndex().isValid() and self._takes_rows():
             self.doubleClicked.emit(self.currentIndex())  # what a double click does, by a key
         else:
             super().keyPressEvent(event)

@@ -237,6 +237,7 @@ def _trouble(facts: LaneFacts | ItemFacts | None) -> str:
 
 def _table(name: str, says: str) -> QTableWidget:
     made = QTableWidget()
+    made.setTabKeyNavigation(False)
     made.setObjectName(name)
     made.setAccessibleName(says)
     made.verticalHeader().hide()

@@ -123,6 +123,7 @@ class LinesTable(QTableView):
 
     def __init__(self, theme: Theme) -> None:
         super().__init__()
+        self.setTabKeyNavigation(False)  # Tab leaves it, as it leaves every table
         self.setObjectName("report.lines")
         self.setAccessibleName("The groups of the report and their figures")
         self.theme = theme

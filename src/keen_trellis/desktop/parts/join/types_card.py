@@ -94,6 +94,7 @@ class TypesCard(QFrame):
             "multiplied",
         )
         self.table = QTableWidget(len(self._lines), len(heads))
+        self.table.setTabKeyNavigation(False)
         self.table.setObjectName("join_types")
         self.table.setAccessibleName("Join types, with the rows that each would give")
         self.table.setHorizontalHeaderLabels(heads)
