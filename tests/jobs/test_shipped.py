@@ -8,11 +8,13 @@ import subprocess
 import sys
 import tempfile
 import unittest
+from importlib import metadata
 from pathlib import Path
 from unittest import mock
 
 from keen_trellis.base.errors import UserError
 from keen_trellis.base.shipped import SHIPPED, demo_in
+from keen_trellis.base.version import VERSION
 from keen_trellis.cli.main import main
 from keen_trellis.machine import desktop_entry
 
@@ -107,6 +109,12 @@ class ShippedTest(unittest.TestCase):
         self.assertEqual(demo.read_text(), "mine")
         self.assertTrue((self.folder / "demo" / "fares.csv").exists())
         self.assertFalse((self.folder / "demo" / "make_demo.py").exists())
+
+    def test_the_version_stands_once(self) -> None:
+        self.assertEqual(metadata.version("keen-trellis"), VERSION)
+        about = next(DESKTOP.glob("*.metainfo.xml")).read_text()
+        self.assertIn(f'<release version="{VERSION}"', about)
+        self.assertIn(f"## {VERSION}", (ROOT / "CHANGELOG.md").read_text())
 
     def test_manual_and_completions_are_those_of_the_command_line(self) -> None:
         sys.path.insert(0, str(ROOT / "tools"))
