@@ -26,6 +26,7 @@ from keen_trellis.desktop.help import manual, topics
 from keen_trellis.desktop.help.help_panel import HelpPanel
 from keen_trellis.desktop.parts import VIEWS
 from keen_trellis.document import edits
+from keen_trellis.document.sources import DelimitedSource
 from keen_trellis.machine.settings import SETTINGS, read_settings, settings_file, usual_log
 from tests.desktop.window_case import WindowTestCase
 
@@ -112,6 +113,20 @@ class HelpTest(WindowTestCase):
         shown = next(one for one in buttons if one.isVisible())
         QTest.mouseClick(shown, Qt.MouseButton.LeftButton)
         self.assertEqual(self.panel.heading, "A file or a table is not there")
+
+    def test_what_is_refused_says_why(self) -> None:
+        into_a_source = edits.AddDelivery("sailings", "Mine", "fares.csv")
+        self.session.do(edits.SetSource("takings", DelimitedSource(path="fares.csv")))
+        self.assertFalse(self.session.do(into_a_source))
+        self.why("A change was not made")
+        self.assertFalse(self.session.document.open(self.folder / "harbour.sqlite"))
+        self.why("The trellis cannot be opened")
+
+    def why(self, heading: str) -> None:
+        buttons = self.window.bench.notice.findChildren(QPushButton)
+        (shown,) = [one for one in buttons if one.isVisible() and one.text() == "Why?"]
+        QTest.mouseClick(shown, Qt.MouseButton.LeftButton)
+        self.assertEqual(self.panel.heading, heading)
 
     def test_the_guide_is_searched_and_read_by_its_links(self) -> None:
         self.trigger("help.here")

@@ -5,6 +5,7 @@ from __future__ import annotations
 import platform
 import traceback
 from collections.abc import Callable, Sequence
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -41,6 +42,7 @@ from keen_trellis.desktop.bench.bench import Bench
 from keen_trellis.desktop.bench.grid import Grid
 from keen_trellis.desktop.bench.local_formats import is_local, read_locally
 from keen_trellis.desktop.documents import Documents
+from keen_trellis.desktop.help.topics import A_CHANGE_REFUSED, WHY
 from keen_trellis.desktop.map.map_view import MapView
 from keen_trellis.desktop.menus import Menus
 from keen_trellis.desktop.notifier import Notifier
@@ -413,7 +415,7 @@ class Window(QMainWindow):
         try:
             self.preferences.set(setting, value)
         except UserError as error:
-            self.tell(str(error), True)
+            self.session.telling.trouble(error)
 
     def show_help(self, heading: str = "") -> None:
         """Show the guide where it speaks of what is selected, or the section under a heading."""
@@ -485,7 +487,8 @@ class Window(QMainWindow):
     def tell(self, sentence: str, is_trouble: bool) -> None:
         """Tell something: trouble stands in the bench's head, the rest in the status line."""
         if is_trouble:
-            self.bench.notice.tell(sentence)
+            why = partial(self.show_help, self.session.telling.why or A_CHANGE_REFUSED)
+            self.bench.notice.tell(sentence, (WHY, why))
             QTimer.singleShot(MESSAGE_MS, self, lambda: self._forget(sentence))
         else:
             self.bench.notice.tell("")

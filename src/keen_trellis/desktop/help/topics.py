@@ -51,6 +51,8 @@ _OF_ERRORS: dict[type[UserError], str] = {
 }
 """By class; a class that is not here has the section of the one that it is made from."""
 
+A_CHANGE_REFUSED, A_PROMISE_BROKEN = "A change was not made", "A promise is broken"
+
 OF_FINDINGS = {
     "texts differ": "Texts differ",
     "likely pair": "Likely pairs",

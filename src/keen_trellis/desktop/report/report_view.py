@@ -26,6 +26,7 @@ from keen_trellis.data import Kind
 from keen_trellis.desktop.bench.sentence import Sentence
 from keen_trellis.desktop.controls import NONE_YET, Choice, Notice, button, label
 from keen_trellis.desktop.frames import empty_page
+from keen_trellis.desktop.help.topics import WHY, topic_of
 from keen_trellis.desktop.report.filters import Filters
 from keen_trellis.desktop.report.lines import LinesTable
 from keen_trellis.desktop.report.picture import PictureCard, look_of
@@ -205,7 +206,11 @@ class ReportView(QWidget):
         found = self.session.reporting.found
         place = self.session.results.rows.get(self.session.trellis.taken_after(report.at))
         trouble = found if isinstance(found, UserError) else place
-        self._notice.tell(str(trouble) if isinstance(trouble, UserError) else "")
+        if isinstance(trouble, UserError):
+            why = partial(self.session.telling.help_wanted.emit, topic_of(trouble))
+            self._notice.tell(str(trouble), (WHY, why))
+        else:
+            self._notice.tell("")
         is_there = found is not None and not isinstance(found, UserError)
         self._cards.setVisible(is_there and not isinstance(place, UserError))
         reaches = () if found is None or isinstance(found, UserError) else found.reaches

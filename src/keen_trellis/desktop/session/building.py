@@ -138,7 +138,7 @@ class Building:
             try:
                 names = edits.swapped_names(item, (left, right), lanes)
             except EditError as error:
-                self._telling.trouble(str(error))
+                self._telling.trouble(error)
                 return
             except UserError:  # of a join that cannot be made, nothing follows by columns
                 names = None

@@ -13,6 +13,7 @@ from PySide6.QtCore import QObject, Signal
 from keen_trellis.base.errors import PasswordError
 from keen_trellis.base.progress import Report, part
 from keen_trellis.base.words import counted
+from keen_trellis.desktop.help.topics import A_PROMISE_BROKEN
 from keen_trellis.desktop.jobs import Jobs
 from keen_trellis.desktop.session.open_document import OpenDocument
 from keen_trellis.desktop.session.place_runs import Elsewhere
@@ -133,7 +134,11 @@ class Delivering(QObject):
         stopped = [
             f"{d.name} was not written. A promise is broken: {d.stopped}" for d in made if d.stopped
         ]
-        self._telling.said.emit(". ".join([*stopped, *words]) + ".", bool(stopped))
+        said = ". ".join([*stopped, *words]) + "."
+        if stopped:
+            self._telling.trouble(said, A_PROMISE_BROKEN)
+        else:
+            self._telling.say(said)
         self.delivered.emit()
 
     def _asks_for_password(

@@ -97,7 +97,7 @@ class OpenDocument(QObject):
         try:
             trellis = load(path)
         except UserError as error:
-            self._telling.trouble(str(error))
+            self._telling.trouble(error)
             return False
         from keen_trellis.machine.approvals import approvals
 
@@ -142,7 +142,7 @@ class OpenDocument(QObject):
         try:
             save(self.trellis, path)
         except UserError as error:
-            self._telling.trouble(str(error))
+            self._telling.trouble(error)
             return False
         # elsewhere, other files lie outside of its folder: what it was allowed, it stays allowed
         refused = {want.words for want in self.not_allowed}
@@ -209,7 +209,7 @@ class OpenDocument(QObject):
         try:
             trellis, back = edits.apply(edit, self.trellis)
         except UserError as error:
-            self._telling.trouble(str(error))
+            self._telling.trouble(error)
             return False
         if trellis == self.trellis:
             return True

@@ -4,9 +4,17 @@ from __future__ import annotations
 
 from PySide6.QtCore import QObject, Signal
 
+from keen_trellis.base.errors import UserError
+from keen_trellis.desktop.help.topics import A_CHANGE_REFUSED, topic_of
+
 
 class Telling(QObject):
     """Where what is to be said and asked goes.
+
+    Attributes
+    ----------
+    why : str
+        The heading of the guide's section on the latest trouble.
 
     Signals
     -------
@@ -34,10 +42,22 @@ class Telling(QObject):
     typing_ends = Signal()
     help_wanted = Signal(str)
 
+    def __init__(self) -> None:
+        super().__init__()
+        self.why = ""
+
     def say(self, sentence: str) -> None:
         """Tell something."""
         self.said.emit(sentence, False)
 
-    def trouble(self, sentence: str) -> None:
-        """Tell of something that is not as it should be."""
-        self.said.emit(sentence, True)
+    def trouble(self, told: str | UserError, why: str = "") -> None:
+        """Tell of something that is not as it should be.
+
+        Parameters
+        ----------
+        told : str or UserError
+        why : str, optional
+            The heading of the guide's section on it; that on the error where nothing is given.
+        """
+        self.why = why or (topic_of(told) if isinstance(told, UserError) else A_CHANGE_REFUSED)
+        self.said.emit(str(told), True)

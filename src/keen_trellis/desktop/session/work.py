@@ -351,7 +351,7 @@ class Work(QObject):
             if stopped:
                 self._telling.say(stopped)
         elif isinstance(error, UserError):
-            self._telling.trouble(str(error))
+            self._telling.trouble(error)
         elif lack := lacking(error):
             said = f"It cannot be done: {lack}. What is shown stays as it is."
             self._telling.trouble(said)

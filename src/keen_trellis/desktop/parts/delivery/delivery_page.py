@@ -30,6 +30,7 @@ from keen_trellis.desktop.bench.rows_card import RowsCard
 from keen_trellis.desktop.bench.sentence import Sentence
 from keen_trellis.desktop.bench.table_model import Origins
 from keen_trellis.desktop.controls import Notice, button, label
+from keen_trellis.desktop.help.topics import A_PROMISE_BROKEN, WHY
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme, value_font
 from keen_trellis.document import Lane, edits
@@ -163,6 +164,7 @@ class DeliveryPage(Page):
             f"{'; '.join(said)}.",
             (f"Go to {broken[0].name}", partial(self.session.select, broken[0].id)),
             ("Deliver despite it", partial(self.session.delivering.deliver, [item.id], True)),
+            (WHY, partial(self.session.telling.help_wanted.emit, A_PROMISE_BROKEN)),
         )
 
     def _show_what_is_there(self, item: DeliveryItem) -> None:
