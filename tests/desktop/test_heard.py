@@ -142,7 +142,7 @@ READER = textwrap.dedent(
         yield node
         for child in node:
             yield from all_of(child, depth + 1)
-    until = time.time() + 60
+    until = time.time() + 120
     while time.time() < until:
         for program in pyatspi.Registry.getDesktop(0):
             if program is not None and "Trellis" in (program.name or ""):
