@@ -209,6 +209,20 @@ class SettingsTest(WindowTestCase):
             self.assertEqual(read_settings()["look.letters"], 100)
             self.assertTrue(read_settings().odd, spoilt)
 
+    def test_what_nobody_wants_to_hear_of_is_not_told(self) -> None:
+        topics = {topic.replace(" ", "_") for topic in get_args(Topic)}
+        declared = {one.id.partition(".")[2] for one in SETTINGS if one.group == "findings"}
+        self.assertEqual(declared, topics)
+        self.open_demo()
+        self.session.select("sailings-routes")
+        self.settle()
+        told = self.find(FindingLine, "finding").accessibleName()
+        self.assertIn("looks like", told)
+        self.window.preferences.set("findings.likely_pair", False)
+        self.assertNotIn("looks like", self.find(FindingLine, "finding").accessibleName())
+        self.window.preferences.set("findings.likely_pair", True)
+        self.assertEqual(self.find(FindingLine, "finding").accessibleName(), told)
+
     def test_a_new_delivery_is_written_as_the_settings_say(self) -> None:
         self.open_demo()
         self.window.preferences.set("deliveries.decimal", ",")

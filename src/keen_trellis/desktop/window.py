@@ -121,6 +121,7 @@ class Window(QMainWindow):
         self.setMinimumSize(SMALLEST)
         self.map.setFocus()
         self._show_document()
+        session.looking.untold = preferences.settings.untold
         preferences.changed.connect(self._follow)
         for odd in preferences.settings.odd:
             QTimer.singleShot(0, self, lambda odd=odd: self.tell(odd, True))
@@ -464,6 +465,9 @@ class Window(QMainWindow):
         """Show what is set now."""
         if setting == "look.theme":
             self.set_theme(self.preferences.theme)
+        elif setting.startswith("findings."):
+            self.session.looking.untold = self.preferences.settings.untold
+            self.session.looking.noticed.emit()
         elif setting == "limits.cross_rows":
             self.session.work.run()
         elif setting == "values.local":

@@ -84,7 +84,23 @@ GROUPS = {
     "deliveries": "New deliveries",
     "limits": "Where work is refused",
     "telling": "What is told",
+    "findings": "What stands out at a tie",
 }
+_FINDINGS = {
+    "rows multiply": "A row has several partners, and stands once for each of them.",
+    "rows vanish": "Rows are left at the tie, and no later rows bring them back.",
+    "texts differ": "Texts look the same and are not: spaces, capitals, accents.",
+    "likely pair": "A value without a partner looks like another without one.",
+    "safe pairs": "Values become equal once they are tidied, each with one other alone.",
+    "leading zeros": "One side has lost the zeros in front of its numbers.",
+    "kinds differ": "Columns are linked that no row could meet by.",
+    "date against date-time": "A date is linked to a date-time, of which it is the whole day.",
+    "nothing found": "Not one row has a partner.",
+    "better fields": "Other fields of the same tables find more rows.",
+    "compound link": "With a second field, no row multiplies.",
+    "blank keys": "Rows have a blank in the link field, and match nothing.",
+}
+"""The topics of what stands out, with what each says; a test holds them against the findings."""
 SETTINGS: tuple[Setting, ...] = (
     Setting(
         "look.theme",
@@ -155,6 +171,10 @@ SETTINGS: tuple[Setting, ...] = (
         "What was done, when and how long it took, without any value; seven files of 1 MB at most.",
         True,
     ),
+    *(
+        Setting(f"findings.{topic.replace(' ', '_')}", topic.capitalize(), says, True)
+        for topic, says in _FINDINGS.items()
+    ),
 )
 BY_ID = {one.id: one for one in SETTINGS}
 
@@ -184,6 +204,13 @@ class Settings:
     def number(self, setting: str) -> int:
         """Return a setting that is a number."""
         return int(self[setting])
+
+    @property
+    def untold(self) -> frozenset[str]:
+        """The topics of what stands out that nobody wants to hear of."""
+        return frozenset(
+            topic for topic in _FINDINGS if not self[f"findings.{topic.replace(' ', '_')}"]
+        )
 
     def text_form(self, ending: str) -> TextForm:
         """Return how a new delivery to a text of an ending is written."""

@@ -48,6 +48,7 @@ class Looking(QObject):
         self._known: dict[str, tuple[object, list[Any] | None]] = {}
         self._gains: dict[str, tuple[object, Gains]] = {}
         self._shares: tuple[object, Shares] = (None, {})
+        self.untold: frozenset[str] = frozenset()  # topics that nobody here wants to hear of
         self._job: Job | None = None
         self._due = QTimer(self, singleShot=True, interval=_AFTER_MS)
         self._due.timeout.connect(self._begin)
@@ -141,7 +142,8 @@ class Looking(QObject):
         if then is None or then.match_link() != item.match_link() or then.keep != item.keep:
             return []
         refused = {(pair.left, pair.right, pair.field) for pair in item.not_same}
-        told = (one for one in found or [] if one.topic not in item.ignored)
+        untold = self.untold | set(item.ignored)
+        told = (one for one in found or [] if one.topic not in untold)
         return [one for one in told if not _declares(one, item) & refused]
 
     def find_shares(self) -> None:
