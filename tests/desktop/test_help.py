@@ -114,6 +114,14 @@ class HelpTest(WindowTestCase):
         QTest.mouseClick(shown, Qt.MouseButton.LeftButton)
         self.assertEqual(self.panel.heading, "A file or a table is not there")
 
+    def test_no_section_shows_what_is_typed_into_python(self) -> None:
+        self.trigger("help.here")
+        text = self.find(QTextBrowser, "help.text")
+        for one in manual.sections():
+            self.window.show_help(one.title)
+            self.assertNotIn(">>>", text.toPlainText(), one.title)
+            self.assertTrue(text.toPlainText().strip(), one.title)
+
     def test_what_is_refused_says_why(self) -> None:
         into_a_source = edits.AddDelivery("sailings", "Mine", "fares.csv")
         self.session.do(edits.SetSource("takings", DelimitedSource(path="fares.csv")))

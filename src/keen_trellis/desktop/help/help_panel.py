@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Sequence
 from html import escape
 
@@ -212,7 +213,14 @@ def _give_room(document: QTextDocument) -> None:
         block = block.next()
 
 
+_SESSION = re.compile(r"^ *>>> .*(?:\n.*\S.*)*\n?", re.M)
+"""What is typed into Python and what it answers, down to the next empty line."""
+
+
 def _as_read(text: str) -> str:
-    """Return Markdown as it is shown: a section begins with its heading in the same size always."""
-    head, _, rest = text.partition("\n")
+    """Return Markdown as it is shown: a section begins with its heading in the same size always.
+
+    Examples for a notebook are left out: who reads this sits at the window.
+    """
+    head, _, rest = _SESSION.sub("", text).partition("\n")
     return f"### {head.lstrip('# ')}\n{rest}"

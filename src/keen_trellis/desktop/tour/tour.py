@@ -138,6 +138,7 @@ class Tour(QObject):
         place = placed(self.card.size().width(), self.card.size().height(), target, room)
         if self.card.geometry() != place:
             self.card.setGeometry(place)
+        self.card.raise_()  # above the guide, where both are open
 
 
 def placed(width: int, height: int, target: QRect, room: QRect) -> QRect:
