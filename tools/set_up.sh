@@ -15,7 +15,10 @@ if [ -t 1 ]; then line='\r\033[K'; end=''; else line=''; end='\n'; fi
 .venv/bin/pip install --disable-pip-version-check --no-compile --progress-bar off --no-color \
   --require-hashes --prefer-binary -r "$lock" |
   awk -v total="$total" -v line="$line" -v end="$end" '
-    /^Collecting / { split($2, one, "=="); printf line "  %d of %d: %s" end, ++n, total, one[1] }
+    /^(Collecting|Processing) / {
+      name = $2; sub(/.*\//, "", name); split(name, one, /==|-[0-9]/)
+      printf line "  %d of %d: %s" end, ++n, total, one[1]
+    }
     /^Installing collected/ { printf line "  installing" end }
     { fflush() }
     END { printf line }'

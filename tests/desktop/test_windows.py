@@ -110,6 +110,13 @@ class WindowsTest(WindowTestCase):
         with mock.patch.dict(os.environ, XDG_RUNTIME_DIR="relative"):
             self.assertIsNone(socket_path())
 
+    def test_a_second_process_takes_nothing_from_the_first(self) -> None:
+        other = Windows(Preferences())
+        sys.excepthook = sys.__excepthook__
+        self.answered(other.listen)  # as another process: it hears nothing, and is in nobody's way
+        self.assertTrue(self.ask(None))
+        self.assertEqual((len(self.windows.all), len(other.all)), (1, 0))
+
     def test_one_that_was_killed_is_in_nobodys_way(self) -> None:
         path = socket_path()
         assert path is not None

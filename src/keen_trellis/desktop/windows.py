@@ -15,7 +15,7 @@ from keen_trellis.desktop import theme as themes
 from keen_trellis.desktop.preferences import Preferences
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.window import Window
-from keen_trellis.machine.running import TAKEN, Asked, socket_path
+from keen_trellis.machine.running import TAKEN, Asked, is_heard, socket_path
 
 if TYPE_CHECKING:
     from PySide6.QtNetwork import QLocalServer, QLocalSocket
@@ -73,15 +73,17 @@ class Windows(QObject):
         from PySide6.QtNetwork import QLocalServer
 
         path = socket_path()
-        if path is None:
+        if path is None or is_heard(path):  # a start that asked for a process of its own
             return
-        path.parent.mkdir(mode=0o700, exist_ok=True)
+        try:
+            path.parent.mkdir(mode=0o700, exist_ok=True)
+        except OSError:
+            return
         server = self._server = QLocalServer(self)
         server.setSocketOptions(QLocalServer.SocketOption.UserAccessOption)
         server.newConnection.connect(self._hear)
-        if not server.listen(os.fspath(path)):
-            QLocalServer.removeServer(os.fspath(path))  # left by one that was killed
-            server.listen(os.fspath(path))
+        QLocalServer.removeServer(os.fspath(path))  # left by one that was killed
+        server.listen(os.fspath(path))
 
     def _hear(self) -> None:
         assert self._server is not None

@@ -72,6 +72,17 @@ def socket_path() -> Path | None:
     return Path(runtime) / "keen-trellis" / f"{name}.socket"
 
 
+def is_heard(path: Path) -> bool:
+    """Return whether somebody listens on a socket; one that was killed leaves it behind."""
+    try:
+        with socket.socket(socket.AF_UNIX) as there:
+            there.settimeout(_ANSWERS_WITHIN_S)
+            there.connect(os.fspath(path))
+    except OSError:
+        return False
+    return True
+
+
 def handed_over(file: Path | None) -> bool:
     """Ask the program that runs already to open a file; return whether it does.
 
