@@ -75,6 +75,11 @@ class WindowsTest(WindowTestCase):
         self.windows.all[0].close()
         self.assertEqual(self.names(), ["Whole season", "Untitled"])
 
+    def test_a_window_in_which_nothing_was_begun_is_taken(self) -> None:
+        self.ask(None)
+        self.ask(self.folder / "winter-season.trellis")
+        self.assertEqual(self.names(), ["Winter season"])
+
     def test_a_whole_process_hands_over_and_ends(self) -> None:
         command = [sys.executable, "-m", "keen_trellis", "open", "winter-season.trellis"]
         started = subprocess.Popen(command, cwd=self.folder, stderr=subprocess.PIPE)

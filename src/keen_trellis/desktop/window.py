@@ -313,6 +313,14 @@ class Window(QMainWindow):
         event.accept()
         self.closed.emit()
 
+    @property
+    def is_untouched(self) -> bool:
+        """Whether nothing was begun in it."""
+        session = self.session
+        return (
+            session.path is None and not session.trellis.lanes and not session.document.undo.count()
+        )
+
     def focusNextPrevChild(self, next: bool) -> bool:
         taker = next_taker(self, QApplication.focusWidget(), is_back=not next)
         if taker is None:

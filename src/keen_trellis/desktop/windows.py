@@ -49,10 +49,15 @@ class Windows(QObject):
         return self._theme or self._preferences.theme
 
     def open(self, file: Path | None = None) -> Window:
-        """Show a trellis in a window of its own; in the one that has it, where one does."""
+        """Return the window for a trellis: one that has it, one that is still empty, or a new one.
+
+        Whoever asks for a file opens it there, unless it is open already.
+        """
         for window in self.all:
             if file is not None and window.session.path == file:
-                self._bring_forward(window)
+                return window
+        for window in self.all:
+            if file is not None and window.is_untouched:
                 return window
         window = self.made()
         window.be_as_it_was_left()
