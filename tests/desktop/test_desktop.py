@@ -4,7 +4,6 @@ import os
 import shutil
 import subprocess
 import threading
-import time
 import unittest
 from unittest import mock
 
@@ -12,7 +11,6 @@ from jeepney import DBusAddress, MessageType, new_method_return, new_signal
 from jeepney.bus_messages import message_bus
 from jeepney.io.blocking import Proxy, open_dbus_connection
 
-from keen_trellis.desktop import notifier
 from keen_trellis.desktop.notifier import Notifier
 from tests.desktop.window_case import WindowTestCase
 
@@ -72,20 +70,23 @@ class LongWorkTest(WindowTestCase):
         super().setUp()
         self.desktop = Desktop(self)
         self.wanted = True
-        self.notifier = Notifier(self.window, lambda: "Winter <b>", lambda: self.wanted)
+        self.now = 100.0
+        self.notifier = Notifier(
+            self.window,
+            name=lambda: "Winter <b>",
+            wanted=lambda: self.wanted,
+            clock=lambda: self.now,
+        )
         self.fronts: list[bool] = []
         front = mock.patch.object(self.window, "activateWindow", lambda: self.fronts.append(True))
         front.start()
         self.addCleanup(front.stop)
 
     def work(self, seconds: float, in_front: bool = False) -> None:
-        times = iter([100.0, 100.0 + seconds / 2, 100.0 + seconds])
-        with (
-            mock.patch.object(notifier.time, "monotonic", lambda: next(times, time.time())),
-            mock.patch.object(self.window, "isActiveWindow", lambda: in_front),
-        ):
+        with mock.patch.object(self.window, "isActiveWindow", lambda: in_front):
             for fraction in (0.0, 0.5, 1.0):
                 self.notifier.work(fraction, "Reading")
+                self.now += seconds / 2
 
     def test_work_that_took_long_is_told_of_once_it_has_ended_and_shown(self) -> None:
         self.work(34)

@@ -28,15 +28,21 @@ class Notifier(QObject):
         Gives what the trellis is called.
     wanted : callable
         Whether whoever sits here wants to be told.
+    clock : callable, optional
+        Gives seconds that never go back.
     """
 
     _answered = Signal()  # from the thread that speaks to the bus
 
     def __init__(
-        self, window: QWidget, name: Callable[[], str], wanted: Callable[[], bool]
+        self,
+        window: QWidget,
+        name: Callable[[], str],
+        wanted: Callable[[], bool],
+        clock: Callable[[], float] = time.monotonic,
     ) -> None:
         super().__init__(window)
-        self._window, self._name, self._wanted = window, name, wanted
+        self._window, self._name, self._wanted, self._clock = window, name, wanted, clock
         self._began = 0.0
         self._bar_at = 0.0
         self._to_send: queue.SimpleQueue[Any] = queue.SimpleQueue()
@@ -45,7 +51,7 @@ class Notifier(QObject):
 
     def work(self, fraction: float, doing: str) -> None:
         """Take note of how far the work is; 1 is its end."""
-        now = time.monotonic()
+        now = self._clock()
         if fraction < 1:
             self._began = self._began or now
             if now - self._began > _BAR_AFTER_S and now - self._bar_at > _BAR_EVERY_S:
