@@ -94,6 +94,10 @@ class HelpTest(WindowTestCase):
         self.assertTrue(text.hasFocus())
         QTest.keyClick(text, Qt.Key.Key_Escape)
         self.assertFalse(self.panel.isVisible())
+        self.window.map.setFocus()
+        QTest.keyClick(self.window.map, Qt.Key.Key_F1)
+        QTest.keyClick(text, Qt.Key.Key_Escape)
+        self.assertTrue(self.window.map.hasFocus())  # one goes on where one was
 
     def test_what_stands_out_says_why(self) -> None:
         self.session.select("sailings-routes")

@@ -15,7 +15,16 @@ from PySide6.QtGui import (
     QTextCursor,
     QTextDocument,
 )
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QLineEdit, QTextBrowser, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QApplication,
+    QFrame,
+    QHBoxLayout,
+    QLineEdit,
+    QTextBrowser,
+    QVBoxLayout,
+    QWidget,
+)
+from shiboken6 import isValid
 
 from keen_trellis.desktop.controls import OneLine, button, label
 from keen_trellis.desktop.help.manual import GUIDE, Section, found, linked, section, sections
@@ -44,6 +53,7 @@ class HelpPanel(QFrame):
         self._actions = actions
         self._shown: Section | None = None
         self._before: list[Section] = []
+        self._before_it: QWidget | None = None  # what had the keyboard
         self._search = QLineEdit()
         self._search.setObjectName("help.search")
         self._search.setPlaceholderText("Search the guide …")
@@ -110,10 +120,12 @@ class HelpPanel(QFrame):
         self._appear()
 
     def shut(self) -> None:
-        """Go away, and give the keyboard back to the window."""
+        """Go away, and give the keyboard back to what had it."""
         self.hide()
-        window = self.parentWidget()
-        if window is not None:
+        before = self._before_it
+        if before is not None and isValid(before) and before.isVisible():
+            before.setFocus()
+        elif (window := self.parentWidget()) is not None:
             window.setFocus()
 
     @property
@@ -133,6 +145,8 @@ class HelpPanel(QFrame):
         return super().eventFilter(watched, event)
 
     def _appear(self) -> None:
+        if self.isHidden():
+            self._before_it = QApplication.focusWidget()
         self._take_place()
         self.show()
         self.raise_()
