@@ -92,6 +92,11 @@ class TourTest(WindowTestCase):
         self.assertNotEqual(self.title, left_at)
         self.click("tour.leave")
 
+    def test_it_shows_the_trellis_also_from_the_report(self) -> None:
+        self.trigger("view.report")
+        self.click("tour.next")
+        self.assertTrue(self.find(QFrame, "bay.left").isVisible())
+
     def test_what_a_card_says_is_heard(self) -> None:
         card = self.find(QFrame, "tour")
         self.assertTrue(card.hasFocus())

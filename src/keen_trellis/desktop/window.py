@@ -437,8 +437,13 @@ class Window(QMainWindow):
         if not self.documents.open_demo("winter-season.trellis"):
             return
         if self._tour is None:
-            self._tour = Tour(self.session, self.bench.open_page, self.bench.open_id, self)
+            self._tour = Tour(self.session, self._open_page, self.bench.open_id, self)
         self._tour.begin(stop_left_at())
+
+    def _open_page(self, name: str) -> None:
+        """Open a page of the bench, in front of whatever is shown."""
+        self.show_view("trellis")
+        self.bench.open_page(name)
 
     def show_keys(self) -> None:
         """Show every action that has keys."""
