@@ -312,7 +312,9 @@ def _open(options: argparse.Namespace) -> int:
             file=sys.stderr,
         )
         return UNUSABLE
-    if not options.dark and not options.log and handed_over(options.file):
+    # what is to be told here, or looks otherwise, is a process of its own
+    is_own = options.dark or options.log or options.verbose
+    if not is_own and handed_over(options.file):
         return DONE
     gc.disable()  # nothing that loading makes is garbage; `start` collects again
     from keen_trellis.desktop.application import start
