@@ -7,6 +7,9 @@ import random
 import unittest
 from typing import Any
 
+from PySide6.QtGui import QAccessible
+from PySide6.QtWidgets import QPushButton
+
 from keen_trellis.cli.main import main
 from keen_trellis.document import DelimitedSource
 from keen_trellis.document.edits import AddLane, AddTie
@@ -23,12 +26,22 @@ STEPS = 500
 class RandomEditsTest(WindowTestCase):
     def setUp(self) -> None:
         super().setUp()
+        QAccessible.setActive(True)  # the map is heard meanwhile, in whatever state it is
+        self.addCleanup(QAccessible.setActive, False)
         for name, text in FILES.items():
             (self.folder / f"{name}.csv").write_text(text)
             path = str(self.folder / f"{name}.csv")
             self.session.do(AddLane(name.capitalize(), DelimitedSource(path=path)))
         link = (LinkedFields(left="route", right="code"),)
         self.session.do(AddTie("monday", "routes", link))
+
+    def heard_parts(self) -> set[str]:
+        children = self.window.map.viewport().findChildren(QPushButton)
+        return {one.objectName().removeprefix("map.") for one in children}
+
+    def parts(self) -> set[str]:
+        lanes = self.session.trellis.lanes
+        return {lane.id for lane in lanes} | {item.id for lane in lanes for item in lane.items}
 
     def told(self) -> dict[str, Any]:
         path = self.folder / "week.trellis"
@@ -54,6 +67,7 @@ class RandomEditsTest(WindowTestCase):
                 facts, told = session.results.facts, self.told()
                 self.assertEqual(_numbers(facts), _told_numbers(told), seen[-1])
                 self.assertEqual(session.results.trellis, session.trellis)
+                self.assertEqual(self.heard_parts(), self.parts(), seen[-1])
         self.assertGreater(len(seen), STEPS / 4)
         self.assertEqual(session.document.undo.index() - first, len(seen) - 1)
         for trellis in reversed(seen[:-1]):
