@@ -302,6 +302,7 @@ def _pairs(tie: Tied) -> Iterator[Finding]:
         )
     told = 0
     for found in (pair for pair in proposed if not pair.safe):
+        # each is counted alone: pairs may share rows, and what is said of one must be its own
         rows = gains.of_link(with_pairs(tie.link, [found])) if told < _LIKELY_PAIRS else 0
         if rows > 0:
             told += 1

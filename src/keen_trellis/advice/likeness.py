@@ -250,6 +250,8 @@ def _scores(
 
     All of them are added up in one pass: a text and an other have the place row * n + other.
     """
+    # A run that a text has twice, or another has twice, counts that often, as in a product of
+    # the two tables of counts.
     told = [
         (row, *rare[run]) for row, text in enumerate(texts) for run in _runs(text) if run in rare
     ]
@@ -268,6 +270,7 @@ def _best(scores: NDArray[np.float64]) -> NDArray[np.intp]:
     places = np.flatnonzero(scores > 0)
     told = scores[places]
     if len(places) > _BEST:
+        # all that are level with the last one stay, so that of equals the first are taken
         enough = told >= np.partition(told, -_BEST)[-_BEST]
         places, told = places[enough], told[enough]
     return places[np.argsort(-told, kind="stable")[:_BEST]]

@@ -62,6 +62,7 @@ def begin_log(where: str = "", kept: Path | None = None, shown: bool = False) ->
         level = logging.DEBUG if where == ON_SCREEN else logging.INFO
         wanted.append((logging.StreamHandler(sys.stderr), level))
     if kept is not None:
+        # a home that cannot be written to is no reason not to work
         with contextlib.suppress(OSError):
             wanted.append((_turning(kept), logging.INFO))
     for handler, level in wanted:

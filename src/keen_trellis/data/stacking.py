@@ -39,6 +39,7 @@ def stack_columns(columns: Sequence[Column]) -> Column:
         )
     same = in_one_form(columns)
     values = np.concatenate([column.values for column in same])
+    # what one of them says holds for all, also where none of the rows that are left has a value
     is_declared = any(column.is_seen for column in columns)
     return replace(same[0], values=values, state=state, declared=is_declared)
 

@@ -45,6 +45,7 @@ class Notifier(QObject):
         self._window, self._name, self._wanted, self._clock = window, name, wanted, clock
         self._began = 0.0
         self._bar_at = 0.0
+        # the only thing that both threads touch; the answer comes back by a queued signal
         self._to_send: queue.SimpleQueue[Any] = queue.SimpleQueue()
         self._speaks: threading.Thread | None = None
         self._answered.connect(self._come_to_the_front)

@@ -25,6 +25,7 @@ class Preferences(QObject):
         super().__init__()
         self.settings = read_settings() if settings is None else settings
         self.settings.take_effect()
+        # Qt tells it whenever the desktop turns dark or light, also while the program runs
         QGuiApplication.styleHints().colorSchemeChanged.connect(self._colours_changed)
 
     def set(self, setting: str, value: Value) -> None:

@@ -21,6 +21,7 @@ def takers(whole: QWidget) -> Iterator[QWidget]:
         for one in whole.children()
         if isinstance(one, QWidget) and one.isVisible() and not one.isWindow()
     ]
+    # by the place in its parent alone: each part is walked whole before what stands beside it
     for child in sorted(shown, key=lambda one: (one.y() // _ONE_LINE, one.x())):
         if child.focusPolicy() & Qt.FocusPolicy.TabFocus and child.isEnabled():
             yield child

@@ -69,8 +69,10 @@ def speak(to_send: queue.SimpleQueue[Message], answered: Callable[[], object]) -
                 if sent := _send_all(bus, to_send):
                     ours |= sent
                     until = time.monotonic() + _WAITS_S
+                # waits for an answer, but no longer than something to say may wait
                 with contextlib.suppress(TimeoutError):
                     number, word = bus.recv_until_filtered(answers, timeout=_LOOKS_S).body
+                    # the signal goes to all programs: another's notification may have been answered
                     if number in ours and word == _SHOW:
                         answered()
 

@@ -70,6 +70,7 @@ class Windows(QObject):
         """Return a window with an empty trellis, which is not shown yet."""
         window = Window(Session(), self.theme, self._preferences)
         self.all.append(window)
+        # the lambda holds this object as well: it lives as long as its last window
         window.closed.connect(lambda: self._forget(window))
         return window
 
@@ -103,10 +104,13 @@ class Windows(QObject):
         if asked is None:
             connection.abort()
             return
+        # Answered before the window is made: who asks waits two seconds, then starts a process of
+        # its own, and a busy window may take longer than that.
         connection.write(TAKEN)
         connection.flush()
         connection.disconnectFromServer()
         if asked.token:
+            # Qt takes it from there when the next window is brought forward (xdg-activation)
             os.environ["XDG_ACTIVATION_TOKEN"] = asked.token
         window = self.open(asked.file)
         if asked.file is not None and window.session.path != asked.file:

@@ -16,6 +16,7 @@ def stays_before(trellis: Trellis, item_id: str) -> str:
     word = lane.items[place].word
     deliveries = deliveries_before(lane, place)
     before = taken_right_before(trellis, lane, place, deliveries)
+    # places are compared, not names: of one lane, some may take before the item and some behind
     takers = [
         taking.name
         for taking, item in trellis.ties()

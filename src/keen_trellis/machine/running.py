@@ -65,6 +65,7 @@ def socket_path() -> Path | None:
         found = os.stat(runtime) if os.path.isabs(runtime) else None
     except OSError:
         return None
+    # the folder is the whole protection: who can enter it could answer in the program's place
     if found is None or found.st_uid != os.getuid() or stat.S_IMODE(found.st_mode) & 0o077:
         return None
     display = [os.environ.get(n, "") for n in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")]

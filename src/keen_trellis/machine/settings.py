@@ -263,6 +263,7 @@ def changed(name: str, value: Value) -> Settings:
     """
     if why := BY_ID[name].refused(value):
         raise UserError(f"{value} is no value of “{BY_ID[name].name}”: {why}.", "")
+    # read anew: another window or program may have set something since
     own = {**read_settings().own, name: value}
     path = settings_file()
     try:

@@ -218,6 +218,7 @@ def outcome_columns(
                 source=column.name,
                 filled_from=other,
                 gaps=gaps,
+                # one of the two says of what kind both are, as `_of_both` has it
                 seen=column.seen or (other is not None and right.column(other).seen),
             )
         )

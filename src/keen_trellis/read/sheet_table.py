@@ -68,6 +68,7 @@ def table_of_cells(
     noticed = list(_blank_rows_noticed(body, kept, where))
     header = rows[place] if place >= 0 else [""] * len(rows[0])
     columns = list(zip(*kept, strict=True)) if kept else [()] * len(header)
+    # sheets are as wide as their widest row: what has neither name nor cell is no column
     used = [c for c, cells in enumerate(columns) if header[c] != "" or set(cells) - {""}]
     kept, totals = _without_total(kept, used, layout, where)
     names = [value_text(header[c]) if place >= 0 else f"column {c + 1}" for c in used]
@@ -202,6 +203,7 @@ def _without_words(
     """
     texts = {value for value in values if isinstance(value, str)}
     found = texts.intersection(words)
+    # by Python's types: what the parser gave, before any kind is settled
     kinds = {type(value) for value in values if value is not None and value not in found}
     is_one_kind = kinds and str not in kinds and (len(kinds) == 1 or kinds <= {int, float})
     if not found or not (always or is_one_kind):

@@ -93,11 +93,13 @@ def cells_of(
     if rows_at_most is not None:
         query += " LIMIT ?"
         values.append(rows_at_most)
+    # how many rows pass a condition is not known before they have come: no progress then
     elif not conditions:
         reader.expected = rows_of(connection, table)
     cells: list[list[Any]] = [[] for _ in wanted]
     rows = connection.execute(query, values)
     while batch := rows.fetchmany(BATCH):
+        # without a column wanted the query gives NULLs, of which only the number counts
         for column, came in zip(cells, zip(*batch, strict=True), strict=False):
             column += came
         reader.count(len(batch))

@@ -93,9 +93,11 @@ def _thin_evidence(
             continue
         doubtful = pc.match_substring_regex(column, shape_in_doubt(mark))
         rows = int(pc.sum(doubtful).as_py() or 0)
+        # without a proof nothing decides, and the guess is told elsewhere
         if not proofs or rows < _THIN * proofs:
             continue
         example = column[pc.index(doubtful, True).as_py()].as_py()
+        # `proofs` is above 0: one of the columns has one
         place = next(i for i, one in enumerate(certain) if pc.any(one).as_py())
         row = pc.index(certain[place], True).as_py()
         proof = texts[place][row].as_py()

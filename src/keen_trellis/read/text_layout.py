@@ -286,10 +286,12 @@ def _header_row(lines: list[str], layout: TextLayout) -> int:
     usual = Counter(len(row) for _, row in rows).most_common(1)[0][0]
     line, header = next((line, row) for line, row in rows if len(row) == usual)
     others = [row for _, row in rows]
+    # the first of equal rows alone goes: a header that stands twice names nothing
     others.remove(header)
     cells = [cell.strip() for cell in header if cell.strip()]
     words = [cell for cell in cells if not _VALUE.fullmatch(cell)]
     names_columns = len(words) == len(cells) > 0 and header not in others
+    # a corner left empty makes the names' row one cell shorter than all others
     before = next((one for one in reversed(rows) if one[0] < line), None)
     if before is not None and usual > 2 and _names_all_but_first(before[1], usual):
         return before[0]

@@ -65,6 +65,7 @@ def why_total_of_texts(columns: Sequence[pa.ChunkedArray]) -> str:
         if not read.kind.is_numeric:
             continue
         figures = [float(value) for value in _last_apart(read) if value is not None]
+        # two figures that are equal, or zeros, are a sum by chance
         if len(figures) > 2 and figures[-1]:
             sums.append(is_sum(figures[-1], sum(figures[:-1])))
     return why_total(label, sums, last.count(None))

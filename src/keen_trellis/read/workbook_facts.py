@@ -410,11 +410,13 @@ def _seen_by_reader(
             cell.begins(attributes.get("t", ""), place)
         elif name == "f":
             cell.formula = True
+        # letters are counted from the value on: those of the formula before it are none of it
         elif name == "v":
             cell.value, cell.letters = True, 0
 
     def end(tag: str) -> None:
         if tag.rpartition(":")[2] == "c" and cell.formula:
+            # an empty text is a result; an empty number is none: nobody has worked the formula out
             stored = cell.value and (cell.letters > 0 or cell.kind == "str")
             if not stored:
                 seen.unworked += 1
@@ -424,6 +426,7 @@ def _seen_by_reader(
         cell.letters += len(text.strip())
 
     def refuse(*_: object) -> None:
+        # one that stands for another that stands for another … fills the memory from a few bytes
         raise ValueError("it declares entities of its own")
 
     reader = expat.ParserCreate()
@@ -519,10 +522,12 @@ def _ods_row_facts(row: Element, row_number: int, found: _OdsSeen) -> None:
         paragraphs = cell.findall(f"{_TEXT}p")
         kind = cell.get(f"{_OFFICE}value-type", "")
         text = "\n".join(map(_paragraph, paragraphs)) if paragraphs else ""
+        # a number shown as 1E5 or +49…: the value that is stored has lost how it was typed
         is_code = kind == "float" and _CODE.fullmatch(text) is not None
         if is_code or cell.find(f".//{_TEXT}tab") is not None:
             found.shown += [(row_number, column + more, text) for more in range(times)]
             found.codes += times * is_code
+        # errors have a type in a namespace of each writer's own, beside the one of the standard
         if any(k.endswith("}value-type") and v == "error" for k, v in cell.attrib.items()):
             found.errors.append((row_number, column))
         elif cell.get(f"{_TABLE}formula") is not None and not kind:

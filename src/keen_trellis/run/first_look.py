@@ -114,6 +114,7 @@ def _known_up_to(trellis: Trellis, lane: Lane, place: int, known: Results) -> in
     same = 0
     while same < min(place, len(was.items)) and was.items[same] == lane.items[same]:
         same += 1
+    # what comes from other lanes is the same only where all of them are
     takes = lane.source.begins_at() is not None or any(x.takes() for x in lane.items[:same])
     lanes = ([x for x in t.lanes if x.id != lane.id] for t in (trellis, known.trellis))
     if takes and next(lanes) != next(lanes):

@@ -56,6 +56,7 @@ def of_page(page: str, text: str) -> list[Section]:
     heads: list[tuple[int, int, str]] = []
     in_code = False
     for number, line in enumerate(lines):
+        # a fence opens and closes by the same sign; a line that is one is no heading
         in_code ^= bool(_FENCE.match(line))
         if not in_code and (found := _HEADING.match(line)):
             heads.append((number, len(found[1]), found[2]))

@@ -99,6 +99,7 @@ class SpokenMap:
         if not QAccessible.isActive() and not self._children:
             return
         parts = tell()
+        # a child that stays is the same widget: a reader that stands on it is not thrown off
         for gone in self._children.keys() - {one.part for one in parts}:
             self._children.pop(gone).deleteLater()
         for one in parts:

@@ -53,6 +53,8 @@ class Tour(QObject):
         self._ring = _Ring(window)
         self.card = _Card(self.back, self.leave, self.next, window)
         self._looks = QTimer(self, interval=_LOOKS_MS)
+        # Looked at again and again: what a stop asks for comes about in many ways, by keys, clicks,
+        # undo and menus, and what it stands beside moves.
         self._looks.timeout.connect(self._look)
         self._escape = QShortcut(QKeySequence(Qt.Key.Key_Escape), window)
         self._escape.activated.connect(self.leave)
