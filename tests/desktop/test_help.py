@@ -1,14 +1,18 @@
 """The guide inside: on what is selected, on what stands out, on every error, and found by words."""
 
+import contextlib
+import io
 import re
 import unittest
 from typing import get_args
+from unittest import mock
 
-from PySide6.QtCore import Qt, QUrl
-from PySide6.QtGui import QKeySequence
+from PySide6.QtCore import QSize, Qt, QUrl
+from PySide6.QtGui import QFont, QKeySequence
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import (
     QCheckBox,
+    QFileDialog,
     QLineEdit,
     QPlainTextEdit,
     QPushButton,
@@ -16,11 +20,15 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+import keen_trellis as kt
 from keen_trellis.advice.findings import Topic
-from keen_trellis.base.errors import UserError
+from keen_trellis.base.errors import TooManyRowsError, UserError
+from keen_trellis.base.limits import Limits, set_limits
 from keen_trellis.base.logs import begin_log
+from keen_trellis.cli.main import main
 from keen_trellis.desktop import theme as themes
 from keen_trellis.desktop.actions import ACTIONS
+from keen_trellis.desktop.application import scale_of
 from keen_trellis.desktop.bench.finding_line import FindingLine
 from keen_trellis.desktop.help import manual, topics
 from keen_trellis.desktop.help.help_panel import HelpPanel
@@ -174,6 +182,10 @@ class HelpTest(WindowTestCase):
 
 
 class SettingsTest(WindowTestCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.addCleanup(set_limits, Limits())  # they are of the whole process
+
     def test_every_setting_is_found_changed_and_kept(self) -> None:
         self.open_demo()
         for setting in SETTINGS:
@@ -235,14 +247,35 @@ class SettingsTest(WindowTestCase):
         self.window.preferences.set("findings.likely_pair", True)
         self.assertEqual(self.find(FindingLine, "finding").accessibleName(), told)
 
+    def test_what_is_set_takes_effect(self) -> None:
+        few = kt.Table.of({"n": kt.Column.of(list(range(40)))})
+        self.window.preferences.set("limits.cross_rows", 1_000)
+        with self.assertRaisesRegex(TooManyRowsError, "1,600 rows.*settings"):
+            len(kt.tie(few, few, "cross").outcome)
+        self.window.preferences.set("limits.cross_rows", 1_600)
+        self.assertEqual(len(kt.tie(few, few, "cross").outcome), 1_600)
+        usual, room = QFont("Sans", 10), QSize(3_000, 2_000)
+        scales = [scale_of(usual, room, letters) for letters in (80, 100, 150, 200)]
+        self.assertEqual(scales, [0.8, 1.0, 1.5, 2.0])
+        document = str(self.folder / "winter-season.trellis")
+        for kept in (False, True):
+            self.window.preferences.set("telling.log", kept)
+            with contextlib.redirect_stdout(io.StringIO()):
+                self.assertEqual(main(["check", document]), 0)
+            self.assertEqual(usual_log().exists(), kept)
+        begin_log()
+
     def test_a_new_delivery_is_written_as_the_settings_say(self) -> None:
         self.open_demo()
         self.window.preferences.set("deliveries.decimal", ",")
         self.window.preferences.set("deliveries.delimiter", ";")
-        form = self.window.preferences.settings.text_form(".csv")
-        self.session.do(edits.AddDelivery("sailings", "Mine", "out/mine.csv", form))
-        self.assertEqual(self.session.trellis.lane("sailings").items[-1].form.decimal, ",")
-        self.assertEqual(self.window.preferences.settings.text_form(".tsv").delimiter, "\t")
+        self.session.select("sailings")
+        for name, delimiter in (("mine.csv", ";"), ("mine.tsv", "\t")):
+            into = (str(self.folder / "out" / name), "")
+            with mock.patch.object(QFileDialog, "getSaveFileName", return_value=into):
+                self.trigger("lane.deliver")
+            form = self.session.trellis.lane("sailings").items[-1].form
+            self.assertEqual((form.decimal, form.delimiter), (",", delimiter))
 
     def test_they_are_a_key_away_and_searched(self) -> None:
         self.open_demo()
