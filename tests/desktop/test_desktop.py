@@ -4,9 +4,11 @@ import os
 import shutil
 import subprocess
 import threading
+import time
 import unittest
 from unittest import mock
 
+import shiboken6
 from jeepney import DBusAddress, MessageType, new_method_return, new_signal
 from jeepney.bus_messages import message_bus
 from jeepney.io.blocking import Proxy, open_dbus_connection
@@ -97,6 +99,17 @@ class LongWorkTest(WindowTestCase):
         shown = [one[1]["progress-visible"] for one in self.desktop.progress]
         self.assertEqual(shown, [("b", True), ("b", False)])
         self.assertEqual(len(self.fronts), 1)  # another's notification brings nobody to the front
+
+    def test_a_window_that_is_closed_by_then_is_brought_nowhere(self) -> None:
+        faults: list[object] = []
+        hook = mock.patch.object(threading, "excepthook", faults.append)
+        hook.start()
+        self.addCleanup(hook.stop)
+        self.work(34)
+        shiboken6.delete(self.notifier)
+        self.wait_until(lambda: bool(self.desktop.heard))
+        time.sleep(0.2)  # for the answer to come to nobody
+        self.assertEqual((faults, self.fronts), ([], []))
 
     def test_nobody_is_told_who_looks_on_or_does_not_want_it_or_waited_a_moment(self) -> None:
         self.work(34, in_front=True)

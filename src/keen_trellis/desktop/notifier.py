@@ -13,6 +13,7 @@ from typing import Any
 
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtWidgets import QWidget
+from shiboken6 import isValid
 
 LONG_S, _BAR_AFTER_S, _BAR_EVERY_S = 10.0, 2.0, 0.5
 
@@ -78,9 +79,14 @@ class Notifier(QObject):
 
         self._to_send.put(message)
         if self._speaks is None or not self._speaks.is_alive():
-            heard = (self._to_send, self._answered.emit)
+            heard = (self._to_send, self._hear_answer)
             self._speaks = threading.Thread(target=speak, args=heard, daemon=True)
             self._speaks.start()
+
+    def _hear_answer(self) -> None:
+        """Pass on an answer, from the thread that heard it; the window may be closed by then."""
+        if isValid(self):
+            self._answered.emit()
 
     def _come_to_the_front(self) -> None:
         self._window.raise_()
