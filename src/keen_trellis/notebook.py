@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, Any
 from pydantic import ValidationError
 
 from keen_trellis.base.errors import DocumentError, LinkError, known
+from keen_trellis.base.language import tr
 from keen_trellis.base.progress import Report, quiet
 from keen_trellis.base.whole_files import whole_file
 from keen_trellis.compute.execute import execute
@@ -170,7 +171,8 @@ def report_of(table: Table, by: Groups = (), figures: Figures = (), **settings: 
         asked = Report(id="report", name="report", at=Taken(lane="table"), **made)
     except ValidationError as error:
         raise DocumentError(
-            f"The report cannot be so: {first_fault(error)}", "Mend the setting."
+            tr("The report cannot be so: {first_fault}", first_fault=first_fault(error)),
+            tr("Mend the setting."),
         ) from error
     return Summary(summed(table, asked))
 
@@ -282,7 +284,7 @@ class Formula:
 
     def evaluated(self, table: Table) -> Evaluated:
         """Return the values, and the rows without one by what went wrong."""
-        return evaluated(read_formula(self.text, schema_of(table), "the table"), table)
+        return evaluated(read_formula(self.text, schema_of(table), tr("the table")), table)
 
 
 def formula(text: str) -> Formula:
@@ -324,7 +326,7 @@ def step(table: Table, kind: str, **settings: Any) -> Stepped | Filtered:
         The columns do not allow it.
     """
     kinds = {str(one.model_fields["type"].default): one for one in STEPS}
-    known("The kind of a step", kind, list(kinds))
+    known(tr("The kind of a step"), kind, list(kinds))
     for name, form in _AS_MAPPING.items():
         if isinstance(settings.get(name), Mapping) and (kind, name) != ("kinds", "kinds"):
             settings[name] = [form(key, value) for key, value in settings[name].items()]
@@ -336,9 +338,14 @@ def step(table: Table, kind: str, **settings: Any) -> Stepped | Filtered:
         item = kinds[kind](id=kind, type=kind, **settings)
     except ValidationError as error:
         raise DocumentError(
-            f"The step “{kind}” cannot be so: {first_fault(error)}", "Mend the setting."
+            tr(
+                "The step “{kind}” cannot be so: {first_fault}",
+                kind=kind,
+                first_fault=first_fault(error),
+            ),
+            tr("Mend the setting."),
         ) from error
-    node = item.node(_Given(table), (), ("the table",))
+    node = item.node(_Given(table), (), (tr("the table"),))
     node.check()
     found: Stepped | Filtered = execute(node, [table])
     return found
@@ -377,9 +384,15 @@ def natural_fields(
     common = [name for name in left.columns if name in right.columns]
     if not common:
         raise LinkError(
-            f"{names[0]} and {names[1]} have no column name in common: "
-            f"{', '.join(left.columns)} on one side, {', '.join(right.columns)} on the other.",
-            "Choose the fields that belong together.",
+            tr(
+                "{names_1} and {names_2} have no column name in common: "
+                "{columns} on one side, {columns_2} on the other.",
+                names_1=names[0],
+                names_2=names[1],
+                columns=", ".join(left.columns),
+                columns_2=", ".join(right.columns),
+            ),
+            tr("Choose the fields that belong together."),
         )
     return tuple(LinkField(name, name) for name in common)
 
@@ -403,7 +416,7 @@ def _fields(on: On | str) -> tuple[LinkField, ...]:
                 fields.append(LinkField(a, b, operator))
             case _:
                 raise LinkError(
-                    f"{condition!r} is no condition of a link.",
-                    "Write a name, (left, right) or (left, operator, right).",
+                    tr("{condition!r} is no condition of a link.", condition=condition),
+                    tr("Write a name, (left, right) or (left, operator, right)."),
                 )
     return tuple(fields)

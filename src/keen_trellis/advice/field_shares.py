@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from keen_trellis.base.language import tr
 from keen_trellis.base.progress import Report, quiet
 from keen_trellis.compute.join.keys import codes_of
 from keen_trellis.compute.join_result import Tied
@@ -36,10 +37,10 @@ def field_shares(tie: Tied, report: Report = quiet) -> Shares:
             continue
         left, right = tie.left.column(field.left), tie.right.column(field.right)
         for name in tie.left.columns[:COLUMNS_AT_MOST]:
-            report(0.5, f"Comparing {name} with {field.right}")
+            report(0.5, tr("Comparing {name} with {right}", name=name, right=field.right))
             _put(found, (place, "left", name), tie.left, name, right, tie.link.text, is_left=True)
         for name in tie.right.columns[:COLUMNS_AT_MOST]:
-            report(0.5, f"Comparing {field.left} with {name}")
+            report(0.5, tr("Comparing {left} with {name}", left=field.left, name=name))
             _put(found, (place, "right", name), tie.right, name, left, tie.link.text, is_left=False)
     return found
 

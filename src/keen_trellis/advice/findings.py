@@ -12,6 +12,7 @@ import numpy as np
 from keen_trellis.advice.pairs import propose_pairs, with_pairs
 from keen_trellis.advice.proposals import ProposedLink, propose_links
 from keen_trellis.base.errors import KindsDifferError, LinkError, TooManyRowsError
+from keen_trellis.base.language import tr
 from keen_trellis.base.progress import Report, quiet
 from keen_trellis.base.words import counted, listed
 from keen_trellis.compute.join.pairing import Names, equal_codes, field_columns, paired
@@ -141,7 +142,7 @@ def findings(tie: Tied, report: Report = quiet) -> list[Finding]:
         _days_and_moments,
     )
     for number, look in enumerate(sorts):
-        report(number / len(sorts), "Looking for what stands out")
+        report(number / len(sorts), tr("Looking for what stands out"))
         found += look(tie)
     return sorted(found, key=lambda finding: finding.value, reverse=True)
 
@@ -163,7 +164,13 @@ def conversions(left: Table, right: Table, link: Link, names: Names) -> list[Fin
         ]
         best_link, found = max(tried, key=lambda pair: pair[1])
         kind = best_link.fields[place].compare_as
-        remedy = Remedy(f"Compare both as {kind}: +{found:,}", found, best_link) if found else None
+        remedy = (
+            Remedy(
+                tr("Compare both as {kind}: +{found:,}", kind=kind, found=found), found, best_link
+            )
+            if found
+            else None
+        )
         return [Finding("kinds differ", error.happened, len(left), remedy)]
     return []
 
@@ -242,17 +249,22 @@ def _text_differs(tie: Tied) -> Iterator[Finding]:
         rules = tuple(alone)
     words = whole_words = listed([RULE_WORDS[rule] for rule in rules])
     if len(rules) > _RULES_NAMED:  # what is usual has a short name; all of it stands in `whole`
-        words = "how they are written"
-    text = f"{_rows(together, tie.names[0])} {_differ(together)} from a value of {tie.names[1]}"
-    label = "Ignore that" if len(rules) > _RULES_NAMED else f"Ignore {words}"
+        words = tr("how they are written")
+    text = tr(
+        "{rows} {differ} from a value of {names_2}",
+        rows=_rows(together, tie.names[0]),
+        differ=_differ(together),
+        names_2=tie.names[1],
+    )
+    label = tr("Ignore that") if len(rules) > _RULES_NAMED else tr("Ignore {words}", words=words)
     link = tie.link.with_text((*tie.link.text, *rules))
     yield Finding(
         "texts differ",
-        f"{text} only by {words}.",
+        tr("{text} only by {words}.", text=text, words=words),
         together,
         Remedy(f"{label}: +{together:,}", together, link),
         shows=Shows(Bay.LEFT),
-        whole=f"{text} only by {whole_words}.",
+        whole=tr("{text} only by {whole_words}.", text=text, whole_words=whole_words),
     )
 
 
@@ -273,10 +285,15 @@ def _numbers_as_text(tie: Tied) -> Iterator[Finding]:
         if more > 0:
             yield Finding(
                 "leading zeros",
-                f"{_rows(more, tie.names[0])} {_differ(more)} from a value of {tie.names[1]} only "
-                f"by leading zeros or by how the number is written.",
+                tr(
+                    "{rows} {differ} from a value of {names_2} only "
+                    "by leading zeros or by how the number is written.",
+                    rows=_rows(more, tie.names[0]),
+                    differ=_differ(more),
+                    names_2=tie.names[1],
+                ),
                 more,
-                Remedy(f"Compare both as integers: +{more:,}", more, link),
+                Remedy(tr("Compare both as integers: +{more:,}", more=more), more, link),
                 shows=Shows(Bay.LEFT),
             )
 
@@ -291,13 +308,22 @@ def _pairs(tie: Tied) -> Iterator[Finding]:
     safe = [pair for pair in proposed if pair.safe]
     rows = gains.of_link(with_pairs(tie.link, safe)) if safe else 0
     if rows > 0:
-        values = f"{len(safe):,} {tie.names[0]} value{'s' if len(safe) > 1 else ''}"
+        values = tr(
+            "{safe:,} {names_1} value{word}",
+            safe=len(safe),
+            names_1=tie.names[0],
+            word="s" if len(safe) > 1 else "",
+        )
         yield Finding(
             "safe pairs",
-            f"{values} without a partner {'are' if len(safe) > 1 else 'is'} surely a value of "
-            f"{tie.names[1]}, written otherwise.",
+            tr(
+                "{values} without a partner {word} surely a value of {names_2}, written otherwise.",
+                values=values,
+                word="are" if len(safe) > 1 else "is",
+                names_2=tie.names[1],
+            ),
             rows,
-            Remedy(f"Take as pairs: +{rows:,}", rows, with_pairs(tie.link, safe)),
+            Remedy(tr("Take as pairs: +{rows:,}", rows=rows), rows, with_pairs(tie.link, safe)),
             shows=Shows(Bay.LEFT),
         )
     told = 0
@@ -308,10 +334,15 @@ def _pairs(tie: Tied) -> Iterator[Finding]:
             told += 1
             yield Finding(
                 "likely pair",
-                f"“{found.pair.left}” looks like “{found.pair.right}” of {tie.names[1]} "
-                f"({', '.join(filter(None, (found.reason, found.how_alike)))}).",
+                tr(
+                    "“{left}” looks like “{right}” of {names_2} ({filter}).",
+                    left=found.pair.left,
+                    right=found.pair.right,
+                    names_2=tie.names[1],
+                    filter=", ".join(filter(None, (found.reason, found.how_alike))),
+                ),
                 rows,
-                Remedy(f"The same: +{rows:,}", rows, with_pairs(tie.link, [found])),
+                Remedy(tr("The same: +{rows:,}", rows=rows), rows, with_pairs(tie.link, [found])),
                 shows=Shows(
                     Bay.LEFT, tie.link.fields[found.pair.field].left, value=found.pair.left
                 ),
@@ -350,10 +381,10 @@ def _better_fields(tie: Tied, proposals: Sequence[ProposedLink]) -> Iterator[Fin
             break
     fields = _field_words(link)
     if counts.pairs == 0:
-        text = f"No row finds a partner: {fields} have no value in common."
+        text = tr("No row finds a partner: {fields} have no value in common.", fields=fields)
         yield Finding("nothing found", text, counts.left.rows, _as_remedy(better, 0))
     elif better is not None:
-        text = f"Other fields find more rows than {fields}."
+        text = tr("Other fields find more rows than {fields}.", fields=fields)
         yield Finding("better fields", text, better[1], _as_remedy(better, counts.left.found))
 
 
@@ -367,15 +398,30 @@ def _compound(tie: Tied, field: LinkField) -> Finding | None:
     rows = counts.left.multiplied
     return Finding(
         "compound link",
-        f"{_field_words(tie.link)} alone lets {_rows(rows, tie.names[0])} multiply; together with "
-        f"{field.left} no row does.",
+        tr(
+            "{field_words} alone lets {rows} multiply; together with {left} no row does.",
+            field_words=_field_words(tie.link),
+            rows=_rows(rows, tie.names[0]),
+            left=field.left,
+        ),
         rows,
-        Remedy(f"Add {field.left} = {field.right}: {counted(rows, 'row')} once", rows, compound),
+        Remedy(
+            tr(
+                "Add {left} = {right}: {rows} once",
+                left=field.left,
+                right=field.right,
+                rows=counted(rows, "row"),
+            ),
+            rows,
+            compound,
+        ),
     )
 
 
 def _field_words(link: Link) -> str:
-    return listed([f"{field.left} with {field.right}" for field in link.fields])
+    return listed(
+        [tr("{left} with {right}", left=field.left, right=field.right) for field in link.fields]
+    )
 
 
 def _blank_keys(tie: Tied) -> Iterator[Finding]:
@@ -387,12 +433,15 @@ def _blank_keys(tie: Tied) -> Iterator[Finding]:
         link = replace(tie.link, blanks="match")
         wins = _Gains(tie).of_link(link)
         if wins > 0:
-            remedy = Remedy(f"Let blanks match: +{wins:,}", wins, link)
+            remedy = Remedy(tr("Let blanks match: +{wins:,}", wins=wins), wins, link)
     fields = listed([field.left for field in tie.link.fields])
     one = counts.left.blank == 1
-    text = (
-        f"{_rows(counts.left.blank, tie.names[0])} {'has' if one else 'have'} a blank in {fields} "
-        f"and {'matches' if one else 'match'} nothing."
+    text = tr(
+        "{rows} {word} a blank in {fields} and {word_2} nothing.",
+        rows=_rows(counts.left.blank, tie.names[0]),
+        word="has" if one else "have",
+        fields=fields,
+        word_2="matches" if one else "match",
     )
     blank = (f.left for f in tie.link.fields if tie.left.column(f.left).count(BLANK))
     column = next(blank, "")
@@ -405,14 +454,28 @@ def _rows_multiply(tie: Tied) -> Iterator[Finding]:
     if not rows or tie.link.cross or Bay.BOTH not in tie.keep:
         return
     doubled = _doubled_columns(tie)
-    totals = f" Totals of {listed(doubled)} would count them again." if doubled else ""
+    totals = (
+        tr(" Totals of {doubled} would count them again.", doubled=listed(doubled))
+        if doubled
+        else ""
+    )
     link = replace(tie.link, partner="first", partner_for="left")
     fewer = _rows_fewer(tie, link)
-    remedy = Remedy(f"Take the first match only: {counted(fewer, 'row')} fewer", rows, link)
+    remedy = Remedy(
+        tr("Take the first match only: {rows} fewer", rows=counted(fewer, "row")), rows, link
+    )
     text = (
-        f"{_rows(rows, tie.names[0])} stand more than once, since {tie.names[1]} repeats."
+        tr(
+            "{rows} stand more than once, since {names_2} repeats.",
+            rows=_rows(rows, tie.names[0]),
+            names_2=tie.names[1],
+        )
         if rows > 1
-        else f"1 {tie.names[0]} row stands more than once, since {tie.names[1]} repeats."
+        else tr(
+            "1 {names_1} row stands more than once, since {names_2} repeats.",
+            names_1=tie.names[0],
+            names_2=tie.names[1],
+        )
     )
     shows = Shows(Bay.BOTH, tie.link.fields[0].left, "sorted") if tie.link.fields else None
     found = remedy if fewer > 0 else None
@@ -433,10 +496,13 @@ def _rows_vanish(tie: Tied) -> Iterator[Finding]:
         keep = keep_of((*tie.keep, Bay.LEFT))
         yield Finding(
             "rows vanish",
-            f"{_rows(lost, tie.names[0])} without a match {'does' if lost == 1 else 'do'} not "
-            f"go on.",
+            tr(
+                "{rows} without a match {word} not go on.",
+                rows=_rows(lost, tie.names[0]),
+                word="does" if lost == 1 else "do",
+            ),
             lost,
-            Remedy(f"Keep them, with gaps: +{lost:,}", lost, keep=keep),
+            Remedy(tr("Keep them, with gaps: +{lost:,}", lost=lost), lost, keep=keep),
             shows=Shows(Bay.LEFT),
         )
 
@@ -445,7 +511,11 @@ def _days_and_moments(tie: Tied) -> Iterator[Finding]:
     for field in tie.link.fields:
         kinds = {tie.left.field(field.left).kind, tie.right.field(field.right).kind}
         if kinds == {Kind.DATE, Kind.DATE_TIME}:
-            text = f"{field.left} and {field.right} are compared by their day: one has no time."
+            text = tr(
+                "{left} and {right} are compared by their day: one has no time.",
+                left=field.left,
+                right=field.right,
+            )
             yield Finding("date against date-time", text, tie.counts.left.rows)
 
 
@@ -503,7 +573,7 @@ def _as_remedy(better: tuple[Link, int] | None, found: int) -> Remedy | None:
         return None
     link, rows = better
     words = listed([f"{f.left} = {f.right}" for f in link.fields])
-    return Remedy(f"Link {words}: +{rows - found:,}", rows - found, link)
+    return Remedy(tr("Link {words}: +{rows:,}", words=words, rows=rows - found), rows - found, link)
 
 
 def _rows(count: int, name: str) -> str:

@@ -21,6 +21,7 @@ from numpy.typing import NDArray
 from rapidfuzz import fuzz
 from rapidfuzz.distance import Levenshtein
 
+from keen_trellis.base.language import tr
 from keen_trellis.base.progress import Report, part, quiet
 from keen_trellis.compute.join.tidying import tidy
 from keen_trellis.plan.text_rules import TEXT_RULES, TextRule
@@ -46,17 +47,17 @@ _LETTERS = re.compile(r"[^\W\d_]+")
 _FIGURES = re.compile(r"\d+")
 _WORDS = re.compile(r"[^\W_]+")
 _RULE_NAMES: dict[TextRule, str] = {
-    "outer spaces": "outer space",
-    "doubled spaces": "doubled space",
+    "outer spaces": tr("outer space"),
+    "doubled spaces": tr("doubled space"),
     "case": "case",
     "accents": "accents",
     "punctuation": "punctuation",
-    "invisible": "invisible characters",
+    "invisible": tr("invisible characters"),
 }
 
 
-LEGAL_FORM, WORD_ORDER = "“&” and legal forms", "word order"
-SPELLED_OUT, ABBREVIATION = "spelled out", "abbreviation"
+LEGAL_FORM, WORD_ORDER = tr("“&” and legal forms"), tr("word order")
+SPELLED_OUT, ABBREVIATION = tr("spelled out"), "abbreviation"
 _USUAL_WORDS = {
     **{"&": "and", "+": "and", "und": "and", "et": "and"},
     **{"limited": "ltd", "incorporated": "inc", "company": "co", "corporation": "corp"},
@@ -72,7 +73,7 @@ def reason_rank(reason: str) -> int:
     return ranks.get(reason, 4 if reason in _OF_LETTERS else 0)
 
 
-_OF_LETTERS = ("misspelled", "similar letters")
+_OF_LETTERS = ("misspelled", tr("similar letters"))
 
 
 def _in_usual_words(text: str) -> str:
@@ -118,7 +119,12 @@ def likely_partners(
     Cancelled
         Raised by `report` once the user has asked to stop.
     """
-    report(0.0, f"Looking for {len(values):,} values among {len(others):,}")
+    report(
+        0.0,
+        tr(
+            "Looking for {values:,} values among {others:,}", values=len(values), others=len(others)
+        ),
+    )
     found = _equal_once_tidied(values, others)
     left = [n for n in range(len(values)) if n not in found]
     misspelled = _misspelled(values, others, left, part(report, 0.2, 0.6))
@@ -131,7 +137,7 @@ def explained(value: str, other: str) -> Likeness:
     found = _equal_once_tidied([value], [other]) or _shortened([value], [other], [0], quiet)
     if found:
         return found[0]
-    return Likeness(0, "similar letters", fuzz.ratio(_plain(value), _plain(other)) / 100, False)
+    return Likeness(0, tr("similar letters"), fuzz.ratio(_plain(value), _plain(other)) / 100, False)
 
 
 def _equal_once_tidied(values: Sequence[str], others: Sequence[str]) -> dict[int, Likeness]:
@@ -140,14 +146,14 @@ def _equal_once_tidied(values: Sequence[str], others: Sequence[str]) -> dict[int
     found: dict[int, Likeness] = {}
     # spaces and invisible characters may be ignored in anything; what is made of figures alone is
     # only a number written otherwise; and no way makes other figures of the ones that are there
-    plain = {"outer space", "doubled space", "invisible characters"}
-    plain |= {"leading zeros", "a number written otherwise"}
+    plain = {tr("outer space"), tr("doubled space"), tr("invisible characters")}
+    plain |= {"leading zeros", tr("a number written otherwise")}
     ways: list[tuple[str, Callable[[pa.StringArray], Iterable[str]]]] = [
         *((_RULE_NAMES[rule], partial(_tidied, (rule,))) for rule in TEXT_RULES),
-        ("spaces and case", partial(_tidied, TEXT_RULES[:3])),
+        (tr("spaces and case"), partial(_tidied, TEXT_RULES[:3])),
         ("leading zeros", lambda t: [_without_zeros(x) for x in t.to_pylist()]),
-        ("a number written otherwise", lambda t: [_as_number(x) for x in t.to_pylist()]),
-        ("several small differences", partial(_tidied, TEXT_RULES)),
+        (tr("a number written otherwise"), lambda t: [_as_number(x) for x in t.to_pylist()]),
+        (tr("several small differences"), partial(_tidied, TEXT_RULES)),
         (LEGAL_FORM, lambda t: [_in_usual_words(x) for x in tidy(t, TEXT_RULES[:4]).to_pylist()]),
         (WORD_ORDER, lambda t: [_sorted_words(x) for x in tidy(t, TEXT_RULES[:4]).to_pylist()]),
     ]
@@ -191,7 +197,14 @@ def _shortened(
     found = {}
     for number, n in enumerate(left):
         if number % _CHUNK == 0:
-            report(number / len(left), f"Comparing shortened value {number:,} of {len(left):,}")
+            report(
+                number / len(left),
+                tr(
+                    "Comparing shortened value {number:,} of {left:,}",
+                    number=number,
+                    left=len(left),
+                ),
+            )
         mine = _parts(values[n])
         places = {p for key in _beginnings(mine) for p in by_beginning.get(key, ())[:_BLOCK]}
         best = Likeness(-1, "", 0.0, False)
@@ -231,7 +244,10 @@ def _misspelled(
     found: dict[int, Likeness] = {}
     at_once = max(_SCORES // len(others), 1)
     for start in range(0, len(left), at_once):
-        report(start / len(left), f"Comparing value {start:,} of {len(left):,}")
+        report(
+            start / len(left),
+            tr("Comparing value {start:,} of {left:,}", start=start, left=len(left)),
+        )
         texts = mine[start : start + at_once]
         for n, text, scores in zip(
             left[start:], texts, _scores(texts, rare, len(others)), strict=False
@@ -324,7 +340,9 @@ def _beginnings(parts: Parts) -> Iterable[str]:
         yield "words " + "|".join("".join(word[0] for word in words) for words in parts)
     yield "parts " + "|".join(_two_letters(words) for words in parts)
     if len(parts) == 1 and len(parts[0]) == 1:
-        yield f"ends {parts[0][0][0]}{parts[0][0][-1]}"
+        yield tr(
+            "ends {parts_1_1_1}{parts_1_1}", parts_1_1_1=parts[0][0][0], parts_1_1=parts[0][0][-1]
+        )
 
 
 def _two_letters(words: list[str]) -> str:

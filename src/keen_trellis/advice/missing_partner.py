@@ -10,6 +10,7 @@ from rapidfuzz import process
 
 from keen_trellis.advice.likeness import explained
 from keen_trellis.base.errors import known
+from keen_trellis.base.language import tr
 from keen_trellis.base.words import listed, percent
 from keen_trellis.compute.join.distances import roughly_apart
 from keen_trellis.compute.join.keys import codes_of
@@ -84,7 +85,7 @@ def why_not(tie: Tied, row: int, side: Side = "left") -> Reason:
     WordError
         `side` is no side.
     """
-    known("The side of a row", side, SIDES)
+    known(tr("The side of a row"), side, SIDES)
     partners = tie.match.partners if side == "left" else tie.match.right_partners
     if partners[row]:
         raise ValueError(f"Row {row} has a partner.")
@@ -94,11 +95,24 @@ def why_not(tie: Tied, row: int, side: Side = "left") -> Reason:
     if unread:
         first = unread[0]
         kind = first.field.compare_as
-        return Reason(f"“{first.written(row)}” in {first.own_name} cannot be compared as {kind}.")
+        return Reason(
+            tr(
+                "“{written}” in {own_name} cannot be compared as {kind}.",
+                written=first.written(row),
+                own_name=first.own_name,
+                kind=kind,
+            )
+        )
     gaps = _each_once(s.own_name for s in sides if s.state(row) == GAP)
     if gaps:
-        verb = "is a gap" if len(gaps) == 1 else "are gaps"
-        return Reason(f"{listed(gaps)} of this row {verb}, and a gap matches nothing.")
+        verb = tr("is a gap") if len(gaps) == 1 else tr("are gaps")
+        return Reason(
+            tr(
+                "{gaps} of this row {verb}, and a gap matches nothing.",
+                gaps=listed(gaps),
+                verb=verb,
+            )
+        )
     # blanks match blanks under “equals” alone; a condition of order is never true of them
     blank = _each_once(
         s.own_name
@@ -106,16 +120,33 @@ def why_not(tie: Tied, row: int, side: Side = "left") -> Reason:
         if s.state(row) == BLANK and (tie.link.blanks == "never" or s.field.operator != "=")
     )
     if blank:
-        verb = "is blank" if len(blank) == 1 else "are blank"
-        return Reason(f"{listed(blank)} of this row {verb}, and blanks match nothing.")
+        verb = "is blank" if len(blank) == 1 else tr("are blank")
+        return Reason(
+            tr(
+                "{blank} of this row {verb}, and blanks match nothing.",
+                blank=listed(blank),
+                verb=verb,
+            )
+        )
     if tie.link.partner != "every" and _fits_some(tie, row, side):
         return Reason(_taken_words(tie, name, other))
     missing = [s for s in sides if s.field.operator == "=" and not s.equal_rows(row).size]
     if missing:
         first = missing[0]
         if first.state(row) == BLANK:
-            return Reason(f"{other} has no row in which {first.other_name} is blank.")
-        text = f"{other} has no {first.other_name} “{first.own_text(row)}”."
+            return Reason(
+                tr(
+                    "{other} has no row in which {other_name} is blank.",
+                    other=other,
+                    other_name=first.other_name,
+                )
+            )
+        text = tr(
+            "{other} has no {other_name} “{own_text}”.",
+            other=other,
+            other_name=first.other_name,
+            own_text=first.own_text(row),
+        )
         return Reason(text, first.nearest(row), *_own([first], row, partners))
     return _not_together(tie, sides, row, partners=partners, name=name, other=other)
 
@@ -131,15 +162,21 @@ def _not_together(
         rows = np.intersect1d(rows, s.equal_rows(row))
     if equal and not len(rows):
         values = listed([f"{s.other_name} “{s.own_text(row)}”" for s in equal])
-        near = _candidates(sides, equal[0].equal_rows(row), "another of the fields")
-        text = f"{other} has {values}, but not together on one row."
+        near = _candidates(sides, equal[0].equal_rows(row), tr("another of the fields"))
+        text = tr("{other} has {values}, but not together on one row.", other=other, values=values)
         return Reason(text, near, *_own(sides, row, partners))
     if not ordered:
         return Reason(_taken_words(tie, name, other))
     conditions = listed([condition_words(s.field) for s in ordered])
     values = listed(_each_once(f"{s.own_name} {s.own_text(row)}" for s in ordered))
-    near = _candidates(sides, ordered[0].by_distance(row, rows), "outside the bounds")
-    text = f"No {other} row fits {values}: {conditions} does not hold for any of {len(rows):,}."
+    near = _candidates(sides, ordered[0].by_distance(row, rows), tr("outside the bounds"))
+    text = tr(
+        "No {other} row fits {values}: {conditions} does not hold for any of {rows:,}.",
+        other=other,
+        values=values,
+        conditions=conditions,
+        rows=len(rows),
+    )
     return Reason(text, near, *_own(sides, row, partners))
 
 
@@ -180,8 +217,14 @@ def _fits_some(tie: Tied, row: int, side: Side) -> bool:
 
 def _taken_words(tie: Tied, name: str, other: str) -> str:
     if tie.link.partner == "only":
-        return f"This row has several matches in {other}, and only a single one is taken."
-    return f"Its matches in {other} were taken by none: the {tie.link.partner} of others was."
+        return tr(
+            "This row has several matches in {other}, and only a single one is taken.", other=other
+        )
+    return tr(
+        "Its matches in {other} were taken by none: the {partner} of others was.",
+        other=other,
+        partner=tie.link.partner,
+    )
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -246,7 +289,11 @@ class _Sides:
         likely = [(explained(value, text), text, code) for text, _, code in close]
         likely.sort(key=lambda found: (not found[0].safe, -found[0].share))
         return tuple(
-            Candidate(rows_of[code], (text,), f"{like.reason}, {percent(like.share)} alike")
+            Candidate(
+                rows_of[code],
+                (text,),
+                tr("{reason}, {percent} alike", reason=like.reason, percent=percent(like.share)),
+            )
             for like, text, code in likely[:_CANDIDATES]
         )
 

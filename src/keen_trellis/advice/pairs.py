@@ -9,6 +9,7 @@ import numpy as np
 
 from keen_trellis.advice.likeness import likely_partners, reason_rank
 from keen_trellis.base.errors import LinkError
+from keen_trellis.base.language import tr
 from keen_trellis.base.progress import Report, part, quiet
 from keen_trellis.base.words import first_free, listed, percent
 from keen_trellis.compute.join.keys import codes_of
@@ -47,7 +48,7 @@ class ProposedPair:
     def how_alike(self) -> str:
         """How alike they are, in words; empty where the reason makes one of them all the same."""
         says_all = self.safe or self.likeness == 1
-        return "" if says_all else f"{percent(self.likeness)} alike"
+        return "" if says_all else tr("{percent} alike", percent=percent(self.likeness))
 
 
 def propose_pairs(tie: Tied, report: Report = quiet) -> list[ProposedPair]:
@@ -180,20 +181,21 @@ def pairs_of_table(table: Table, link: Link, where: str) -> tuple[Pair, ...]:
     fields = [field.left for field in link.fields]
     if len(table.columns) < 2:
         raise LinkError(
-            f"{where} has only one column.", "Two are needed: values of the one side, of the other."
+            tr("{where} has only one column.", where=where),
+            tr("Two are needed: values of the one side, of the other."),
         )
     if len(table.columns) < 3 and len(fields) > 1:
         raise LinkError(
-            f"{where} does not say which field its pairs are of.",
-            f"Name one of {listed(fields, 'or')} in a third column.",
+            tr("{where} does not say which field its pairs are of.", where=where),
+            tr("Name one of {fields} in a third column.", fields=listed(fields, "or")),
         )
     left, right, *others = (table.fetch(field).texts().to_pylist() for field in table.fields[:3])
     named = others[0] if others and len(fields) > 1 else [fields[0]] * len(left)
     unknown = next((name for name in named if name not in fields), None)
     if unknown is not None:
         raise LinkError(
-            f"“{unknown}” in {where} is no field of this link.",
-            f"Name one of {listed(fields, 'or')} in its third column.",
+            tr("“{unknown}” in {where} is no field of this link.", unknown=unknown, where=where),
+            tr("Name one of {fields} in its third column.", fields=listed(fields, "or")),
         )
     rows = zip(left, right, named, strict=True)
     found = (Pair(a, b, fields.index(name)) for a, b, name in rows if a and b)

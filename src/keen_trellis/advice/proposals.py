@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from keen_trellis.advice.fingerprints import SAMPLE, Fingerprint, fingerprint, text_hashes
 from keen_trellis.advice.names import alike, is_key, words_of
+from keen_trellis.base.language import tr
 from keen_trellis.base.progress import Report, part, quiet
 from keen_trellis.compute.join.keys import codes_of, combine
 from keen_trellis.compute.join.match import tally
@@ -95,7 +96,9 @@ def propose_links(
     proposed = []
     near = _near(*sides, part(report, 0.5, 0.7))
     for place, a in enumerate(sides[0]):
-        report(0.7 + 0.2 * place / len(sides[0]), f"Comparing {a.name} with every field")
+        report(
+            0.7 + 0.2 * place / len(sides[0]), tr("Comparing {name} with every field", name=a.name)
+        )
         for number in np.flatnonzero(near[place]).tolist():
             b = sides[1][number]
             if itself and a.name == b.name:
@@ -104,7 +107,7 @@ def propose_links(
             if link is not None:
                 proposed.append(link)
     proposed.sort(key=lambda link: -link.score)
-    report(0.9, "Looking for fields that belong together")
+    report(0.9, tr("Looking for fields that belong together"))
     compound = _compound(left, right, proposed, names)
     return sorted([*compound, *proposed], key=lambda link: -link.score)
 
@@ -150,7 +153,9 @@ def _looked_at(left: Table, right: Table, report: Report) -> tuple[list[_Looked]
         found = pool.map(lambda side: _Looked(side[1], side[0].fetch(side[1])), fields)
         for number, made in enumerate(found):
             looked.append(made)
-            report(0.5 * number / len(fields), f"Looking at the values of {made.name}")
+            report(
+                0.5 * number / len(fields), tr("Looking at the values of {name}", name=made.name)
+            )
     of_left = sum(side is left for side, _ in fields) if left is not right else len(fields) // 2
     return looked[:of_left], looked[of_left:]
 
@@ -207,7 +212,7 @@ def _shared(
     sizes = np.maximum([len(one) for one in few], 1)
     found = np.zeros((len(asked), len(wholes)))
     for place, whole in enumerate(wholes):
-        report(place / len(wholes), "Looking for values in common")
+        report(place / len(wholes), tr("Looking for values in common"))
         if whole is None or not len(whole.hashes) or not len(values):
             continue
         at = np.searchsorted(whole.hashes, values)

@@ -32,6 +32,8 @@ import traceback
 from collections.abc import Sequence
 from pathlib import Path
 
+from keen_trellis.base.language import tr
+
 _LOG = logging.getLogger(__name__)
 
 DONE, BROKEN, UNUSABLE, NOT_ALLOWED = 0, 1, 2, 3
@@ -72,7 +74,8 @@ class MissingFileError(SourceError):
 
     def __init__(self, path: Path, what: str = "file") -> None:
         super().__init__(
-            f"The {what} {path} is not there.", "Put it back, or choose where it is now."
+            tr("The {what} {path} is not there.", what=what, path=path),
+            tr("Put it back, or choose where it is now."),
         )
         self.path = path
 
@@ -88,8 +91,14 @@ class MissingTableError(SourceError):
 
     def __init__(self, happened: str, available: Sequence[str]) -> None:
         shown = ", ".join(available[:12]) or "none"
-        more = f" and {len(available) - 12:,} more" if len(available) > 12 else ""
-        super().__init__(happened, f"It has: {shown}{more}. Choose another one.")
+        more = (
+            tr(" and {available:,} more", available=len(available) - 12)
+            if len(available) > 12
+            else ""
+        )
+        super().__init__(
+            happened, tr("It has: {shown}{more}. Choose another one.", shown=shown, more=more)
+        )
         self.available = tuple(available)
 
 
@@ -123,7 +132,9 @@ class NotAllowedError(SourceError):
     exit_code = NOT_ALLOWED
 
     def __init__(self, who: str, wants: Sequence[str], remedy: str) -> None:
-        super().__init__(f"Nobody has allowed it yet: {who} {'; '.join(wants)}.", remedy)
+        super().__init__(
+            tr("Nobody has allowed it yet: {who} {wants}.", who=who, wants="; ".join(wants)), remedy
+        )
         self.wants = tuple(wants)
 
 
@@ -132,8 +143,14 @@ class UnknownColumnError(UserError):
 
     def __init__(self, name: str, where: str, available: Sequence[str]) -> None:
         near = difflib.get_close_matches(name, available, n=1)
-        remedy = f"Did you mean “{near[0]}”?" if near else f"Choose one of: {', '.join(available)}."
-        super().__init__(f"There is no column “{name}” in {where}.", remedy)
+        remedy = (
+            tr("Did you mean “{near_1}”?", near_1=near[0])
+            if near
+            else tr("Choose one of: {available}.", available=", ".join(available))
+        )
+        super().__init__(
+            tr("There is no column “{name}” in {where}.", name=name, where=where), remedy
+        )
         self.name = name
         self.available = tuple(available)
 
@@ -150,9 +167,10 @@ class WordError(UserError, ValueError):
 
     def __init__(self, what: str, word: object, allowed: Sequence[str]) -> None:
         near = difflib.get_close_matches(str(word), allowed, n=1)
-        hint = f"Did you mean “{near[0]}”? " if near else ""
+        hint = tr("Did you mean “{near_1}”? ", near_1=near[0]) if near else ""
         super().__init__(
-            f"{what} cannot be “{word}”.", f"{hint}Choose one of: {', '.join(allowed)}."
+            tr("{what} cannot be “{word}”.", what=what, word=word),
+            tr("{hint}Choose one of: {allowed}.", hint=hint, allowed=", ".join(allowed)),
         )
         self.word = str(word)
         self.allowed = tuple(allowed)
@@ -188,9 +206,17 @@ class KindsDifferError(LinkError):
     ) -> None:
         left, right = (with_article(kind) for kind in kinds)
         super().__init__(
-            f"“{fields[0]}” in {tables[0]} is {left}, but “{fields[1]}” in {tables[1]} is {right}: "
-            "as they are, no row can find a partner.",
-            "Link fields of one kind, or compare both as one kind.",
+            tr(
+                "“{fields_1}” in {tables_1} is {left}, but “{fields_2}” in {tables_2} is {right}: "
+                "as they are, no row can find a partner.",
+                fields_1=fields[0],
+                tables_1=tables[0],
+                left=left,
+                fields_2=fields[1],
+                tables_2=tables[1],
+                right=right,
+            ),
+            tr("Link fields of one kind, or compare both as one kind."),
         )
         self.fields, self.tables, self.kinds = fields, tables, kinds
 
@@ -200,7 +226,11 @@ def with_article(kind: str) -> str:
     return _WITH_ARTICLE.get(kind, f"a {kind}")
 
 
-_WITH_ARTICLE = {"text": "text", "integer": "an integer", "exact decimal": "an exact decimal"}
+_WITH_ARTICLE = {
+    "text": "text",
+    "integer": tr("an integer"),
+    "exact decimal": tr("an exact decimal"),
+}
 
 
 class FormulaError(UserError):
@@ -220,9 +250,9 @@ class FormulaError(UserError):
 def lacking(fault: BaseException) -> str:
     """Return what the system has no more of, in words; empty for any other fault."""
     if isinstance(fault, MemoryError):
-        return "there is not enough memory for it"
+        return tr("there is not enough memory for it")
     if isinstance(fault, RuntimeError) and "start new thread" in str(fault):
-        return "the system lets no more threads be started"
+        return tr("the system lets no more threads be started")
     return ""
 
 
@@ -233,11 +263,18 @@ class ProgramError(UserError):
     """
 
     def __init__(self, doing: str, fault: BaseException) -> None:
-        what = lacking(fault) or "the program has a fault there"
+        what = lacking(fault) or tr("the program has a fault there")
         super().__init__(
-            f"{doing} cannot be worked out: {what} ({type(fault).__name__}).",
-            "Do it in another way, or leave it out; the log tells where the fault is. "
-            "Nothing that does not need it is concerned.",
+            tr(
+                "{doing} cannot be worked out: {what} ({name}).",
+                doing=doing,
+                what=what,
+                name=type(fault).__name__,
+            ),
+            tr(
+                "Do it in another way, or leave it out; the log tells where the fault is. "
+                "Nothing that does not need it is concerned."
+            ),
         )
         where = "".join(traceback.format_tb(fault.__traceback__))
         _LOG.error("%s: %s\n%s", doing, type(fault).__name__, where)
@@ -255,7 +292,12 @@ class WaitingError(UserError):
     def __init__(self, lane: str, cause: UserError) -> None:
         self.cause: UserError = cause.cause if isinstance(cause, WaitingError) else cause
         super().__init__(
-            f"{lane} has no rows to bring here: {self.cause.happened}", self.cause.remedy
+            tr(
+                "{lane} has no rows to bring here: {happened}",
+                lane=lane,
+                happened=self.cause.happened,
+            ),
+            self.cause.remedy,
         )
 
 

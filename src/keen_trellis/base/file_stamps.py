@@ -14,6 +14,7 @@ from pathlib import Path
 from typing import Concatenate, ParamSpec, TypeVar
 
 from keen_trellis.base.errors import SourceError
+from keen_trellis.base.language import tr
 
 _T = TypeVar("_T")
 _P = ParamSpec("_P")
@@ -59,11 +60,15 @@ class WrittenMeanwhileError(SourceError):
     """A source was written to while it was read, so that nothing of it can be trusted."""
 
     def __init__(self, names: Sequence[str]) -> None:
-        more = f" and {len(names) - 1:,} more" if len(names) > 1 else ""
+        more = tr(" and {names:,} more", names=len(names) - 1) if len(names) > 1 else ""
         super().__init__(
-            f"{names[0]}{more} was written to while it was read: what came of it may be half old "
-            "and half new, and is not used.",
-            "Read it again once whatever writes it is done, or read a copy.",
+            tr(
+                "{names_1}{more} was written to while it was read: what came of it may be half old "
+                "and half new, and is not used.",
+                names_1=names[0],
+                more=more,
+            ),
+            tr("Read it again once whatever writes it is done, or read a copy."),
         )
 
 

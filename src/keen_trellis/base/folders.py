@@ -9,6 +9,7 @@ from pathlib import Path
 
 from keen_trellis.base.errors import MissingFileError, SourceError, reason
 from keen_trellis.base.file_stamps import FileStamp
+from keen_trellis.base.language import tr
 from keen_trellis.base.whole_files import BESIDE
 
 _PASSING = ("~$", ".~", ".")
@@ -27,15 +28,21 @@ def files_of(folder: Path, pattern: str) -> list[Path]:
         raise MissingFileError(folder, "folder")
     if ".." in Path(pattern).parts:
         raise SourceError(
-            f"The pattern “{pattern}” leads out of {folder}.", "Choose the folder that is meant."
+            tr("The pattern “{pattern}” leads out of {folder}.", pattern=pattern, folder=folder),
+            tr("Choose the folder that is meant."),
         )
     try:
         found = [p for p in folder.glob(pattern or "*") if p.is_file()]
     except (OSError, ValueError, NotImplementedError) as error:
         why = reason(error) if isinstance(error, OSError) else str(error)
         raise SourceError(
-            f"The folder {folder} cannot be looked into with “{pattern}”: {why}.",
-            "See that you may read it, and that the pattern is one such as *.csv.",
+            tr(
+                "The folder {folder} cannot be looked into with “{pattern}”: {why}.",
+                folder=folder,
+                pattern=pattern,
+                why=why,
+            ),
+            tr("See that you may read it, and that the pattern is one such as *.csv."),
         ) from error
     return sorted(p for p in found if not _is_passing(p.relative_to(folder)))
 

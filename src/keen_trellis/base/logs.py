@@ -21,6 +21,7 @@ from pathlib import Path
 from typing import TextIO
 
 from keen_trellis.base.errors import UserError, reason
+from keen_trellis.base.language import tr
 from keen_trellis.base.words import plainly
 
 ON_SCREEN = "-"
@@ -86,11 +87,12 @@ def _opened(where: str) -> TextIO:
         begins = os.pread(handle, 40, 0)
     except OSError as error:
         raise UserError(
-            f"No log can be written to {where}: {reason(error)}.", "Choose another file."
+            tr("No log can be written to {where}: {reason}.", where=where, reason=reason(error)),
+            tr("Choose another file."),
         ) from error
     if begins and not _BEGINS.match(begins):
         os.close(handle)
-        raise UserError(f"{where} is there and is no log.", "Choose another file for the log.")
+        raise UserError(f"{where} is there and is no log.", tr("Choose another file for the log."))
     return os.fdopen(handle, "a", encoding="utf-8", errors="backslashreplace")
 
 

@@ -7,6 +7,7 @@ from contextlib import suppress
 from pathlib import Path
 
 from keen_trellis.base.errors import MissingFileError, SourceError, reason
+from keen_trellis.base.language import tr
 
 _OF_THE_SYSTEM = ("/proc", "/sys", "/dev")
 
@@ -25,8 +26,8 @@ def existing_file(path: Path) -> Path:
         is_system = any(real.is_relative_to(place) for place in _OF_THE_SYSTEM)
         if not (stat.S_ISREG(mode) or stat.S_ISDIR(mode)) or is_system:
             raise SourceError(
-                f"{path} is no ordinary file, but a part of the system or a pipe.",
-                "Choose a file that lies on a disk.",
+                tr("{path} is no ordinary file, but a part of the system or a pipe.", path=path),
+                tr("Choose a file that lies on a disk."),
             )
     try:
         with path.open("rb") as file:
@@ -34,14 +35,18 @@ def existing_file(path: Path) -> Path:
     except FileNotFoundError:
         raise MissingFileError(path) from None
     except IsADirectoryError:
-        raise SourceError(f"{path} is a folder, not a file.", "Choose a file in it.") from None
+        raise SourceError(
+            tr("{path} is a folder, not a file.", path=path), tr("Choose a file in it.")
+        ) from None
     except OSError as error:
         raise SourceError(
-            f"The file {path} cannot be opened: {reason(error)}.",
-            "See that you may read it and that no other program holds it.",
+            tr("The file {path} cannot be opened: {reason}.", path=path, reason=reason(error)),
+            tr("See that you may read it and that no other program holds it."),
         ) from error
     if empty:
-        raise SourceError(f"The file {path} is empty.", "Choose a file with a header and rows.")
+        raise SourceError(
+            tr("The file {path} is empty.", path=path), tr("Choose a file with a header and rows.")
+        )
     return path
 
 

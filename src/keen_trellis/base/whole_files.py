@@ -12,6 +12,8 @@ import uuid
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
+from keen_trellis.base.language import tr
+
 BESIDE = ".writing-"
 """How the names of folders begin in which something is written."""
 
@@ -41,9 +43,9 @@ def whole_file(path: Path, noting: Noting | None = None) -> Iterator[Path]:
     path = path.resolve()
     was = path.stat() if path.exists() else None
     if was is not None and not stat.S_ISREG(was.st_mode):
-        raise OSError(errno.EINVAL, "it is no ordinary file", str(path))
+        raise OSError(errno.EINVAL, tr("it is no ordinary file"), str(path))
     if was is not None and not was.st_mode & 0o222:
-        raise OSError(errno.EACCES, "it is marked as not to be written", str(path))
+        raise OSError(errno.EACCES, tr("it is marked as not to be written"), str(path))
     mode = was.st_mode & 0o777 if was is not None else 0o666 & ~_umask()
     _remove_leftovers(path.parent)
     # named before it is made, so that it is removed at whatever moment somebody stops the work;

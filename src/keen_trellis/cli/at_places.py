@@ -10,6 +10,7 @@ from collections.abc import Iterator, Sequence
 from functools import partial
 
 from keen_trellis.base.errors import BROKEN, DONE, UNUSABLE, NotThereError, PasswordError, UserError
+from keen_trellis.base.language import tr
 from keen_trellis.base.progress import Report, part
 from keen_trellis.cli.commands import (
     is_somebody_there,
@@ -44,8 +45,8 @@ def run_on(options: argparse.Namespace) -> int:
     place = trellis.place(options.on)
     if options.report:
         raise NotThereError(
-            "The match report shows rows and reports, which are worked out on this machine.",
-            "Leave out --on, or --report.",
+            tr("The match report shows rows and reports, which are worked out on this machine."),
+            tr("Leave out --on, or --report."),
         )
     runner = Runner()
     with shown_progress() as progress, _opened(place, runner, progress) as session:
@@ -62,7 +63,7 @@ def run_on(options: argparse.Namespace) -> int:
     if options.json:
         print(json.dumps(told(results, made, errors), indent=2, ensure_ascii=False))
     else:
-        print(f"Run on {place.name}: {session.label}")
+        print(tr("Run on {name}: {label}", name=place.name, label=session.label))
         print_counts(results, made)
     return _told(results, errors, code)
 
@@ -83,13 +84,15 @@ def _given(options: argparse.Namespace) -> Trellis:
 
 def _opened(place: RunPlace, runner: Runner, report: Report) -> Session:
     """Return a session at a place; its password is asked for where somebody is there."""
-    report(0.0, f"Going to {place.name}")
+    report(0.0, tr("Going to {name}", name=place.name))
     try:
         return session_at(place, runner.secrets)
     except PasswordError:
         if not is_somebody_there() or not isinstance(place.at, Server):
             raise
-    runner.secrets.give(place.at, getpass.getpass(f"Password of {place.at.account}: "))
+    runner.secrets.give(
+        place.at, getpass.getpass(tr("Password of {account}: ", account=place.at.account))
+    )
     return session_at(place, runner.secrets)
 
 
@@ -114,10 +117,10 @@ def _delivered(
 
 def _told(results: ThereResults, errors: Sequence[UserError], code: int) -> int:
     for error in errors:
-        print(f"keen-trellis: {error}", file=sys.stderr)
+        print(tr("keen-trellis: {error}", error=error), file=sys.stderr)
     broken = [f"{join.name}: {one}" for join in results.facts.joins() for one in join.broken]
     for one in broken:
-        print(f"keen-trellis: A promise is broken. {one}.", file=sys.stderr)
+        print(tr("keen-trellis: A promise is broken. {one}.", one=one), file=sys.stderr)
     return code or (BROKEN if broken else DONE)
 
 
@@ -128,13 +131,20 @@ def sql(options: argparse.Namespace) -> int:
     lane = next((x for x in trellis.lanes if options.lane in (x.name, x.id)), None)
     if options.lane and lane is None:
         names = ", ".join(one.name for one in trellis.lanes)
-        print(f"keen-trellis: There is no lane “{options.lane}”; it has: {names}.", file=sys.stderr)
+        print(
+            tr(
+                "keen-trellis: There is no lane “{lane}”; it has: {names}.",
+                lane=options.lane,
+                names=names,
+            ),
+            file=sys.stderr,
+        )
         return UNUSABLE
     with shown_progress() as progress:
         text, errors = script(trellis, options.dialect, lane, Runner(), progress)
     print(text)
     for error in errors:
-        print(f"keen-trellis: {error}", file=sys.stderr)
+        print(tr("keen-trellis: {error}", error=error), file=sys.stderr)
     return UNUSABLE if errors else DONE
 
 
@@ -155,7 +165,7 @@ def compare(options: argparse.Namespace) -> int:
 def _lines(found: Sequence[Compared], place: str) -> Iterator[str]:
     names = [f"{one.part}, {one.what}" for one in found]
     width = max((len(name) for name in names), default=0)
-    yield f"{'':{width}}  {'this machine':>16}  {place:>16}"
+    yield f"{'':{width}}  {tr('this machine'):>16}  {place:>16}"
     for name, one in zip(names, found, strict=True):
         here = "-" if one.here is None else f"{one.here:,}"
         there = "refused" if one.refused else "-" if one.there is None else f"{one.there:,}"
@@ -164,4 +174,8 @@ def _lines(found: Sequence[Compared], place: str) -> Iterator[str]:
         if one.refused:
             yield f"{'':{width}}  {one.refused}"
     other = sum(not one.is_same for one in found)
-    yield f"{other:,} of {len(found):,} counts differ." if other else "Every count is the same."
+    yield (
+        tr("{other:,} of {found:,} counts differ.", other=other, found=len(found))
+        if other
+        else tr("Every count is the same.")
+    )

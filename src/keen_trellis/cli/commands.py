@@ -24,6 +24,7 @@ from keen_trellis.base.errors import (
     UserError,
     reason,
 )
+from keen_trellis.base.language import tr
 from keen_trellis.base.progress import Report, part, quiet
 from keen_trellis.base.words import counted
 from keen_trellis.document import Lane, Trellis, load
@@ -82,10 +83,10 @@ def run(options: argparse.Namespace) -> int:
     else:
         print_counts(results, made)
     for error in errors:
-        print(f"keen-trellis: {error}", file=sys.stderr)
+        print(tr("keen-trellis: {error}", error=error), file=sys.stderr)
     broken = [f"{join.name}: {one}" for join in results.facts.joins() for one in join.broken]
     for one in broken:
-        print(f"keen-trellis: A promise is broken. {one}.", file=sys.stderr)
+        print(tr("keen-trellis: A promise is broken. {one}.", one=one), file=sys.stderr)
     return code or (BROKEN if broken else DONE)
 
 
@@ -122,20 +123,24 @@ def diff(options: argparse.Namespace) -> int:
         try:
             runs.append(json.loads(path.read_text()))
         except (OSError, ValueError) as error:
-            why = reason(error) if isinstance(error, OSError) else "it is not JSON"
+            why = reason(error) if isinstance(error, OSError) else tr("it is not JSON")
             raise _no_run(path, why) from error
     try:
         found = list(differences(*runs))
     except (KeyError, TypeError, AttributeError) as error:
-        raise _no_run(f"{options.before} or {options.now}", "it is another JSON") from error
-    for line in found or ["Nothing is different."]:
+        raise _no_run(
+            tr("{before} or {now}", before=options.before, now=options.now),
+            tr("it is another JSON"),
+        ) from error
+    for line in found or [tr("Nothing is different.")]:
         print(line)
     return BROKEN if found else DONE
 
 
 def _no_run(path: Path | str, why: str) -> UserError:
     return SourceError(
-        f"{path} is no run: {why}.", "Give two files that “keen-trellis run FILE --json” has told."
+        tr("{path} is no run: {why}.", path=path, why=why),
+        tr("Give two files that “keen-trellis run FILE --json” has told."),
     )
 
 
@@ -145,12 +150,12 @@ def desktop(options: argparse.Namespace) -> int:
     if options.install:
         for path in desktop_entry.install(_program(), folder):
             print(path)
-        print("Keen Trellis is in the menu of the desktop, and opens its documents.")
+        print(tr("Keen Trellis is in the menu of the desktop, and opens its documents."))
         return DONE
     gone = desktop_entry.remove(folder)
     for path in gone:
         print(path)
-    print("Removed." if gone else "Nothing of it was there.")
+    print(tr("Removed.") if gone else tr("Nothing of it was there."))
     return DONE
 
 
@@ -171,12 +176,14 @@ def schedule(options: argparse.Namespace) -> int:
         print(text)
     if not options.yes:
         if not is_somebody_there():
-            print("keen-trellis: Nothing is installed; say --yes to install it.", file=sys.stderr)
+            print(
+                tr("keen-trellis: Nothing is installed; say --yes to install it."), file=sys.stderr
+            )
             return NOT_ALLOWED
-        if input("Install these two files? [y/N] ").strip().lower() not in ("y", "yes"):
+        if input(tr("Install these two files? [y/N] ")).strip().lower() not in ("y", "yes"):
             return NOT_ALLOWED
     made.install()
-    print("Installed. It begins to run once you say:")
+    print(tr("Installed. It begins to run once you say:"))
     print(f"  systemctl --user enable --now {made.name}.timer")
     return DONE
 
@@ -191,7 +198,10 @@ def shown_progress() -> Iterator[Report]:
     from rich.markup import escape
     from rich.progress import BarColumn, Progress, TextColumn
 
-    done, doing_now = TextColumn("{task.percentage:>3.0f} %"), TextColumn("{task.fields[doing]}")
+    done, doing_now = (
+        TextColumn(tr("{task.percentage:>3.0f} %")),
+        TextColumn("{task.fields[doing]}"),
+    )
     columns = (BarColumn(24), done, doing_now)
     with Progress(*columns, console=Console(stderr=True), transient=True) as shown:
         task = shown.add_task("", total=1.0, doing="")
@@ -202,20 +212,20 @@ def allow(options: argparse.Namespace) -> int:
     """List what a trellis wants and nobody has allowed, and allow it. Return the exit code."""
     missing = _unallowed(load(options.file), options.file)
     if not missing:
-        print("It wants nothing that is not allowed already.")
+        print(tr("It wants nothing that is not allowed already."))
         return DONE
     if approvals(options.file).allowed:
-        print("Since it was last allowed, it has come to want more:")
+        print(tr("Since it was last allowed, it has come to want more:"))
     for want in missing:
         print(f"It {want.words}.")
     if not options.yes:
         if not is_somebody_there():
-            print("keen-trellis: Say --yes to allow it.", file=sys.stderr)
+            print(tr("keen-trellis: Say --yes to allow it."), file=sys.stderr)
             return NOT_ALLOWED
-        if input("Allow these on this machine? [y/N] ").strip().lower() not in ("y", "yes"):
+        if input(tr("Allow these on this machine? [y/N] ")).strip().lower() not in ("y", "yes"):
             return NOT_ALLOWED
     allow_on_this_machine(options.file, [want.key for want in missing])
-    print("Allowed.")
+    print(tr("Allowed."))
     return DONE
 
 
@@ -250,7 +260,7 @@ def refuse_unallowed(trellis: Trellis, options: argparse.Namespace) -> None:
         needed |= {w.key for _, item in trellis.deliveries() for w in item.wants(folder)}
     missing = [want.words for want in _unallowed(trellis, document) if want.key in needed]
     if missing:
-        remedy = f"See to it with “keen-trellis allow {document}”."
+        remedy = tr("See to it with “keen-trellis allow {document}”.", document=document)
         raise NotAllowedError(str(document), missing, remedy)
 
 
@@ -264,7 +274,9 @@ def with_place(trellis: Trellis, setting: str) -> Trellis:
     """
     lane, path = lane_set(trellis, setting), setting.partition("=")[2]
     if not lane.source.place:
-        raise EditError(f"{lane.name} is read from no file.", "Set a lane that is.")
+        raise EditError(
+            tr("{name} is read from no file.", name=lane.name), tr("Set a lane that is.")
+        )
     source = lane.source.at(str(Path(path).absolute()))
     return apply(SetSource(lane.id, source), trellis)[0]
 
@@ -282,13 +294,19 @@ def lane_set(trellis: Trellis, setting: str) -> Lane:
     if not path or not found:
         names = ", ".join(lane.name for lane in trellis.lanes)
         raise EditError(
-            f"“--set {setting}” names no lane and path.", f"Write LANE=PATH; lanes are: {names}."
+            tr("“--set {setting}” names no lane and path.", setting=setting),
+            tr("Write LANE=PATH; lanes are: {names}.", names=names),
         )
     if len(found) > 1:
         one, other = sorted(found, key=lambda lane: lane.id == name)
         raise EditError(
-            f"“--set {setting}” may mean the lane {one.name}, or {other.name}, whose id that is.",
-            f"Rename one of them, or write {one.id}=PATH for the first.",
+            tr(
+                "“--set {setting}” may mean the lane {name}, or {other_name}, whose id that is.",
+                setting=setting,
+                name=one.name,
+                other_name=other.name,
+            ),
+            tr("Rename one of them, or write {id}=PATH for the first.", id=one.id),
         )
     return found[0]
 
@@ -301,7 +319,9 @@ def _ask_passwords(trellis: Trellis, results: Results, runner: Runner) -> bool:
         server = getattr(lane.source, "database", None)
         if isinstance(error, PasswordError):
             locked = server if isinstance(server, Server) else LockedFile(error.server)
-            runner.secrets.give(locked, getpass.getpass(f"Password of {locked.account}: "))
+            runner.secrets.give(
+                locked, getpass.getpass(tr("Password of {account}: ", account=locked.account))
+            )
             given = True
     return given
 
@@ -314,7 +334,9 @@ def _ask_to_deliver(trellis: Trellis, secrets: Secrets) -> None:
             try:
                 secrets.password(server)
             except PasswordError:
-                secrets.give(server, getpass.getpass(f"Password of {server.account}: "))
+                secrets.give(
+                    server, getpass.getpass(tr("Password of {account}: ", account=server.account))
+                )
 
 
 def describe(options: argparse.Namespace) -> int:
@@ -338,8 +360,16 @@ def print_counts(results: Results, made: Sequence[Delivered]) -> None:
         if item.says:
             print(f"{item.name}: {item.says}")
     for delivered in made:
-        asked = "stopped by a broken promise" if delivered.stopped else "ask with --deliver"
-        what = "written" if delivered.written else f"not written ({asked})"
-        what += ", in place of what was there" if delivered.replaced else ""
+        asked = tr("stopped by a broken promise") if delivered.stopped else tr("ask with --deliver")
+        what = "written" if delivered.written else tr("not written ({asked})", asked=asked)
+        what += tr(", in place of what was there") if delivered.replaced else ""
         place = delivered.path or delivered.place
-        print(f"{delivered.name}: {counted(delivered.rows, 'row')} to {place}, {what}")
+        print(
+            tr(
+                "{name}: {rows} to {place}, {what}",
+                name=delivered.name,
+                rows=counted(delivered.rows, "row"),
+                place=place,
+                what=what,
+            )
+        )

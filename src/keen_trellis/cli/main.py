@@ -14,6 +14,7 @@ from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
 
 from keen_trellis.base.errors import DONE, UNUSABLE, UserError, lacking
+from keen_trellis.base.language import tr
 from keen_trellis.base.logs import begin_log
 from keen_trellis.base.version import VERSION
 from keen_trellis.base.whole_files import give_up
@@ -22,7 +23,7 @@ from keen_trellis.machine.settings import read_settings, usual_log
 from keen_trellis.places.known import PLACES
 
 _ENDS_WITHIN_S = 0.8
-_STOPPED = "keen-trellis: Stopped. What was not whole has not been written."
+_STOPPED = tr("keen-trellis: Stopped. What was not whole has not been written.")
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
@@ -39,7 +40,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
         settings = read_settings()
         settings.take_effect()
         for odd in settings.odd:
-            _say(f"keen-trellis: {odd}")
+            _say(tr("keen-trellis: {odd}", odd=odd))
         begin_log(
             getattr(options, "log", ""),
             kept=usual_log() if settings["telling.log"] and hasattr(options, "log") else None,
@@ -51,7 +52,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
                 sys.stdout.flush()
             return code
     except UserError as error:
-        _say(f"keen-trellis: {error}")
+        _say(tr("keen-trellis: {error}", error=error))
         return error.exit_code
     except _StoppedError as stopped:
         _say(_STOPPED)
@@ -63,14 +64,19 @@ def main(arguments: Sequence[str] | None = None) -> int:
         lack = lacking(fault)
         if not lack:
             raise
-        _say(f"keen-trellis: It cannot be done: {lack}. What was not whole has not been written.")
+        _say(
+            tr(
+                "keen-trellis: It cannot be done: {lack}. What was not whole has not been written.",
+                lack=lack,
+            )
+        )
         return UNUSABLE
     except BrokenPipeError:  # the reader of our output has seen enough
         _say_no_more()
         return DONE
     except OSError as error:  # most likely of what was said: files have sentences of their own
         _say_no_more()
-        _say(f"keen-trellis: The system refuses it: {error}.")
+        _say(tr("keen-trellis: The system refuses it: {error}.", error=error))
         return UNUSABLE
 
 
@@ -160,76 +166,95 @@ def parser() -> argparse.ArgumentParser:
     """Return what reads the command line; its manual and completions are made from it."""
     made = argparse.ArgumentParser(
         prog="keen-trellis",
-        description="Joins between tables, with every matched and unmatched row in view.",
+        description=tr("Joins between tables, with every matched and unmatched row in view."),
     )
-    made.add_argument("--version", action="version", version=f"Keen Trellis {VERSION}")
+    made.add_argument(
+        "--version", action="version", version=tr("Keen Trellis {version}", version=VERSION)
+    )
     commands = made.add_subparsers(required=True, metavar="COMMAND")
-    opening = commands.add_parser("open", help="open a trellis in the window")
+    opening = commands.add_parser("open", help=tr("open a trellis in the window"))
     opening.add_argument("file", type=Path, nargs="?", metavar="FILE")
-    opening.add_argument("--dark", action="store_true", help="with the dark theme")
+    opening.add_argument("--dark", action="store_true", help=tr("with the dark theme"))
     _add_log(opening)
     opening.set_defaults(command=_open)
-    running = commands.add_parser("run", help="read, tie and count, without a screen")
+    running = commands.add_parser("run", help=tr("read, tie and count, without a screen"))
     _add_what_runs(running)
-    running.add_argument("--deliver", action="store_true", help="write the deliveries")
+    running.add_argument("--deliver", action="store_true", help=tr("write the deliveries"))
     running.add_argument(
-        "--despite", action="store_true", help="also those that a broken promise stops"
+        "--despite", action="store_true", help=tr("also those that a broken promise stops")
     )
     running.add_argument(
-        "--replace", action="store_true", help="also files that the trellis did not write"
+        "--replace", action="store_true", help=tr("also files that the trellis did not write")
     )
     running.set_defaults(command=_here_or_there("run"))
-    checking = commands.add_parser("check", help="do all that run does but write deliveries")
+    checking = commands.add_parser("check", help=tr("do all that run does but write deliveries"))
     _add_what_runs(checking)
     checking.set_defaults(command=_here_or_there("check"))
     dialects = [kind.dialect for kind in PLACES.values()]
-    writing = commands.add_parser("sql", help="print what a trellis does as SQL")
+    writing = commands.add_parser("sql", help=tr("print what a trellis does as SQL"))
     writing.add_argument("file", type=Path, metavar="FILE")
     writing.add_argument(
-        "--for", dest="dialect", choices=dialects, default=dialects[0], help="for what"
+        "--for", dest="dialect", choices=dialects, default=dialects[0], help=tr("for what")
     )
-    writing.add_argument("--lane", default="", metavar="NAME", help="only this lane's rows")
+    writing.add_argument("--lane", default="", metavar="NAME", help=tr("only this lane's rows"))
     writing.set_defaults(command=_elsewhere("sql"))
-    both = commands.add_parser("compare", help="run here and elsewhere, and compare every count")
+    both = commands.add_parser(
+        "compare", help=tr("run here and elsewhere, and compare every count")
+    )
     both.add_argument("file", type=Path, metavar="FILE")
-    both.add_argument("--on", required=True, metavar="NAME", help="the place to run")
+    both.add_argument("--on", required=True, metavar="NAME", help=tr("the place to run"))
     both.add_argument(
-        "--rows", type=_count, default=None, metavar="N", help="only the first rows of each lane"
+        "--rows",
+        type=_count,
+        default=None,
+        metavar="N",
+        help=tr("only the first rows of each lane"),
     )
     both.set_defaults(command=_elsewhere("compare"), set=[], deliver=False)
-    comparing = commands.add_parser("diff", help="say what is different between two runs")
-    comparing.add_argument("before", type=Path, metavar="RUN1", help="what run --json printed")
+    comparing = commands.add_parser("diff", help=tr("say what is different between two runs"))
+    comparing.add_argument("before", type=Path, metavar="RUN1", help=tr("what run --json printed"))
     comparing.add_argument("now", type=Path, metavar="RUN2")
     comparing.set_defaults(command=_later("diff"))
-    timing = commands.add_parser("schedule", help="run and deliver every day, by a systemd timer")
+    timing = commands.add_parser(
+        "schedule", help=tr("run and deliver every day, by a systemd timer")
+    )
     timing.add_argument("file", type=Path, metavar="FILE")
-    timing.add_argument("--daily", required=True, metavar="HH:MM", help="when, such as 06:30")
-    timing.add_argument("--report", type=Path, metavar="PATH", help="with the match report")
-    timing.add_argument("--yes", action="store_true", help="install it without asking")
+    timing.add_argument("--daily", required=True, metavar="HH:MM", help=tr("when, such as 06:30"))
+    timing.add_argument("--report", type=Path, metavar="PATH", help=tr("with the match report"))
+    timing.add_argument("--yes", action="store_true", help=tr("install it without asking"))
     timing.set_defaults(command=_later("schedule"))
-    allowing = commands.add_parser("allow", help="list what a trellis wants to reach, and allow it")
+    allowing = commands.add_parser(
+        "allow", help=tr("list what a trellis wants to reach, and allow it")
+    )
     allowing.add_argument("file", type=Path, metavar="FILE")
-    allowing.add_argument("--yes", action="store_true", help="without asking")
+    allowing.add_argument("--yes", action="store_true", help=tr("without asking"))
     allowing.set_defaults(command=_later("allow"))
-    describing = commands.add_parser("describe", help="say in sentences what a trellis does")
+    describing = commands.add_parser("describe", help=tr("say in sentences what a trellis does"))
     describing.add_argument("file", type=Path, metavar="FILE")
     describing.set_defaults(command=_later("describe"))
-    entry = commands.add_parser("desktop", help="put the program into the desktop's menu, or out")
+    entry = commands.add_parser(
+        "desktop", help=tr("put the program into the desktop's menu, or out")
+    )
     either = entry.add_mutually_exclusive_group(required=True)
     either.add_argument(
-        "--install", action="store_true", help="entry, icon and type of documents, for you alone"
+        "--install",
+        action="store_true",
+        help=tr("entry, icon and type of documents, for you alone"),
     )
-    either.add_argument("--remove", action="store_true", help="take them away again")
+    either.add_argument("--remove", action="store_true", help=tr("take them away again"))
     entry.set_defaults(command=_later("desktop"))
     return made
 
 
 def _add_log(command: argparse.ArgumentParser) -> None:
     command.add_argument(
-        "--verbose", action="store_true", help="tell on the screen what is done as well"
+        "--verbose", action="store_true", help=tr("tell on the screen what is done as well")
     )
     command.add_argument(
-        "--log", default="", metavar="PATH", help="tell there what is done and how long it takes"
+        "--log",
+        default="",
+        metavar="PATH",
+        help=tr("tell there what is done and how long it takes"),
     )
 
 
@@ -237,39 +262,53 @@ def _add_what_runs(command: argparse.ArgumentParser) -> None:
     """Add what can be said of every run."""
     command.add_argument("file", type=Path, metavar="FILE")
     _add_log(command)
-    command.add_argument("--json", action="store_true", help="print the counts as JSON")
+    command.add_argument("--json", action="store_true", help=tr("print the counts as JSON"))
     command.add_argument(
-        "--on", default="", metavar="NAME", help="run where the data is, at a place of the trellis"
+        "--on",
+        default="",
+        metavar="NAME",
+        help=tr("run where the data is, at a place of the trellis"),
     )
     command.add_argument(
         "--set",
         action="append",
         default=[],
         metavar="LANE=PATH",
-        help="read a lane from another file or folder; may be given more than once",
+        help=tr("read a lane from another file or folder; may be given more than once"),
     )
     command.add_argument(
-        "--report", type=Path, metavar="PATH", help="write the match report: .html, .pdf or .xlsx"
+        "--report",
+        type=Path,
+        metavar="PATH",
+        help=tr("write the match report: .html, .pdf or .xlsx"),
     )
     command.add_argument(
-        "--for", dest="made_for", default="", metavar="NAME", help="whom it is for"
+        "--for", dest="made_for", default="", metavar="NAME", help=tr("whom it is for")
     )
     command.add_argument(
-        "--without-values", action="store_true", help="leave values of sources out of the report"
+        "--without-values",
+        action="store_true",
+        help=tr("leave values of sources out of the report"),
     )
 
     command.add_argument(
-        "--rows", type=_count, default=20, metavar="N", help="show so many rows without a partner"
+        "--rows",
+        type=_count,
+        default=20,
+        metavar="N",
+        help=tr("show so many rows without a partner"),
     )
     command.add_argument(
-        "--columns", default="", metavar="A,B", help="of these rows, only some of the columns"
+        "--columns", default="", metavar="A,B", help=tr("of these rows, only some of the columns")
     )
 
 
 def _count(text: str) -> int:
     """Return a number of rows; argparse says what is wrong with another text."""
     if not (text.isascii() and text.isdigit()):
-        raise argparse.ArgumentTypeError(f"{text!r} is no number of rows: give 0, 1, 2 …")
+        raise argparse.ArgumentTypeError(
+            tr("{text!r} is no number of rows: give 0, 1, 2 …", text=text)
+        )
     return int(text)
 
 
@@ -307,8 +346,10 @@ def _later(name: str) -> Callable[[argparse.Namespace], int]:
 def _open(options: argparse.Namespace) -> int:
     if not _has_screen():
         print(
-            "keen-trellis: there is no display to open a window on. "
-            "“keen-trellis run FILE” does the same work without one.",
+            tr(
+                "keen-trellis: there is no display to open a window on. "
+                "“keen-trellis run FILE” does the same work without one."
+            ),
             file=sys.stderr,
         )
         return UNUSABLE

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from keen_trellis.base.errors import LinkError
+from keen_trellis.base.language import tr
 from keen_trellis.data import Column, Kind
 from keen_trellis.data.column import MICROSECONDS_A_DAY, exact_values
 from keen_trellis.plan.spans import Span
@@ -45,8 +46,8 @@ def _days(column: Column) -> NDArray[np.int64]:
         return column.values.astype(np.int64) // MICROSECONDS_A_DAY
     if column.kind is not Kind.DATE:
         raise LinkError(
-            f"There are no months or years in a column of kind {column.kind}.",
-            "Group by its values, or change its kind to date first.",
+            tr("There are no months or years in a column of kind {kind}.", kind=column.kind),
+            tr("Group by its values, or change its kind to date first."),
         )
     return column.values.astype(np.int64)
 
@@ -89,12 +90,13 @@ def span_of_numbers(column: Column, width: Decimal) -> Column:
     """
     if not _NARROWEST <= width <= 1 / _NARROWEST:
         raise LinkError(
-            f"No number is in a span of {width}.", "Type a width between 1e-100 and 1e100."
+            tr("No number is in a span of {width}.", width=width),
+            tr("Type a width between 1e-100 and 1e100."),
         )
     if not column.kind.is_numeric:
         raise LinkError(
-            f"There are no spans of numbers in a column of kind {column.kind}.",
-            "Group by its values.",
+            tr("There are no spans of numbers in a column of kind {kind}.", kind=column.kind),
+            tr("Group by its values."),
         )
     if column.kind is Kind.NUMBER:
         values = column.values.copy()
@@ -111,7 +113,9 @@ def span_of_numbers(column: Column, width: Decimal) -> Column:
         lower_ends = [_spans_below(Decimal(value), width) * width for value in whole]
     values, fits, scale = exact_values(lower_ends)
     if not bool(fits.all()):
-        raise LinkError("A span begins at a number of more than 38 digits.", "Widen the spans.")
+        raise LinkError(
+            tr("A span begins at a number of more than 38 digits."), tr("Widen the spans.")
+        )
     return Column(Kind.EXACT, values[places], column.state, scale=scale)
 
 

@@ -9,6 +9,7 @@ from decimal import Decimal
 from functools import cached_property
 
 from keen_trellis.base.errors import LinkError
+from keen_trellis.base.language import tr
 from keen_trellis.base.progress import Report, quiet
 from keen_trellis.base.words import counted, listed
 from keen_trellis.compute.expression_values import filtered
@@ -78,16 +79,25 @@ class Total:
 
     def sentence(self) -> str:
         """Return in words whether the totals agree."""
-        what = f"{self.figure} of {self.source}"
+        what = tr("{figure} of {source}", figure=self.figure, source=self.source)
         if self.agrees:
-            return f"{_shown(self.before)} {what} before and after"
-        said = f"{_shown(self.before)} {what} before, {_shown(self.after)} after"
+            return tr("{shown} {what} before and after", shown=_shown(self.before), what=what)
+        said = tr(
+            "{shown} {what} before, {shown_2} after",
+            shown=_shown(self.before),
+            what=what,
+            shown_2=_shown(self.after),
+        )
         if not all(map(math.isfinite, (self.before, self.after))):
             return said
         # Decimal's usual context would round the difference to 28 digits.
         with in_all_digits():
             behind = _exact(self.before) - _exact(self.after)
-        return f"{said}: {_shown(behind)} stays behind" if behind > 0 else said
+        return (
+            tr("{said}: {shown} stays behind", said=said, shown=_shown(behind))
+            if behind > 0
+            else said
+        )
 
 
 @dataclass(frozen=True, eq=False)  # no slots: what has been asked for is kept
@@ -193,9 +203,22 @@ class Blend:
         rows = " + ".join(f"{len(part):,}" for part in self.parts)
         made = counted(len(self.outcome), "row" if self.keeps_rows else "group")
         title = join_title(self.ties[-1].keep, self.ties[-1].columns).removesuffix(" join")
-        said = [f"Blend, {title[:1].lower()}{title[1:]}. {rows} rows become {made}."]
+        said = [
+            tr(
+                "Blend, {title}{title_2}. {rows} rows become {made}.",
+                title=title[:1].lower(),
+                title_2=title[1:],
+                rows=rows,
+                made=made,
+            )
+        ]
         if self.repeating:
-            said.append(f"The figures of {listed(self.repeating)} stand on several rows each.")
+            said.append(
+                tr(
+                    "The figures of {repeating} stand on several rows each.",
+                    repeating=listed(self.repeating),
+                )
+            )
         said += [f"{total.sentence()}." for total in self.totals]
         return " ".join([*said, *(reach.sentence() for reach in self.reach)])
 
@@ -253,7 +276,7 @@ def blend(
             ]
     summaries = []
     for number, (source, table, own) in enumerate(zip(sources, tables, fields, strict=True)):
-        report(number / len(sources), f"Summarising {source.name}")
+        report(number / len(sources), tr("Summarising {name}", name=source.name))
         summaries.append(_summary(source, table, own))
     # A summary has each value of the link once, blanks among them, so that its figures stand on one
     # row of the outcome and no total grows by meeting the others. Only a first source that keeps
@@ -305,12 +328,17 @@ def _summary(source: BlendSource, table: Table, fields: dict[str, str]) -> Table
 def _require_sources(sources: Sequence[BlendSource], on: Sequence[str]) -> None:
     if len(sources) < 2 or not on:
         raise LinkError(
-            "A blend takes two sources or more, and at least one link field.",
-            "Choose another source, or a field that the sources share.",
+            tr("A blend takes two sources or more, and at least one link field."),
+            tr("Choose another source, or a field that the sources share."),
         )
     for source in sources:
         if source.fields and len(source.fields) != len(on):
             raise LinkError(
-                f"{source.name} names {len(source.fields)} link fields; the blend has {len(on)}.",
-                "Name one field of the source for each link field.",
+                tr(
+                    "{name} names {fields} link fields; the blend has {on}.",
+                    name=source.name,
+                    fields=len(source.fields),
+                    on=len(on),
+                ),
+                tr("Name one field of the source for each link field."),
             )

@@ -13,6 +13,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from keen_trellis.base.errors import NotThereError
+from keen_trellis.base.language import tr
 from keen_trellis.compute.expression_values import truth
 from keen_trellis.compute.formula.casts import AS_WRITTEN
 from keen_trellis.compute.formula.evaluate import evaluated
@@ -101,8 +102,12 @@ class InKind(ByValue):
         found = converted(values.column(self.name), self.kind)
         if len(found.lost):
             raise NotThereError(
-                f"“{self.name}” has values below one another that no {self.kind} holds.",
-                "Give it one kind in all lanes before they are stacked.",
+                tr(
+                    "“{name}” has values below one another that no {kind} holds.",
+                    name=self.name,
+                    kind=self.kind,
+                ),
+                tr("Give it one kind in all lanes before they are stacked."),
             )
         return [found.column]
 

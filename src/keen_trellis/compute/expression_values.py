@@ -13,6 +13,7 @@ import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from keen_trellis.base.errors import LinkError
+from keen_trellis.base.language import tr
 from keen_trellis.compute.formula.logic import COMPARED_AS_THEY_ARE, SIGNS
 from keen_trellis.compute.join.comparable_columns import in_one_kind, met, order_keys
 from keen_trellis.compute.join.keys import codes_of
@@ -157,12 +158,19 @@ def _comparable(column: Column, values: Sequence[Any], asked: Tested) -> tuple[C
     try:
         made = Column.of(list(values))
     except TypeError as error:
-        raise LinkError(f"“{asked}” compares with values of several kinds.") from error
+        raise LinkError(
+            tr("“{asked}” compares with values of several kinds.", asked=asked)
+        ) from error
     column, made = met(column, made)
     if not comparable(made.kind, column.kind):
         raise LinkError(
-            f"“{asked}” compares {column.kind} with {made.kind}.",
-            f"Give a value that is {column.kind}.",
+            tr(
+                "“{asked}” compares {kind} with {made_kind}.",
+                asked=asked,
+                kind=column.kind,
+                made_kind=made.kind,
+            ),
+            tr("Give a value that is {kind}.", kind=column.kind),
         )
     return column, made
 
@@ -196,7 +204,7 @@ def _of_texts(
 
     def tested(column: Column, values: Column) -> Flags:
         if column.kind is not Kind.TEXT or column.dictionary is None:
-            raise LinkError(f"Only a text contains another; this is {column.kind}.")
+            raise LinkError(tr("Only a text contains another; this is {kind}.", kind=column.kind))
         held = look(column.dictionary, pattern=values.text(0)).to_numpy(zero_copy_only=False)
         found: Flags = np.append(held.astype(bool), False)[column.values]  # -1 finds the last
         return found

@@ -8,6 +8,7 @@ from functools import cached_property
 
 import numpy as np
 
+from keen_trellis.base.language import tr
 from keen_trellis.base.words import counted
 from keen_trellis.compute.expression_values import Flags, Truth, truth
 from keen_trellis.compute.sizes import table_size
@@ -85,12 +86,21 @@ class Filtered:
     def sentence(self) -> str:
         """Return how many rows go on and how many do not, in plain words."""
         kept, all_rows = len(self.outcome), len(self.table)
-        said = f"{kept:,} of {counted(all_rows, 'row')} go on, {all_rows - kept:,} are left out"
+        said = tr(
+            "{kept:,} of {rows} go on, {all_rows:,} are left out",
+            kept=kept,
+            rows=counted(all_rows, "row"),
+            all_rows=all_rows - kept,
+        )
         blank = self.unknown - self._without_answer
         if blank:
-            said += f", {blank:,} of them because a value is blank"
+            said += tr(", {blank:,} of them because a value is blank", blank=blank)
         found = [
-            f"{counted(int(np.count_nonzero(rows)), 'row')} without an answer by {why}"
+            tr(
+                "{rows} without an answer by {why}",
+                rows=counted(int(np.count_nonzero(rows)), "row"),
+                why=why,
+            )
             for why, rows in self.faults.items()
         ]
         return " ".join(f"{one}." for one in (said, *found))

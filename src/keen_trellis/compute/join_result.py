@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from keen_trellis.base.errors import TooManyRowsError
+from keen_trellis.base.language import tr
 from keen_trellis.base.progress import Report, quiet
 from keen_trellis.compute.join.match import Match
 from keen_trellis.compute.join.pairing import paired
@@ -57,9 +58,9 @@ class Bays:
         """Return the bays for a notebook, each with its first rows and whether it goes on."""
         (left, right), told = self.tie.names, []
         titles = (
-            (Bay.LEFT, f"only in {left}"),
-            (Bay.BOTH, "in both"),
-            (Bay.RIGHT, f"only in {right}"),
+            (Bay.LEFT, tr("only in {left}", left=left)),
+            (Bay.BOTH, tr("in both")),
+            (Bay.RIGHT, tr("only in {right}", right=right)),
         )
         for bay, title in titles:
             state = "kept" if bay in self.tie.keep else "left"
@@ -171,7 +172,7 @@ class Tied:
         UnknownColumnError
             The outcome has no such column.
         """
-        state = self.outcome.column(column, "the outcome").state
+        state = self.outcome.column(column, tr("the outcome")).state
         # A column without a state has a value in every row.
         return np.zeros(len(self.outcome), bool) if state is None else state == GAP
 

@@ -8,6 +8,7 @@ from dataclasses import replace
 import numpy as np
 
 from keen_trellis.base.errors import LinkError, TooManyRowsError, UnknownColumnError
+from keen_trellis.base.language import tr
 from keen_trellis.base.limits import limits
 from keen_trellis.compute.join import match as matches
 from keen_trellis.compute.join.match import Match
@@ -74,7 +75,7 @@ def outcome(
         require_few(match, link, keep, right_name=right_name, limit=limit)
     if side == "left" or keep == (Bay.LEFT,):
         rows = np.flatnonzero(match.partners) if side else match.left_only
-        return _arranged(_picked(left, columns.left, "the left table").take(rows), columns)
+        return _arranged(_picked(left, columns.left, tr("the left table")).take(rows), columns)
     if side == "right" or keep == (Bay.RIGHT,):
         rows = np.flatnonzero(match.right_partners) if side else match.right_only
         return _arranged(_picked(right, columns.right, right_name).take(rows), columns)
@@ -131,8 +132,13 @@ def fill(text: str, name: str, kind: Kind) -> Column:
     made = converted(Column.of([text], Kind.TEXT), kind)
     if len(made.lost) or (kind is not Kind.TEXT and not text.strip()):
         raise LinkError(
-            f"“{text}” is no {kind}, as “{name}” is: it cannot fill its gaps.",
-            "Give a value of that kind, or none.",
+            tr(
+                "“{text}” is no {kind}, as “{name}” is: it cannot fill its gaps.",
+                text=text,
+                kind=kind,
+                name=name,
+            ),
+            tr("Give a value of that kind, or none."),
         )
     return made.column
 
@@ -146,10 +152,15 @@ def require_few(
     allowed = usual if limit is None else limit
     if rows > allowed:
         raise TooManyRowsError(
-            f"The tie with {right_name} would make {rows:,} rows; the limit is {allowed:,}.",
-            "Raise the limit in the settings (Ctrl+,) if that is what you want."
+            tr(
+                "The tie with {right_name} would make {rows:,} rows; the limit is {allowed:,}.",
+                right_name=right_name,
+                rows=rows,
+                allowed=allowed,
+            ),
+            tr("Raise the limit in the settings (Ctrl+,) if that is what you want.")
             if link.cross
-            else "Add a link field: the fields chosen repeat on both sides.",
+            else tr("Add a link field: the fields chosen repeat on both sides."),
         )
 
 
@@ -157,9 +168,16 @@ def _require_few_cells(rows: int, columns: int, right_name: str) -> None:
     """Refuse an outcome of too many cells before anything is built: many rows of many columns."""
     if rows * columns > CELLS_LIMIT:
         raise TooManyRowsError(
-            f"The tie with {right_name} would make {rows:,} rows of {columns:,} columns: "
-            f"{rows * columns:,} cells, where {CELLS_LIMIT:,} are the most.",
-            "Choose the columns that go on, or add a link field.",
+            tr(
+                "The tie with {right_name} would make {rows:,} rows of {columns:,} columns: "
+                "{rows_2:,} cells, where {cells_limit:,} are the most.",
+                right_name=right_name,
+                rows=rows,
+                columns=columns,
+                rows_2=rows * columns,
+                cells_limit=CELLS_LIMIT,
+            ),
+            tr("Choose the columns that go on, or add a link field."),
         )
 
 

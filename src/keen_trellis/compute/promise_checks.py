@@ -11,6 +11,7 @@ from typing import Any
 import numpy as np
 
 from keen_trellis.base.errors import UserError
+from keen_trellis.base.language import tr
 from keen_trellis.compute.join_result import Tied
 from keen_trellis.compute.summary import summarise
 from keen_trellis.data import Column, Kind, Rows, Table
@@ -61,10 +62,15 @@ def checked(promise: Promise, tied: Tied) -> Checked:
     nothing = none[:0]
     match promise.what:
         case "found":
-            breaking, says = none, f"{len(none):,} {_do(len(none))} not"
+            breaking, says = none, tr("{none_:,} {do} not", none_=len(none), do=_do(len(none)))
         case "one partner":
             breaking = np.flatnonzero(partners != 1)
-            says = f"{len(none):,} {_find(len(none))} none, {len(several):,} several"
+            says = tr(
+                "{none_:,} {find} none, {several:,} several",
+                none_=len(none),
+                find=_find(len(none)),
+                several=len(several),
+            )
         case "not multiplied":
             breaking, says = several, f"{len(several):,} {_have(len(several))}"
         case "few without":
@@ -83,7 +89,11 @@ def _same_total(promise: Promise, tied: Tied) -> Checked:
     try:
         column = table.column(promise.column, tied.names[promise.side == "right"])
         if not column.kind.is_numeric:
-            says = f"“{promise.column}” is {column.kind}, of which there is no total"
+            says = tr(
+                "“{column}” is {kind}, of which there is no total",
+                column=promise.column,
+                kind=column.kind,
+            )
             return Checked(promise, False, says, tied, nothing)
         before, after = _totals(column, times)
     except UserError as error:
@@ -92,7 +102,13 @@ def _same_total(promise: Promise, tied: Tied) -> Checked:
     if column.kind is Kind.NUMBER:
         # sums of doubles depend on their order; what is more and what is less must cancel out
         is_kept = _cancels_out(column.take(changed), times[changed] - 1)
-    says = "" if is_kept else f"{_shown(before)} before, {_shown(after)} in what goes on"
+    says = (
+        ""
+        if is_kept
+        else tr(
+            "{shown} before, {shown_2} in what goes on", shown=_shown(before), shown_2=_shown(after)
+        )
+    )
     return Checked(promise, is_kept, says, tied, nothing if is_kept else changed)
 
 

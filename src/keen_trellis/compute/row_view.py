@@ -15,6 +15,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from numpy.typing import NDArray
 
+from keen_trellis.base.language import tr
 from keen_trellis.base.progress import Report, quiet
 from keen_trellis.compute.join.comparable_columns import sortable
 from keen_trellis.compute.join.keys import own_codes
@@ -40,8 +41,8 @@ class Only:
     def __str__(self) -> str:
         """Say it in words."""
         if self.what == "value":
-            return f"{self.column} is “{self.value}”"
-        return f"{self.column} is a {self.what}"
+            return tr("{column} is “{value}”", column=self.column, value=self.value)
+        return tr("{column} is a {what}", column=self.column, what=self.what)
 
 
 @dataclass(frozen=True, slots=True)
@@ -91,13 +92,13 @@ def looked_rows(table: Table, look: Look, report: Report = quiet) -> Rows:
     """
     rows: Rows = np.arange(len(table))
     for one in look.only:
-        report(0.1, f"Looking for {one}")
+        report(0.1, tr("Looking for {one}", one=one))
         rows = rows[_holds(table.column(one.column).take(rows), one)]
     if look.search:
         some = table if len(rows) == len(table) else table.take(rows)
         rows = rows[_found(some, look.search, report)]
     if look.sort:
-        report(0.8, f"Sorting by {look.sort}")
+        report(0.8, tr("Sorting by {sort}", sort=look.sort))
         rows = rows[_sorted(table.column(look.sort).take(rows), look.descending)]
     return rows
 
@@ -130,7 +131,7 @@ def _found(table: Table, search: str, report: Report) -> NDArray[np.bool_]:
     wanted.sort(key=lambda field: _WRITTEN_OUT.get(field.kind, 2))
     with ThreadPoolExecutor(2) as pool:
         for number, found in enumerate(pool.map(look, wanted)):
-            report(0.1 + 0.6 * number / len(wanted), f"Looking for “{search}”")
+            report(0.1 + 0.6 * number / len(wanted), tr("Looking for “{search}”", search=search))
             hits |= found
     return hits
 
@@ -227,7 +228,7 @@ def empty_cells(table: Table, report: Report = quiet) -> list[tuple[str, int]]:
     """Return the columns with cells that have no value, and how many, the most first."""
     found = []
     for place, field in enumerate(table.fields):
-        report(place / len(table.fields), "Counting what is empty")
+        report(place / len(table.fields), tr("Counting what is empty"))
         absent = table.fetch(field).absent
         if absent is not None and absent.any():
             found.append((field.name, int(np.count_nonzero(absent))))
@@ -238,7 +239,7 @@ def values_of(
     table: Table, column: str, at_most: int, report: Report = quiet
 ) -> list[tuple[str, int]]:
     """Return the values of a column as they are shown, each with its rows, the most first."""
-    report(0.0, f"Counting the values of {column}")
+    report(0.0, tr("Counting the values of {column}", column=column))
     values = table.column(column)
     rows = np.arange(len(values)) if values.absent is None else np.flatnonzero(~values.absent)
     codes = own_codes(values.take(rows))

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from keen_trellis.base.language import tr
 from keen_trellis.base.progress import Report, quiet
 from keen_trellis.compute.join.keys import codes_of
 from keen_trellis.compute.join_result import Tied
@@ -46,13 +47,30 @@ class SameNamed:
             What the sides are called.
         """
         if self.equal == self.rows:
-            return f"{self.name}: the same on both sides in all {self.rows:,} matched rows"
-        parts = [f"{self.name}: the same in {self.equal:,} of {self.rows:,} matched rows"]
+            return tr(
+                "{name}: the same on both sides in all {rows:,} matched rows",
+                name=self.name,
+                rows=self.rows,
+            )
+        parts = [
+            tr(
+                "{name}: the same in {equal:,} of {rows:,} matched rows",
+                name=self.name,
+                equal=self.equal,
+                rows=self.rows,
+            )
+        ]
         for count, name in ((self.only_left, names[0]), (self.only_right, names[1])):
             if count:
-                parts.append(f"only in {name} in {count:,}")
+                parts.append(tr("only in {name} in {count:,}", name=name, count=count))
         if self.example:
-            parts.append(f"“{self.example[0]}” against “{self.example[1]}” for one")
+            parts.append(
+                tr(
+                    "“{example_1}” against “{example_2}” for one",
+                    example_1=self.example[0],
+                    example_2=self.example[1],
+                )
+            )
         return ", ".join(parts)
 
 
@@ -73,7 +91,7 @@ def same_named(tie: Tied, report: Report = quiet) -> list[SameNamed]:
         return found
     left_rows, right_rows = tie.match.pairs
     for number, name in enumerate(shared):
-        report(number / len(shared), f"Comparing {name} on both sides")
+        report(number / len(shared), tr("Comparing {name} on both sides", name=name))
         left = tie.left.column(name).take(left_rows)
         right = tie.right.column(name).take(right_rows)
         found.append(_compared(name, left, right))

@@ -8,6 +8,7 @@ from functools import reduce
 
 import numpy as np
 
+from keen_trellis.base.language import tr
 from keen_trellis.base.words import counted, listed
 from keen_trellis.compute.join.keys import combine, own_codes
 from keen_trellis.compute.join.match import grouped
@@ -60,10 +61,14 @@ class Stack:
 
     def sentence(self) -> str:
         """Return where the rows came from, and what was noticed, in plain words."""
-        parts = listed([f"{rows:,} of {name}" for name, rows in self.counts])
+        parts = listed(
+            [tr("{rows:,} of {name}", rows=rows, name=name) for name, rows in self.counts]
+        )
         said = [f"{counted(len(self.outcome), 'row')}: {parts}."]
         if self.left_out:
-            said.append(f"Left out: {counted(self.left_out, 'row')} that stood there already.")
+            said.append(
+                tr("Left out: {rows} that stood there already.", rows=counted(self.left_out, "row"))
+            )
         return " ".join((*said, *self.notes))
 
 
@@ -119,7 +124,12 @@ def _lacks(names: Sequence[str], tables: Mapping[str, Table]) -> list[str]:
         if without:
             lacked.setdefault(without, []).append(f"“{name}”")
     return [
-        f"{listed(without)} {'have' if len(without) > 1 else 'has'} no {listed(found, 'or')}."
+        tr(
+            "{without} {word} no {found}.",
+            without=listed(without),
+            word="have" if len(without) > 1 else "has",
+            found=listed(found, "or"),
+        )
         for without, found in lacked.items()
     ]
 
@@ -132,8 +142,15 @@ def _stacked(
     held = {label: column for label, column in having.items() if column.count(PRESENT)}
     kind = next(iter(made.values())).kind
     if any(column.kind is not kind for column in held.values()):
-        said = listed([f"{column.kind} in {label}" for label, column in held.items()])
-        notes.append(f"“{name}” is {said}; stacked it is {kind}.")
+        said = listed(
+            [
+                tr("{kind} in {label}", kind=column.kind, label=label)
+                for label, column in held.items()
+            ]
+        )
+        notes.append(
+            tr("“{name}” is {said}; stacked it is {kind}.", name=name, said=said, kind=kind)
+        )
     some = next(iter(made.values()))
     parts = []
     for label, table in tables.items():

@@ -10,6 +10,7 @@ import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
 
+from keen_trellis.base.language import tr
 from keen_trellis.base.words import counted, listed
 from keen_trellis.compute.formula.evaluate import evaluated
 from keen_trellis.compute.join.keys import combine, own_codes
@@ -55,7 +56,7 @@ def stepped(node: OnRows, table: Table) -> Stepped:
             summary = summarise(table, node.by, node.figures)
             return Stepped(table, summary.with_origins({c.name: c.origin for c in node.schema}))
         case Ordered():
-            says = f"{counted(len(table), 'row')} in order" if node.by else ""
+            says = tr("{rows} in order", rows=counted(len(table), "row")) if node.by else ""
             return Stepped(table, table.take(_in_order(table, node.by)), says=says)
         case Counted():
             rows = _first_rows(table, node)
@@ -75,11 +76,13 @@ def _picked_said(table: Table, node: Picked) -> str:
     """Return how many columns go on, which do not, and how many are called otherwise."""
     kept = {old for old, _ in node.columns}
     gone = [name for name in table.columns if name not in kept]
-    said = f"{len(kept):,} of {counted(len(table.columns), 'column')} go on"
+    said = tr(
+        "{kept:,} of {columns} go on", kept=len(kept), columns=counted(len(table.columns), "column")
+    )
     if gone:
-        said += f", without {listed(gone)}" if len(gone) <= _TOLD else ""
+        said += tr(", without {gone}", gone=listed(gone)) if len(gone) <= _TOLD else ""
     other = sum(old != new for old, new in node.columns)
-    return f"{said}, {other:,} under another name" if other else said
+    return tr("{said}, {other:,} under another name", said=said, other=other) if other else said
 
 
 _TOLD = 4
@@ -92,7 +95,7 @@ def _computed(node: Computed, table: Table) -> Stepped:
     for name, formula in node.columns:
         found = evaluated(formula, table)
         made[name] = replace(found.column, declared=True)  # its kind is the formula's
-        within = "" if len(node.columns) == 1 else f" in {name}"
+        within = "" if len(node.columns) == 1 else tr(" in {name}", name=name)
         faults |= {f"{why}{within}": rows for why, rows in found.faults.items()}
         cuts |= {f"{what}{within}": rows for what, rows in found.cuts.items()}
     return replace(_with_columns(table, made, node.schema, faults), cuts=cuts)

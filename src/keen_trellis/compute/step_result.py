@@ -10,6 +10,7 @@ import numpy as np
 import pyarrow.compute as pc
 from numpy.typing import NDArray
 
+from keen_trellis.base.language import tr
 from keen_trellis.base.words import counted, listed
 from keen_trellis.compute.formula.logic import keys_of
 from keen_trellis.compute.sizes import table_size
@@ -121,11 +122,15 @@ class Stepped:
     def faults_said(self) -> list[str]:
         """How many rows have a blank, or a part of a value, by what could not be done."""
         blank = [
-            f"{counted(int(np.count_nonzero(rows)), 'row')} left blank by {why}"
+            tr(
+                "{rows} left blank by {why}",
+                rows=counted(int(np.count_nonzero(rows)), "row"),
+                why=why,
+            )
             for why, rows in self.faults.items()
         ]
         return blank + [
-            f"{counted(int(np.count_nonzero(rows)), 'row')} without {what}"
+            tr("{rows} without {what}", rows=counted(int(np.count_nonzero(rows)), "row"), what=what)
             for what, rows in self.cuts.items()
         ]
 
@@ -135,16 +140,26 @@ class Stepped:
         if self.says:
             return self.says
         if self.left_out is not None:
-            kept = f"{after:,} of {counted(before, 'row')} go on, {before - after:,} are left out"
-            return kept if before != after else f"All {counted(before, 'row')} go on"
+            kept = tr(
+                "{after:,} of {rows} go on, {before:,} are left out",
+                after=after,
+                rows=counted(before, "row"),
+                before=before - after,
+            )
+            return kept if before != after else tr("All {rows} go on", rows=counted(before, "row"))
         if before != after:
-            return f"{counted(before, 'row')} become {after:,}"
+            return tr("{rows} become {after:,}", rows=counted(before, "row"), after=after)
         if self.changed:
             verb = "changes" if len(self.changed_rows) == 1 else "change"
-            return f"{len(self.changed_rows):,} of {counted(before, 'row')} {verb}"
+            return tr(
+                "{changed_rows:,} of {rows} {verb}",
+                changed_rows=len(self.changed_rows),
+                rows=counted(before, "row"),
+                verb=verb,
+            )
         if self.added:
-            return f"{listed(self.added)} for {counted(before, 'row')}"
-        return f"{counted(before, 'row')} go on"
+            return tr("{added} for {rows}", added=listed(self.added), rows=counted(before, "row"))
+        return tr("{rows} go on", rows=counted(before, "row"))
 
     @cached_property
     def became(self) -> list[str]:
@@ -156,14 +171,37 @@ class Stepped:
                 old = _distinct(self.before.column(name).take(rows))
                 new = _distinct(self.outcome.column(name).take(rows))
                 if not old:
-                    found.append(f"{counted(len(rows), 'cell')} of {name} without a value get one")
+                    found.append(
+                        tr(
+                            "{cells} of {name} without a value get one",
+                            cells=counted(len(rows), "cell"),
+                            name=name,
+                        )
+                    )
                 elif not new:
-                    found.append(f"{counted(len(rows), 'value')} of {name} become blanks")
+                    found.append(
+                        tr(
+                            "{values} of {name} become blanks",
+                            values=counted(len(rows), "value"),
+                            name=name,
+                        )
+                    )
                 else:
                     words = counted(old, "distinct value")
-                    found.append(f"{words} of {name} become {counted(new, 'other')}")
+                    found.append(
+                        tr(
+                            "{words} of {name} become {others}",
+                            words=words,
+                            name=name,
+                            others=counted(new, "other"),
+                        )
+                    )
         more = len(found) - _TOLD
-        return [*found[:_TOLD], f"and {counted(more, 'column')} more"] if more > 0 else found
+        return (
+            [*found[:_TOLD], tr("and {columns} more", columns=counted(more, "column"))]
+            if more > 0
+            else found
+        )
 
 
 def differs(old: Column, new: Column) -> Flags:

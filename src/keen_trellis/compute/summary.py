@@ -12,6 +12,7 @@ import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from keen_trellis.base.errors import LinkError
+from keen_trellis.base.language import tr
 from keen_trellis.compute.join.comparable_columns import sortable
 from keen_trellis.compute.join.keys import LinkCodes, combine, own_codes
 from keen_trellis.compute.join.match import GROUPED_AT_A_TIME, tally
@@ -59,7 +60,7 @@ def summarise(
     """
     require_names([*by, *(figure.title for figure in figures)])
     for figure in figures:
-        figure.kind(schema_of(table), "this table")
+        figure.kind(schema_of(table), tr("this table"))
     groups = _Groups.of(table, by)
     columns = {name: table.column(name).take(groups.heads) for name in by}
     for figure in figures:
@@ -293,8 +294,11 @@ def _as_exact(totals: NDArray[np.int64] | list[int]) -> NDArray[Any]:
         return widened_exact(totals)
     if max(map(abs, totals), default=0) >= 10**DIGITS_AT_MOST:
         raise LinkError(
-            f"A sum has more than {DIGITS_AT_MOST} digits, which no exact decimal holds.",
-            "Read the column as number to have a rounded sum.",
+            tr(
+                "A sum has more than {digits_at_most} digits, which no exact decimal holds.",
+                digits_at_most=DIGITS_AT_MOST,
+            ),
+            tr("Read the column as number to have a rounded sum."),
         )
     return np.array([halves(total) for total in totals], EXACT_DTYPE)
 

@@ -17,6 +17,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from numpy.typing import NDArray
 
+from keen_trellis.base.language import tr
 from keen_trellis.data.dictionaries import ABSENT_CODE, encoded
 from keen_trellis.data.dtypes import DTYPES, EXACT_DTYPE
 from keen_trellis.data.kinds import Kind
@@ -338,7 +339,10 @@ def from_arrow(array: pa.Array | pa.ChunkedArray) -> Column:
     state = _null_state(array)
     if finer := finer_than_kept(array):
         warnings.warn(
-            f"{finer:,} values have nanoseconds, which are cut: microseconds are kept.",
+            tr(
+                "{finer:,} values have nanoseconds, which are cut: microseconds are kept.",
+                finer=finer,
+            ),
             stacklevel=2,
         )
     if pa.types.is_timestamp(array.type) and array.type.tz is not None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Mapping, Sequence
 
+from keen_trellis.base.language import tr
 from keen_trellis.data.conversions.noticed import Noticed
 
 
@@ -33,19 +34,30 @@ def column_names(
         if not name:
             unnamed.append(f"column {place}")
         elif unique != name:
-            repeated.append(f"“{unique}” (column {place})")
+            repeated.append(tr("“{unique}” (column {place})", unique=unique, place=place))
         names.append(unique)
         taken.add(unique)
     noticed = []
     if unnamed:
         noticed.append(
-            Noticed(f"{source} has columns without a name: {_some(unnamed)}.", len(unnamed))
+            Noticed(
+                tr(
+                    "{source} has columns without a name: {some}.",
+                    source=source,
+                    some=_some(unnamed),
+                ),
+                len(unnamed),
+            )
         )
     if repeated:
         noticed.append(
             Noticed(
-                f"{source} uses a column name more than once; the later ones are called "
-                f"{_some(repeated)} here.",
+                tr(
+                    "{source} uses a column name more than once; the later ones are called "
+                    "{some} here.",
+                    source=source,
+                    some=_some(repeated),
+                ),
                 len(repeated),
             )
         )
@@ -54,7 +66,11 @@ def column_names(
 
 def _some(words: Sequence[str]) -> str:
     shown = ", ".join(words[:5])
-    return f"{shown} and {len(words) - 5:,} more" if len(words) > 5 else shown
+    return (
+        tr("{shown} and {words:,} more", shown=shown, words=len(words) - 5)
+        if len(words) > 5
+        else shown
+    )
 
 
 def _unique(name: str, taken: set[str], wanted: Mapping[str, int], last: dict[str, int]) -> str:

@@ -17,6 +17,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from numpy.typing import NDArray
 
+from keen_trellis.base.language import tr
 from keen_trellis.base.words import SPACES
 from keen_trellis.data.column import Column, narrow_exact
 from keen_trellis.data.kinds import Kind
@@ -198,7 +199,7 @@ def _bars(values: NDArray[Any], counts: NDArray[np.int64]) -> tuple[int, ...]:
 
 
 def _in_letters(length: int) -> str:
-    return f"{length:,} letter{'' if length == 1 else 's'}"
+    return tr("{length:,} letter{word}", length=length, word="" if length == 1 else "s")
 
 
 def _letters_of(

@@ -10,6 +10,7 @@ import numpy as np
 import pyarrow as pa
 
 from keen_trellis.base.errors import UnknownColumnError
+from keen_trellis.base.language import tr
 from keen_trellis.base.words import first_free
 from keen_trellis.data.column import Column, Rows, from_arrow
 from keen_trellis.data.conversions.conversion import converted
@@ -134,7 +135,7 @@ class Table:
         """The names of the columns, in order."""
         return tuple(field.name for field in self.fields)
 
-    def field(self, name: str, where: str = "this table") -> Field:
+    def field(self, name: str, where: str = tr("this table")) -> Field:
         """Return the field called `name`.
 
         Raises
@@ -147,7 +148,7 @@ class Table:
                 return field
         raise UnknownColumnError(name, where, self.columns)
 
-    def column(self, name: str, where: str = "this table") -> Column:
+    def column(self, name: str, where: str = tr("this table")) -> Column:
         """Return the values of one column.
 
         Raises

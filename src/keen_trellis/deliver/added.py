@@ -14,6 +14,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from keen_trellis.base.errors import DeliveryError
+from keen_trellis.base.language import tr
 from keen_trellis.base.words import counted
 from keen_trellis.data.column import MICROSECONDS_A_DAY
 from keen_trellis.data.kinds import Kind
@@ -59,9 +60,14 @@ def require_held(table: Table, stored: Mapping[str, Any], where: str) -> None:
 def would_change(name: str, values: int, where: str, held_as: str) -> DeliveryError:
     """Return the refusal to add rows to a table that would hold values of a column otherwise."""
     return DeliveryError(
-        f"{counted(values, 'value')} of “{name}” would be changed in {where}, whose column is "
-        f"{held_as}.",
-        "Change the kind or the digits of the column, or replace the table.",
+        tr(
+            "{values} of “{name}” would be changed in {where}, whose column is {held_as}.",
+            values=counted(values, "value"),
+            name=name,
+            where=where,
+            held_as=held_as,
+        ),
+        tr("Change the kind or the digits of the column, or replace the table."),
     )
 
 
@@ -90,16 +96,18 @@ def _of(column: Column, held_as: Any) -> Lost:
 
 def _all(column: Column) -> Lost:
     present = len(column) if column.absent is None else int(np.count_nonzero(~column.absent))
-    return present, f"they are {column.kind}"
+    return present, tr("they are {kind}", kind=column.kind)
 
 
 def _in_letters(column: Column, held_as: Any) -> Lost:
     if column.kind is not Kind.TEXT or held_as.length is None:
         return _NONE
     if type(held_as).__name__ == "CHAR":
-        return _counted(column, lambda text: text.endswith(" ")), "spaces at the end are taken off"
+        return _counted(column, lambda text: text.endswith(" ")), tr(
+            "spaces at the end are taken off"
+        )
     long = _counted(column, lambda text: len(text) > held_as.length)
-    return long, f"it holds {held_as.length:,} letters"
+    return long, tr("it holds {length:,} letters", length=held_as.length)
 
 
 def _in_booleans(column: Column, _: Any) -> Lost:
@@ -111,7 +119,7 @@ def _in_integers(column: Column, _: Any) -> Lost:
         return _NONE
     if not column.kind.is_numeric:
         return _all(column)
-    return _counted(column, _amount(lambda digits, behind: behind > 0)), "it holds integers"
+    return _counted(column, _amount(lambda digits, behind: behind > 0)), tr("it holds integers")
 
 
 def _in_digits(column: Column, held_as: Any) -> Lost:
@@ -123,14 +131,14 @@ def _in_digits(column: Column, held_as: Any) -> Lost:
         sort = type(held_as).__name__
         if sort == "FLOAT":  # of MariaDB, which shows so many digits of it
             many = _counted(column, _amount(lambda digits, behind: digits > _SINGLE))
-            return many, f"it holds {_SINGLE} digits of any amount"
+            return many, tr("it holds {single} digits of any amount", single=_SINGLE)
         of_size = np.float32 if sort == "REAL" else np.float64
-        return _counted(column, _unlike(of_size)), "it shows another number in the place of it"
+        return _counted(column, _unlike(of_size)), tr("it shows another number in the place of it")
     scale = held_as.scale
     if scale is None:  # of any number of digits
         return _NONE
     many = _counted(column, _amount(lambda digits, behind: behind > scale))
-    return many, f"it holds {counted(scale, 'digit')} behind the mark"
+    return many, tr("it holds {digits} behind the mark", digits=counted(scale, "digit"))
 
 
 def _in_moments(column: Column, held_as: Any) -> Lost:
@@ -141,7 +149,7 @@ def _in_moments(column: Column, held_as: Any) -> Lost:
 
 def _in_days(column: Column, _: Any) -> Lost:
     if column.kind is Kind.DATE_TIME:
-        return _rows(column, column.values % MICROSECONDS_A_DAY != 0), "it holds no time of day"
+        return _rows(column, column.values % MICROSECONDS_A_DAY != 0), tr("it holds no time of day")
     return _NONE if column.kind is Kind.DATE else _all(column)
 
 
@@ -155,7 +163,7 @@ def _finer(column: Column, held_as: Any) -> Lost:
     digits = held_as.fsp if is_mariadb else getattr(held_as, "precision", None)
     digits = (0 if is_mariadb else 6) if digits is None else int(digits)
     finer = _rows(column, column.values % 10 ** (6 - digits) != 0)
-    return finer, f"it holds {counted(digits, 'digit')} of a second's parts"
+    return finer, tr("it holds {digits} of a second's parts", digits=counted(digits, "digit"))
 
 
 def _in_sqlite(column: Column, declared: str) -> Lost:
@@ -164,10 +172,10 @@ def _in_sqlite(column: Column, declared: str) -> Lost:
     if not word or any(sort in word for sort in ("CHAR", "CLOB", "TEXT", "BLOB")):
         return _NONE
     if column.kind is Kind.TEXT and ("INT" in word or not word.startswith(("DATE", "TIME"))):
-        return _counted(column, _is_amount), "texts of digits become numbers there"
+        return _counted(column, _is_amount), tr("texts of digits become numbers there")
     if column.kind is Kind.EXACT:
         many = _counted(column, _amount(lambda digits, behind: digits > _DOUBLE))
-        return many, f"it holds {_DOUBLE} digits of any amount"
+        return many, tr("it holds {double} digits of any amount", double=_DOUBLE)
     return _NONE
 
 

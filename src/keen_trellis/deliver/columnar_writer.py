@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 import pyarrow as pa
 import pyarrow.parquet as pq
 
+from keen_trellis.base.language import tr
 from keen_trellis.base.progress import Report, quiet
 from keen_trellis.data.column import DIGITS_AT_MOST, arrow_type
 from keen_trellis.data.kinds import Kind
@@ -50,7 +51,10 @@ def _type(table: Table, field: Field) -> pa.DataType:
 def _batches(table: Table, report: Report) -> Iterator[pa.RecordBatch]:
     schema, settled = _schema(table), table.settled()
     for start in range(0, len(table), _ROWS_AT_A_TIME):
-        report(start / len(table), f"Writing row {start:,} of {len(table):,}")
+        report(
+            start / len(table),
+            tr("Writing row {start:,} of {table:,}", start=start, table=len(table)),
+        )
         rows = settled.window(start, start + _ROWS_AT_A_TIME)
         arrays = [
             column.to_arrow().cast(field.type)

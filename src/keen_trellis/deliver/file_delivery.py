@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from keen_trellis.base.errors import DeliveryError, reason
+from keen_trellis.base.language import tr
 from keen_trellis.base.logs import timed
 from keen_trellis.base.progress import Report, quiet
 from keen_trellis.base.whole_files import Noting, whole_file
@@ -85,13 +86,24 @@ def deliver(
     write = _WRITERS.get(path.suffix.lower())
     if write is None:
         raise DeliveryError(
-            f"{path.name} cannot be written: its ending is none of {', '.join(_WRITERS)}.",
-            "Give the file one of these endings.",
+            tr(
+                "{name} cannot be written: its ending is none of {writers}.",
+                name=path.name,
+                writers=", ".join(_WRITERS),
+            ),
+            tr("Give the file one of these endings."),
         )
     if beside and not has_sheets(path):
         raise DeliveryError(
-            f"{path.name} holds one table, and {len(beside) + 1} are to be delivered.",
-            f"Deliver to {' or '.join(_WITH_SHEETS)}, or leave the others out.",
+            tr(
+                "{name} holds one table, and {beside} are to be delivered.",
+                name=path.name,
+                beside=len(beside) + 1,
+            ),
+            tr(
+                "Deliver to {with_sheets}, or leave the others out.",
+                with_sheets=" or ".join(_WITH_SHEETS),
+            ),
         )
     if has_sheets(path):
         from keen_trellis.deliver.sheet_cells import CELL_LETTERS  # it loads what holds tables
@@ -99,9 +111,14 @@ def deliver(
         for name in (name for one in (table, *(s.table for s in beside)) for name in one.columns):
             if len(name) > CELL_LETTERS:
                 raise DeliveryError(
-                    f"The name of a column has {len(name):,} letters; a cell of a sheet holds "
-                    f"{CELL_LETTERS:,}: “{name[:40]} …”.",
-                    "Give it a shorter one, or deliver to .csv instead.",
+                    tr(
+                        "The name of a column has {name:,} letters; a cell of a sheet holds "
+                        "{cell_letters:,}: “{name_2} …”.",
+                        name=len(name),
+                        cell_letters=CELL_LETTERS,
+                        name_2=name[:40],
+                    ),
+                    tr("Give it a shorter one, or deliver to .csv instead."),
                 )
     how = _How(form or USUAL, guarded, report)
     try:
@@ -111,8 +128,8 @@ def deliver(
             told.rows = len(table) + sum(len(one.table) for one in beside)
     except OSError as error:
         raise DeliveryError(
-            f"{path} cannot be written: {reason(error)}.",
-            "Choose a folder that you may write to and that has room.",
+            tr("{path} cannot be written: {reason}.", path=path, reason=reason(error)),
+            tr("Choose a folder that you may write to and that has room."),
         ) from error
 
 

@@ -15,6 +15,7 @@ from typing import IO, TYPE_CHECKING, Any
 import pyarrow as pa
 import pyarrow.compute as pc
 
+from keen_trellis.base.language import tr
 from keen_trellis.base.progress import Report, part, quiet
 from keen_trellis.data.kinds import Kind
 from keen_trellis.deliver.blocks import ROWS_AT_A_TIME, Bytes, in_turn, joined, letters_of
@@ -124,7 +125,10 @@ def _write_content(sheets: Sequence[Sheet], bare: str, file: IO[bytes], report: 
         ready = _Rows(table.settled())
         share = part(report, number / len(sheets), (number + 1) / len(sheets))
         for start, block in in_turn(len(table) if table.fields else 0, ready.block):
-            share(start / len(table), f"Writing row {start:,} of {len(table):,}")
+            share(
+                start / len(table),
+                tr("Writing row {start:,} of {table:,}", start=start, table=len(table)),
+            )
             file.write(block)
     file.write(bare[end:].encode())
 

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 import pyarrow.compute as pc
 
+from keen_trellis.base.language import tr
 from keen_trellis.base.progress import Report, quiet
 from keen_trellis.base.words import counted
 from keen_trellis.data.kinds import Kind
@@ -24,12 +25,12 @@ if TYPE_CHECKING:
 _HARMLESS = r"^[-+]?[\d., ]*$|^-+$"
 """Signed numbers, and strokes that stand for nothing."""
 _WHY = {
-    Kind.INTEGER: "more than 15 digits",
-    Kind.EXACT: "more than 15 digits",
-    Kind.NUMBER: "no end (infinity)",
-    Kind.DATE: "a year that a sheet's calendar lacks",
-    Kind.DATE_TIME: "parts of a millisecond, or a year that a sheet's calendar lacks",
-    Kind.TIME: "parts of a millisecond",
+    Kind.INTEGER: tr("more than 15 digits"),
+    Kind.EXACT: tr("more than 15 digits"),
+    Kind.NUMBER: tr("no end (infinity)"),
+    Kind.DATE: tr("a year that a sheet's calendar lacks"),
+    Kind.DATE_TIME: tr("parts of a millisecond, or a year that a sheet's calendar lacks"),
+    Kind.TIME: tr("parts of a millisecond"),
 }
 
 
@@ -59,39 +60,67 @@ def spoiled(
     said = []
     long = [name for name in table.columns if len(name) > CELL_LETTERS]
     if long:
-        have = "name of a column has" if len(long) == 1 else "names of columns have"
+        have = tr("name of a column has") if len(long) == 1 else tr("names of columns have")
         said.append(
-            f"{len(long):,} {have} more than {CELL_LETTERS:,} letters, which no cell holds: "
-            "nothing would be written."
+            tr(
+                "{long:,} {have} more than {cell_letters:,} letters, which no cell holds: "
+                "nothing would be written.",
+                long=len(long),
+                have=have,
+                cell_letters=CELL_LETTERS,
+            )
         )
     if len(table) >= SHEET_ROWS or len(table.columns) > SHEET_COLUMNS:
         said.append(
-            f"{len(table):,} rows of {len(table.columns):,} columns do not fit into a sheet, which "
-            f"holds {SHEET_ROWS - 1:,} rows of {SHEET_COLUMNS:,}: nothing would be written."
+            tr(
+                "{table:,} rows of {columns:,} columns do not fit into a sheet, which "
+                "holds {sheet_rows:,} rows of {sheet_columns:,}: nothing would be written.",
+                table=len(table),
+                columns=len(table.columns),
+                sheet_rows=SHEET_ROWS - 1,
+                sheet_columns=SHEET_COLUMNS,
+            )
         )
     for done, field in enumerate(table.fields):
-        report(done / len(table.fields), f"Looking at {field.name}")
+        report(done / len(table.fields), tr("Looking at {name}", name=field.name))
         column = table.fetch(field)
         if column.kind is Kind.TEXT:
             texts = column.dictionary
             if count := _rows_with(pc.greater(pc.utf8_length(texts), CELL_LETTERS), column):
                 said.append(
-                    f"{counted(count, 'text')} of “{field.name}” {'has' if count == 1 else 'have'} "
-                    f"more than {CELL_LETTERS:,} letters, which no cell holds: nothing would be "
-                    "written."
+                    tr(
+                        "{texts} of “{name}” {word} "
+                        "more than {cell_letters:,} letters, which no cell holds: nothing would be "
+                        "written.",
+                        texts=counted(count, "text"),
+                        name=field.name,
+                        word="has" if count == 1 else "have",
+                        cell_letters=CELL_LETTERS,
+                    )
                 )
             is_ods = path.suffix.lower() == ".ods"
             if is_ods and (count := _rows_with(pc.match_substring_regex(texts, NOT_KEPT), column)):
                 said.append(
-                    f"{counted(count, 'text')} of “{field.name}” {'has' if count == 1 else 'have'} "
-                    "a carriage return or a sign that XML lacks: written as the end of a line, or "
-                    "as “\ufffd”."
+                    tr(
+                        "{texts} of “{name}” {word} "
+                        "a carriage return or a sign that XML lacks: written as the end "
+                        "of a line, or "
+                        "as “\ufffd”.",
+                        texts=counted(count, "text"),
+                        name=field.name,
+                        word="has" if count == 1 else "have",
+                    )
                 )
         elif count := int(np.count_nonzero(odd_rows(column, path.suffix.lower() == ".ods"))):
             have = "has" if count == 1 else "have"
             said.append(
-                f"{counted(count, 'value')} of “{field.name}” {have} {_WHY[column.kind]}: written "
-                "as text."
+                tr(
+                    "{values} of “{name}” {have} {why}: written as text.",
+                    values=counted(count, "value"),
+                    name=field.name,
+                    have=have,
+                    why=_WHY[column.kind],
+                )
             )
     return tuple(said)
 
@@ -99,7 +128,7 @@ def spoiled(
 def _run_by_sheets(table: Table, report: Report) -> Iterator[str]:
     """Yield how many texts a spreadsheet that opens the file would take for formulas."""
     for done, field in enumerate(table.fields):
-        report(done / len(table.fields), f"Looking at {field.name}")
+        report(done / len(table.fields), tr("Looking at {name}", name=field.name))
         if field.kind is not Kind.TEXT:
             continue
         column = table.fetch(field)
@@ -108,9 +137,12 @@ def _run_by_sheets(table: Table, report: Report) -> Iterator[str]:
         runs = pc.and_(runs, pc.invert(pc.match_substring_regex(texts, _HARMLESS)))
         if count := _rows_with(runs, column):
             begin = "begins" if count == 1 else "begin"
-            yield (
-                f"{counted(count, 'text')} of “{field.name}” {begin} as a formula does: a "
-                "spreadsheet that opens the file would run what is in it."
+            yield tr(
+                "{texts} of “{name}” {begin} as a formula does: a "
+                "spreadsheet that opens the file would run what is in it.",
+                texts=counted(count, "text"),
+                name=field.name,
+                begin=begin,
             )
 
 

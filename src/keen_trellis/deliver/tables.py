@@ -14,6 +14,7 @@ from typing import TYPE_CHECKING, Any, Literal
 import numpy as np
 
 from keen_trellis.base.errors import DeliveryError, UserError
+from keen_trellis.base.language import tr
 from keen_trellis.base.logs import timed
 from keen_trellis.base.progress import Report, quiet
 from keen_trellis.base.whole_files import is_left_behind, passing_name, whole_file
@@ -97,7 +98,7 @@ class Target:
     def words(self) -> str:
         """The table and where it is, in words."""
         table = f"{self.in_schema}.{self.table}" if self.in_schema else self.table
-        return f"the table {table} in {self.database.label}"
+        return tr("the table {table} in {label}", table=table, label=self.database.label)
 
 
 def column_types(table: Table, target: Target) -> dict[str, str]:
@@ -168,23 +169,39 @@ def require_names(table: Table, target: Target) -> None:
     for name in (target.table, target.in_schema or "x", *table.columns):
         if not name or len(name.encode()) > at_most or "\0" in name:
             raise DeliveryError(
-                f"“{name}” cannot be a name in {target.database.label}: it may have "
-                f"{at_most} bytes at most, and not none.",
-                "Rename the column before it is delivered, or choose another name for the table.",
+                tr(
+                    "“{name}” cannot be a name in {label}: it may have "
+                    "{at_most} bytes at most, and not none.",
+                    name=name,
+                    label=target.database.label,
+                    at_most=at_most,
+                ),
+                tr(
+                    "Rename the column before it is delivered, or choose another name "
+                    "for the table."
+                ),
             )
     lower = [name.lower() for name in table.columns]
     twice = next((n for n in table.columns if lower.count(n.lower()) > 1), None)
     if twice is not None and target.sort != "postgresql":
         raise DeliveryError(
-            f"{target.database.label} takes “{twice}” and another column for the same name.",
-            "Rename one of them before they are delivered.",
+            tr(
+                "{label} takes “{twice}” and another column for the same name.",
+                label=target.database.label,
+                twice=twice,
+            ),
+            tr("Rename one of them before they are delivered."),
         )
     if not table.columns:
-        raise DeliveryError("A table needs a column.", "Let a column go on.")
+        raise DeliveryError(tr("A table needs a column."), tr("Let a column go on."))
     if target.key and target.key not in table.columns:
         raise DeliveryError(
-            f"There is no column “{target.key}” to be the key of {target.words}.",
-            "Choose another key, or none.",
+            tr(
+                "There is no column “{key}” to be the key of {words}.",
+                key=target.key,
+                words=target.words,
+            ),
+            tr("Choose another key, or none."),
         )
     if target.key:
         _require_key(table, target)
@@ -199,17 +216,29 @@ def _require_key(table: Table, target: Target) -> None:
     codes = own_codes(column).left
     repeated = len(codes) - len(np.unique(codes))
     if absent or repeated:
-        what = f"{counted(absent, 'row')} without it" if absent else counted(repeated, "repeat")
+        what = (
+            tr("{rows} without it", rows=counted(absent, "row"))
+            if absent
+            else counted(repeated, "repeat")
+        )
         raise DeliveryError(
-            f"“{target.key}” cannot be the key of {target.words}: it has {what}.",
-            "Choose a column whose values are all different, or no key.",
+            tr(
+                "“{key}” cannot be the key of {words}: it has {what}.",
+                key=target.key,
+                words=target.words,
+                what=what,
+            ),
+            tr("Choose a column whose values are all different, or no key."),
         )
 
 
 def _rows(table: Table, report: Report) -> Iterator[list[tuple[Any, ...]]]:
     settled = table.settled()
     for start in range(0, len(table), _BATCH):
-        report(start / len(table), f"Writing row {start:,} of {len(table):,}")
+        report(
+            start / len(table),
+            tr("Writing row {start:,} of {table:,}", start=start, table=len(table)),
+        )
         yield list(settled.window(start, start + _BATCH).rows())
 
 
@@ -236,18 +265,26 @@ def require_state(there: Mapping[str, Any] | None, table: Table, target: Target)
     """Refuse to make what is there, or to add to what is not or would not hold the rows so."""
     if target.how == "make" and there is not None:
         raise DeliveryError(
-            f"There is {target.words} already.",
-            "Choose to replace it, to add the rows below, or another name.",
+            tr("There is {words} already.", words=target.words),
+            tr("Choose to replace it, to add the rows below, or another name."),
         )
     if target.how == "add" and there is None:
-        raise DeliveryError(f"{target.words.capitalize()} is not there.", "Choose to make it.")
+        raise DeliveryError(
+            tr("{words} is not there.", words=target.words.capitalize()), tr("Choose to make it.")
+        )
     if target.how == "add" and there is not None and set(there) != set(table.columns):
         missing = [name for name in table.columns if name not in there]
         more = [name for name in there if name not in table.columns]
-        what = f"it lacks “{missing[0]}”" if missing else f"it has “{more[0]}” as well"
+        what = (
+            tr("it lacks “{missing_1}”", missing_1=missing[0])
+            if missing
+            else tr("it has “{more_1}” as well", more_1=more[0])
+        )
         raise DeliveryError(
-            f"The rows do not fit below those of {target.words}: {what}.",
-            "Let the same columns go on, or replace the table.",
+            tr(
+                "The rows do not fit below those of {words}: {what}.", words=target.words, what=what
+            ),
+            tr("Let the same columns go on, or replace the table."),
         )
     if target.how == "add" and there is not None:
         require_held(table, there, target.words)
@@ -280,7 +317,10 @@ def _write_sqlite(path: Path, table: Table, target: Target, report: Report) -> N
             require_state(there, table, target)
             if found and found[0] != "table":
                 raise DeliveryError(
-                    f"{target.words.capitalize()} is a {found[0]}.", "Choose another name."
+                    tr(
+                        "{words} is a {found_1}.", words=target.words.capitalize(), found_1=found[0]
+                    ),
+                    tr("Choose another name."),
                 )
             if target.how == "replace":
                 database.execute(f"DROP TABLE IF EXISTS {name}")
@@ -336,7 +376,10 @@ def _into_postgres(table: Table, target: Target, secrets: Secrets, report: Repor
             copy = f"COPY {name} ({names}) FROM STDIN (FORMAT csv)"
             with raw.cursor() as cursor, cursor.copy(copy) as into:
                 for start, block in text_blocks(table, form):
-                    report(start / max(len(table), 1), f"Writing row {start:,} of {len(table):,}")
+                    report(
+                        start / max(len(table), 1),
+                        tr("Writing row {start:,} of {table:,}", start=start, table=len(table)),
+                    )
                     into.write(block)
     finally:
         made.dispose()
@@ -415,9 +458,15 @@ def _require_finite(table: Table, target: Target) -> None:
             if endless:
                 have = "has" if endless == 1 else "have"
                 raise DeliveryError(
-                    f"{counted(endless, 'value')} of “{field.name}” {have} no end (infinity), "
-                    f"which {target.database.label} has no number for.",
-                    "Filter or replace them before.",
+                    tr(
+                        "{values} of “{name}” {have} no end (infinity), "
+                        "which {label} has no number for.",
+                        values=counted(endless, "value"),
+                        name=field.name,
+                        have=have,
+                        label=target.database.label,
+                    ),
+                    tr("Filter or replace them before."),
                 )
 
 
@@ -457,6 +506,10 @@ def _refused(error: Exception, target: Target) -> UserError:
     words = " ".join(str(cause.args[-1] if cause.args else cause).split())
     words = words.split(" CONTEXT:")[0].split(" DETAIL:")[0].split("LINE 1:")[0].strip().rstrip(".")
     return DeliveryError(
-        f"{target.words.capitalize()} cannot be written: {words[:240]}.",
-        "Nothing has been changed there; see to what it says, and deliver again.",
+        tr(
+            "{words} cannot be written: {words_2}.",
+            words=target.words.capitalize(),
+            words_2=words[:240],
+        ),
+        tr("Nothing has been changed there; see to what it says, and deliver again."),
     )

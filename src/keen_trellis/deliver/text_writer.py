@@ -11,6 +11,7 @@ import pyarrow.compute as pc
 import pyarrow.csv as pacsv
 
 from keen_trellis.base.errors import DeliveryError
+from keen_trellis.base.language import tr
 from keen_trellis.base.progress import Report, quiet
 from keen_trellis.data.column import TEXT_BYTES_AT_MOST
 from keen_trellis.data.kinds import Kind
@@ -52,9 +53,12 @@ def write_text(
     ready = _Ready(form, guarded, alone=len(table.columns) == 1)
     names = ready.quoted(ready.guarded(pa.array(table.columns, pa.string())), is_text=True)
     head = form.delimiter.join(names.to_pylist()) + form.ends_with
-    file.write(form.mark + form.encoded(head, "it stands in the name of a column"))
+    file.write(form.mark + form.encoded(head, tr("it stands in the name of a column")))
     for start, block in _blocks(table, ready):
-        report(start / max(len(table), 1), f"Writing row {start:,} of {len(table):,}")
+        report(
+            start / max(len(table), 1),
+            tr("Writing row {start:,} of {table:,}", start=start, table=len(table)),
+        )
         file.write(block)
 
 
@@ -90,8 +94,12 @@ class _Ready:
         cells = [self._cells(column) for column in columns]
         if sum(array.nbytes for array in cells) > TEXT_BYTES_AT_MOST:
             raise DeliveryError(
-                f"The rows from {start + 1:,} on are longer than {TEXT_BYTES_AT_MOST >> 30} GB.",
-                "Let fewer columns go on.",
+                tr(
+                    "The rows from {start:,} on are longer than {text_bytes_at_most} GB.",
+                    start=start + 1,
+                    text_bytes_at_most=TEXT_BYTES_AT_MOST >> 30,
+                ),
+                tr("Let fewer columns go on."),
             )
         if self._alone:  # an empty line would be no row at all
             cells = [cells[0].fill_null('""')]
@@ -101,7 +109,11 @@ class _Ready:
         letters = letters_of(joined(cells, self._form.delimiter))
         if self._form.encoding in ("utf-8", "utf-8-sig"):
             return letters
-        where = f"it stands in one of the rows {start + 1:,} to {start + len(rows):,}"
+        where = tr(
+            "it stands in one of the rows {start:,} to {start_2:,}",
+            start=start + 1,
+            start_2=start + len(rows),
+        )
         return self._form.encoded(str(letters, "utf-8"), where)
 
     def _plain(self, columns: list[Column]) -> memoryview:

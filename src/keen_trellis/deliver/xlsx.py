@@ -19,6 +19,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from keen_trellis.base.errors import DeliveryError
+from keen_trellis.base.language import tr
 from keen_trellis.base.progress import Report, part, quiet
 from keen_trellis.data.kinds import Kind
 from keen_trellis.deliver.blocks import ROWS_AT_A_TIME, Bytes, in_turn, joined, letters_of
@@ -59,7 +60,7 @@ def require_room(name: str, table: Table) -> None:
         raise DeliveryError(
             f"{len(table):,} rows of {len(table.columns):,} columns of “{name}” do not fit into a "
             f"sheet, which holds {SHEET_ROWS - 1:,} rows of {SHEET_COLUMNS:,}.",
-            "Deliver to .csv, or let fewer rows go on.",
+            tr("Deliver to .csv, or let fewer rows go on."),
         )
 
 
@@ -122,7 +123,9 @@ def _write_bare(sheets: Sequence[Sheet], path: Path) -> None:
         cause = error.args[0] if error.args else error
         raise cause if isinstance(cause, OSError) else OSError(str(error)) from error
     except XlsxWriterException as error:
-        raise DeliveryError(f"The sheets cannot be called so: {error}.", "Rename them.") from error
+        raise DeliveryError(
+            tr("The sheets cannot be called so: {error}.", error=error), tr("Rename them.")
+        ) from error
 
 
 def _write_head(page: Any, table: Table, head: Any) -> None:
@@ -155,7 +158,10 @@ def _write_sheet(sheet: Sheet, bare: str, file: IO[bytes], report: Report) -> No
     head = _EXTENT.sub(f'<dimension ref="A1:{last}"/>', bare[: found.start()])
     file.write(head.encode())
     for start, block in in_turn(len(table) if table.fields else 0, ready.block):
-        report(start / len(table), f"Writing row {start:,} of {len(table):,}")
+        report(
+            start / len(table),
+            tr("Writing row {start:,} of {table:,}", start=start, table=len(table)),
+        )
         file.write(block)
     file.write(bare[found.end() :].encode())
 
@@ -237,9 +243,14 @@ class SheetTexts:
         if too_long is not None and too_long[column.values].any():
             row = int(np.flatnonzero(too_long[column.values])[0])
             raise DeliveryError(
-                f"Row {start + row + 1:,} holds a text of {len(column.text(row)):,} letters; a "
-                f"cell of a sheet holds {CELL_LETTERS:,}.",
-                "Deliver to .csv instead.",
+                tr(
+                    "Row {start:,} holds a text of {text:,} letters; a "
+                    "cell of a sheet holds {cell_letters:,}.",
+                    start=start + row + 1,
+                    text=len(column.text(row)),
+                    cell_letters=CELL_LETTERS,
+                ),
+                tr("Deliver to .csv instead."),
             )
         return ready.take(column.codes())
 

@@ -8,6 +8,7 @@ from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QAction, QColor, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QProgressBar, QPushButton, QWidget
 
+from keen_trellis.base.language import tr
 from keen_trellis.desktop.controls import Switch, button, label
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme
@@ -55,7 +56,7 @@ class TopBar(QWidget):
         self._action = action
         self._mark = _Mark()
         self._name = self._trigger("", "topbar.name", "trellis.rename", "plain")
-        self._name.setToolTip("Rename the trellis")
+        self._name.setToolTip(tr("Rename the trellis"))
         self._file = label(soft=True)
         self._file.setObjectName("topbar.file")
         self._read = label(soft=True)
@@ -66,7 +67,7 @@ class TopBar(QWidget):
         self._row.addWidget(self._name)
         self._row.addWidget(self._file)
         self._row.addStretch()
-        self._views = Switch("topbar.view", ("Trellis", "Report"), "Show")
+        self._views = Switch("topbar.view", (tr("Trellis"), tr("Report")), tr("Show"))
         self._views.setFixedHeight(30)
         self._views.chosen.connect(lambda number: show_view(("trellis", "report")[number]))
         self._row.addWidget(self._views)
@@ -74,12 +75,16 @@ class TopBar(QWidget):
         self._row.addWidget(self._read)
         self._place = self._trigger("", "topbar.place", "trellis.place", "plain")
         self._row.addWidget(self._place)
-        self._open = self._trigger("Open …", "topbar.open", "file.open", "soft")
+        self._open = self._trigger(tr("Open …"), "topbar.open", "file.open", "soft")
         self._reread = self._trigger("Re-read", "topbar.reread", "trellis.reread", "soft")
-        self._deliver = self._trigger("Deliver all", "topbar.deliver", "trellis.deliver", "soft")
+        self._deliver = self._trigger(
+            tr("Deliver all"), "topbar.deliver", "trellis.deliver", "soft"
+        )
         for wide in (self._open, self._reread, self._deliver):
             self._row.addWidget(wide)
-        self._row.addWidget(self._trigger("Find an action   Ctrl K", "topbar.find", "view.finder"))
+        self._row.addWidget(
+            self._trigger(tr("Find an action   Ctrl K"), "topbar.find", "view.finder")
+        )
         self.set_theme(theme)
 
     def _trigger(self, text: str, name: str, action: str, look: str = "") -> QPushButton:
@@ -106,12 +111,12 @@ class TopBar(QWidget):
     def show_document(self, session: Session) -> None:
         """Show what the session works on."""
         self._name.setText(session.trellis.name.replace("&", "&&"))
-        self._name.setAccessibleName(f"Name of the trellis: {session.trellis.name}")
+        self._name.setAccessibleName(tr("Name of the trellis: {name}", name=session.trellis.name))
         lanes = session.trellis.lanes
         self._open.setVisible(not lanes)
         self._reread.setVisible(bool(lanes))
         self._deliver.setVisible(any(True for _ in session.trellis.deliveries()))
-        unsaved = "not saved yet" if lanes else "nothing in it yet"
+        unsaved = tr("not saved yet") if lanes else tr("nothing in it yet")
         file = session.path.name if session.path else unsaved
         state = "saved" if session.document.undo.isClean() else "changed"
         self._file.setText(f"{file} · {state}" if session.path else file)
@@ -119,16 +124,22 @@ class TopBar(QWidget):
         place = session.elsewhere.place
         name = "here" if place is None else place.name
         short = name if len(name) <= _PLACE_LETTERS else f"{name[: _PLACE_LETTERS - 1].rstrip()}…"
-        self._place.setText(f"Runs {'' if place is None else 'on '}{short.replace('&', '&&')}  ▾")
-        self._place.setToolTip(as_it_is(f"Where the trellis runs: {name}"))
-        self._place.setAccessibleName(f"Where the trellis runs: {name}")
+        self._place.setText(
+            tr(
+                "Runs {word}{short}  ▾",
+                word="" if place is None else "on ",
+                short=short.replace("&", "&&"),
+            )
+        )
+        self._place.setToolTip(as_it_is(tr("Where the trellis runs: {name}", name=name)))
+        self._place.setAccessibleName(tr("Where the trellis runs: {name}", name=name))
         self._place.setVisible(bool(lanes))
 
     def edit_name(self, name: str, done: Callable[[str], object]) -> None:
         """Put a field in the place of the name until it is left."""
         field = QLineEdit(name)
         field.setObjectName("topbar.rename")
-        field.setAccessibleName("Name of the trellis")
+        field.setAccessibleName(tr("Name of the trellis"))
         self._row.insertWidget(1, field)
         self._name.hide()
         field.selectAll()
@@ -162,10 +173,10 @@ class StatusLine(QWidget):
         self._bar.setTextVisible(False)
         self._bar.setFixedWidth(160)
         self._resume = button(
-            "Go on", "status.resume", lambda: action("trellis.run").trigger(), "plain"
+            tr("Go on"), "status.resume", lambda: action("trellis.run").trigger(), "plain"
         )
         self._resume.setStyleSheet("padding: 0 8px;")
-        self._stop = button("Stop", "status.stop", session.stop, "plain")
+        self._stop = button(tr("Stop"), "status.stop", session.stop, "plain")
         self._stop.setStyleSheet("padding: 0 8px;")
         row = QHBoxLayout(self)
         row.setContentsMargins(20, 0, 20, 0)

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QDialog, QDialogButtonBox, QPlainTextEdit, QVBoxLayout, QWidget
 
+from keen_trellis.base.language import tr
 from keen_trellis.desktop.controls import label
 
 
@@ -18,12 +19,12 @@ class ListDialog(QDialog):
     def __init__(self, names: Sequence[str], parent: QWidget) -> None:
         super().__init__(parent)
         self.setObjectName("column_list")
-        self.setWindowTitle("Columns that go on")
+        self.setWindowTitle(tr("Columns that go on"))
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.resize(380, 460)
         self._text = QPlainTextEdit("\n".join(names))
         self._text.setObjectName("column_list.text")
-        self._text.setAccessibleName("Names of columns, one a line")
+        self._text.setAccessibleName(tr("Names of columns, one a line"))
         buttons = QDialogButtonBox(
             QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel
         )
@@ -31,7 +32,7 @@ class ListDialog(QDialog):
         buttons.accepted.connect(self.accept)
         buttons.rejected.connect(self.reject)
         column = QVBoxLayout(self)
-        says = label("One name a line, in the order wanted. What is not here does not go on.")
+        says = label(tr("One name a line, in the order wanted. What is not here does not go on."))
         says.setWordWrap(True)
         column.addWidget(says)
         column.addWidget(self._text, 1)

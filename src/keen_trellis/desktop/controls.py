@@ -33,6 +33,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from keen_trellis.base.language import tr
 from keen_trellis.desktop.tips import as_it_is
 
 
@@ -104,7 +105,7 @@ class Choice(QPushButton):
         self.setText(words.get(current, current or "choose"))
         # what is named and not there any more is seen in the sentence itself
         self.is_gone = bool(options) and current not in ("", NONE_YET, *words)
-        there = ", which is not there" if self.is_gone else ""
+        there = tr(", which is not there") if self.is_gone else ""
         self.setAccessibleName(f"{self._says}: {self.text()}{there}")
         self.update()
 
@@ -149,7 +150,7 @@ class Choice(QPushButton):
             Pick(value, text, said(value) if said is not None else remark)
             for value, text, remark in self._options
         ]
-        asks = f"{self._says}: type a part of its name"
+        asks = tr("{says}: type a part of its name", says=self._says)
         picker = Picker(f"{self.objectName()}.picker", asks, picks, self)
         picker.resize(380, 340)
         picker.mark(self._current)
@@ -453,7 +454,7 @@ class Notice(QFrame):
             )
             mend.setText(shown)
             mend.setToolTip(as_it_is(words) if shown != words else "")
-            mend.setAccessibleName(words or "What would help")
+            mend.setAccessibleName(words or tr("What would help"))
             mend.setVisible(bool(words))
         self.setAccessibleName(text)
         self.setVisible(bool(text))

@@ -11,6 +11,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
 from keen_trellis.base.errors import UserError, reason
+from keen_trellis.base.language import tr
 from keen_trellis.base.progress import Report
 from keen_trellis.base.shipped import demo_in
 from keen_trellis.desktop.session import Session
@@ -39,7 +40,10 @@ class Documents:
             return
         folder = str(self._session.path.parent if self._session.path else Path.cwd())
         path, _ = QFileDialog.getOpenFileName(
-            self._parent, "Open a trellis", folder, f"Trellises (*{ENDING});;All files (*)"
+            self._parent,
+            tr("Open a trellis"),
+            folder,
+            tr("Trellises (*{ending});;All files (*)", ending=ENDING),
         )
         if path:
             self._session.document.open(Path(path))
@@ -58,7 +62,13 @@ class Documents:
         try:
             demo = demo_in(folder)
         except OSError as error:
-            self._session.telling.trouble(f"The demo cannot be put into {folder}: {reason(error)}.")
+            self._session.telling.trouble(
+                tr(
+                    "The demo cannot be put into {folder}: {reason}.",
+                    folder=folder,
+                    reason=reason(error),
+                )
+            )
             return False
         path = demo.with_name(name)
         if self._session.path != path:
@@ -81,16 +91,18 @@ class Documents:
         box.setTextFormat(Qt.TextFormat.PlainText)
         box.setObjectName("save.conflict")
         box.setIcon(QMessageBox.Icon.Warning)
-        box.setText(f"{path.name} was changed elsewhere since it was opened here.")
-        box.setInformativeText("Saving in its place would lose what was changed there.")
+        box.setText(tr("{name} was changed elsewhere since it was opened here.", name=path.name))
+        box.setInformativeText(tr("Saving in its place would lose what was changed there."))
         roles = QMessageBox.ButtonRole
-        both = box.addButton("Keep both …", roles.AcceptRole)
-        replace = box.addButton("Save in its place", roles.DestructiveRole)
+        both = box.addButton(tr("Keep both …"), roles.AcceptRole)
+        replace = box.addButton(tr("Save in its place"), roles.DestructiveRole)
         box.addButton(QMessageBox.StandardButton.Cancel)
         box.setDefaultButton(both)
         box.exec()
         if box.clickedButton() is both:
-            return self.save_as(path.with_name(f"{path.stem} (mine){path.suffix}"))
+            return self.save_as(
+                path.with_name(tr("{stem} (mine){suffix}", stem=path.stem, suffix=path.suffix))
+            )
         return box.clickedButton() is replace and self._session.document.save(path)
 
     def save_as(self, wish: Path | None = None) -> bool:
@@ -98,7 +110,9 @@ class Documents:
         self._session.telling.typing_ends.emit()
         usual = self._session.path or Path.cwd() / f"{self._session.trellis.name}{ENDING}"
         start = str(wish or usual)
-        path, _ = QFileDialog.getSaveFileName(self._parent, "Save the trellis", start, f"*{ENDING}")
+        path, _ = QFileDialog.getSaveFileName(
+            self._parent, tr("Save the trellis"), start, f"*{ENDING}"
+        )
         if not path:
             return False
         named = Path(path)
@@ -109,19 +123,19 @@ class Documents:
     def save_map(self, save: Callable[[Path], None]) -> None:
         """Ask where to save a picture of the map, and let `save` do it."""
         usual = (self._session.path or Path.cwd() / "map").with_suffix(".svg")
-        kinds = "Pictures (*.svg *.png)"
+        kinds = tr("Pictures (*.svg *.png)")
         path, _ = QFileDialog.getSaveFileName(
-            self._parent, "Save the map as a picture", str(usual), kinds
+            self._parent, tr("Save the map as a picture"), str(usual), kinds
         )
         if not path:
             return
         try:
-            self._session.trellis.refuse_to_write(Path(path), "The picture")
+            self._session.trellis.refuse_to_write(Path(path), tr("The picture"))
             save(Path(path))
         except (UserError, OSError) as error:
-            self._session.telling.trouble(f"The map was not saved. {error}")
+            self._session.telling.trouble(tr("The map was not saved. {error}", error=error))
         else:
-            self._session.telling.say(f"The map is saved as {Path(path).name}.")
+            self._session.telling.say(tr("The map is saved as {name}.", name=Path(path).name))
 
     def save_match_report(self) -> None:
         """Ask whom the match report is for, and how much stands in it; then where to save it."""
@@ -131,10 +145,10 @@ class Documents:
 
     def _save_match_report(self, wished: PageOptions) -> None:
         """Ask where to save the match report of the latest results, and write it aside."""
-        usual = (self._session.path or Path.cwd() / "match report").with_suffix(".html")
-        kinds = "Pages to read (*.html);;Pages to print (*.pdf);;A sheet (*.xlsx)"
+        usual = (self._session.path or Path.cwd() / tr("match report")).with_suffix(".html")
+        kinds = tr("Pages to read (*.html);;Pages to print (*.pdf);;A sheet (*.xlsx)")
         name, kind = QFileDialog.getSaveFileName(
-            self._parent, "Save the match report", str(usual), kinds
+            self._parent, tr("Save the match report"), str(usual), kinds
         )
         if not name:
             return
@@ -150,9 +164,9 @@ class Documents:
             save_match_report(results, path, runner, wished, before, report)
 
         def done(_: None) -> None:
-            session.telling.say(f"The match report is saved as {path.name}.")
+            session.telling.say(tr("The match report is saved as {name}.", name=path.name))
 
-        session.work.find_out(write, done, "Stopped: no match report was written.")
+        session.work.find_out(write, done, tr("Stopped: no match report was written."))
 
     def may_leave(self) -> bool:
         """Ask what becomes of changes that are not saved; tell whether the trellis may go."""
@@ -163,7 +177,7 @@ class Documents:
         answer = QMessageBox.question(
             self._parent,
             "Keen Trellis",
-            f"Save the changes to “{self._session.trellis.name}” first?",
+            tr("Save the changes to “{name}” first?", name=self._session.trellis.name),
             buttons.Save | buttons.Discard | buttons.Cancel,
             buttons.Save,
         )
@@ -176,10 +190,10 @@ class Documents:
         box = QMessageBox(self._parent)
         box.setTextFormat(Qt.TextFormat.PlainText)
         box.setObjectName("quit.writing")
-        box.setText("A delivery is being written.")
-        box.setInformativeText("What is not written whole leaves the earlier file as it is.")
-        give_up = box.addButton("Give it up and quit", QMessageBox.ButtonRole.DestructiveRole)
-        wait = box.addButton("Let it finish", QMessageBox.ButtonRole.RejectRole)
+        box.setText(tr("A delivery is being written."))
+        box.setInformativeText(tr("What is not written whole leaves the earlier file as it is."))
+        give_up = box.addButton(tr("Give it up and quit"), QMessageBox.ButtonRole.DestructiveRole)
+        wait = box.addButton(tr("Let it finish"), QMessageBox.ButtonRole.RejectRole)
         box.setDefaultButton(wait)
         box.exec()
         return box.clickedButton() is give_up or not self._session.delivering.jobs.busy

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QWidget
 
+from keen_trellis.base.language import tr
 from keen_trellis.desktop.action_words import ALSO
 from keen_trellis.desktop.picker import Pick, Picker
 
@@ -26,7 +27,7 @@ class Finder(Picker):
             )
             for action in actions
         ]
-        super().__init__("finder", "What do you want to do?", picks, parent)
+        super().__init__("finder", tr("What do you want to do?"), picks, parent)
         self.resize(520, 380)
         by_name = {action.objectName(): action for action in actions}
         self.chosen.connect(lambda name: by_name[name].trigger())

@@ -8,6 +8,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QApplication, QDialog, QPlainTextEdit, QWidget
 
 from keen_trellis.base.errors import reason
+from keen_trellis.base.language import tr
 from keen_trellis.desktop.controls import button, label
 from keen_trellis.desktop.frames import answers, dialog_column
 from keen_trellis.desktop.theme import value_font
@@ -21,26 +22,27 @@ class LogDialog(QDialog):
     def __init__(self, path: Path, parent: QWidget) -> None:
         super().__init__(parent)
         self.setObjectName("log")
-        self.setWindowTitle("Log")
+        self.setWindowTitle(tr("Log"))
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.resize(860, min(560, parent.height() - 40))
         text = QPlainTextEdit(last_lines(path))
         text.setObjectName("log.text")
-        text.setAccessibleName("The log")
+        text.setAccessibleName(tr("The log"))
         text.setReadOnly(True)
         text.setFont(value_font(12))
         text.setLineWrapMode(QPlainTextEdit.LineWrapMode.NoWrap)
         text.moveCursor(text.textCursor().MoveOperation.End)
         where = label(
-            f"No value of your data and no password is in it. It lies in {path}", soft=True
+            tr("No value of your data and no password is in it. It lies in {path}", path=path),
+            soft=True,
         )
         where.setWordWrap(True)
         column = dialog_column(self)
-        column.addWidget(label("What was done, when, and how long it took", heading=True))
+        column.addWidget(label(tr("What was done, when, and how long it took"), heading=True))
         column.addWidget(where)
         column.addWidget(text, 1)
-        copy = button("Copy all", "log.copy", lambda: _copy(text.toPlainText()))
-        column.addLayout(answers((copy, button("Close", "log.close", self.accept, "main"))))
+        copy = button(tr("Copy all"), "log.copy", lambda: _copy(text.toPlainText()))
+        column.addLayout(answers((copy, button(tr("Close"), "log.close", self.accept, "main"))))
 
 
 def _copy(text: str) -> None:
@@ -55,7 +57,7 @@ def last_lines(path: Path) -> str:
             file.seek(max(size - _SHOWN_BYTES, 0))
             found = file.read().decode("utf-8", "replace")
     except FileNotFoundError:
-        return "Nothing is in it yet, or the settings say that no log is kept."
+        return tr("Nothing is in it yet, or the settings say that no log is kept.")
     except OSError as error:
-        return f"It cannot be read: {reason(error)}."
+        return tr("It cannot be read: {reason}.", reason=reason(error))
     return found if size <= _SHOWN_BYTES else found.partition("\n")[2]

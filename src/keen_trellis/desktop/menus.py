@@ -9,6 +9,7 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QMenu, QWidget
 
+from keen_trellis.base.language import tr
 from keen_trellis.desktop.map.map_view import MapView
 from keen_trellis.desktop.parts import VIEWS
 from keen_trellis.desktop.picker import Pick, Picker
@@ -47,7 +48,7 @@ class Menus:
         menu = QMenu(self._parent)
         menu.setObjectName("places")
         now = session.elsewhere.place
-        here = menu.addAction("This machine", lambda: session.elsewhere.choose(""))
+        here = menu.addAction(tr("This machine"), lambda: session.elsewhere.choose(""))
         here.setCheckable(True)
         here.setChecked(now is None)
         for place in session.trellis.places:
@@ -56,7 +57,7 @@ class Menus:
             action.setCheckable(True)
             action.setChecked(place == now)
         menu.addSeparator()
-        menu.addAction("Add a place …", self.add_place)
+        menu.addAction(tr("Add a place …"), self.add_place)
         for place in session.trellis.places:
             words = f"Forget “{place.name}”".replace("&", "&&")
             menu.addAction(words, partial(self._forget_place, place.name))
@@ -107,19 +108,19 @@ class Menus:
     def offer_stacks(self) -> None:
         """Offer the lanes whose rows can be put below those of the selected one."""
         stack = self._session.building.stack
-        self._lanes_menu("stack", "Stack {} below", stack).popup(self._end_on_screen())
+        self._lanes_menu("stack", tr("Stack {} below"), stack).popup(self._end_on_screen())
 
     def offer_blends(self) -> None:
         """Offer the lanes that the selected one can be blended with."""
         blend = self._session.building.blend
-        self._lanes_menu("blend", "Blend with {}", blend).popup(self._end_on_screen())
+        self._lanes_menu("blend", tr("Blend with {}"), blend).popup(self._end_on_screen())
 
     def offer_steps(self) -> None:
         """Offer every kind of step, to be found by typing."""
         picks = [
             Pick(f"step.{kind}", view.offer, view.tip) for kind, view in VIEWS.items() if view.offer
         ]
-        picker = Picker("steps", "Which step? Type a part of its name", picks, self._parent)
+        picker = Picker("steps", tr("Which step? Type a part of its name"), picks, self._parent)
         picker.resize(620, 420)
         picker.chosen.connect(lambda name: self._action(name).trigger())
         screen = self._map.screen().availableGeometry()
@@ -139,10 +140,10 @@ class Menus:
                 self._session.select(other)
                 self._session.building.add_step(step)
 
-        self._lanes_menu("copy", "Copy to {}", copy).popup(self._end_on_screen())
+        self._lanes_menu("copy", tr("Copy to {}"), copy).popup(self._end_on_screen())
 
     def _tie_menu(self) -> QMenu:
-        return self._lanes_menu("tie", "Tie with {}", self._session.building.tie)
+        return self._lanes_menu("tie", tr("Tie with {}"), self._session.building.tie)
 
     def _lanes_menu(self, name: str, words: str, bring: Callable[[str, str], object]) -> QMenu:
         """Return a menu of the other lanes; the one chosen is brought to the selected lane."""
@@ -156,7 +157,9 @@ class Menus:
                 action.setObjectName(f"{name}.with.{other.id}")
                 action.triggered.connect(lambda _=False, a=lane.id, b=other.id: bring(a, b))
         if menu.isEmpty():
-            menu.addAction(f"{words.format('another lane')}: add one first").setEnabled(False)
+            menu.addAction(
+                tr("{words}: add one first", words=words.format(tr("another lane")))
+            ).setEnabled(False)
         return menu
 
     def offer_actions(self, at: QPoint) -> None:

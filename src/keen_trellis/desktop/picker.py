@@ -9,6 +9,7 @@ from PySide6.QtCore import QEvent, QObject, Qt, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QFrame, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
+from keen_trellis.base.language import tr
 from keen_trellis.desktop.tips import as_it_is
 
 _VALUE = Qt.ItemDataRole.UserRole
@@ -55,7 +56,7 @@ class Picker(QFrame):
         self.field.installEventFilter(self)
         self.found = QListWidget()
         self.found.setObjectName(f"{name}.found")
-        self.found.setAccessibleName("What fits")
+        self.found.setAccessibleName(tr("What fits"))
         self.found.setUniformItemSizes(True)
         self.found.itemClicked.connect(lambda _: self._take_current())
         column = QVBoxLayout(self)

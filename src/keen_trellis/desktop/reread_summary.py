@@ -15,6 +15,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from keen_trellis.base.language import tr
 from keen_trellis.base.words import counted
 from keen_trellis.desktop.controls import Notice, button, label
 from keen_trellis.desktop.theme import Theme, value_font
@@ -36,7 +37,7 @@ class RereadSummary(QDialog):
     def __init__(self, changes: Changes, theme: Theme, parent: QWidget | None) -> None:
         super().__init__(parent)
         self.setObjectName("reread")
-        self.setWindowTitle("What the read brought")
+        self.setWindowTitle(tr("What the read brought"))
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self._theme = theme
         inner = QWidget()
@@ -50,20 +51,24 @@ class RereadSummary(QDialog):
             column.addLayout(self._ties(changes.ties))
         column.addStretch()
         scroll = QScrollArea()
-        scroll.setAccessibleName("What reading again brought")
+        scroll.setAccessibleName(tr("What reading again brought"))
         scroll.setFrameShape(QScrollArea.Shape.NoFrame)
         scroll.setWidgetResizable(True)
         scroll.setWidget(inner)
         whole = QVBoxLayout(self)
         whole.setContentsMargins(20, 16, 20, 14)
         whole.setSpacing(10)
-        whole.addWidget(label("What the read brought", heading=True))
-        since = f"Compared with {changes.since}" if changes.since else "Compared with before"
+        whole.addWidget(label(tr("What the read brought"), heading=True))
+        since = (
+            tr("Compared with {since}", since=changes.since)
+            if changes.since
+            else tr("Compared with before")
+        )
         whole.addWidget(label(since, soft=True))
         whole.addWidget(scroll, 1)
         row = QHBoxLayout()
         row.addStretch()
-        close = button("Close", "reread.close", self.accept, "main")
+        close = button(tr("Close"), "reread.close", self.accept, "main")
         close.setDefault(True)
         row.addWidget(close)
         whole.addLayout(row)
@@ -85,7 +90,9 @@ class RereadSummary(QDialog):
             mend.setAutoDefault(False)
             row.addWidget(mend)
         if not broken.repairs:
-            row.addWidget(label("No column now looks like it: choose one on the tie.", soft=True))
+            row.addWidget(
+                label(tr("No column now looks like it: choose one on the tie."), soft=True)
+            )
         row.addStretch()
         column.addLayout(row)
         return whole
@@ -99,19 +106,23 @@ class RereadSummary(QDialog):
             (lane.name, _number(lane.before), _number(lane.now), _lane_words(lane))
             for lane in sorted(lanes, key=lambda lane: not lane.is_any)
         ]
-        return self._table(("Lane", "Rows before", "Now", ""), rows, "reread.lane")
+        return self._table((tr("Lane"), tr("Rows before"), tr("Now"), ""), rows, "reread.lane")
 
     def _ties(self, ties: tuple[TieChange, ...]) -> QGridLayout:
         rows = [
             (
                 tie.name,
-                f"{tie.before.found:,} of {tie.before.rows:,}",
-                f"{tie.now.found:,} of {tie.now.rows:,}",
-                f"{counted(tie.before.going_on, 'row')} went on, {tie.now.going_on:,} do now",
+                tr("{found:,} of {rows:,}", found=tie.before.found, rows=tie.before.rows),
+                tr("{found:,} of {rows:,}", found=tie.now.found, rows=tie.now.rows),
+                tr(
+                    "{rows} went on, {going_on:,} do now",
+                    rows=counted(tie.before.going_on, "row"),
+                    going_on=tie.now.going_on,
+                ),
             )
             for tie in ties
         ]
-        return self._table(("Tie", "Found before", "Now", ""), rows, "reread.tie")
+        return self._table((tr("Tie"), tr("Found before"), tr("Now"), ""), rows, "reread.tie")
 
     def _table(
         self, head: tuple[str, ...], rows: list[tuple[str, str, str, str]], name: str
@@ -142,25 +153,28 @@ class RereadSummary(QDialog):
 
 
 def _number(rows: int | None) -> str:
-    return "not read" if rows is None else f"{rows:,}"
+    return tr("not read") if rows is None else f"{rows:,}"
 
 
 def _lane_words(lane: LaneChange) -> str:
     """Return what is different about a lane beside its number of rows."""
     if not lane.is_any:
-        return "as before"
+        return tr("as before")
     said = []
     if lane.before is not None and lane.now is not None and lane.before != lane.now:
         more = lane.now - lane.before
         said.append(f"{abs(more):,} {'more' if more > 0 else 'fewer'}")
     for what, names in (
-        ("columns gone", lane.gone),
-        ("new columns", lane.come),
-        ("other kinds", lane.other_kind),
-        ("files gone", lane.files_gone),
-        ("new files", lane.files_come),
+        (tr("columns gone"), lane.gone),
+        (tr("new columns"), lane.come),
+        (tr("other kinds"), lane.other_kind),
+        (tr("files gone"), lane.files_gone),
+        (tr("new files"), lane.files_come),
     ):
         if names:
             some = ", ".join(names[:6])
-            said.append(f"{what}: {some}" + (f" and {len(names) - 6} more" if names[6:] else ""))
+            said.append(
+                f"{what}: {some}"
+                + (tr(" and {names} more", names=len(names) - 6) if names[6:] else "")
+            )
     return "; ".join(said)

@@ -15,6 +15,7 @@ from jeepney import DBusAddress, MatchRule, Message, MessageType, new_method_cal
 from jeepney.bus_messages import message_bus
 from jeepney.io.blocking import DBusConnection, Proxy, open_dbus_connection
 
+from keen_trellis.base.language import tr
 from keen_trellis.base.words import counted
 
 _NOTIFICATIONS = DBusAddress(
@@ -34,8 +35,8 @@ def notification(name: str, took: float) -> Message:
 
     The name stands in the summary, which is shown letter by letter: a body may be read as markup.
     """
-    summary = f"“{name}”: the work has ended"
-    body = f"It took {counted(round(took), 'second')}."
+    summary = tr("“{name}”: the work has ended", name=name)
+    body = tr("It took {seconds}.", seconds=counted(round(took), "second"))
     hints = {"desktop-entry": ("s", "keen-trellis")}
     return new_method_call(
         _NOTIFICATIONS,
@@ -43,7 +44,7 @@ def notification(name: str, took: float) -> Message:
         "susssasa{sv}i",
         (
             *("Keen Trellis", _NEW, "keen-trellis", summary, body),
-            *([_SHOW, "Show"], hints, _AS_THE_DESKTOP_DOES),
+            *([_SHOW, tr("Show")], hints, _AS_THE_DESKTOP_DOES),
         ),
     )
 

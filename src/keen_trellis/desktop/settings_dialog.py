@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from functools import partial
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QLocale, Qt
 from PySide6.QtWidgets import (
     QCheckBox,
     QDialog,
@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
 )
 
 from keen_trellis.base.errors import UserError
+from keen_trellis.base.language import languages, tr
 from keen_trellis.desktop.adding.passwords import Pick
 from keen_trellis.desktop.controls import Notice, button, label
 from keen_trellis.desktop.frames import answers, dialog_column
@@ -32,18 +33,18 @@ class SettingsDialog(QDialog):
     def __init__(self, preferences: Preferences, parent: QWidget) -> None:
         super().__init__(parent)
         self.setObjectName("settings")
-        self.setWindowTitle("Settings")
+        self.setWindowTitle(tr("Settings"))
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self._preferences = preferences
         self._search = QLineEdit()
         self._search.setObjectName("settings.search")
-        self._search.setPlaceholderText("Search the settings …")
-        self._search.setAccessibleName("Search the settings")
+        self._search.setPlaceholderText(tr("Search the settings …"))
+        self._search.setAccessibleName(tr("Search the settings"))
         self._search.textChanged.connect(self._show_found)
         self._notice = Notice("settings.trouble")
-        self._headings = {group: label(words, strong=True) for group, words in GROUPS.items()}
+        self._headings = {group: label(tr(words), strong=True) for group, words in GROUPS.items()}
         self._rows = {one.id: self._row(one) for one in SETTINGS}
-        self._none = label("No setting has these words.", soft=True)
+        self._none = label(tr("No setting has these words."), soft=True)
         self._none.setObjectName("settings.none")
         self._lay_out()
         self._show_found("")
@@ -64,20 +65,22 @@ class SettingsDialog(QDialog):
         listed.addStretch()
         area = QScrollArea()
         area.setObjectName("settings.list")
-        area.setAccessibleName("Settings")
+        area.setAccessibleName(tr("Settings"))
         area.setWidgetResizable(True)
         area.setFrameShape(QFrame.Shape.NoFrame)
         area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         area.setWidget(inside)
-        where = label(f"Kept in {settings_file()}", soft=True, small=True)
+        where = label(
+            tr("Kept in {settings_file}", settings_file=settings_file()), soft=True, small=True
+        )
         where.setWordWrap(True)
         column = dialog_column(self)
-        column.addWidget(label("Settings", heading=True))
+        column.addWidget(label(tr("Settings"), heading=True))
         column.addWidget(self._search)
         column.addWidget(self._notice)
         column.addWidget(area, 1)
         column.addWidget(where)
-        close = button("Close", "settings.close", self.accept, "main")
+        close = button(tr("Close"), "settings.close", self.accept, "main")
         column.addLayout(answers((close,)))
         close.setAutoDefault(False)  # Return takes what is typed, and stays
         close.setDefault(False)
@@ -87,8 +90,8 @@ class SettingsDialog(QDialog):
         row.setProperty("card", True)
         words = QVBoxLayout()
         words.setSpacing(2)
-        words.addWidget(label(setting.name, strong=True))
-        says = label(setting.says, soft=True, small=True)
+        words.addWidget(label(tr(setting.name), strong=True))
+        says = label(tr(setting.says), soft=True, small=True)
         says.setWordWrap(True)
         words.addWidget(says)
         across = QHBoxLayout(row)
@@ -103,20 +106,22 @@ class SettingsDialog(QDialog):
         takes = partial(self._set, setting.id)
         name = f"settings.{setting.id}"
         if setting.choices:
-            choice = Pick(name, setting.name, setting.choices)
+            choice = Pick(name, tr(setting.name), _choices(setting))
             choice.pick(str(value))
             choice.chosen.connect(takes)
             return choice
         if isinstance(setting.default, bool):
             box = QCheckBox()
             box.setObjectName(name)
-            box.setAccessibleName(setting.name)
+            box.setAccessibleName(tr(setting.name))
             box.setChecked(bool(value))
             box.toggled.connect(takes)
             return box
         number = QLineEdit(f"{int(value):,}")
         number.setObjectName(name)
-        number.setAccessibleName(f"{setting.name}, in {setting.unit}")
+        number.setAccessibleName(
+            tr("{name}, in {unit}", name=tr(setting.name), unit=tr(setting.unit))
+        )
         number.setFixedWidth(_NUMBER_WIDTH)
         number.setAlignment(Qt.AlignmentFlag.AlignRight)
         number.editingFinished.connect(lambda: self._set_number(setting, number.text()))
@@ -124,7 +129,7 @@ class SettingsDialog(QDialog):
         across = QHBoxLayout(beside)
         across.setContentsMargins(0, 0, 0, 0)
         across.addWidget(number)
-        across.addWidget(label(setting.unit, soft=True))
+        across.addWidget(label(tr(setting.unit), soft=True))
         return beside
 
     def _set_number(self, setting: Setting, typed: str) -> None:
@@ -144,10 +149,19 @@ class SettingsDialog(QDialog):
         words = typed.casefold().split()
         shown = set()
         for one in SETTINGS:
-            said = " ".join((GROUPS[one.group], one.name, one.says, *(w for _, w in one.choices)))
+            words_of = (GROUPS[one.group], one.name, one.says)
+            said = " ".join([*map(tr, words_of), *(shown for _, shown in _choices(one))])
             fits = all(word in said.casefold() for word in words)
             self._rows[one.id].setVisible(fits)
             shown |= {one.group} if fits else set()
         for group, heading in self._headings.items():
             heading.setVisible(group in shown)
         self._none.setVisible(not shown)
+
+
+def _choices(setting: Setting) -> list[tuple[str, str]]:
+    """Return what a setting may be, with its words; a language is called as it calls itself."""
+    if setting.id == "look.language":
+        own = {one: QLocale(one).nativeLanguageName().capitalize() for one in languages()}
+        return [(one, own.get(one) or tr(words)) for one, words in setting.choices]
+    return [(one, tr(words)) for one, words in setting.choices]

@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
 )
 
 from keen_trellis.base.errors import UserError
+from keen_trellis.base.language import tr
 from keen_trellis.desktop.controls import button, label
 from keen_trellis.desktop.frames import answers, dialog_column
 from keen_trellis.desktop.session import Session
@@ -37,19 +38,21 @@ Choice = tuple[str, str, Callable[[], object] | None]
 def ask_leave(session: Session, wanted: Sequence[Want], parent: QWidget) -> None:
     """Ask whether the trellis that was opened may do what it wants to."""
     further = (
-        "more than it was allowed"
+        tr("more than it was allowed")
         if session.document.allowed
-        else "to reach further than its folder"
+        else tr("to reach further than its folder")
     )
     Sheet(
         "leave",
-        f"“{session.trellis.name}” wants {further}",
-        "Allow it if you know where it is from. It is asked once on this machine; what is not "
-        "allowed is not read, and all the rest can be looked at.",
+        tr("“{name}” wants {further}", name=session.trellis.name, further=further),
+        tr(
+            "Allow it if you know where it is from. It is asked once on this machine; what is not "
+            "allowed is not read, and all the rest can be looked at."
+        ),
         [f"It {want.words}." for want in wanted],
         [
-            ("agree", "Allow these", lambda: session.document.allow(wanted)),
-            ("refuse", "Open without reading", None),
+            ("agree", tr("Allow these"), lambda: session.document.allow(wanted)),
+            ("refuse", tr("Open without reading"), None),
         ],
         parent,
     ).open()
@@ -59,10 +62,12 @@ def ask_to_replace(paths: Sequence[Path], go_on: Callable[[], object], parent: Q
     """Ask whether files may be replaced that the trellis did not write."""
     Sheet(
         "replace_files",
-        "There is something else in these places",
-        "This trellis did not write it, or somebody has changed it since. Replaced, it is gone.",
+        tr("There is something else in these places"),
+        tr(
+            "This trellis did not write it, or somebody has changed it since. Replaced, it is gone."
+        ),
         [str(path) for path in paths],
-        [("agree", "Replace", go_on), ("refuse", "Leave as they are", None)],
+        [("agree", tr("Replace"), go_on), ("refuse", tr("Leave as they are"), None)],
         parent,
     ).open()
 
@@ -79,19 +84,27 @@ def offer_left_work(session: Session, work: LeftWork, parent: QWidget) -> None:
     def bring_back() -> None:
         if work.document is None or not session.document.open(work.document):
             session.document.new()
-        if session.do(edits.Restore("Bring unsaved work back", work.trellis)):
+        if session.do(edits.Restore(tr("Bring unsaved work back"), work.trellis)):
             work.drop()
 
-    where = f"It was saved as {work.document}" if work.document else "It was never saved"
+    where = (
+        tr("It was saved as {document}", document=work.document)
+        if work.document
+        else tr("It was never saved")
+    )
     Sheet(
         "left_work",
-        f"“{work.trellis.name}” was not saved when the program ended",
-        f"{where}, and kept here at {work.at:%H:%M on %Y-%m-%d}. What is different:",
-        differences(saved, work.trellis) or ["It says the same as the saved file."],
+        tr("“{name}” was not saved when the program ended", name=work.trellis.name),
+        tr(
+            "{where}, and kept here at {at:%H:%M on %Y-%m-%d}. What is different:",
+            where=where,
+            at=work.at,
+        ),
+        differences(saved, work.trellis) or [tr("It says the same as the saved file.")],
         [
-            ("throw", "Throw it away", work.drop),
-            ("later", "Later", None),
-            ("bring", "Bring it back", bring_back),
+            ("throw", tr("Throw it away"), work.drop),
+            ("later", tr("Later"), None),
+            ("bring", tr("Bring it back"), bring_back),
         ],
         parent,
     ).open()

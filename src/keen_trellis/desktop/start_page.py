@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from keen_trellis.base.language import tr
 from keen_trellis.desktop.adding.recent import RecentTrellis, recent_trellises
 from keen_trellis.desktop.controls import OneLine, button, discard, label
 
@@ -64,12 +65,14 @@ class StartPage(QScrollArea):
         column = QVBoxLayout(middle)
         column.setContentsMargins(0, 44, 0, 24)
         column.setSpacing(14)
-        title = label("Bring two tables together, and see what happens to every row.")
+        title = label(tr("Bring two tables together, and see what happens to every row."))
         title.setProperty("welcome", True)
         title.setWordWrap(True)
         under = label(
-            "Which rows found a partner, which did not and why, what goes on. "
-            "Sources are only ever read.",
+            tr(
+                "Which rows found a partner, which did not and why, what goes on. "
+                "Sources are only ever read."
+            ),
             soft=True,
         )
         under.setWordWrap(True)
@@ -94,7 +97,7 @@ class StartPage(QScrollArea):
                 discard(widget)
         found = recent_trellises()[:_LISTED]
         self._lately.setVisible(bool(found))
-        self._rows.addWidget(label("Worked on lately", strong=True), 0, 0, 1, 3)
+        self._rows.addWidget(label(tr("Worked on lately"), strong=True), 0, 0, 1, 3)
         for number, recent in enumerate(found, start=1):
             self._add_recent(number, recent)
 
@@ -112,7 +115,7 @@ class StartPage(QScrollArea):
         where.setProperty("soft", True)
         where.setText(_from_home(recent.path))
         when = recent.at if recent.path.exists() else None
-        told = label(_when(when) if when else "no longer there", soft=True)
+        told = label(_when(when) if when else tr("no longer there"), soft=True)
         self._rows.addWidget(ask, number, 0, Qt.AlignmentFlag.AlignLeft)
         self._rows.addWidget(where, number, 1)
         self._rows.addWidget(told, number, 2, Qt.AlignmentFlag.AlignLeft)
@@ -124,18 +127,18 @@ class StartPage(QScrollArea):
         column = QVBoxLayout(zone)
         column.setSpacing(7)
         column.addStretch()
-        head = label("Drop files here")
+        head = label(tr("Drop files here"))
         head.setProperty("invites", True)
         told = label(
-            "workbooks · delimited text · Parquet, Arrow · SQLite · a whole folder", soft=True
+            tr("workbooks · delimited text · Parquet, Arrow · SQLite · a whole folder"), soft=True
         )
         for line in (head, told):
             line.setAlignment(Qt.AlignmentFlag.AlignHCenter)
             column.addWidget(line)
         row = QHBoxLayout()
         row.addStretch()
-        row.addWidget(self._button("Choose a file …", "lane.add_file", "main"))
-        row.addWidget(self._button("Choose a folder …", "lane.add_folder", "soft"))
+        row.addWidget(self._button(tr("Choose a file …"), "lane.add_file", "main"))
+        row.addWidget(self._button(tr("Choose a folder …"), "lane.add_folder", "soft"))
         row.addStretch()
         column.addLayout(row)
         column.addStretch()
@@ -146,25 +149,28 @@ class StartPage(QScrollArea):
         row.setSpacing(14)
         row.addWidget(
             _card(
-                "Connect a database",
-                "PostgreSQL, MariaDB or MySQL. Tables, views, or a query of your own.",
-                self._button("Connect …", "lane.add_database", "plain"),
+                tr("Connect a database"),
+                tr("PostgreSQL, MariaDB or MySQL. Tables, views, or a query of your own."),
+                self._button(tr("Connect …"), "lane.add_database", "plain"),
             )
         )
         row.addWidget(
             _card(
-                "Type or paste a small table",
-                "Cells copied from a sheet, or a list to look names up with. Kept in the trellis.",
-                self._button("Type …", "lane.type_in", "plain"),
-                self._button("Paste   Ctrl+Shift+V", "lane.paste", "plain"),
+                tr("Type or paste a small table"),
+                tr(
+                    "Cells copied from a sheet, or a list to look names up with. Kept "
+                    "in the trellis."
+                ),
+                self._button(tr("Type …"), "lane.type_in", "plain"),
+                self._button(tr("Paste   Ctrl+Shift+V"), "lane.paste", "plain"),
             )
         )
         row.addWidget(
             _card(
-                "Look around first",
-                "A made-up ferry company with all the usual flaws in its data.",
-                button("Take the tour", "start.tour", self.tour_asked.emit, "plain"),
-                button("Open the demo", "start.demo", self.demo_asked.emit, "plain"),
+                tr("Look around first"),
+                tr("A made-up ferry company with all the usual flaws in its data."),
+                button(tr("Take the tour"), "start.tour", self.tour_asked.emit, "plain"),
+                button(tr("Open the demo"), "start.demo", self.demo_asked.emit, "plain"),
             )
         )
         return row

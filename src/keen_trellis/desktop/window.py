@@ -31,6 +31,7 @@ from PySide6.QtWidgets import (
 )
 
 from keen_trellis.base.errors import UserError
+from keen_trellis.base.language import tr
 from keen_trellis.desktop import theme as themes
 from keen_trellis.desktop.actions import ACTIONS, ActionSpec
 from keen_trellis.desktop.adding.adding import Adding
@@ -243,8 +244,12 @@ class Window(QMainWindow):
         for spec in ACTIONS:
             self._actions[spec.id].setEnabled(spec.when(self.session))
         undo = self.session.document.undo
-        self.action("edit.undo").setText(f"Undo: {undo.undoText()}" if undo.canUndo() else "Undo")
-        self.action("edit.redo").setText(f"Redo: {undo.redoText()}" if undo.canRedo() else "Redo")
+        self.action("edit.undo").setText(
+            tr("Undo: {undotext}", undotext=undo.undoText()) if undo.canUndo() else tr("Undo")
+        )
+        self.action("edit.redo").setText(
+            tr("Redo: {redotext}", redotext=undo.redoText()) if undo.canRedo() else tr("Redo")
+        )
 
     def _enable_work(self, fraction: float, doing: str) -> None:
         for name in ("job.stop", "trellis.run"):
@@ -267,7 +272,9 @@ class Window(QMainWindow):
             self._middle.setCurrentIndex(0)
         self._top.show_view(self._shows_report, not is_empty and is_here)
         saved = session.document.undo.isClean()
-        self.setWindowTitle(f"{session.trellis.name}{'' if saved else ' *'} – Keen Trellis")
+        self.setWindowTitle(
+            tr("{name}{word} – Keen Trellis", name=session.trellis.name, word="" if saved else " *")
+        )
         self._top.show_document(session)
         self._status.show_document(session)
         self._enable_actions()
@@ -459,8 +466,8 @@ class Window(QMainWindow):
     def _speaks_of(self) -> str:
         """Return the heading of the guide's section on what is in front."""
         if self._middle.currentWidget() is self._start:
-            return "Begin"
-        return "Report" if self._shows_report else self.bench.help
+            return tr("Begin")
+        return tr("Report") if self._shows_report else self.bench.help
 
     def show_log(self) -> None:
         """Show what the program did, when, and how long it took."""
@@ -520,10 +527,13 @@ class Window(QMainWindow):
         box = QMessageBox(self)
         box.setObjectName("crash")
         box.setIcon(QMessageBox.Icon.Warning)
-        box.setText("Keen Trellis made a mistake. Your trellis is as it was; save it now.")
+        box.setText(tr("Keen Trellis made a mistake. Your trellis is as it was; save it now."))
         box.setInformativeText(
-            "What stands under the details says where, and holds none of your values: send it to "
-            "whoever looks after the program for you, with what you did before."
+            tr(
+                "What stands under the details says where, and holds none of your "
+                "values: send it to "
+                "whoever looks after the program for you, with what you did before."
+            )
         )
         box.setDetailedText(crash_report(error))
         box.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
@@ -538,10 +548,30 @@ def crash_report(error: BaseException) -> str:
     from importlib import metadata
 
     frames = traceback.extract_tb(error.__traceback__)
-    where = [f"  {Path(f.filename).name}, line {f.lineno}, in {f.name}" for f in frames]
+    where = [
+        tr(
+            "  {name}, line {lineno}, in {f_name}",
+            name=Path(f.filename).name,
+            lineno=f.lineno,
+            f_name=f.name,
+        )
+        for f in frames
+    ]
     versions = ", ".join(
         f"{name} {metadata.version(name)}"
         for name in ("keen-trellis", "PySide6-Essentials", "numpy", "pyarrow")
     )
-    about = f"{versions}, Python {platform.python_version()}, {platform.system()}"
-    return "\n".join([about, type(error).__name__, *where, f"What was done before: {usual_log()}"])
+    about = tr(
+        "{versions}, Python {python_version}, {system}",
+        versions=versions,
+        python_version=platform.python_version(),
+        system=platform.system(),
+    )
+    return "\n".join(
+        [
+            about,
+            type(error).__name__,
+            *where,
+            tr("What was done before: {usual_log}", usual_log=usual_log()),
+        ]
+    )

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from keen_trellis.base.language import tr
 from keen_trellis.base.words import counted
 from keen_trellis.document.trellis import Trellis
 
@@ -13,21 +14,26 @@ def describe(trellis: Trellis) -> Iterator[str]:
     yield f"{trellis.name}: {', '.join(parts_words(trellis))}"
     for lane in trellis.lanes:
         verb = "reads" if lane.source.begins_at() is None else "begins with"
-        yield f"Lane {lane.name} {verb} {trellis.begins_words(lane)}."
+        yield tr(
+            "Lane {name} {verb} {begins_words}.",
+            name=lane.name,
+            verb=verb,
+            begins_words=trellis.begins_words(lane),
+        )
         yield from _note(lane.note, "  ")
         for item in lane.items:
             yield f"  {item.sentence(trellis, lane)}"
             yield from _note(item.note, "    ")
     for report in trellis.reports:
-        yield f"Report {report.name}: {report.sentence(trellis)}"
+        yield tr("Report {name}: {sentence}", name=report.name, sentence=report.sentence(trellis))
         yield from _note(report.note, "  ")
     for place in trellis.places:
-        yield f"Can run on {place.name}: {place.at.label}."
+        yield tr("Can run on {name}: {label}.", name=place.name, label=place.at.label)
 
 
 def _note(note: str, indent: str) -> Iterator[str]:
     for line in note.strip().splitlines():
-        yield f"{indent}Note: {line}"
+        yield tr("{indent}Note: {line}", indent=indent, line=line)
 
 
 def parts_words(trellis: Trellis) -> list[str]:

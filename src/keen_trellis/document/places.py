@@ -8,6 +8,7 @@ from typing import Annotated, Self
 
 from pydantic import Field, model_validator
 
+from keen_trellis.base.language import tr
 from keen_trellis.base.words import listed
 from keen_trellis.document.items.item import Part
 from keen_trellis.document.wants import Want, wants_of_path, wants_of_server
@@ -36,7 +37,9 @@ class RunPlace(Part):
     def _can_be_run_at(self) -> Self:
         if self.at.type not in PLACES:
             sorts = listed([kind.words for kind in PLACES.values()])
-            raise ValueError(f"“{self.name}” is no place to run: there are {sorts}.")
+            raise ValueError(
+                tr("“{name}” is no place to run: there are {sorts}.", name=self.name, sorts=sorts)
+            )
         return self
 
     def wants(self, folder: Path | None) -> Iterator[Want]:
@@ -44,7 +47,12 @@ class RunPlace(Part):
         if isinstance(self.at, Server):
             yield from wants_of_server(self.at, folder)
             return
-        key = f"contact {self.at.type} {self.at.host}:{self.at.usual_port}"
-        yield Want(key, f"contacts {self.at.contact}")
+        key = tr(
+            "contact {type} {host}:{usual_port}",
+            type=self.at.type,
+            host=self.at.host,
+            usual_port=self.at.usual_port,
+        )
+        yield Want(key, tr("contacts {contact}", contact=self.at.contact))
         for path in self.at.sees:
-            yield from wants_of_path(path, folder, "has the cluster read")
+            yield from wants_of_path(path, folder, tr("has the cluster read"))

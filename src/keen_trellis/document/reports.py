@@ -8,6 +8,7 @@ from typing import Literal, Self, get_args
 
 from pydantic import Field, model_validator
 
+from keen_trellis.base.language import tr
 from keen_trellis.base.words import listed
 from keen_trellis.document.items.blend import FigureItem
 from keen_trellis.document.items.filter import ConditionItem
@@ -52,7 +53,9 @@ class ReportGroup(Part):
         except InvalidOperation:
             width = Decimal(0)
         if not width.is_finite() or width <= 0:
-            raise ValueError(f"“{self.width}” is no width: type a number above zero.")
+            raise ValueError(
+                tr("“{width}” is no width: type a number above zero.", width=self.width)
+            )
         return self
 
     @property
@@ -60,8 +63,12 @@ class ReportGroup(Part):
         """What stands above its values."""
         if self.by == "value":
             return self.column
-        of_span = f"{self.by} of {self.column}"
-        return f"{self.column}, by {self.width}" if self.by == "width" else of_span
+        of_span = tr("{by} of {column}", by=self.by, column=self.column)
+        return (
+            tr("{column}, by {width}", column=self.column, width=self.width)
+            if self.by == "width"
+            else of_span
+        )
 
 
 class ReportFigure(FigureItem):
@@ -136,9 +143,11 @@ class Report(Part):
         ):
             twice = next((title for title in titles if titles.count(title) > 1), None)
             if twice is not None:
-                raise ValueError(f"The {what} “{twice}” stands in the report twice.")
+                raise ValueError(
+                    tr("The {what} “{twice}” stands in the report twice.", what=what, twice=twice)
+                )
         if self.sorted_by is not None and self.sorted_by >= len(self.figures):
-            raise ValueError("The report is ordered by a figure that it does not have.")
+            raise ValueError(tr("The report is ordered by a figure that it does not have."))
         return self
 
     def renamed(self, change: Callable[[str], str]) -> Report:
@@ -155,8 +164,20 @@ class Report(Part):
         """Return what is summarised to what, in words; without values filters by their columns."""
         each = listed([group.title for group in self.groups])
         figures = listed([figure.title for figure in self.figures])
-        groups = f"For each {each}" if each else "For all rows together"
-        filters = f", where {listed([str(one) for one in self.filters])}" if self.filters else ""
+        groups = tr("For each {each}", each=each) if each else tr("For all rows together")
+        filters = (
+            tr(", where {filters}", filters=listed([str(one) for one in self.filters]))
+            if self.filters
+            else ""
+        )
         if filters and not with_values:
-            filters = f", filtered by {listed([one.column for one in self.filters])}"
-        return f"{groups} {figures} of {lanes.lane(self.at.lane).name}{filters}."
+            filters = tr(
+                ", filtered by {filters}", filters=listed([one.column for one in self.filters])
+            )
+        return tr(
+            "{groups} {figures} of {name}{filters}.",
+            groups=groups,
+            figures=figures,
+            name=lanes.lane(self.at.lane).name,
+            filters=filters,
+        )

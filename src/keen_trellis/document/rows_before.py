@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from keen_trellis.base.language import tr
 from keen_trellis.base.words import listed
 from keen_trellis.document.items import DeliveryItem
 from keen_trellis.document.sources import LaneSource
@@ -30,10 +31,31 @@ def stays_before(trellis: Trellis, item_id: str) -> str:
     parts = []
     if deliveries:
         names = listed([item.name for item in deliveries])
-        parts.append(f"{names} still {'writes' if len(deliveries) == 1 else 'write'}")
+        parts.append(
+            tr(
+                "{names} still {word}",
+                names=names,
+                word="writes" if len(deliveries) == 1 else "write",
+            )
+        )
     if takers:
-        parts.append(f"{listed(takers)} still {'takes' if len(takers) == 1 else 'take'}")
-    return f"{listed(parts)} the rows of {lane.name} from before this {word}." if parts else ""
+        parts.append(
+            tr(
+                "{takers} still {word}",
+                takers=listed(takers),
+                word="takes" if len(takers) == 1 else "take",
+            )
+        )
+    return (
+        tr(
+            "{parts} the rows of {name} from before this {word}.",
+            parts=listed(parts),
+            name=lane.name,
+            word=word,
+        )
+        if parts
+        else ""
+    )
 
 
 def deliveries_before(lane: Lane, place: int) -> tuple[DeliveryItem, ...]:

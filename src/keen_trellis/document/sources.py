@@ -12,6 +12,7 @@ from pydantic import Field
 from keen_trellis.base.errors import EditError
 from keen_trellis.base.file_stamps import FileStamp
 from keen_trellis.base.folders import folder_stamps, is_of_pattern
+from keen_trellis.base.language import tr
 from keen_trellis.base.ordinary_files import is_one_file
 from keen_trellis.base.words import plainly
 from keen_trellis.data import Kind
@@ -71,7 +72,7 @@ class AnySource(Part):
         EditError
             There is only one table at its place.
         """
-        raise EditError(f"There is only one table in {self.place}.")
+        raise EditError(tr("There is only one table in {place}.", place=self.place))
 
     def reads(self, path: Path) -> bool:
         """Whether a file is one that it is read from, or would be if the file were there."""
@@ -332,12 +333,12 @@ def source_words(source: Source) -> str:
         case FolderSource():
             return f"{name}/{source.pattern}"
         case TypedSource():
-            return "typed in"
+            return tr("typed in")
         case TableSource():
             table = f"{source.in_schema}.{source.table}" if source.in_schema else source.table
             return f"{source.database.label} › {table}"
         case QuerySource():
-            return f"{source.database.label} › query"
+            return tr("{label} › query", label=source.database.label)
         case _:
             return name
 

@@ -13,6 +13,7 @@ from typing import Any
 from pydantic import BaseModel, ValidationError
 
 from keen_trellis.base.errors import DocumentError, reason
+from keen_trellis.base.language import tr
 from keen_trellis.base.whole_files import whole_file
 from keen_trellis.base.words import NOT_SHOWN, plainly
 from keen_trellis.document.edits.edit import first_fault
@@ -88,8 +89,8 @@ def save(trellis: Trellis, path: Path) -> None:
             beside.write_bytes(dumps(located).encode("utf-8", "backslashreplace"))
     except OSError as error:
         raise DocumentError(
-            f"{path} cannot be saved: {reason(error)}.",
-            "Nothing is lost: choose another folder and save again.",
+            tr("{path} cannot be saved: {reason}.", path=path, reason=reason(error)),
+            tr("Nothing is lost: choose another folder and save again."),
         ) from error
 
 
@@ -103,16 +104,19 @@ def load(path: Path) -> Trellis:
     """
     try:
         if path.exists() and not path.is_file() and not path.is_dir():  # a pipe would wait forever
-            raise _broken(path, "it is no ordinary file")
+            raise _broken(path, tr("it is no ordinary file"))
         if path.exists() and path.stat().st_size > _BYTES_AT_MOST:
-            raise _broken(path, f"it has more than {_BYTES_AT_MOST >> 20} MB")
+            raise _broken(
+                path, tr("it has more than {bytes_at_most} MB", bytes_at_most=_BYTES_AT_MOST >> 20)
+            )
         text = path.read_text(encoding="utf-8")
     except OSError as error:
         raise DocumentError(
-            f"The trellis {path} cannot be opened: {reason(error)}.", "Choose where it is now."
+            tr("The trellis {path} cannot be opened: {reason}.", path=path, reason=reason(error)),
+            tr("Choose where it is now."),
         ) from error
     except UnicodeDecodeError as error:
-        raise _broken(path, "it is not text") from error
+        raise _broken(path, tr("it is not text")) from error
     folder = path.absolute().parent
     return with_paths(loads(text, path), lambda place: _absolute(place, folder))
 
@@ -134,24 +138,31 @@ def loads(text: str, path: Path) -> Trellis:
         content = json.loads(text)
         _refuse_odd_letters(content, path)
     except json.JSONDecodeError as error:
-        raise _broken(path, f"line {error.lineno}: {error.msg.lower()}") from error
+        raise _broken(
+            path, tr("line {lineno}: {msg}", lineno=error.lineno, msg=error.msg.lower())
+        ) from error
     except RecursionError as error:
-        raise _broken(path, "its parts lie too deep within each other") from error
+        raise _broken(path, tr("its parts lie too deep within each other")) from error
     except ValueError as error:  # more digits than Python takes
-        raise _broken(path, "a number in it has thousands of digits") from error
+        raise _broken(path, tr("a number in it has thousands of digits")) from error
     if not isinstance(content, dict) or content.get("format") != "keen trellis":
-        raise _broken(path, "it does not say that it is a trellis")
+        raise _broken(path, tr("it does not say that it is a trellis"))
     version = content.get("version")
     if not isinstance(version, int) or isinstance(version, bool):
-        raise _broken(path, "it does not say its version")
+        raise _broken(path, tr("it does not say its version"))
     if version > VERSION:
         raise DocumentError(
-            f"{path} was saved by a newer Keen Trellis (document version {version}; this one "
-            f"reads up to {VERSION}).",
-            "Open it with that one; nothing has been changed.",
+            tr(
+                "{path} was saved by a newer Keen Trellis (document version {version}; this one "
+                "reads up to {version_2}).",
+                path=path,
+                version=version,
+                version_2=VERSION,
+            ),
+            tr("Open it with that one; nothing has been changed."),
         )
     if version < min(MIGRATIONS):
-        raise _broken(path, f"its version {version} is unknown")
+        raise _broken(path, tr("its version {version} is unknown", version=version))
     try:
         while version < VERSION:
             content = MIGRATIONS[version](content)
@@ -160,7 +171,7 @@ def loads(text: str, path: Path) -> Trellis:
     except ValidationError as error:
         raise _broken(path, first_fault(error)) from error
     except (KeyError, TypeError, AttributeError, ValueError, OverflowError) as error:
-        why = f"a part of it is none that version {version} has"
+        why = tr("a part of it is none that version {version} has", version=version)
         raise _broken(path, why) from error
 
 
@@ -178,11 +189,14 @@ def _refuse_odd_letters(content: Any, path: Path) -> None:
             waiting += part.values()
             name = part.get("name")
             if isinstance(name, str) and NOT_SHOWN.search(name):
-                raise _broken(path, f"the name “{plainly(name)}” has a character that is not shown")
+                raise _broken(
+                    path,
+                    tr("the name “{name}” has a character that is not shown", name=plainly(name)),
+                )
         elif isinstance(part, list):
             waiting += part
         elif isinstance(part, str) and _ODD.search(part):
-            raise _broken(path, "a text in it has a character that is none")
+            raise _broken(path, tr("a text in it has a character that is none"))
 
 
 def with_paths(trellis: Trellis, change: Callable[[str], str]) -> Trellis:
@@ -265,6 +279,6 @@ def _laid_out(content: Any, depth: int) -> str:
 
 def _broken(path: Path, why: str) -> DocumentError:
     return DocumentError(
-        f"{path} is not a trellis that can be opened: {why.rstrip('.')}.",
-        "Choose another file, or bring back a copy from before; it has not been changed.",
+        tr("{path} is not a trellis that can be opened: {why}.", path=path, why=why.rstrip(".")),
+        tr("Choose another file, or bring back a copy from before; it has not been changed."),
     )

@@ -15,6 +15,7 @@ from typing import Any, Literal, Self, TypeVar
 from pydantic import Field, model_validator
 
 from keen_trellis.base.errors import DeliveryError, EditError
+from keen_trellis.base.language import tr
 from keen_trellis.base.ordinary_files import is_one_file
 from keen_trellis.base.words import first_free
 from keen_trellis.document.items import (
@@ -41,7 +42,7 @@ from keen_trellis.servers.hosts import is_called_alike
 from keen_trellis.servers.server import Server, SqliteFile
 
 VERSION: Literal[3] = 3
-UNNAMED = "Untitled"
+UNNAMED = tr("Untitled")
 """What a trellis is called before anybody has named it."""
 LANES_AT_MOST, ITEMS_AT_MOST, REPORTS_AT_MOST = 1_000, 5_000, 500
 """Far more than anybody could look through; a document with more was made to do harm."""
@@ -87,28 +88,49 @@ class Trellis(Part):
             ("lanes", len(self.lanes), LANES_AT_MOST),
             ("items", n_items, ITEMS_AT_MOST),
             ("reports", len(self.reports), REPORTS_AT_MOST),
-            ("places to run", len(self.places), REPORTS_AT_MOST),
+            (tr("places to run"), len(self.places), REPORTS_AT_MOST),
         ):
             if number > most:
-                raise ValueError(f"It has {number:,} {what}; {most:,} are the most.")
+                raise ValueError(
+                    tr(
+                        "It has {number:,} {what}; {most:,} are the most.",
+                        number=number,
+                        what=what,
+                        most=most,
+                    )
+                )
         ids = [part.id for lane in self.lanes for part in (lane, *lane.items)]
         ids += [report.id for report in self.reports]
         names = [lane.name for lane in self.lanes]
         places = [place.name for place in self.places]
-        for what, values in (("id", ids), ("lane name", names), ("place", places)):
+        for what, values in (("id", ids), (tr("lane name"), names), ("place", places)):
             for value, times in Counter(values).items():
                 if times > 1:
-                    raise ValueError(f"The {what} “{value}” stands there more than once.")
+                    raise ValueError(
+                        tr(
+                            "The {what} “{value}” stands there more than once.",
+                            what=what,
+                            value=value,
+                        )
+                    )
         lane_ids = {lane.id for lane in self.lanes}
         for lane, item in self.ties():
             for taken in item.takes():
                 if taken.lane not in lane_ids:
-                    raise ValueError(f"The tie “{item.id}” names no lane: “{taken.lane}”.")
+                    raise ValueError(
+                        tr("The tie “{id}” names no lane: “{lane}”.", id=item.id, lane=taken.lane)
+                    )
                 if taken.lane == lane.id:
-                    raise ValueError(f"The lane “{lane.name}” would feed itself.")
+                    raise ValueError(tr("The lane “{name}” would feed itself.", name=lane.name))
                 other = self.lane(taken.lane)
                 if taken.after not in (None, other.id, *(i.id for i in other.items)):
-                    raise ValueError(f"The tie “{item.id}” names no item: “{taken.after}”.")
+                    raise ValueError(
+                        tr(
+                            "The tie “{id}” names no item: “{after}”.",
+                            id=item.id,
+                            after=taken.after,
+                        )
+                    )
         for lane in self.lanes:
             self._refuse_beginning(lane)
         for report in self.reports:
@@ -120,9 +142,21 @@ class Trellis(Part):
         """Refuse a report of what is not there."""
         other = next((one for one in self.lanes if one.id == report.at.lane), None)
         if other is None:
-            raise ValueError(f"The report “{report.name}” names no lane: “{report.at.lane}”.")
+            raise ValueError(
+                tr(
+                    "The report “{name}” names no lane: “{lane}”.",
+                    name=report.name,
+                    lane=report.at.lane,
+                )
+            )
         if report.at.after not in (None, other.id, *(item.id for item in other.items)):
-            raise ValueError(f"The report “{report.name}” names no item: “{report.at.after}”.")
+            raise ValueError(
+                tr(
+                    "The report “{name}” names no item: “{after}”.",
+                    name=report.name,
+                    after=report.at.after,
+                )
+            )
 
     def _refuse_beginning(self, lane: Lane) -> None:
         """Refuse a lane that begins at what is not there."""
@@ -132,15 +166,31 @@ class Trellis(Part):
         if begins.taken is None:
             if begins.tie not in {tie.id for _, tie in self.ties() if tie.has_bays}:
                 raise ValueError(
-                    f"The lane “{lane.name}” begins with a bay of “{begins.tie}”, which is no join "
-                    "or blend."
+                    tr(
+                        "The lane “{name}” begins with a bay of “{tie}”, which is no join "
+                        "or blend.",
+                        name=lane.name,
+                        tie=begins.tie,
+                    )
                 )
             return
         other = next((one for one in self.lanes if one.id == begins.taken.lane), None)
         if other is None:
-            raise ValueError(f"The lane “{lane.name}” names no lane: “{begins.taken.lane}”.")
+            raise ValueError(
+                tr(
+                    "The lane “{name}” names no lane: “{lane}”.",
+                    name=lane.name,
+                    lane=begins.taken.lane,
+                )
+            )
         if begins.taken.after not in (None, other.id, *(item.id for item in other.items)):
-            raise ValueError(f"The lane “{lane.name}” names no item: “{begins.taken.after}”.")
+            raise ValueError(
+                tr(
+                    "The lane “{name}” names no item: “{after}”.",
+                    name=lane.name,
+                    after=begins.taken.after,
+                )
+            )
 
     @classmethod
     def empty(cls) -> Self:
@@ -158,8 +208,8 @@ class Trellis(Part):
                 return place
         names = ", ".join(place.name for place in self.places)
         raise EditError(
-            f"The trellis has no place to run called “{name}”.",
-            f"It has: {names}." if names else "Add one in the window first.",
+            tr("The trellis has no place to run called “{name}”.", name=name),
+            tr("It has: {names}.", names=names) if names else tr("Add one in the window first."),
         )
 
     def model_copy(self, *, update: Mapping[str, Any] | None = None, deep: bool = False) -> Self:
@@ -274,14 +324,14 @@ class Trellis(Part):
         """Return where a lane comes from, as short as it can be said."""
         source = lane.source
         if isinstance(source, LaneSource):
-            return f"rows of {self.lane(source.lane).name}"
+            return tr("rows of {name}", name=self.lane(source.lane).name)
         if isinstance(source, BaySource):
             last = self.item(source.tie).takes()[-1]
             left, right = self.place_of(source.tie)[0].name, self.lane(last.lane).name
             return {
-                Bay.LEFT: f"rows of {left} not in {right}",
-                Bay.BOTH: f"rows of {left} with {right}",
-                Bay.RIGHT: f"rows of {right} not in {left}",
+                Bay.LEFT: tr("rows of {left} not in {right}", left=left, right=right),
+                Bay.BOTH: tr("rows of {left} with {right}", left=left, right=right),
+                Bay.RIGHT: tr("rows of {right} not in {left}", right=right, left=left),
             }[source.bay]
         return source_words(source)
 
@@ -362,8 +412,13 @@ class Trellis(Part):
         reader = self.reader_of(path)
         if reader is not None:
             raise DeliveryError(
-                f"{what} would be written to {path}, which {reader.name} reads.",
-                "Choose another place: sources are never written to.",
+                tr(
+                    "{what} would be written to {path}, which {name} reads.",
+                    what=what,
+                    path=path,
+                    name=reader.name,
+                ),
+                tr("Choose another place: sources are never written to."),
             )
 
     def reader_of_table(
@@ -450,7 +505,7 @@ def kept_with(keep: Keep, bay: Bay, kept: bool) -> Keep:
     """
     bays = {*keep, bay} if kept else set(keep) - {bay}
     if not bays:
-        raise EditError("At least one bay must be kept.", "Keep another one first.")
+        raise EditError(tr("At least one bay must be kept."), tr("Keep another one first."))
     return keep_of(bays)
 
 
@@ -486,7 +541,9 @@ def places_in_order(trellis: Trellis) -> Iterator[tuple[Lane, int]]:
                 under_way.add(node)
                 for needed in _needed(trellis, lane, place):
                     if (needed[0].id, needed[1]) in under_way:
-                        raise ValueError(f"The lane “{needed[0].name}” would feed itself.")
+                        raise ValueError(
+                            tr("The lane “{name}” would feed itself.", name=needed[0].name)
+                        )
                     waiting.append(needed)
 
 

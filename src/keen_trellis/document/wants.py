@@ -6,6 +6,7 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
+from keen_trellis.base.language import tr
 from keen_trellis.base.words import plainly
 from keen_trellis.servers.secrets import VARIABLE
 from keen_trellis.servers.server import Server
@@ -32,19 +33,34 @@ class Want:
 
 def wants_of_server(server: Server, folder: Path | None) -> Iterator[Want]:
     """Yield the contact with a server, how it is made, and where the password comes from."""
-    names = {"postgresql": "PostgreSQL", "mariadb": "MariaDB"}
-    at = f"{server.host}, port {server.usual_port}"
-    key = f"contact {server.type} {server.account} {server.tls} {server.password}"
+    names = {"postgresql": tr("PostgreSQL"), "mariadb": "MariaDB"}
+    at = tr("{host}, port {usual_port}", host=server.host, usual_port=server.usual_port)
+    key = tr(
+        "contact {type} {account} {tls} {password}",
+        type=server.type,
+        account=server.account,
+        tls=server.tls,
+        password=server.password,
+    )
     is_safe = server.tls.startswith("always") or server.is_here
-    secret = "" if is_safe else ", perhaps unencrypted"
+    secret = "" if is_safe else tr(", perhaps unencrypted")
     yield Want(
         key,
-        f"contacts the database {server.database} of the {names[server.type]} server {at}, as "
-        f"{server.user}{secret}",
+        tr(
+            "contacts the database {database} of the {names} server {at}, as {user}{secret}",
+            database=server.database,
+            names=names[server.type],
+            at=at,
+            user=server.user,
+            secret=secret,
+        ),
     )
     variable = VARIABLE.fullmatch(server.password)
     if variable is not None:
-        yield Want(f"{key} ${variable[1]}", f"sends the variable {variable[1]} there as password")
+        yield Want(
+            f"{key} ${variable[1]}",
+            tr("sends the variable {variable_2} there as password", variable_2=variable[1]),
+        )
     if server.authority:
         yield from wants_of_path(server.authority, folder, "reads")
 
@@ -67,9 +83,11 @@ def wants_of_path(place: str, folder: Path | None, doing: str) -> Iterator[Want]
         return
     path, home = Path(place).expanduser().resolve(), folder.resolve()
     if not path.is_relative_to(home):
-        yield Want(f"{doing} {path}", f"{doing} {path}, outside of its folder")
+        yield Want(
+            f"{doing} {path}", tr("{doing} {path}, outside of its folder", doing=doing, path=path)
+        )
     elif any(part.startswith(".") for part in path.relative_to(home).parts):
-        yield Want(f"{doing} {path}", f"{doing} {path}, which is hidden")
+        yield Want(f"{doing} {path}", tr("{doing} {path}, which is hidden", doing=doing, path=path))
 
 
 def wants_of_files(place: str, files: Iterable[Path], folder: Path | None) -> Iterator[Want]:

@@ -8,6 +8,7 @@ from collections.abc import Callable, Mapping, Sequence
 from typing import TYPE_CHECKING, TypeVar
 
 from keen_trellis.base.errors import FormulaError, with_article
+from keen_trellis.base.language import tr
 from keen_trellis.base.words import counted, listed
 from keen_trellis.data import Kind
 from keen_trellis.data.kinds import widest
@@ -42,7 +43,7 @@ def known_as(value: Valued, kind: Kind, text: str, whole: bool = False) -> Value
         return value
     if whole:
         raise FormulaError(
-            "NULL alone is of no kind.", "Say which: CAST(NULL AS DATE).", (0, len(text))
+            tr("NULL alone is of no kind."), tr("Say which: CAST(NULL AS DATE)."), (0, len(text))
         )
     return Constant(None, kind)
 
@@ -67,12 +68,14 @@ class Checking:
         """Return that there is no such function, and one that is called alike."""
         functions = [one for one in FUNCTIONS if FUNCTIONS[one].form.startswith(f"{one}(")]
         near = difflib.get_close_matches(name, functions, n=1)
-        remedy = f"Did you mean {near[0]}?" if near else "Choose one of the list."
+        remedy = (
+            tr("Did you mean {near_1}?", near_1=near[0]) if near else tr("Choose one of the list.")
+        )
         if name in _OF_MANY_ROWS:
-            remedy = "It takes many rows, and a formula one: add the step Summarise for it."
+            remedy = tr("It takes many rows, and a formula one: add the step Summarise for it.")
         own = tree.meta if tree.meta.get("end") is not None else {}
         place = (own["start"], own["end"] + 1) if own else place_of(tree, self.text)
-        return FormulaError(f"There is no function {name}.", remedy, place)
+        return FormulaError(tr("There is no function {name}.", name=name), remedy, place)
 
     def applied(
         self,
@@ -104,7 +107,9 @@ class Checking:
         """Return that a function is not applied to so many values."""
         given = counted(count, "value")
         return self.error(
-            tree, f"{function.name} does not take {given}.", f"Write {function.form}."
+            tree,
+            tr("{name} does not take {given}.", name=function.name, given=given),
+            tr("Write {form}.", form=function.form),
         )
 
     def _settled(
@@ -152,9 +157,15 @@ class Checking:
             part, odd = next(one for one in given if not _meets(first, one[1].kind))
             raise self.error(
                 part,
-                f"“{self.shown(part)}” is {with_article(odd.kind)}, but what stands before it in "
-                f"{what} is {with_article(first)}.",
-                "Give all of them one kind, with CAST(… AS …).",
+                tr(
+                    "“{shown}” is {with_article}, but what stands before it in "
+                    "{what} is {with_article_2}.",
+                    shown=self.shown(part),
+                    with_article=with_article(odd.kind),
+                    what=what,
+                    with_article_2=with_article(first),
+                ),
+                tr("Give all of them one kind, with CAST(… AS …)."),
             ) from error
 
     def _misfit(
@@ -182,15 +193,31 @@ class Checking:
     def wrong(self, part: exp.Expr, kind: Kind, what: str, wanted: Sequence[Kind]) -> FormulaError:
         """Return that a part is of a kind that is not taken, and how it becomes one that is."""
         taken = listed([with_article(one) for one in wanted], "or")
-        remedy = "Choose another column, or another function."
+        remedy = tr("Choose another column, or another function.")
         if Kind.TEXT in wanted:
-            remedy = f"Write CAST({self.shown(part)} AS VARCHAR)."
+            remedy = tr("Write CAST({shown} AS VARCHAR).", shown=self.shown(part))
         elif kind is Kind.TEXT and wanted:
-            remedy = f"Write CAST({self.shown(part)} AS {_SQL_NAMES[wanted[0]]})."
+            remedy = tr(
+                "Write CAST({shown} AS {sql_names}).",
+                shown=self.shown(part),
+                sql_names=_SQL_NAMES[wanted[0]],
+            )
             if type(part).__name__ == "Literal" and wanted[0] in WRITTEN:
-                remedy = f"Write {_SQL_NAMES[wanted[0]]} {self.shown(part)}."
+                remedy = tr(
+                    "Write {sql_names} {shown}.",
+                    sql_names=_SQL_NAMES[wanted[0]],
+                    shown=self.shown(part),
+                )
         return self.error(
-            part, f"“{self.shown(part)}” is {with_article(kind)}; {what} takes {taken}.", remedy
+            part,
+            tr(
+                "“{shown}” is {with_article}; {what} takes {taken}.",
+                shown=self.shown(part),
+                with_article=with_article(kind),
+                what=what,
+                taken=taken,
+            ),
+            remedy,
         )
 
 

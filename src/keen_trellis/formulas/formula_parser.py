@@ -7,6 +7,7 @@ from collections.abc import Callable
 from functools import lru_cache
 
 from keen_trellis.base.errors import FormulaError
+from keen_trellis.base.language import tr
 from keen_trellis.data import Kind
 from keen_trellis.formulas.checking import known_as, place_of
 from keen_trellis.formulas.today import today
@@ -17,7 +18,7 @@ from keen_trellis.plan.schema import Schema
 LETTERS_AT_MOST = 4_000
 
 
-def formula(text: str, schema: Schema, where: str = "these rows") -> Valued:
+def formula(text: str, schema: Schema, where: str = tr("these rows")) -> Valued:
     """Return the expression that a formula says.
 
     Parameters
@@ -78,8 +79,11 @@ def _formula(text: str, schema: Schema, where: str, today: dt.date) -> Valued:
 
     if len(text) > LETTERS_AT_MOST:
         raise FormulaError(
-            f"The formula has more than {LETTERS_AT_MOST:,} letters.",
-            "Take it apart.",
+            tr(
+                "The formula has more than {letters_at_most:,} letters.",
+                letters_at_most=LETTERS_AT_MOST,
+            ),
+            tr("Take it apart."),
             (0, len(text)),
         )
     tree = parsed(text)
@@ -89,6 +93,8 @@ def _formula(text: str, schema: Schema, where: str, today: dt.date) -> Valued:
         raise too_deep(text) from error
     if isinstance(made, Interval):
         raise FormulaError(
-            "An INTERVAL alone is no value of a column.", "Add it to a date.", (0, len(text))
+            tr("An INTERVAL alone is no value of a column."),
+            tr("Add it to a date."),
+            (0, len(text)),
         )
     return known_as(made, Kind.TEXT, text, whole=True)

@@ -10,6 +10,7 @@ from sqlglot.errors import ParseError, TokenError
 from sqlglot.parser import IsPredicatePrecedence
 
 from keen_trellis.base.errors import FormulaError
+from keen_trellis.base.language import tr
 
 GAP = "GAP"
 _STUMBLES = (AttributeError, TypeError, ValueError, KeyError, IndexError)
@@ -62,7 +63,7 @@ def parsed(text: str) -> exp.Expr:
         It cannot be read; the error says where.
     """
     if not text.strip():
-        raise FormulaError("There is no formula yet.", "Type one.", (0, len(text)))
+        raise FormulaError(tr("There is no formula yet."), tr("Type one."), (0, len(text)))
     try:
         dialect = _Formulas()
         tokens = dialect.tokenize(text)
@@ -71,20 +72,20 @@ def parsed(text: str) -> exp.Expr:
         raise _said(error, text) from error
     except TokenError as error:
         raise FormulaError(
-            "A text or a name has no end.",
-            "Close it: texts stand between ' and ', names between \" and \".",
+            tr("A text or a name has no end."),
+            tr("Close it: texts stand between ' and ', names between \" and \"."),
             (max(text.rfind("'"), text.rfind('"'), 0), len(text)),
         ) from error
     except _STUMBLES as error:
         raise FormulaError(
-            "The formula is not finished.", "Write what is missing.", (0, len(text))
+            tr("The formula is not finished."), tr("Write what is missing."), (0, len(text))
         ) from error
     except RecursionError as error:
         raise FormulaError(
-            "The formula is nested too deeply.", "Take it apart.", (0, len(text))
+            tr("The formula is nested too deeply."), tr("Take it apart."), (0, len(text))
         ) from error
     if len(made) != 1 or made[0] is None:
-        raise FormulaError("This is more than one formula.", "Leave one.", (0, len(text)))
+        raise FormulaError(tr("This is more than one formula."), tr("Leave one."), (0, len(text)))
     found: exp.Expr = made[0]
     return found
 
@@ -100,9 +101,17 @@ def _said(error: ParseError, text: str) -> FormulaError:
     said = str(first.get("description") or "")
     if said.startswith("Expecting"):
         wanted = said.removeprefix("Expecting").strip()
-        return FormulaError(f"Something is missing here: {wanted} is expected.", "Write it.", place)
+        return FormulaError(
+            tr("Something is missing here: {wanted} is expected.", wanted=wanted),
+            tr("Write it."),
+            place,
+        )
     if mark and place[1] < len(text.rstrip()):
         return FormulaError(
-            f"“{mark}” does not belong here.", "Take it out, or write what goes before it.", place
+            tr("“{mark}” does not belong here.", mark=mark),
+            tr("Take it out, or write what goes before it."),
+            place,
         )
-    return FormulaError("The formula is not finished.", "Write what is missing at its end.", place)
+    return FormulaError(
+        tr("The formula is not finished."), tr("Write what is missing at its end."), place
+    )

@@ -12,6 +12,7 @@ from decimal import Decimal, InvalidOperation
 from typing import TYPE_CHECKING
 
 from keen_trellis.base.errors import FormulaError, with_article
+from keen_trellis.base.language import tr
 from keen_trellis.data import Kind
 from keen_trellis.data.kinds import castable
 from keen_trellis.formulas.checking import SUCH_AS, WRITTEN, Checking, Nothing, known_as, place_of
@@ -35,14 +36,14 @@ class Interval:
 
 
 _UNITS: Mapping[str, tuple[str, int]] = {
-    "YEAR": ("later by months", 12),
-    "QUARTER": ("later by months", 3),
-    "MONTH": ("later by months", 1),
-    "WEEK": ("later by days", 7),
-    "DAY": ("later by days", 1),
-    "HOUR": ("later by seconds", 3600),
-    "MINUTE": ("later by seconds", 60),
-    "SECOND": ("later by seconds", 1),
+    "YEAR": (tr("later by months"), 12),
+    "QUARTER": (tr("later by months"), 3),
+    "MONTH": (tr("later by months"), 1),
+    "WEEK": (tr("later by days"), 7),
+    "DAY": (tr("later by days"), 1),
+    "HOUR": (tr("later by seconds"), 3600),
+    "MINUTE": (tr("later by seconds"), 60),
+    "SECOND": (tr("later by seconds"), 1),
 }
 EXTRACTED = (
     *("YEAR", "QUARTER", "MONTH", "WEEK", "DAY", "DOY", "DOW", "ISODOW"),
@@ -153,7 +154,7 @@ class Reading(Checking):
         if tree is None:
             end = len(self.text)
             raise FormulaError(
-                "The formula is not finished.", "Write what is missing.", (end - 1, end)
+                tr("The formula is not finished."), tr("Write what is missing."), (end - 1, end)
             )
         self.depth += 1
         if self.depth > DEPTH_AT_MOST:
@@ -202,9 +203,15 @@ class Reading(Checking):
             if is_tree and name == "Initcap" and part.meta.get("end") is None:
                 continue  # sqlglot's own list of marks between words
             what = f"“{self.shown(part)}”" if is_tree else f"“{key.upper().replace('_', ' ')}”"
-            form = f"Write {written.form}." if written is not None else "Take it out."
+            form = (
+                tr("Write {form}.", form=written.form)
+                if written is not None
+                else tr("Take it out.")
+            )
             title = written.name if written is not None else name.upper()
-            raise self.error(tree, f"{what} is nothing that {title} takes here.", form)
+            raise self.error(
+                tree, tr("{what} is nothing that {title} takes here.", what=what, title=title), form
+            )
 
     def value(self, tree: exp.Expr | None) -> Valued:
         """Return a part that is a value, which an interval is not.
@@ -218,7 +225,9 @@ class Reading(Checking):
         if isinstance(made, Interval):
             assert tree is not None
             raise self.error(
-                tree, "An INTERVAL can only be added to a date or time.", "Write date + INTERVAL."
+                tree,
+                tr("An INTERVAL can only be added to a date or time."),
+                tr("Write date + INTERVAL."),
             )
         return made
 
@@ -230,20 +239,32 @@ class Reading(Checking):
         place = (0, len(self.text)) if self.depth == 1 else place_of(tree, self.text)
         word = self.text[slice(*place)].strip()
         return FormulaError(
-            f"“{word[:40]}” is nothing that a formula can say.", "Take it out.", place
+            tr("“{word}” is nothing that a formula can say.", word=word[:40]),
+            tr("Take it out."),
+            place,
         )
 
     def _column(self, tree: exp.Column) -> Valued:
         wanted, names = tree.name, self.schema.names
         if tree.args.get("table") is not None:
             raise self.error(
-                tree, "A column is named without its lane here.", f'Write "{wanted}" alone.'
+                tree,
+                tr("A column is named without its lane here."),
+                tr('Write "{wanted}" alone.', wanted=wanted),
             )
         if wanted not in names:
             alike = [name for name in names if name.casefold() == wanted.casefold()]
             near = alike or difflib.get_close_matches(wanted, names, n=1)
-            remedy = f'Did you mean "{near[0]}"?' if near else "Choose one of its columns."
-            raise self.error(tree, f"There is no column “{wanted}” in {self.where}.", remedy)
+            remedy = (
+                tr('Did you mean "{near_1}"?', near_1=near[0])
+                if near
+                else tr("Choose one of its columns.")
+            )
+            raise self.error(
+                tree,
+                tr("There is no column “{wanted}” in {where}.", wanted=wanted, where=self.where),
+                remedy,
+            )
         return Cell(wanted, self.schema.column(wanted).kind)
 
     def _paren(self, tree: exp.Paren) -> Valued | Interval:
@@ -263,17 +284,19 @@ class Reading(Checking):
             value = Decimal(digits)
         except InvalidOperation as error:
             raise self.error(
-                tree, f"“{digits[:40]}” is no number.", "Write one such as 1.5."
+                tree,
+                tr("“{digits}” is no number.", digits=digits[:40]),
+                tr("Write one such as 1.5."),
             ) from error
         if "e" in digits.lower():
             number = float(value)
             if math.isinf(number):
-                raise self.error(tree, "A number has 308 digits at most.", "Write fewer.")
+                raise self.error(tree, tr("A number has 308 digits at most."), tr("Write fewer."))
             return Constant(number, Kind.NUMBER)
         if digits.isdecimal() and int(digits) < 2**63:
             return Constant(int(digits), Kind.INTEGER)
         if len(value.as_tuple().digits) > 38 or -int(value.as_tuple().exponent) > 38:
-            raise self.error(tree, "A number has 38 digits at most.", "Write fewer.")
+            raise self.error(tree, tr("A number has 38 digits at most."), tr("Write fewer."))
         return Constant(value, Kind.EXACT)
 
     def _currentdate(self, tree: exp.CurrentDate) -> Valued:
@@ -294,7 +317,9 @@ class Reading(Checking):
             left, right = right, left
         if isinstance(left, Interval) or not isinstance(right, Interval):
             raise self.error(
-                tree, "An INTERVAL can only be added to a date or time.", "Write date + INTERVAL."
+                tree,
+                tr("An INTERVAL can only be added to a date or time."),
+                tr("Write date + INTERVAL."),
             )
         whole = left.kind is Kind.INTEGER
         if sign == "*" and whole:
@@ -302,7 +327,7 @@ class Reading(Checking):
             return Interval(right.function, times)
         if sign not in "+-":
             raise self.error(
-                tree, "An INTERVAL is multiplied by integers alone.", "Write n * INTERVAL."
+                tree, tr("An INTERVAL is multiplied by integers alone."), tr("Write n * INTERVAL.")
             )
         amount: Valued = right.amount
         if sign == "-":
@@ -318,13 +343,13 @@ class Reading(Checking):
         if unit not in _UNITS or is_span or not _WHOLE.fullmatch(number):
             raise self.error(
                 tree,
-                "An INTERVAL is an integer and a unit.",
-                f"Write INTERVAL '1' and one of {', '.join(_UNITS)}.",
+                tr("An INTERVAL is an integer and a unit."),
+                tr("Write INTERVAL '1' and one of {units}.", units=", ".join(_UNITS)),
             )
         function, factor = _UNITS[unit]
         amount = int(number) * factor
         if abs(amount) >= 2**63:
-            raise self.error(tree, "The INTERVAL is too long.", "Write a shorter one.")
+            raise self.error(tree, tr("The INTERVAL is too long."), tr("Write a shorter one."))
         return Interval(function, Constant(amount, Kind.INTEGER))
 
     def _compared(self, tree: exp.Expr, sign: str) -> Valued:
@@ -352,7 +377,9 @@ class Reading(Checking):
     def _in(self, tree: exp.In) -> Valued:
         choices = tree.expressions
         if not choices or tree.args.get("query") is not None:
-            raise self.error(tree, "IN takes values between brackets.", "Write a IN (1, 2).")
+            raise self.error(
+                tree, tr("IN takes values between brackets."), tr("Write a IN (1, 2).")
+            )
         value = self.value(tree.this)
         equal = [
             self.applied(tree, "=", (value, self.value(one)), (tree.this, one)) for one in choices
@@ -424,13 +451,21 @@ class Reading(Checking):
         part = str(tree.this.this).upper()
         if part not in EXTRACTED:
             raise self.error(
-                tree, f"“{part}” is no part of a date.", f"Choose one of: {', '.join(EXTRACTED)}."
+                tree,
+                tr("“{part}” is no part of a date.", part=part),
+                tr("Choose one of: {extracted}.", extracted=", ".join(EXTRACTED)),
             )
         made = self._plain(tree, "EXTRACT", ("expression",))
         kind = made.arguments[0].kind
         if (part in _OF_DAY) == (kind is Kind.DATE) and kind is not Kind.DATE_TIME:
             raise self.error(
-                tree, f"{with_article(kind).capitalize()} has no {part}.", "Choose another part."
+                tree,
+                tr(
+                    "{with_article} has no {part}.",
+                    with_article=with_article(kind).capitalize(),
+                    part=part,
+                ),
+                tr("Choose another part."),
             )
         gives = Kind.EXACT if part == "SECOND" else Kind.INTEGER
         return Applied(made.function, made.arguments, gives, (part,))
@@ -441,7 +476,9 @@ class Reading(Checking):
             return self._truncated(tree, tree.this, unit)
         made = self._plain(tree, "TRUNC", ("this", "decimals"))
         if made.arguments[0].kind not in (Kind.INTEGER, Kind.EXACT, Kind.NUMBER):
-            raise self.error(tree, "TRUNC of a date takes a unit.", "Write TRUNC(date, 'month').")
+            raise self.error(
+                tree, tr("TRUNC of a date takes a unit."), tr("Write TRUNC(date, 'month').")
+            )
         return made
 
     def _unit(self, tree: exp.Expr) -> str:
@@ -457,7 +494,9 @@ class Reading(Checking):
         value = self.value(looked)
         if unit not in TRUNCATED:
             raise self.error(
-                tree, f"“{unit}” is no part of a date.", f"Choose one of: {', '.join(TRUNCATED)}."
+                tree,
+                tr("“{unit}” is no part of a date.", unit=unit),
+                tr("Choose one of: {truncated}.", truncated=", ".join(TRUNCATED)),
             )
         if not isinstance(value, Nothing) and value.kind not in (Kind.DATE, Kind.DATE_TIME):
             raise self.wrong(looked, value.kind, "TRUNC", (Kind.DATE, Kind.DATE_TIME))
@@ -470,15 +509,23 @@ class Reading(Checking):
         if word not in _TYPES:
             raise self.error(
                 tree,
-                f"There is no kind “{word}” here.",
-                "Choose one of: VARCHAR, INTEGER, DECIMAL(digits, behind), DOUBLE PRECISION, "
-                "BOOLEAN, DATE, TIMESTAMP, TIME.",
+                tr("There is no kind “{word}” here.", word=word),
+                tr(
+                    "Choose one of: VARCHAR, INTEGER, DECIMAL(digits, behind), DOUBLE PRECISION, "
+                    "BOOLEAN, DATE, TIMESTAMP, TIME."
+                ),
             )
         sizes = tuple(self._size(one, word) for one in to.expressions)
         if len(sizes) > _SIZED.get(word, 0):
-            raise self.error(tree, f"{word} has no size here.", f"Write CAST(… AS {word}).")
+            raise self.error(
+                tree,
+                tr("{word} has no size here.", word=word),
+                tr("Write CAST(… AS {word}).", word=word),
+            )
         if (word == "DECIMAL" and sizes and not 0 < sizes[0] <= 38) or sizes[1:] > sizes[:1]:
-            raise self.error(tree, "A DECIMAL has 38 digits at most.", "Write DECIMAL(38, 2).")
+            raise self.error(
+                tree, tr("A DECIMAL has 38 digits at most."), tr("Write DECIMAL(38, 2).")
+            )
         value = self.value(tree.this)
         kind = _TYPES[word]
         if isinstance(value, Nothing):
@@ -486,9 +533,13 @@ class Reading(Checking):
         if not castable(value.kind, kind):
             raise self.error(
                 tree,
-                f"“{self.shown(tree.this)}” is {with_article(value.kind)}, which cannot become "
-                f"{with_article(kind)}.",
-                "Choose another kind.",
+                tr(
+                    "“{shown}” is {with_article}, which cannot become {with_article_2}.",
+                    shown=self.shown(tree.this),
+                    with_article=with_article(value.kind),
+                    with_article_2=with_article(kind),
+                ),
+                tr("Choose another kind."),
             )
         made = Applied("CAST", (value,), kind, sizes)
         if isinstance(value, Constant) and value.kind is Kind.TEXT and kind in WRITTEN:
@@ -498,7 +549,11 @@ class Reading(Checking):
     def _size(self, part: exp.Expr, word: str) -> int:
         number = str(getattr(part.this, "this", ""))
         if not _WHOLE.fullmatch(number) or number.startswith("-"):
-            raise self.error(part, f"“{self.shown(part)}” is no size of {word}.", "Take it out.")
+            raise self.error(
+                part,
+                tr("“{shown}” is no size of {word}.", shown=self.shown(part), word=word),
+                tr("Take it out."),
+            )
         return int(number)
 
     def _written(self, tree: exp.Expr, text: str, kind: Kind) -> Valued:
@@ -507,7 +562,9 @@ class Reading(Checking):
             return Constant(WRITTEN[kind](text.strip()), kind)
         except ValueError as error:
             raise self.error(
-                tree, f"“{text}” is no {kind}.", f"Write one such as {SUCH_AS[kind]}."
+                tree,
+                tr("“{text}” is no {kind}.", text=text, kind=kind),
+                tr("Write one such as {such_as}.", such_as=SUCH_AS[kind]),
             ) from error
 
     def _anonymous(self, tree: exp.Anonymous) -> Valued:
@@ -522,12 +579,16 @@ class Reading(Checking):
     def _tidy(self, tree: exp.Anonymous) -> Valued:
         first, *rules = tree.expressions or [None]
         if first is None:
-            raise self.error(tree, "TIDY takes a text.", "Write TIDY(text, 'outer spaces').")
+            raise self.error(
+                tree, tr("TIDY takes a text."), tr("Write TIDY(text, 'outer spaces').")
+            )
         words = [str(one.this) for one in rules]
         for one, word in zip(rules, words, strict=True):
             if word not in TEXT_RULES:
                 raise self.error(
-                    one, f"“{word}” is nothing to tidy.", f"Choose of: {', '.join(TEXT_RULES)}."
+                    one,
+                    tr("“{word}” is nothing to tidy.", word=word),
+                    tr("Choose of: {text_rules}.", text_rules=", ".join(TEXT_RULES)),
                 )
         made = self.applied(tree, "TIDY", (self.value(first),), (first,))
         return Applied(made.function, made.arguments, made.kind, tuple(words))
@@ -548,7 +609,9 @@ class Reading(Checking):
 def too_deep(text: str) -> FormulaError:
     """Return that a formula is nested too deeply."""
     return FormulaError(
-        f"The formula is nested more than {DEPTH_AT_MOST} deep.", "Take it apart.", (0, len(text))
+        tr("The formula is nested more than {depth_at_most} deep.", depth_at_most=DEPTH_AT_MOST),
+        tr("Take it apart."),
+        (0, len(text)),
     )
 
 

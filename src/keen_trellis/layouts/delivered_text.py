@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import Literal, get_args
 
 from keen_trellis.base.errors import DeliveryError, known
+from keen_trellis.base.language import tr
 
 DecimalMark = Literal[".", ","]
 LineEnd = Literal["line feed", "carriage return and line feed"]
@@ -47,11 +48,11 @@ class TextForm:
     quoting: Quoting = "where needed"
 
     def __post_init__(self) -> None:
-        known("The delimiter", self.delimiter, get_args(Delimiter))
-        known("The decimal mark", self.decimal, get_args(DecimalMark))
-        known("The encoding", self.encoding, get_args(Encoding))
-        known("The end of a line", self.line_end, get_args(LineEnd))
-        known("The quoting", self.quoting, get_args(Quoting))
+        known(tr("The delimiter"), self.delimiter, get_args(Delimiter))
+        known(tr("The decimal mark"), self.decimal, get_args(DecimalMark))
+        known(tr("The encoding"), self.encoding, get_args(Encoding))
+        known(tr("The end of a line"), self.line_end, get_args(LineEnd))
+        known(tr("The quoting"), self.quoting, get_args(Quoting))
 
     @property
     def ends_with(self) -> str:
@@ -73,8 +74,14 @@ class TextForm:
         except UnicodeEncodeError as error:
             letter = text[error.start]
             raise DeliveryError(
-                f"“{letter}” (U+{ord(letter):04X}) cannot be written in {self.encoding}: {where}.",
-                "Choose utf-8, which has every letter.",
+                tr(
+                    "“{letter}” (U+{ord:04X}) cannot be written in {encoding}: {where}.",
+                    letter=letter,
+                    ord=ord(letter),
+                    encoding=self.encoding,
+                    where=where,
+                ),
+                tr("Choose utf-8, which has every letter."),
             ) from error
 
     @property

@@ -13,6 +13,7 @@ from collections.abc import Callable, Mapping
 from pathlib import Path
 
 from keen_trellis.base.errors import UserError, reason
+from keen_trellis.base.language import tr
 from keen_trellis.base.shipped import SHIPPED
 
 _PLACES = {
@@ -67,8 +68,12 @@ def install(program: str, folder: Path) -> list[Path]:
             made.append(path)
     except OSError as error:
         raise UserError(
-            f"The entry for the desktop cannot be written below {folder}: {reason(error)}.",
-            "Set XDG_DATA_HOME to a folder that can be written to.",
+            tr(
+                "The entry for the desktop cannot be written below {folder}: {reason}.",
+                folder=folder,
+                reason=reason(error),
+            ),
+            tr("Set XDG_DATA_HOME to a folder that can be written to."),
         ) from error
     _tell(folder)
     return made
@@ -90,7 +95,9 @@ def remove(folder: Path) -> list[Path]:
         except FileNotFoundError:
             continue
         except OSError as error:
-            raise UserError(f"{path} cannot be removed: {reason(error)}.", "") from error
+            raise UserError(
+                tr("{path} cannot be removed: {reason}.", path=path, reason=reason(error)), ""
+            ) from error
         gone.append(path)
     _tell(folder)
     return gone

@@ -15,6 +15,7 @@ from typing import get_args
 import platformdirs
 
 from keen_trellis.base.errors import UserError, reason
+from keen_trellis.base.language import languages, marked, tr
 from keen_trellis.base.limits import Limits, set_limits
 from keen_trellis.base.whole_files import whole_file
 from keen_trellis.layouts.delivered_text import Encoding, TextForm
@@ -24,7 +25,7 @@ Value = str | bool | int
 
 @dataclass(frozen=True, slots=True)
 class Setting:
-    """One thing that can be set.
+    """One thing that can be set; its words are marked here, and translated where they are shown.
 
     Attributes
     ----------
@@ -62,62 +63,101 @@ class Setting:
         """Return why something is no value of this setting; empty where it is one."""
         if self.choices:
             allowed = [one for one, _ in self.choices]
-            return "" if value in allowed else f"it is one of {', '.join(allowed)}"
+            return (
+                "" if value in allowed else tr("it is one of {allowed}", allowed=", ".join(allowed))
+            )
         if isinstance(self.default, bool):
-            return "" if isinstance(value, bool) else "it is true or false"
+            return "" if isinstance(value, bool) else tr("it is true or false")
         if isinstance(value, bool) or not isinstance(value, int):
-            return "it is a whole number"
+            return tr("it is a whole number")
         if self.least <= value <= self.most:
             return ""
-        return f"it is between {self.least:,} and {self.most:,}"
+        return tr("it is between {least:,} and {most:,}", least=self.least, most=self.most)
 
 
 _ENCODINGS = {
     "utf-8": "UTF-8",
-    "utf-8-sig": "UTF-8 with a byte order mark",
+    "utf-8-sig": marked("UTF-8 with a byte order mark"),
     "utf-16": "UTF-16",
-    "cp1252": "Windows-1252",
+    "cp1252": marked("Windows-1252"),
 }
 GROUPS = {
-    "look": "How it looks",
-    "values": "How values are shown",
-    "deliveries": "New deliveries",
-    "limits": "Where work is refused",
-    "telling": "What is told",
-    "findings": "What stands out at a tie",
+    "look": marked("How it looks"),
+    "values": marked("How values are shown"),
+    "deliveries": marked("New deliveries"),
+    "limits": marked("Where work is refused"),
+    "telling": marked("What is told"),
+    "findings": marked("What stands out at a tie"),
 }
 _FINDINGS = {
-    "rows multiply": "A row has several partners, and stands once for each of them.",
-    "rows vanish": "Rows are left at the tie, and no later rows bring them back.",
-    "texts differ": "Texts look the same and are not: spaces, capitals, accents.",
-    "likely pair": "A value without a partner looks like another without one.",
-    "safe pairs": "Values become equal once they are tidied, each with one other alone.",
-    "leading zeros": "One side has lost the zeros in front of its numbers.",
-    "kinds differ": "Columns are linked that no row could meet by.",
-    "date against date-time": "A date is linked to a date-time, of which it is the whole day.",
-    "nothing found": "Not one row has a partner.",
-    "better fields": "Other fields of the same tables find more rows.",
-    "compound link": "With a second field, no row multiplies.",
-    "blank keys": "Rows have a blank in the link field, and match nothing.",
+    "rows multiply": (
+        marked("Rows multiply"),
+        marked("A row has several partners, and stands once for each of them."),
+    ),
+    "rows vanish": (
+        marked("Rows vanish"),
+        marked("Rows are left at the tie, and no later rows bring them back."),
+    ),
+    "texts differ": (
+        marked("Texts differ"),
+        marked("Texts look the same and are not: spaces, capitals, accents."),
+    ),
+    "likely pair": (
+        marked("Likely pair"),
+        marked("A value without a partner looks like another without one."),
+    ),
+    "safe pairs": (
+        marked("Safe pairs"),
+        marked("Values become equal once they are tidied, each with one other alone."),
+    ),
+    "leading zeros": (
+        marked("Leading zeros"),
+        marked("One side has lost the zeros in front of its numbers."),
+    ),
+    "kinds differ": (
+        marked("Kinds differ"),
+        marked("Columns are linked that no row could meet by."),
+    ),
+    "date against date-time": (
+        marked("Date against date-time"),
+        marked("A date is linked to a date-time, of which it is the whole day."),
+    ),
+    "nothing found": (marked("Nothing found"), marked("Not one row has a partner.")),
+    "better fields": (
+        marked("Better fields"),
+        marked("Other fields of the same tables find more rows."),
+    ),
+    "compound link": (marked("Compound link"), marked("With a second field, no row multiplies.")),
+    "blank keys": (
+        marked("Blank keys"),
+        marked("Rows have a blank in the link field, and match nothing."),
+    ),
 }
-"""The topics of what stands out, with what each says; a test holds them against the findings."""
+"""The topics of what stands out: a name and what each says; a test holds them to the findings."""
 SETTINGS: tuple[Setting, ...] = (
     Setting(
+        "look.language",
+        marked("Language"),
+        marked("That of all words; from the next start on."),
+        "desktop",
+        (("desktop", marked("As the desktop")), *((one, one) for one in languages())),
+    ),
+    Setting(
         "look.theme",
-        "Theme",
-        "The colours of the window; those of the desktop change with it.",
+        marked("Theme"),
+        marked("The colours of the window; those of the desktop change with it."),
         "desktop",
         (
-            ("desktop", "As the desktop"),
-            ("light", "Light"),
-            ("dark", "Dark"),
-            ("contrast", "High contrast"),
+            ("desktop", marked("As the desktop")),
+            ("light", marked("Light")),
+            ("dark", marked("Dark")),
+            ("contrast", marked("High contrast")),
         ),
     ),
     Setting(
         "look.letters",
-        "Letters",
-        "How large all letters are, beside what the desktop says; from the next start on.",
+        marked("Letters"),
+        marked("How large all letters are, beside what the desktop says; from the next start on."),
         100,
         least=80,
         most=200,
@@ -125,55 +165,61 @@ SETTINGS: tuple[Setting, ...] = (
     ),
     Setting(
         "values.local",
-        "Numbers and dates as they are written here",
-        "Digits are grouped and dates shown as the system does; copies and files stay as they are.",
+        marked("Numbers and dates as they are written here"),
+        marked(
+            "Digits are grouped and dates shown as the system does; copies and files "
+            "stay as they are."
+        ),
         False,
     ),
     Setting(
         "deliveries.decimal",
-        "Decimal mark",
-        "What a new delivery to a text writes between whole and part of a number.",
+        marked("Decimal mark"),
+        marked("What a new delivery to a text writes between whole and part of a number."),
         ".",
-        ((".", "Point"), (",", "Comma")),
+        ((".", marked("Point")), (",", marked("Comma"))),
     ),
     Setting(
         "deliveries.delimiter",
-        "Delimiter",
-        "What a new delivery to a .csv writes between cells.",
+        marked("Delimiter"),
+        marked("What a new delivery to a .csv writes between cells."),
         ",",
-        ((",", "Comma"), (";", "Semicolon"), ("|", "Bar")),
+        ((",", marked("Comma")), (";", marked("Semicolon")), ("|", marked("Bar"))),
     ),
     Setting(
         "deliveries.encoding",
-        "Encoding",
-        "How a new delivery to a text writes letters.",
+        marked("Encoding"),
+        marked("How a new delivery to a text writes letters."),
         "utf-8",
         tuple((one, _ENCODINGS.get(one, one.upper())) for one in get_args(Encoding)),
     ),
     Setting(
         "limits.cross_rows",
-        "Rows of a cross join",
-        "A cross join that would give more is refused before any row of it is made.",
+        marked("Rows of a cross join"),
+        marked("A cross join that would give more is refused before any row of it is made."),
         Limits().cross_rows,
         least=1_000,
         most=200_000_000,
-        unit="rows",
+        unit=marked("rows"),
     ),
     Setting(
         "telling.notify",
-        "Tell the desktop when long work ends",
-        "Work of more than ten seconds is told of while another window is in front.",
+        marked("Tell the desktop when long work ends"),
+        marked("Work of more than ten seconds is told of while another window is in front."),
         True,
     ),
     Setting(
         "telling.log",
-        "Keep a log",
-        "What was done, when and how long it took, without any value; seven files of 1 MB at most.",
+        marked("Keep a log"),
+        marked(
+            "What was done, when and how long it took, without any value; seven files "
+            "of 1 MB at most."
+        ),
         True,
     ),
     *(
-        Setting(f"findings.{topic.replace(' ', '_')}", topic.capitalize(), says, True)
-        for topic, says in _FINDINGS.items()
+        Setting(f"findings.{topic.replace(' ', '_')}", name, says, True)
+        for topic, (name, says) in _FINDINGS.items()
     ),
 )
 BY_ID = {one.id: one for one in SETTINGS}
@@ -241,14 +287,32 @@ def read_settings() -> Settings:
     try:
         found = json.loads(path.read_text(encoding="utf-8"))
     except (OSError, ValueError, RecursionError) as error:
-        why = reason(error) if isinstance(error, OSError) else "it is no JSON"
-        return Settings({}, (f"{path} cannot be read: {why}. Everything is as it is usually.",))
+        why = reason(error) if isinstance(error, OSError) else tr("it is no JSON")
+        return Settings(
+            {},
+            (
+                tr(
+                    "{path} cannot be read: {why}. Everything is as it is usually.",
+                    path=path,
+                    why=why,
+                ),
+            ),
+        )
     if not isinstance(found, dict):
-        return Settings({}, (f"{path} holds no settings. Everything is as it is usually.",))
+        return Settings(
+            {}, (tr("{path} holds no settings. Everything is as it is usually.", path=path),)
+        )
     odd = []
     for name in [one for one in found if one in BY_ID]:
         if why := BY_ID[name].refused(found[name]):
-            odd.append(f"{name} in {path} is not understood: {why}. It is as it is usually.")
+            odd.append(
+                tr(
+                    "{name} in {path} is not understood: {why}. It is as it is usually.",
+                    name=name,
+                    path=path,
+                    why=why,
+                )
+            )
             del found[name]
     return Settings(found, tuple(odd))
 
@@ -262,7 +326,15 @@ def changed(name: str, value: Value) -> Settings:
         It is no value of that setting, or the file cannot be written.
     """
     if why := BY_ID[name].refused(value):
-        raise UserError(f"{value} is no value of “{BY_ID[name].name}”: {why}.", "")
+        raise UserError(
+            tr(
+                "{value} is no value of “{name}”: {why}.",
+                value=value,
+                name=tr(BY_ID[name].name),
+                why=why,
+            ),
+            "",
+        )
     # read anew: another window or program may have set something since
     own = {**read_settings().own, name: value}
     path = settings_file()
@@ -271,5 +343,8 @@ def changed(name: str, value: Value) -> Settings:
         with whole_file(path) as made:
             made.write_text(json.dumps(own, indent=2, sort_keys=True) + "\n", encoding="utf-8")
     except OSError as error:
-        raise UserError(f"The settings cannot be kept in {path}: {reason(error)}.", "") from error
+        raise UserError(
+            tr("The settings cannot be kept in {path}: {reason}.", path=path, reason=reason(error)),
+            "",
+        ) from error
     return Settings(own)

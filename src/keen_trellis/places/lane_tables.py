@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from sqlglot import exp, tokenize
 
 from keen_trellis.base.errors import NotThereError
+from keen_trellis.base.language import tr
 from keen_trellis.base.words import counted
 from keen_trellis.data.kinds import Kind
 from keen_trellis.plan.schema import Schema, SchemaColumn
@@ -104,9 +105,16 @@ class LaneThere:
             kind = chosen.get(one.name, one.kind)
             if kind is not one.kind:
                 raise NotThereError(
-                    f"“{one.name}” of {self.where} is to be read as {kind}, and is {one.kind} in "
-                    f"{title}.",
-                    "Leave its kind as it is, and change it by a step.",
+                    tr(
+                        "“{name}” of {where} is to be read as {kind}, and is {one_kind} in "
+                        "{title}.",
+                        name=one.name,
+                        where=self.where,
+                        kind=kind,
+                        one_kind=one.kind,
+                        title=title,
+                    ),
+                    tr("Leave its kind as it is, and change it by a step."),
                 )
 
 
@@ -115,12 +123,20 @@ def says_odd(lane: LaneThere, title: str) -> Callable[[int], tuple[str, str]]:
 
     def says(times: int) -> tuple[str, str]:
         return (
-            f"In {lane.where} {counted(times, 'row')} {'has' if times == 1 else 'have'} a value in "
-            f"{title} that is none here: a decimal "
-            "of more than 20 digits before the mark or 18 behind it, one that is no number, a date "
-            "beyond the years 1 to 9999 or of no month, a time beyond a day, or a boolean that is "
-            "neither 0 nor 1.",
-            "Leave these out by a condition of the source, or run the trellis on this machine.",
+            tr(
+                "In {where} {rows} {word} a value in "
+                "{title} that is none here: a decimal "
+                "of more than 20 digits before the mark or 18 behind it, one that is no "
+                "number, a date "
+                "beyond the years 1 to 9999 or of no month, a time beyond a day, or a "
+                "boolean that is "
+                "neither 0 nor 1.",
+                where=lane.where,
+                rows=counted(times, "row"),
+                word="has" if times == 1 else "have",
+                title=title,
+            ),
+            tr("Leave these out by a condition of the source, or run the trellis on this machine."),
         )
 
     return says

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from importlib import import_module
 from typing import TYPE_CHECKING, Any
 
+from keen_trellis.base.language import tr
 from keen_trellis.servers.server import Server
 
 if TYPE_CHECKING:
@@ -95,7 +96,7 @@ class PlaceKind:
         """
         for one in self.asks:
             if one.is_needed and not given.get(one.name, "").strip():
-                raise ValueError(f"{one.label} must be filled in.")
+                raise ValueError(tr("{label} must be filled in.", label=one.label))
         return self.address(**{one.name: one.read(given.get(one.name, "")) for one in self.asks})
 
     def open(self, address: Any, secrets: Secrets) -> Session:

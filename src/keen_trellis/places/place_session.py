@@ -15,6 +15,7 @@ import numpy as np
 from sqlglot import exp
 
 from keen_trellis.base.errors import NotThereError
+from keen_trellis.base.language import tr
 from keen_trellis.base.logs import timed
 from keen_trellis.base.progress import Cancelled, Report, quiet
 from keen_trellis.data import Column, Kind, Table
@@ -86,7 +87,7 @@ class Session(ABC):
         str
             Why it cannot; empty where it has.
         """
-        return f"{self.label} cannot run code of ours."
+        return tr("{label} cannot run code of ours.", label=self.label)
 
     def table_there(self, database: Database, asked: TableAsked) -> LaneThere | None:
         """Return how the rows of a table are had; None where it does not lie there."""
@@ -215,7 +216,9 @@ class Session(ABC):
                     continue
                 self.ready(program, check.uses, report)
                 query = program.whole(check.query, check.uses)
-                (times,) = self._numbers(query, ["n"], report, f"Making sure of {step.name}")
+                (times,) = self._numbers(
+                    query, ["n"], report, tr("Making sure of {name}", name=step.name)
+                )
                 if times:
                     raise NotThereError(*check.says(times))
                 # Once for each session: it reads one state of the tables, of which the answer stays
@@ -263,7 +266,9 @@ class Session(ABC):
             query.limit(at_most, copy=False)
         whole = program.whole(query, [rows.name])
         came = self.doing(
-            lambda: self.fetch(whole, [*wanted, *marks]), report, f"Fetching {rows.name}"
+            lambda: self.fetch(whole, [*wanted, *marks]),
+            report,
+            tr("Fetching {name}", name=rows.name),
         )
         made = {held.name: with_gaps(came[held.id], came.get(held.gap)) for held in rows.columns}
         return Table.of(made)
@@ -280,14 +285,23 @@ class Session(ABC):
             return
         if len(rows) > SENT_AT_MOST:
             raise NotThereError(
-                f"{len(rows):,} rows are too many to be sent to {self.label}; {SENT_AT_MOST:,} "
-                "are the most.",
-                "Put them into a table there, and begin the lane with it.",
+                tr(
+                    "{rows:,} rows are too many to be sent to {label}; {sent_at_most:,} "
+                    "are the most.",
+                    rows=len(rows),
+                    label=self.label,
+                    sent_at_most=SENT_AT_MOST,
+                ),
+                tr("Put them into a table there, and begin the lane with it."),
             )
         # The order of a lane's rows goes along: a table of a server has none.
         columns = {ROW: Column(Kind.INTEGER, np.arange(len(rows), dtype=np.int64))}
         columns |= dict(zip(ids, rows.fetched(), strict=True))
-        self.doing(lambda: self.send(name, columns), report, f"Sending {len(rows):,} rows along")
+        self.doing(
+            lambda: self.send(name, columns),
+            report,
+            tr("Sending {rows:,} rows along", rows=len(rows)),
+        )
         self._sent[name] = rows
 
     def _work_out(self, program: Program, one: Mapped, report: Report) -> None:
@@ -313,13 +327,21 @@ class Session(ABC):
                 found = self._values(program, part, SENT_AT_MOST, report)
             if found is None:
                 raise NotThereError(
-                    f"{part.says} has more than {SENT_AT_MOST:,} different values, which are too "
-                    f"many to be worked out here and sent to {self.label}. {why_not}".strip(),
-                    "Filter the rows before, or write it so that the place can do it alone.",
+                    tr(
+                        "{says} has more than {sent_at_most:,} different values, which are too "
+                        "many to be worked out here and sent to {label}. {why_not}",
+                        says=part.says,
+                        sent_at_most=SENT_AT_MOST,
+                        label=self.label,
+                        why_not=why_not,
+                    ).strip(),
+                    tr("Filter the rows before, or write it so that the place can do it alone."),
                 )
             came.append(found)
         given = [_given(part, found) for part, found in zip(group, came, strict=True)]
-        made = self.doing(lambda: one.work.make(given), report, f"Working out {one.says}")
+        made = self.doing(
+            lambda: one.work.make(given), report, tr("Working out {says}", says=one.says)
+        )
         for part, found, columns in zip(group, came, made, strict=True):
             assert isinstance(part, Mapped)
             sent = dict(found)
@@ -331,7 +353,7 @@ class Session(ABC):
             def send(name: str = part.name, sent: Any = sent) -> None:
                 self.send(name, sent)
 
-            self.doing(send, report, f"Sending {one.says} along")
+            self.doing(send, report, tr("Sending {says} along", says=one.says))
             self._sent[part.name] = one.work
 
     def _values(
@@ -345,7 +367,9 @@ class Session(ABC):
         query.limit(at_most + 1, copy=False)
         whole = program.whole(query, part.uses)
         found = self.doing(
-            lambda: self.fetch(whole, asked), report, f"Asking for the values of {part.says}"
+            lambda: self.fetch(whole, asked),
+            report,
+            tr("Asking for the values of {says}", says=part.says),
         )
         return None if len(next(iter(found.values()))) > at_most else found
 

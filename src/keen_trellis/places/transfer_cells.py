@@ -12,6 +12,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from keen_trellis.base.errors import NotThereError
+from keen_trellis.base.language import tr
 from keen_trellis.data import GAP, Column, Kind, from_arrow
 from keen_trellis.sql.digits import EXACT_BEFORE, EXACT_BEHIND
 
@@ -30,9 +31,14 @@ def sent(held: Column, name: str) -> pa.Array:
             return array.cast(pa.decimal128(EXACT_BEFORE + EXACT_BEHIND, EXACT_BEHIND))
         except pa.ArrowInvalid as error:
             raise NotThereError(
-                f"“{name}” has more digits than a decimal of Spark has place for: "
-                f"{EXACT_BEFORE} before the mark and {EXACT_BEHIND} behind it.",
-                "Round it by a step before, or run the trellis on this machine.",
+                tr(
+                    "“{name}” has more digits than a decimal of Spark has place for: "
+                    "{exact_before} before the mark and {exact_behind} behind it.",
+                    name=name,
+                    exact_before=EXACT_BEFORE,
+                    exact_behind=EXACT_BEHIND,
+                ),
+                tr("Round it by a step before, or run the trellis on this machine."),
             ) from error
     if held.kind is Kind.TIME:
         return array.cast(pa.int64())
@@ -60,8 +66,13 @@ def fetched(array: pa.Array | pa.ChunkedArray, kind: Kind, name: str) -> Column:
     column = from_arrow(array)
     if column.kind is not kind:
         raise NotThereError(
-            f"“{name}” came back as {column.kind}, and is {kind} here.",
-            "Run the part on this machine.",
+            tr(
+                "“{name}” came back as {kind}, and is {kind_2} here.",
+                name=name,
+                kind=column.kind,
+                kind_2=kind,
+            ),
+            tr("Run the part on this machine."),
         )
     return narrowest(column)
 

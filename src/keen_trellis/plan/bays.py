@@ -6,6 +6,7 @@ from collections.abc import Iterable
 from enum import StrEnum
 
 from keen_trellis.base.errors import known
+from keen_trellis.base.language import tr
 
 
 class Bay(StrEnum):
@@ -21,12 +22,12 @@ Keep = tuple[Bay, ...]
 
 JOIN_NAMES: dict[Keep, str] = {
     (Bay.BOTH,): "inner",
-    (Bay.LEFT, Bay.BOTH): "left outer",
-    (Bay.BOTH, Bay.RIGHT): "right outer",
-    (Bay.LEFT, Bay.BOTH, Bay.RIGHT): "full outer",
-    (Bay.LEFT,): "left anti",
-    (Bay.RIGHT,): "right anti",
-    (Bay.LEFT, Bay.RIGHT): "full anti",
+    (Bay.LEFT, Bay.BOTH): tr("left outer"),
+    (Bay.BOTH, Bay.RIGHT): tr("right outer"),
+    (Bay.LEFT, Bay.BOTH, Bay.RIGHT): tr("full outer"),
+    (Bay.LEFT,): tr("left anti"),
+    (Bay.RIGHT,): tr("right anti"),
+    (Bay.LEFT, Bay.RIGHT): tr("full anti"),
 }
 """The name of the join that follows from the bays kept."""
 
@@ -46,11 +47,11 @@ def keep_of(bays: Iterable[str] | str) -> Keep:
     """
     if isinstance(bays, str):
         named = {name: keep for keep, name in JOIN_NAMES.items()}
-        known("What is kept", bays, list(named))
+        known(tr("What is kept"), bays, list(named))
         return named[bays]
     chosen = list(bays)
     for bay in chosen:
-        known("A bay", bay, list(Bay))
+        known(tr("A bay"), bay, list(Bay))
     if not chosen:
         raise ValueError("At least one of left, both and right must be kept.")
     return tuple(bay for bay in Bay if bay in chosen)

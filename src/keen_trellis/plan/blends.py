@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from functools import cached_property
 
+from keen_trellis.base.language import tr
 from keen_trellis.base.words import listed
 from keen_trellis.plan.figures import Figure, require_names
 from keen_trellis.plan.nodes import Node, Outcome
@@ -27,7 +28,7 @@ class Summarised(Node):
     rows: Node
     by: tuple[str, ...]
     figures: tuple[Figure, ...]
-    where: str = "the lane"
+    where: str = tr("the lane")
 
     def inputs(self) -> tuple[Node, ...]:
         """Return the one input."""
@@ -63,9 +64,21 @@ class Reach:
     @property
     def words(self) -> str:
         """What is reached, and what stays whole."""
-        reached = f"reaches {listed(self.reaches)}" if self.reaches else "reaches no source"
+        reached = (
+            tr("reaches {reaches}", reaches=listed(self.reaches))
+            if self.reaches
+            else tr("reaches no source")
+        )
         stays = "stay" if len(self.leaves_whole) > 1 else "stays"
-        whole = f"; {listed(self.leaves_whole)} {stays} whole" if self.leaves_whole else ""
+        whole = (
+            tr(
+                "; {leaves_whole} {stays} whole",
+                leaves_whole=listed(self.leaves_whole),
+                stays=stays,
+            )
+            if self.leaves_whole
+            else ""
+        )
         return f"{reached}{whole}"
 
     def sentence(self) -> str:

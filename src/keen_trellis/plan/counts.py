@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from keen_trellis.base.language import tr
 from keen_trellis.plan.bays import JOIN_NAMES, Bay, Keep
 
 
@@ -102,7 +103,7 @@ class Counts:
         for side, counts in (("left", self.left), ("right", self.right)):
             types.append(
                 JoinType(
-                    f"{side} semi",
+                    tr("{side} semi", side=side),
                     (Bay.BOTH,),
                     counts.found,
                     left_gaps=0,

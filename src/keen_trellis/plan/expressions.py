@@ -11,6 +11,7 @@ from dataclasses import dataclass
 from typing import Any, Literal
 
 from keen_trellis.base.errors import LinkError, known
+from keen_trellis.base.language import tr
 from keen_trellis.data import Kind
 from keen_trellis.plan.operators import OF_TEXT, TESTS, VALUES_OF, Test
 from keen_trellis.plan.schema import Schema
@@ -63,16 +64,22 @@ class Tested(Expression):
     values: tuple[Any, ...] = ()
 
     def __post_init__(self) -> None:
-        known("The test of a filter", self.test, TESTS)
+        known(tr("The test of a filter"), self.test, TESTS)
         if not isinstance(self.values, tuple | list | set | frozenset | range):
             object.__setattr__(self, "values", (self.values,))  # a text is one value, no letters
         object.__setattr__(self, "values", tuple(self.values))
         takes = VALUES_OF[self.test]
         if len(self.values) not in takes:
-            words = _TAKES[takes.start] if len(takes) == 1 else "one value or more"
+            words = _TAKES[takes.start] if len(takes) == 1 else tr("one value or more")
             raise LinkError(
-                f"“{self.column} {self.test}” takes {words}; {len(self.values)} are given.",
-                "Mend the filter.",
+                tr(
+                    "“{column} {test}” takes {words}; {values} are given.",
+                    column=self.column,
+                    test=self.test,
+                    words=words,
+                    values=len(self.values),
+                ),
+                tr("Mend the filter."),
             )
 
     def __str__(self) -> str:
@@ -88,8 +95,13 @@ class Tested(Expression):
         kind = schema.column(self.column, where).kind
         if self.test in OF_TEXT and kind is not Kind.TEXT:
             raise LinkError(
-                f"“{self.column}” is {kind}; only a text {self.test} another.",
-                "Compare it by another test.",
+                tr(
+                    "“{column}” is {kind}; only a text {test} another.",
+                    column=self.column,
+                    kind=kind,
+                    test=self.test,
+                ),
+                tr("Compare it by another test."),
             )
 
 
@@ -112,8 +124,8 @@ class Joint(Expression):
 
 def joint(of: Of, parts: Sequence[Expression]) -> Expression:
     """Return one expression made of any number; one alone stays as it is."""
-    known("How conditions are put together", of, ("all", "any"))
+    known(tr("How conditions are put together"), of, ("all", "any"))
     return parts[0] if len(parts) == 1 else Joint(of, tuple(parts))
 
 
-_TAKES = {0: "no value", 1: "one value", 2: "two values"}
+_TAKES = {0: tr("no value"), 1: tr("one value"), 2: tr("two values")}

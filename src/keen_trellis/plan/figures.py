@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from typing import Literal, get_args
 
 from keen_trellis.base.errors import LinkError, known
+from keen_trellis.base.language import tr
 from keen_trellis.data import Kind
 from keen_trellis.plan.schema import Schema
 
@@ -40,12 +41,14 @@ class Figure:
     name: str = ""
 
     def __post_init__(self) -> None:
-        known("A figure", self.how, FIGURES)
+        known(tr("A figure"), self.how, FIGURES)
 
     @property
     def title(self) -> str:
         """The name of the figure's column."""
-        return self.name or (f"{self.how} of {self.column}" if self.column else "rows")
+        return self.name or (
+            tr("{how} of {column}", how=self.how, column=self.column) if self.column else "rows"
+        )
 
     @property
     def adds_up(self) -> bool:
@@ -71,8 +74,13 @@ class Figure:
             return kind
         if not kind.is_numeric:
             raise LinkError(
-                f"There is no {self.how} of “{self.column}”, which is {kind}.",
-                "Choose a column of numbers, or count, min, max, first or last.",
+                tr(
+                    "There is no {how} of “{column}”, which is {kind}.",
+                    how=self.how,
+                    column=self.column,
+                    kind=kind,
+                ),
+                tr("Choose a column of numbers, or count, min, max, first or last."),
             )
         if self.how == "average":
             return Kind.NUMBER
@@ -84,6 +92,6 @@ def require_names(titles: list[str]) -> None:
     for title in titles:
         if titles.count(title) > 1:
             raise LinkError(
-                f"Two columns of the summary would be called “{title}”.",
-                "Give the figure a name of its own.",
+                tr("Two columns of the summary would be called “{title}”.", title=title),
+                tr("Give the figure a name of its own."),
             )

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from keen_trellis.base.errors import LinkError
+from keen_trellis.base.language import tr
 from keen_trellis.data import Kind
 from keen_trellis.plan.expressions import Expression
 from keen_trellis.plan.schema import Schema
@@ -47,8 +48,14 @@ class Valued(Expression):
                 kind = schema.column(one.column, where).kind
                 if kind is not one.kind:
                     raise LinkError(
-                        f"“{one.column}” in {where} is {kind}; this takes it as {one.kind}.",
-                        "Write it for the kind that the column has.",
+                        tr(
+                            "“{column}” in {where} is {kind}; this takes it as {one_kind}.",
+                            column=one.column,
+                            where=where,
+                            kind=kind,
+                            one_kind=one.kind,
+                        ),
+                        tr("Write it for the kind that the column has."),
                     )
 
 

@@ -10,6 +10,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
+from keen_trellis.base.language import tr
 from keen_trellis.data import Kind
 from keen_trellis.data.kinds import BY_DAY, NUMERIC, widest
 
@@ -122,7 +123,7 @@ _ALL = (
     _of(
         "+",
         "a + b",
-        "The sum; with a date, so many days or an INTERVAL later.",
+        tr("The sum; with a date, so many days or an INTERVAL later."),
         "numbers",
         (_ARITHMETIC, Takes(((Kind.DATE,), WHOLE), first)),
         ("2 + 0.50", "2.50"),
@@ -132,8 +133,10 @@ _ALL = (
     _of(
         "-",
         "a - b",
-        "The difference; of two dates the days between, of a date so many days or an INTERVAL "
-        "earlier.",
+        tr(
+            "The difference; of two dates the days between, of a date so many days or an INTERVAL "
+            "earlier."
+        ),
         "numbers",
         (
             _ARITHMETIC,
@@ -144,11 +147,11 @@ _ALL = (
         ("2 - 0.5", "1.5"),
         ("DATE '2026-03-01' - DATE '2026-02-01'", "28"),
     ),
-    _of("*", "a * b", "The product.", "numbers", _ARITHMETIC, ("1.5 * 3", "4.5")),
+    _of("*", "a * b", tr("The product."), "numbers", _ARITHMETIC, ("1.5 * 3", "4.5")),
     _of(
         "/",
         "a / b",
-        "The quotient as a number, with nothing dropped; a blank where b is zero.",
+        tr("The quotient as a number, with nothing dropped; a blank where b is zero."),
         "numbers",
         Takes((NUMBERS, NUMBERS), _number),
         ("7 / 2", "3.5"),
@@ -157,7 +160,7 @@ _ALL = (
     _of(
         "DIV",
         "DIV(a, b)",
-        "The quotient without what is behind the decimal mark; a blank where b is zero.",
+        tr("The quotient without what is behind the decimal mark; a blank where b is zero."),
         "numbers",
         Takes((COUNTED, COUNTED), widest),
         ("DIV(7, 2)", "3"),
@@ -166,7 +169,9 @@ _ALL = (
     _of(
         "MOD",
         "MOD(a, b)",
-        "What is left over when a is divided by b, with the sign of a; a blank where b is zero.",
+        tr(
+            "What is left over when a is divided by b, with the sign of a; a blank where b is zero."
+        ),
         "numbers",
         Takes((COUNTED, COUNTED), widest),
         ("MOD(7, 3)", "1"),
@@ -175,16 +180,23 @@ _ALL = (
     _of(
         "ABS",
         "ABS(a)",
-        "The amount without its sign.",
+        tr("The amount without its sign."),
         "numbers",
         Takes((NUMBERS,), first),
         ("ABS(-1.5)", "1.5"),
     ),
-    _of("SIGN", "SIGN(a)", "-1, 0 or 1.", "numbers", Takes((NUMBERS,), _whole), ("SIGN(-3)", "-1")),
+    _of(
+        "SIGN",
+        "SIGN(a)",
+        tr("-1, 0 or 1."),
+        "numbers",
+        Takes((NUMBERS,), _whole),
+        ("SIGN(-3)", "-1"),
+    ),
     _of(
         "ROUND",
         "ROUND(a [, digits])",
-        "Rounded to so many digits behind the mark, halves away from zero.",
+        tr("Rounded to so many digits behind the mark, halves away from zero."),
         "numbers",
         (
             Takes((WHOLE,), first),
@@ -197,7 +209,7 @@ _ALL = (
     _of(
         "CEILING",
         "CEILING(a)",
-        "The next whole number above, as the kind of a.",
+        tr("The next whole number above, as the kind of a."),
         "numbers",
         Takes((NUMBERS,), first),
         ("CEILING(1.2)", "2"),
@@ -205,7 +217,7 @@ _ALL = (
     _of(
         "FLOOR",
         "FLOOR(a)",
-        "The next whole number below, as the kind of a.",
+        tr("The next whole number below, as the kind of a."),
         "numbers",
         Takes((NUMBERS,), first),
         ("FLOOR(-1.2)", "-2"),
@@ -213,7 +225,7 @@ _ALL = (
     _of(
         "POWER",
         "POWER(a, b)",
-        "a to the power of b.",
+        tr("a to the power of b."),
         "numbers",
         Takes((NUMBERS, NUMBERS), _number),
         ("POWER(2, 10)", "1024"),
@@ -221,7 +233,7 @@ _ALL = (
     _of(
         "SQRT",
         "SQRT(a)",
-        "The square root; a blank below zero.",
+        tr("The square root; a blank below zero."),
         "numbers",
         Takes((NUMBERS,), _number),
         ("SQRT(9)", "3"),
@@ -230,7 +242,7 @@ _ALL = (
     _of(
         "||",
         "a || b",
-        "One text behind the other; a blank where either is blank.",
+        tr("One text behind the other; a blank where either is blank."),
         "text",
         Takes((TEXT, TEXT), _text),
         ("'KP' || '-' || 'MS'", "KP-MS"),
@@ -239,7 +251,7 @@ _ALL = (
     _of(
         "UPPER",
         "UPPER(text)",
-        "In capitals.",
+        tr("In capitals."),
         "text",
         Takes((TEXT,), _text),
         ("UPPER('kp-ms')", "KP-MS"),
@@ -247,7 +259,7 @@ _ALL = (
     _of(
         "LOWER",
         "LOWER(text)",
-        "In small letters.",
+        tr("In small letters."),
         "text",
         Takes((TEXT,), _text),
         ("LOWER('KP')", "kp"),
@@ -255,7 +267,7 @@ _ALL = (
     _of(
         "TRIM",
         "TRIM([LEADING | TRAILING | BOTH] [letters FROM] text)",
-        "Without spaces, or any of the letters given, at its beginning, its end, or both.",
+        tr("Without spaces, or any of the letters given, at its beginning, its end, or both."),
         "text",
         Takes((TEXT, TEXT), _text, optional=1),
         ("TRIM('  KP ')", "KP"),
@@ -265,7 +277,7 @@ _ALL = (
     _of(
         "SUBSTRING",
         "SUBSTRING(text FROM start [FOR length])",
-        "The letters from a place on, the first being 1.",
+        tr("The letters from a place on, the first being 1."),
         "text",
         Takes((TEXT, WHOLE, WHOLE), _text, optional=1),
         ("SUBSTRING('KP-MS' FROM 4)", "MS"),
@@ -275,7 +287,7 @@ _ALL = (
     _of(
         "LEFT",
         "LEFT(text, n)",
-        "The first letters; with a negative n all but the last.",
+        tr("The first letters; with a negative n all but the last."),
         "text",
         Takes((TEXT, WHOLE), _text),
         ("LEFT('KP-MS', 2)", "KP"),
@@ -284,7 +296,7 @@ _ALL = (
     _of(
         "RIGHT",
         "RIGHT(text, n)",
-        "The last letters; with a negative n all but the first.",
+        tr("The last letters; with a negative n all but the first."),
         "text",
         Takes((TEXT, WHOLE), _text),
         ("RIGHT('KP-MS', 2)", "MS"),
@@ -292,7 +304,7 @@ _ALL = (
     _of(
         "POSITION",
         "POSITION(part IN text)",
-        "Where a part first stands in a text, 0 where it does not.",
+        tr("Where a part first stands in a text, 0 where it does not."),
         "text",
         Takes((TEXT, TEXT), _whole),
         ("POSITION('-' IN 'KP-MS')", "3"),
@@ -300,7 +312,7 @@ _ALL = (
     _of(
         "CHAR_LENGTH",
         "CHAR_LENGTH(text)",
-        "How many letters it has.",
+        tr("How many letters it has."),
         "text",
         Takes((TEXT,), _whole),
         ("CHAR_LENGTH('KP-MS')", "5"),
@@ -308,7 +320,7 @@ _ALL = (
     _of(
         "OVERLAY",
         "OVERLAY(text PLACING other FROM start [FOR length])",
-        "With other letters in place of those from a place on.",
+        tr("With other letters in place of those from a place on."),
         "text",
         Takes((TEXT, TEXT, WHOLE, WHOLE), _text, optional=1),
         ("OVERLAY('KP-MS' PLACING '/' FROM 3 FOR 1)", "KP/MS"),
@@ -317,7 +329,7 @@ _ALL = (
     _of(
         "REPLACE",
         "REPLACE(text, part, other)",
-        "With every such part replaced by another.",
+        tr("With every such part replaced by another."),
         "text",
         Takes((TEXT, TEXT, TEXT), _text),
         ("REPLACE('a.b.c', '.', '-')", "a-b-c"),
@@ -325,7 +337,7 @@ _ALL = (
     _of(
         "LPAD",
         "LPAD(text, length [, with])",
-        "Filled up, or cut, to a length at its beginning.",
+        tr("Filled up, or cut, to a length at its beginning."),
         "text",
         Takes((TEXT, WHOLE, TEXT), _text, optional=1),
         ("LPAD('7', 3, '0')", "007"),
@@ -334,7 +346,7 @@ _ALL = (
     _of(
         "RPAD",
         "RPAD(text, length [, with])",
-        "Filled up, or cut, to a length at its end.",
+        tr("Filled up, or cut, to a length at its end."),
         "text",
         Takes((TEXT, WHOLE, TEXT), _text, optional=1),
         ("RPAD('7', 3, '.')", "7.."),
@@ -343,7 +355,7 @@ _ALL = (
     _of(
         "SPLIT_PART",
         "SPLIT_PART(text, mark, n)",
-        "The n-th part between marks; the last one is -1.",
+        tr("The n-th part between marks; the last one is -1."),
         "text",
         Takes((TEXT, TEXT, WHOLE), _text),
         ("SPLIT_PART('KP-MS', '-', 2)", "MS"),
@@ -352,7 +364,7 @@ _ALL = (
     _of(
         "INITCAP",
         "INITCAP(text)",
-        "With a capital at the beginning of every word, and small letters behind it.",
+        tr("With a capital at the beginning of every word, and small letters behind it."),
         "text",
         Takes((TEXT,), _text),
         ("INITCAP('marrow SOUND')", "Marrow Sound"),
@@ -360,7 +372,7 @@ _ALL = (
     _of(
         "CONCAT_WS",
         "CONCAT_WS(mark, a, b ...)",
-        "The texts that have a value, with a mark between them; empty where none has.",
+        tr("The texts that have a value, with a mark between them; empty where none has."),
         "text",
         Takes((TEXT, TEXT), _text, many=True),
         ("CONCAT_WS('-', 'KP', NULL, 'MS')", "KP-MS"),
@@ -369,7 +381,9 @@ _ALL = (
     _of(
         "REGEXP_REPLACE",
         "REGEXP_REPLACE(text, pattern, other)",
-        "With every part that is like a pattern replaced; the patterns are regular expressions.",
+        tr(
+            "With every part that is like a pattern replaced; the patterns are regular expressions."
+        ),
         "text",
         Takes((TEXT, TEXT, TEXT), _text),
         ("REGEXP_REPLACE('KP 12 MS', ' [0-9]+ ', '-')", "KP-MS"),
@@ -377,7 +391,9 @@ _ALL = (
     _of(
         "TIDY",
         "TIDY(text, 'what' ...)",
-        "Without outer spaces, doubled spaces, case, accents, punctuation, invisible, as named.",
+        tr(
+            "Without outer spaces, doubled spaces, case, accents, punctuation, invisible, as named."
+        ),
         "text",
         Takes((TEXT,), _text),
         ("TIDY(' KP   MS ', 'outer spaces', 'doubled spaces')", "KP MS"),
@@ -385,7 +401,7 @@ _ALL = (
     _of(
         "LIKE",
         "text LIKE pattern [ESCAPE letter]",
-        "Whether a text is like a pattern: % stands for any letters, _ for one.",
+        tr("Whether a text is like a pattern: % stands for any letters, _ for one."),
         "text",
         Takes((TEXT, TEXT, TEXT), _truth, optional=1),
         ("'KP-MS' LIKE 'KP%'", "true"),
@@ -394,8 +410,10 @@ _ALL = (
     _of(
         "EXTRACT",
         "EXTRACT(YEAR FROM date)",
-        "A part of a date or time: YEAR, QUARTER, MONTH, WEEK, DAY, DOY, DOW, ISODOW, HOUR, "
-        "MINUTE, SECOND.",
+        tr(
+            "A part of a date or time: YEAR, QUARTER, MONTH, WEEK, DAY, DOY, DOW, ISODOW, HOUR, "
+            "MINUTE, SECOND."
+        ),
         "dates and times",
         Takes((MOMENTS,), _whole),
         ("EXTRACT(MONTH FROM DATE '2026-11-26')", "11"),
@@ -404,8 +422,11 @@ _ALL = (
     _of(
         "TRUNC",
         "TRUNC(date, 'month')",
-        "The beginning of its year, quarter, month, week, day, hour, minute or second; of a number "
-        "what is left without the digits behind the mark.",
+        tr(
+            "The beginning of its year, quarter, month, week, day, hour, minute or "
+            "second; of a number "
+            "what is left without the digits behind the mark."
+        ),
         "dates and times",
         (
             Takes((DAYS,), first),
@@ -419,7 +440,7 @@ _ALL = (
     _of(
         "later by months",
         "date + INTERVAL '1' MONTH",
-        "So many months later; the last day of a month that is shorter.",
+        tr("So many months later; the last day of a month that is shorter."),
         "dates and times",
         Takes((DAYS, WHOLE), first),
         ("DATE '2026-01-31' + 1 * INTERVAL '1' MONTH", "2026-02-28"),
@@ -428,7 +449,7 @@ _ALL = (
     _of(
         "later by days",
         "date + INTERVAL '1' DAY",
-        "So many days later.",
+        tr("So many days later."),
         "dates and times",
         Takes((DAYS, WHOLE), first),
         ("DATE '2026-02-28' + INTERVAL '1' DAY", "2026-03-01"),
@@ -436,7 +457,7 @@ _ALL = (
     _of(
         "later by seconds",
         "time + INTERVAL '1' HOUR",
-        "So many hours, minutes or seconds later; a date becomes a date-time.",
+        tr("So many hours, minutes or seconds later; a date becomes a date-time."),
         "dates and times",
         (
             Takes(((Kind.TIME,), WHOLE), first),
@@ -447,23 +468,23 @@ _ALL = (
     _of(
         "CURRENT_DATE",
         "CURRENT_DATE",
-        "The day of the run, one for all rows.",
+        tr("The day of the run, one for all rows."),
         "dates and times",
         Takes((), fixed(Kind.DATE)),
         ("CURRENT_DATE - CURRENT_DATE", "0"),
     ),
-    _compares("=", "Whether both are equal.", ("1 = 1.0", "true"), ("1 = NULL", None)),
-    _compares("<>", "Whether they differ.", ("'a' <> 'A'", "true")),
-    _compares("<", "Whether a is less or earlier.", ("2 < 10", "true")),
-    _compares("<=", "Whether a is at most b.", ("2 <= 2", "true")),
+    _compares("=", tr("Whether both are equal."), ("1 = 1.0", "true"), ("1 = NULL", None)),
+    _compares("<>", tr("Whether they differ."), ("'a' <> 'A'", "true")),
+    _compares("<", tr("Whether a is less or earlier."), ("2 < 10", "true")),
+    _compares("<=", tr("Whether a is at most b."), ("2 <= 2", "true")),
     _compares(
-        ">", "Whether a is more or later.", ("DATE '2026-01-02' > DATE '2026-01-01'", "true")
+        ">", tr("Whether a is more or later."), ("DATE '2026-01-02' > DATE '2026-01-01'", "true")
     ),
-    _compares(">=", "Whether a is at least b.", ("2 >= 3", "false")),
+    _compares(">=", tr("Whether a is at least b."), ("2 >= 3", "false")),
     _of(
         "IS DISTINCT FROM",
         "a IS [NOT] DISTINCT FROM b",
-        "Whether they differ, a blank being equal to a blank; never blank itself.",
+        tr("Whether they differ, a blank being equal to a blank; never blank itself."),
         "comparisons",
         _COMPARED,
         ("1 IS DISTINCT FROM NULL", "true"),
@@ -472,7 +493,7 @@ _ALL = (
     _of(
         "BETWEEN",
         "a BETWEEN low AND high",
-        "Whether a is at least low and at most high.",
+        tr("Whether a is at least low and at most high."),
         "comparisons",
         (),
         ("5 BETWEEN 1 AND 5", "true"),
@@ -481,7 +502,7 @@ _ALL = (
     _of(
         "IN",
         "a IN (b, c ...)",
-        "Whether a equals any of them.",
+        tr("Whether a equals any of them."),
         "comparisons",
         (),
         ("'b' IN ('a', 'b')", "true"),
@@ -490,7 +511,7 @@ _ALL = (
     _of(
         "AND",
         "a AND b",
-        "Whether both hold; with a blank, false where the other is false, else blank.",
+        tr("Whether both hold; with a blank, false where the other is false, else blank."),
         "comparisons",
         Takes((TRUTH, TRUTH), _truth, many=True),
         ("FALSE AND NULL", "false"),
@@ -499,7 +520,7 @@ _ALL = (
     _of(
         "OR",
         "a OR b",
-        "Whether any holds; with a blank, true where the other is true, else blank.",
+        tr("Whether any holds; with a blank, true where the other is true, else blank."),
         "comparisons",
         Takes((TRUTH, TRUTH), _truth, many=True),
         ("TRUE OR NULL", "true"),
@@ -508,7 +529,7 @@ _ALL = (
     _of(
         "NOT",
         "NOT a",
-        "The opposite; a blank stays blank.",
+        tr("The opposite; a blank stays blank."),
         "comparisons",
         Takes((TRUTH,), _truth),
         ("NOT TRUE", "false"),
@@ -516,7 +537,7 @@ _ALL = (
     _of(
         "IS NULL",
         "a IS [NOT] NULL",
-        "Whether there is no value, be it a blank or a gap.",
+        tr("Whether there is no value, be it a blank or a gap."),
         "comparisons",
         Takes((ANY,), _truth),
         ("NULLIF(1, 1) IS NULL", "true"),
@@ -525,7 +546,10 @@ _ALL = (
     _of(
         "IS GAP",
         "a IS [NOT] GAP",
-        "Whether there is no value because a tie found no partner; a blank of the source is none.",
+        tr(
+            "Whether there is no value because a tie found no partner; a blank of the "
+            "source is none."
+        ),
         "comparisons",
         Takes((ANY,), _truth),
         ("NULLIF(1, 1) IS GAP", "false"),
@@ -533,7 +557,7 @@ _ALL = (
     _of(
         "IS TRUE",
         "a IS [NOT] TRUE",
-        "Whether a holds; never blank itself. IS FALSE tells whether its opposite does.",
+        tr("Whether a holds; never blank itself. IS FALSE tells whether its opposite does."),
         "comparisons",
         Takes((TRUTH,), _truth),
         ("(1 = NULL) IS TRUE", "false"),
@@ -542,7 +566,10 @@ _ALL = (
     _of(
         "CASE",
         "CASE WHEN a THEN b ... [ELSE c] END",
-        "What stands behind the first condition that holds; CASE x WHEN y compares x with each y.",
+        tr(
+            "What stands behind the first condition that holds; CASE x WHEN y compares "
+            "x with each y."
+        ),
         "choices",
         (),
         ("CASE WHEN 1 > 2 THEN 'a' ELSE 'b' END", "b"),
@@ -552,7 +579,7 @@ _ALL = (
     _of(
         "COALESCE",
         "COALESCE(a, b ...)",
-        "The first that has a value.",
+        tr("The first that has a value."),
         "choices",
         Takes((ANY, ANY), widest, optional=1, many=True),
         ("COALESCE(NULLIF(1, 1), 2)", "2"),
@@ -562,7 +589,7 @@ _ALL = (
     _of(
         "NULLIF",
         "NULLIF(a, b)",
-        "A blank where both are equal, else a.",
+        tr("A blank where both are equal, else a."),
         "choices",
         tuple(Takes(way.kinds, first) for way in _COMPARED),
         ("NULLIF('-', '-')", None),
@@ -571,7 +598,7 @@ _ALL = (
     _of(
         "GREATEST",
         "GREATEST(a, b ...)",
-        "The largest or latest of those that have a value.",
+        tr("The largest or latest of those that have a value."),
         "choices",
         Takes((ANY, ANY), widest, optional=1, many=True),
         ("GREATEST(1, 2.5, NULL)", "2.5"),
@@ -580,7 +607,7 @@ _ALL = (
     _of(
         "LEAST",
         "LEAST(a, b ...)",
-        "The smallest or earliest of those that have a value.",
+        tr("The smallest or earliest of those that have a value."),
         "choices",
         Takes((ANY, ANY), widest, optional=1, many=True),
         ("LEAST('b', 'a')", "a"),
@@ -590,8 +617,11 @@ _ALL = (
     _of(
         "CAST",
         "CAST(a AS kind)",
-        "In another kind: VARCHAR, INTEGER, DECIMAL(digits, behind), DOUBLE PRECISION, BOOLEAN, "
-        "DATE, TIMESTAMP, TIME; a blank where a is none of that kind.",
+        tr(
+            "In another kind: VARCHAR, INTEGER, DECIMAL(digits, behind), DOUBLE "
+            "PRECISION, BOOLEAN, "
+            "DATE, TIMESTAMP, TIME; a blank where a is none of that kind."
+        ),
         "kinds",
         Takes((ANY,), first),
         ("CAST('12' AS INTEGER)", "12"),

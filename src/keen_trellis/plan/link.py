@@ -9,6 +9,7 @@ from fractions import Fraction
 from typing import Literal, get_args
 
 from keen_trellis.base.errors import LinkError, known
+from keen_trellis.base.language import tr
 from keen_trellis.data import Kind
 from keen_trellis.plan.operators import NEAREST, OPERATORS, Operator
 from keen_trellis.plan.spans import SPANS, Span
@@ -60,19 +61,28 @@ class LinkField:
     span: Span | None = None
 
     def __post_init__(self) -> None:
-        known("The operator of a link", self.operator, OPERATORS)
+        known(tr("The operator of a link"), self.operator, OPERATORS)
         if self.operator not in NEAREST and (self.strict or self.within is not None):
             raise LinkError(
-                f"“{self.left} {self.operator} {self.right}” has no nearest match that could be "
-                "strict or within a distance.",
-                f"Take it out, or compare by {' or '.join(NEAREST)}.",
+                tr(
+                    "“{left} {operator} {right}” has no nearest match that could be "
+                    "strict or within a distance.",
+                    left=self.left,
+                    operator=self.operator,
+                    right=self.right,
+                ),
+                tr("Take it out, or compare by {nearest}.", nearest=" or ".join(NEAREST)),
             )
         if self.span is not None:
-            known("The span that a link is by", self.span, SPANS)
+            known(tr("The span that a link is by"), self.span, SPANS)
         if self.within is not None and not 0 <= self.within < float("inf"):
             raise LinkError(
-                f"{self.within} is no distance within which {self.left} could be near.",
-                "Give a number from 0 on.",
+                tr(
+                    "{within} is no distance within which {left} could be near.",
+                    within=self.within,
+                    left=self.left,
+                ),
+                tr("Give a number from 0 on."),
             )
 
     @property
@@ -148,10 +158,10 @@ class Link:
 
     def __post_init__(self) -> None:
         for rule in self.text:
-            known("A text rule", rule, TEXT_RULES)
-        known("What blanks do", self.blanks, BLANKS)
-        known("Which partner is taken", self.partner, PARTNERS)
-        known("The side that takes one partner", self.partner_for, SIDES)
+            known(tr("A text rule"), rule, TEXT_RULES)
+        known(tr("What blanks do"), self.blanks, BLANKS)
+        known(tr("Which partner is taken"), self.partner, PARTNERS)
+        known(tr("The side that takes one partner"), self.partner_for, SIDES)
 
     @property
     def equal_fields(self) -> tuple[LinkField, ...]:
@@ -168,5 +178,5 @@ class Link:
         """
         chosen: set[str] = {rules} if isinstance(rules, str) else set(rules)
         for rule in chosen:
-            known("A text rule", rule, TEXT_RULES)
+            known(tr("A text rule"), rule, TEXT_RULES)
         return replace(self, text=tuple(rule for rule in TEXT_RULES if rule in chosen))

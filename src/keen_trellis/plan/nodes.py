@@ -12,6 +12,7 @@ from dataclasses import dataclass, fields, replace
 from functools import cached_property
 
 from keen_trellis.base.errors import LinkError
+from keen_trellis.base.language import tr
 from keen_trellis.base.words import listed
 from keen_trellis.data import Kind
 from keen_trellis.data.kinds import holding
@@ -122,7 +123,7 @@ class Kept(Node):
     @cached_property
     def schema(self) -> Schema:
         """The columns of its input, which must allow the condition."""
-        self.condition.check(self.rows.schema, "the lane")
+        self.condition.check(self.rows.schema, tr("the lane"))
         return self.rows.schema
 
 
@@ -261,9 +262,14 @@ class Stacked(Node):
                     ]
                 )
                 raise LinkError(
-                    f"In {name} the columns {both} would both stand below “{twice[0]}” of the "
-                    "stack, where only one has a place.",
-                    "Let one of them meet under another name.",
+                    tr(
+                        "In {name} the columns {both} would both stand below “{twice_1}” of the "
+                        "stack, where only one has a place.",
+                        name=name,
+                        both=both,
+                        twice_1=twice[0],
+                    ),
+                    tr("Let one of them meet under another name."),
                 )
             made.append(Schema(tuple(met)))
         return made

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import Literal, get_args
 
+from keen_trellis.base.language import tr
+
 Comparison = Literal["=", "<>", "<", "<=", ">", ">="]
 """How two values are compared, with SQL's meaning: with a blank, none of them is true."""
 
@@ -69,23 +71,23 @@ VALUES_OF: dict[Test, range] = {
 
 OPERATOR_WORDS: dict[Operator, str] = {
     "=": "equals",
-    "<>": "is not",
-    "<": "is before or less than",
-    "<=": "is at most",
-    ">": "is after or more than",
-    ">=": "is at least",
-    "nearest earlier": "takes the nearest earlier or equal",
-    "nearest later": "takes the nearest later or equal",
+    "<>": tr("is not"),
+    "<": tr("is before or less than"),
+    "<=": tr("is at most"),
+    ">": tr("is after or more than"),
+    ">=": tr("is at least"),
+    "nearest earlier": tr("takes the nearest earlier or equal"),
+    "nearest later": tr("takes the nearest later or equal"),
 }
 TEST_WORDS: dict[Test, str] = {
     "=": "is",
-    "<>": "is not",
-    "<": "is less than",
-    "<=": "is at most",
-    ">": "is more than",
-    ">=": "is at least",
-    "in": "is one of",
-    "between": "is between",
+    "<>": tr("is not"),
+    "<": tr("is less than"),
+    "<=": tr("is at most"),
+    ">": tr("is more than"),
+    ">=": tr("is at least"),
+    "in": tr("is one of"),
+    "between": tr("is between"),
     "contains": "contains",
     "begins with": "begins with",
     "is blank": "is blank",

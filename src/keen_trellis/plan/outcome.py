@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 from typing import Literal, get_args
 
 from keen_trellis.base.errors import LinkError, known
+from keen_trellis.base.language import tr
 from keen_trellis.data import Kind
 from keen_trellis.data.kinds import comparable, holding
 from keen_trellis.plan.bays import JOIN_NAMES, Bay, Keep
@@ -56,8 +57,8 @@ class Columns:
     fills: tuple[tuple[str, str], ...] = ()
 
     def __post_init__(self) -> None:
-        known("What becomes of columns of one name", self.same_named, get_args(SameNamed))
-        known("How often a link field stands", self.link, get_args(LinkShown))
+        known(tr("What becomes of columns of one name"), self.same_named, get_args(SameNamed))
+        known(tr("How often a link field stands"), self.link, get_args(LinkShown))
         for side in SIDES:
             wanted = getattr(self, side)
             if wanted is not None:  # one name by itself is that column, not its letters
@@ -159,19 +160,24 @@ def outcome_columns(
     LinkError
         Two columns would have one name.
     """
-    mine = _picked(left, columns.left, "the left table")
+    mine = _picked(left, columns.left, tr("the left table"))
     theirs = _picked(right, columns.right, right_name)
     if len(mine) + len(theirs) > COLUMNS_AT_MOST:
         raise LinkError(
-            f"{len(mine) + len(theirs):,} columns would go on from the tie with {right_name}; "
-            f"{COLUMNS_AT_MOST:,} are the most.",
-            "Choose the columns that go on.",
+            tr(
+                "{mine:,} columns would go on from the tie with {right_name}; "
+                "{columns_at_most:,} are the most.",
+                mine=len(mine) + len(theirs),
+                right_name=right_name,
+                columns_at_most=COLUMNS_AT_MOST,
+            ),
+            tr("Choose the columns that go on."),
         )
     there = {c.name for c in mine}, {c.name for c in theirs}
     once = {
         f.left: f.right
         for f in link.equal_fields
-        if _are_one(left.column(f.left, "the left table"), right.column(f.right, right_name))
+        if _are_one(left.column(f.left, tr("the left table")), right.column(f.right, right_name))
     }
     alone = only_side(keep, columns)
     if alone is not None:  # no row of the other side goes on, and so none of its columns
@@ -270,8 +276,8 @@ def arranged(made: Sequence[OutcomeColumn], columns: Columns) -> list[OutcomeCol
     for column in called:
         if column.name in taken:
             raise LinkError(
-                f"Two columns that go on would be called “{column.name}”.",
-                "Give one another name.",
+                tr("Two columns that go on would be called “{name}”.", name=column.name),
+                tr("Give one another name."),
             )
         taken.add(column.name)
     place = {name: number for number, name in enumerate(columns.order)}

@@ -6,17 +6,18 @@ from dataclasses import dataclass
 from typing import Literal, get_args
 
 from keen_trellis.base.errors import known
+from keen_trellis.base.language import tr
 from keen_trellis.plan.link import SIDES, Side
 
 Promised = Literal["found", "one partner", "not multiplied", "few without", "same total"]
 PROMISES: tuple[Promised, ...] = get_args(Promised)
 
 PROMISE_WORDS: dict[Promised, str] = {
-    "found": "every {own} row finds a {other} row",
-    "one partner": "every {own} row finds exactly one {other} row",
-    "not multiplied": "no {own} row has more than one {other} row",
-    "few without": "at most {rows} {own} rows find no {other} row",
-    "same total": "the total of {column} in {own} is the same in what goes on",
+    "found": tr("every {own} row finds a {other} row"),
+    "one partner": tr("every {own} row finds exactly one {other} row"),
+    "not multiplied": tr("no {own} row has more than one {other} row"),
+    "few without": tr("at most {rows} {own} rows find no {other} row"),
+    "same total": tr("the total of {column} in {own} is the same in what goes on"),
 }
 
 
@@ -45,8 +46,8 @@ class Promise:
     column: str = ""
 
     def __post_init__(self) -> None:
-        known("A promise", self.what, PROMISES)
-        known("The side of a promise", self.side, SIDES)
+        known(tr("A promise"), self.what, PROMISES)
+        known(tr("The side of a promise"), self.side, SIDES)
 
     def sentence(self, names: tuple[str, str]) -> str:
         """Return what is promised, with what the left and the right side are called.
@@ -55,5 +56,5 @@ class Promise:
         'at most 5 Sailings rows find no Routes row'
         """
         own, other = names if self.side == "left" else names[::-1]
-        rows, column = f"{self.rows:,}", self.column or "no column yet"
+        rows, column = f"{self.rows:,}", self.column or tr("no column yet")
         return PROMISE_WORDS[self.what].format(own=own, other=other, rows=rows, column=column)

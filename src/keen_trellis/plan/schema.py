@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from keen_trellis.base.errors import UnknownColumnError
+from keen_trellis.base.language import tr
 from keen_trellis.data import Kind
 
 
@@ -46,7 +47,7 @@ class Schema:
         """The names in order."""
         return tuple(column.name for column in self.columns)
 
-    def column(self, name: str, where: str = "these rows") -> SchemaColumn:
+    def column(self, name: str, where: str = tr("these rows")) -> SchemaColumn:
         """Return the column called `name`.
 
         Raises

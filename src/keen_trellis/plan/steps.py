@@ -7,6 +7,7 @@ from functools import cached_property
 from typing import Literal, get_args
 
 from keen_trellis.base.errors import LinkError, known
+from keen_trellis.base.language import tr
 from keen_trellis.data import Kind
 from keen_trellis.plan.blends import Summarised
 from keen_trellis.plan.figures import Figure, require_names
@@ -111,8 +112,12 @@ class Picked(OnRows):
         for _, name in self.columns:
             if [new for _, new in self.columns].count(name) > 1:
                 raise LinkError(
-                    f"Two columns of {self.where} would be called “{name}”.",
-                    "Give one of them another name.",
+                    tr(
+                        "Two columns of {where} would be called “{name}”.",
+                        where=self.where,
+                        name=name,
+                    ),
+                    tr("Give one of them another name."),
                 )
         before = self.rows.schema
         return Schema(
@@ -197,7 +202,7 @@ class Repeated(OnRows):
     order: tuple[OrderField, ...] = ()
 
     def __post_init__(self) -> None:
-        known("Which of equal rows go on", self.keep, SORTS)
+        known(tr("Which of equal rows go on"), self.keep, SORTS)
 
     @cached_property
     def schema(self) -> Schema:
@@ -254,9 +259,13 @@ class Parted(OnRows):
         """
         if self.rows.schema.column(self.column, self.where).kind is not Kind.TEXT:
             raise LinkError(
-                f"“{self.column}” of {self.where} is no text, and only a text has parts.",
-                "Choose a column of texts, or change its kind first.",
+                tr(
+                    "“{column}” of {where} is no text, and only a text has parts.",
+                    column=self.column,
+                    where=self.where,
+                ),
+                tr("Choose a column of texts, or change its kind first."),
             )
         if not self.mark:
-            raise LinkError("There is no mark to split at.", "Type one, such as a comma.")
+            raise LinkError(tr("There is no mark to split at."), tr("Type one, such as a comma."))
         return self.rows.schema

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from typing import Literal, get_args
 
+from keen_trellis.base.language import tr
+
 TextRule = Literal["outer spaces", "doubled spaces", "case", "accents", "punctuation", "invisible"]
 TEXT_RULES: tuple[TextRule, ...] = get_args(TextRule)
 RULE_WORDS: dict[TextRule, str] = {
-    rule: "invisible characters" if rule == "invisible" else rule for rule in TEXT_RULES
+    rule: tr("invisible characters") if rule == "invisible" else rule for rule in TEXT_RULES
 }
 """The rules as sentences say them."""
 

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from urllib.parse import unquote, urlsplit
 
 from keen_trellis.base.errors import SourceError, UnknownColumnError
+from keen_trellis.base.language import tr
 from keen_trellis.base.progress import Report, quiet
 from keen_trellis.data import Kind
 from keen_trellis.layouts.source_layouts import SheetLayout, TextLayout
@@ -86,10 +87,19 @@ def read(
             raise UnknownColumnError(name, str(path_or_url), reading.table.columns)
     for unfit in reading.unfit:
         raise SourceError(
-            f"“{unfit.texts[0]}” in row {int(unfit.rows[0]) + 1:,} of “{unfit.column}” in "
-            f"{path_or_url} is no {unfit.kind}; {len(unfit.rows):,} of {len(reading.table):,} "
-            "values are none.",
-            "Mend them at the source, or leave the column as it is.",
+            tr(
+                "“{texts_1}” in row {rows_1:,} of “{column}” in "
+                "{path_or_url} is no {kind}; {rows:,} of {table:,} "
+                "values are none.",
+                texts_1=unfit.texts[0],
+                rows_1=int(unfit.rows[0]) + 1,
+                column=unfit.column,
+                path_or_url=path_or_url,
+                kind=unfit.kind,
+                rows=len(unfit.rows),
+                table=len(reading.table),
+            ),
+            tr("Mend them at the source, or leave the column as it is."),
         )
     return reading.table
 
@@ -148,7 +158,9 @@ def _of_database(
     if table is None:
         tables = databases.database_tables(database, secrets)
         if not tables:
-            raise SourceError(f"{database.label} has no table.", "Choose another one.")
+            raise SourceError(
+                tr("{label} has no table.", label=database.label), tr("Choose another one.")
+            )
         schema, name = tables[0].schema, tables[0].name
     else:
         schema, _, name = table.rpartition(".")
@@ -168,8 +180,11 @@ def _server(path_or_url: str | Path) -> tuple[Server | None, Secrets]:
         port = address.port
     except ValueError as error:
         raise SourceError(
-            f"The port in “{address.hostname}” is none: those have numbers from 1 to 65535.",
-            "Write it behind the host, or leave it out.",
+            tr(
+                "The port in “{hostname}” is none: those have numbers from 1 to 65535.",
+                hostname=address.hostname,
+            ),
+            tr("Write it behind the host, or leave it out."),
         ) from error
     server = Server(
         "postgresql" if kind == "postgresql" else "mariadb",
@@ -193,5 +208,8 @@ def _path(path_or_url: str | Path) -> Path:
 
         return Path(url2pathname(address.path))
     if len(address.scheme) > 1 and "://" in path_or_url:
-        raise SourceError(f"{address.scheme} addresses cannot be read.", "Give the path of a file.")
+        raise SourceError(
+            tr("{scheme} addresses cannot be read.", scheme=address.scheme),
+            tr("Give the path of a file."),
+        )
     return Path(path_or_url)

@@ -23,6 +23,7 @@ from pathlib import Path
 from typing import IO, Any
 
 from keen_trellis.base.errors import SourceError
+from keen_trellis.base.language import tr
 from keen_trellis.base.logs import timed
 from keen_trellis.base.progress import Report
 from keen_trellis.read import parser_process
@@ -192,16 +193,23 @@ class _Plain(pickle.Unpickler):
     def find_class(self, module: str, name: str) -> Any:
         if module == "datetime" and name in ("date", "datetime", "time", "timedelta"):
             return super().find_class(module, name)
-        raise pickle.UnpicklingError(f"{module}.{name} is no plain value.")
+        raise pickle.UnpicklingError(
+            tr("{module}.{name} is no plain value.", module=module, name=name)
+        )
 
 
 def _still(path: Path, size: int) -> SourceError:
     """Return as a sentence that a parser neither works nor ends."""
     return SourceError(
-        f"{path} cannot be read: what reads it stood still for {_STILL_S:.0f} seconds, for "
-        f"{max(size >> 10, 1):,} KB. Its cells may lie too far apart for its memory, or it is made "
-        "to do harm.",
-        "Delete the rows and columns outside the table, save it, and choose it again.",
+        tr(
+            "{path} cannot be read: what reads it stood still for {still_s:.0f} seconds, for "
+            "{max:,} KB. Its cells may lie too far apart for its memory, or it is made "
+            "to do harm.",
+            path=path,
+            still_s=_STILL_S,
+            max=max(size >> 10, 1),
+        ),
+        tr("Delete the rows and columns outside the table, save it, and choose it again."),
     )
 
 
@@ -209,19 +217,29 @@ def _died(
     path: Path, size: int, code: int, memory: int, seconds: int, has_memory: bool
 ) -> SourceError:
     """Return the death of a parser as a sentence."""
-    most = f"{memory >> 20:,} MB of memory"
+    most = tr("{memory:,} MB of memory", memory=memory >> 20)
     if not has_memory:
-        why = f"it needs more than {most} to be read"
+        why = tr("it needs more than {most} to be read", most=most)
     elif code == -signal.SIGXCPU:
-        why = f"it was not read in {seconds:,} seconds"
+        why = tr("it was not read in {seconds:,} seconds", seconds=seconds)
     elif code == -signal.SIGABRT:
-        why = f"it needs more than {most} to be read, or ends the program that reads it"
+        why = tr(
+            "it needs more than {most} to be read, or ends the program that reads it", most=most
+        )
     else:
-        word = signal.Signals(-code).name if code < 0 else f"code {code}"
-        why = f"it ends the program that reads it ({word})"
+        word = signal.Signals(-code).name if code < 0 else tr("code {code}", code=code)
+        why = tr("it ends the program that reads it ({word})", word=word)
     kilobytes = max(size >> 10, 1)
     return SourceError(
-        f"{path} cannot be read: {why}, for {kilobytes:,} KB. It is damaged, or made to do harm.",
-        "Open it in the program it was made with, save its table as delimited text, and choose "
-        "that.",
+        tr(
+            "{path} cannot be read: {why}, for {kilobytes:,} KB. It is damaged, or made "
+            "to do harm.",
+            path=path,
+            why=why,
+            kilobytes=kilobytes,
+        ),
+        tr(
+            "Open it in the program it was made with, save its table as delimited text, and choose "
+            "that."
+        ),
     )

@@ -13,6 +13,7 @@ import pyarrow.parquet as pq
 
 from keen_trellis.base.errors import SourceError
 from keen_trellis.base.file_stamps import FileStamp, unwritten_file
+from keen_trellis.base.language import tr
 from keen_trellis.base.ordinary_files import existing_file
 from keen_trellis.base.progress import Report, part, quiet
 from keen_trellis.base.words import counted
@@ -57,7 +58,7 @@ def read_columnar(
     """
     stamp = FileStamp.of(path)
     existing_file(path)
-    report(0.0, f"Reading {path.name}")
+    report(0.0, tr("Reading {name}", name=path.name))
     try:
         share = part(report, 0.0, 0.6)
         is_parquet = path.suffix.lower() in PARQUET
@@ -66,23 +67,23 @@ def read_columnar(
         cut = [*_nanoseconds_of_int96(path)] if is_parquet and not partial else []
     except (pa.ArrowException, ParserError, OSError, ValueError, KeyError) as error:
         raise SourceError(
-            f"{path} cannot be read as a columnar file: it is none, or is damaged.",
-            "Fetch or write it anew, and choose it again.",
+            tr("{path} cannot be read as a columnar file: it is none, or is damaged.", path=path),
+            tr("Fetch or write it anew, and choose it again."),
         ) from error
     names, noticed = column_names(table.column_names, path.name, declared=True)
     made: dict[str, pa.ChunkedArray | Column] = {}
     said = list(noticed)
     for place, name in enumerate(names):
-        report(0.6 + 0.4 * place / len(names), f"Reading {path.name}")
+        report(0.6 + 0.4 * place / len(names), tr("Reading {name}", name=path.name))
         column, remarks = _column(table.column(place), name, path.name)
         if column is not None:
             made[name] = column
         said += remarks
     said += cut
     unsettled = Unsettled(made, path.name)
-    words = "Parquet" if path.suffix.lower() in PARQUET else "Arrow"
+    words = tr("Parquet") if path.suffix.lower() in PARQUET else tr("Arrow")
     if any(pa.types.is_timestamp(f.type) and f.type.tz for f in table.schema):
-        words += ", moments in UTC"
+        words += tr(", moments in UTC")
     return Reading(
         unsettled.in_kinds(kinds or {}),
         words,
@@ -128,10 +129,17 @@ def _require_true_count(path: Path, file: pq.ParquetFile, group: int) -> None:
                 there = values_in_pages(opened, start, start + column.total_compressed_size)
         if there is not None and there != said.num_rows:
             raise SourceError(
-                f"{path} is damaged: its part {group + 1:,} is said to have "
-                f"{counted(said.num_rows, 'row')}, but “{column.path_in_schema}” has "
-                f"{counted(there, 'value')} there.",
-                "Fetch or write it anew, and choose it again.",
+                tr(
+                    "{path} is damaged: its part {group:,} is said to have "
+                    "{rows}, but “{path_in_schema}” has "
+                    "{values} there.",
+                    path=path,
+                    group=group + 1,
+                    rows=counted(said.num_rows, "row"),
+                    path_in_schema=column.path_in_schema,
+                    values=counted(there, "value"),
+                ),
+                tr("Fetch or write it anew, and choose it again."),
             )
 
 
@@ -155,9 +163,14 @@ def _nanoseconds_of_int96(path: Path) -> Iterator[Noticed]:
             far = int(pc.sum(pc.invert(near)).as_py() or 0) - wide.null_count
             if finer or far:
                 values = counted(finer, "value")
-                cut = f"has {values} with nanoseconds, which are cut: microseconds stay"
+                cut = tr(
+                    "has {values} with nanoseconds, which are cut: microseconds stay", values=values
+                )
                 if not finer:
-                    cut = f"has {counted(far, 'moment')} far from now, kept to microseconds"
+                    cut = tr(
+                        "has {moments} far from now, kept to microseconds",
+                        moments=counted(far, "moment"),
+                    )
                 yield Noticed(f"“{column.name}” {cut}.", finer or far)
 
 
@@ -165,7 +178,9 @@ def _arrow(
     path: Path, rows_at_most: int | None, report: Report
 ) -> Iterator[tuple[pa.Schema, int, pa.Table | None]]:
     most = str(-1 if rows_at_most is None else rows_at_most)
-    for stream in parsed_apart(path, "arrow", most, report=report, doing=f"Reading {path.name}"):
+    for stream in parsed_apart(
+        path, "arrow", most, report=report, doing=tr("Reading {name}", name=path.name)
+    ):
         table = pa.ipc.open_stream(stream).read_all()
         yield table.schema, 0, table
 
@@ -183,7 +198,7 @@ def _gathered(
             table.validate(full=True)  # a damaged file could make Arrow read beyond its memory
             tables.append(table)
             rows += len(table)
-            report(rows / max(total, rows, 1), f"Reading {path.name}")
+            report(rows / max(total, rows, 1), tr("Reading {name}", name=path.name))
         if rows_at_most is not None and rows >= rows_at_most:
             whole = pa.concat_tables(tables).slice(0, rows_at_most)
             return whole, True
@@ -198,16 +213,24 @@ def _column(values: pa.ChunkedArray, name: str, where: str) -> tuple[Column | No
         or types.is_large_binary(stored)
         or types.is_fixed_size_binary(stored)
     ):
-        text = f"“{name}” of {where} holds bytes, which are no value to link or show: left out."
+        text = tr(
+            "“{name}” of {where} holds bytes, which are no value to link or show: left out.",
+            name=name,
+            where=where,
+        )
         return None, [Noticed(text)]
     if types.is_duration(stored):
         hours = pc.divide(
             values.cast(pa.int64()).cast(pa.float64(), safe=False), _HOUR_IN[stored.unit]
         )
-        return from_arrow(hours), [Noticed(f"“{name}” holds durations; they are read as hours.")]
+        return from_arrow(hours), [
+            Noticed(tr("“{name}” holds durations; they are read as hours.", name=name))
+        ]
     if (types.is_date(stored) or types.is_timestamp(stored)) and not _in_calendar(values):
         column, _ = column_of_values(_far_texts(values), name)
-        text = f"“{name}” holds dates outside of the years 1 to 9999; they are read as text."
+        text = tr(
+            "“{name}” holds dates outside of the years 1 to 9999; they are read as text.", name=name
+        )
         return column, [Noticed(text)]
     finer = finer_than_kept(values)
     if finer:  # cut here and said below, with the column's name
@@ -219,14 +242,22 @@ def _column(values: pa.ChunkedArray, name: str, where: str) -> tuple[Column | No
         column, _ = column_of_values(
             [None if v is None else value_text(v) for v in values.to_pylist()], name
         )
-        text = f"“{name}” holds values of the type {stored}; they are read as text."
+        text = tr(
+            "“{name}” holds values of the type {stored}; they are read as text.",
+            name=name,
+            stored=stored,
+        )
         return column, [Noticed(text)]
     if not types.is_null(stored):
         column = replace(column, declared=True)
     said = nan_noticed(values, name)
     if finer:
         many = counted(finer, "value")
-        text = f"“{name}” has {many} with nanoseconds, which are cut: microseconds stay."
+        text = tr(
+            "“{name}” has {many} with nanoseconds, which are cut: microseconds stay.",
+            name=name,
+            many=many,
+        )
         said.append(Noticed(text, finer))
     return column, said
 

@@ -16,6 +16,7 @@ from keen_trellis.base.errors import (
     SourceError,
 )
 from keen_trellis.base.file_stamps import FileStamp
+from keen_trellis.base.language import tr
 from keen_trellis.base.progress import Report, quiet
 from keen_trellis.data import Column, Kind
 from keen_trellis.data.column_names import column_names
@@ -96,7 +97,7 @@ def database_tables(
         return found
 
     reader = Reader(database, secrets or Secrets(), QUERY_S)
-    return reader.run(listed, report, f"Looking into {database.label}")
+    return reader.run(listed, report, tr("Looking into {label}", label=database.label))
 
 
 def database_columns(
@@ -118,7 +119,7 @@ def database_columns(
         ]
 
     reader = Reader(database, secrets or Secrets(), QUERY_S)
-    return reader.run(listed, report, f"Looking into {table}")
+    return reader.run(listed, report, tr("Looking into {table}", table=table))
 
 
 def read_table(
@@ -205,11 +206,13 @@ def read_table(
 
     where = f"{database.label} › {table}"
     work = read_file if isinstance(database, SqliteFile) else read_server
-    found = _reader_run(database, secrets, None, work=work, report=report, doing=f"Reading {where}")
+    found = _reader_run(
+        database, secrets, None, work=work, report=report, doing=tr("Reading {where}", where=where)
+    )
     return _as_reading(
         found,
         where,
-        "database table",
+        tr("database table"),
         database=database,
         zone=zone,
         kinds=kinds or {},
@@ -262,9 +265,14 @@ def read_query(
             return rows
         return _Rows.of(_answer(connection, query, rows_at_most, reader), zone)
 
-    where = f"a query of {database.label}"
+    where = tr("a query of {label}", label=database.label)
     found = _reader_run(
-        database, secrets, timeout_s, work=read, report=report, doing=f"Asking {database.label}"
+        database,
+        secrets,
+        timeout_s,
+        work=read,
+        report=report,
+        doing=tr("Asking {label}", label=database.label),
     )
     return _as_reading(
         found,
@@ -355,8 +363,8 @@ def _answer(
         result = streamed.exec_driver_sql(plain)
         if not result.returns_rows:
             raise SourceError(
-                "The server says that the query is done, and gives no rows.",
-                "See that it asks for some, and that this is the server that is meant.",
+                tr("The server says that the query is done, and gives no rows."),
+                tr("See that it asks for some, and that this is the server that is meant."),
             )
         names = list(result.keys())
         types = [int(described[1]) for described in result.cursor.description]
@@ -385,7 +393,7 @@ def _reader_run(
         found: _Rows = reader.run(work, report, doing)
     except ConnectionLostError:
         again = Reader(database, secrets or Secrets(), timeout_s)
-        found = again.run(work, report, f"The connection was lost. {doing} again")
+        found = again.run(work, report, tr("The connection was lost. {doing} again", doing=doing))
     return found
 
 
@@ -407,12 +415,18 @@ def _as_reading(
     unsettled = Unsettled(came, where)
     n_rows = len(found.columns[0]) if found.columns else 0
     bytes_of = [
-        Noticed(f"“{name}” of {where} holds bytes, which are no value to link or show: left out.")
+        Noticed(
+            tr(
+                "“{name}” of {where} holds bytes, which are no value to link or show: left out.",
+                name=name,
+                where=where,
+            )
+        )
         for name in found.left_out
     ]
     return Reading(
         unsettled.in_kinds(kinds),
-        f"{what}, moments in {zone}" if found.zoned else what,
+        tr("{what}, moments in {zone}", what=what, zone=zone) if found.zoned else what,
         left_out=without_rows(n_rows, where),
         changed=(*found.noticed, *renamed, *bytes_of),
         files=(FileStamp.of(Path(database.path)),) if isinstance(database, SqliteFile) else (),
@@ -426,8 +440,11 @@ def _all_rights(connection: sa.Connection, database: Database) -> Iterator[Notic
     setting = connection.exec_driver_sql("SHOW is_superuser").scalar()
     if setting == "on":
         yield Noticed(
-            f"The account for {database.label} may do everything there. For queries take one that "
-            "may only read."
+            tr(
+                "The account for {label} may do everything there. For queries take one that "
+                "may only read.",
+                label=database.label,
+            )
         )
 
 
@@ -444,7 +461,11 @@ def _hidden_rows(
     asked = sa.text("SELECT row_security_active(CAST(:name AS regclass))")
     if connection.execute(asked, {"name": name}).scalar():
         yield Noticed(
-            f"{where} has row security: the server shows this account only rows that it may see."
+            tr(
+                "{where} has row security: the server shows this account only rows that "
+                "it may see.",
+                where=where,
+            )
         )
 
 

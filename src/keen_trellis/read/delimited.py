@@ -16,6 +16,7 @@ import pyarrow.csv as pacsv
 
 from keen_trellis.base.errors import SourceError, reason
 from keen_trellis.base.file_stamps import FileStamp, unwritten_file
+from keen_trellis.base.language import tr
 from keen_trellis.base.ordinary_files import existing_file
 from keen_trellis.base.progress import Report, part, quiet
 from keen_trellis.base.words import counted
@@ -145,7 +146,7 @@ def read_texts(
         Raised by `report` once the user has asked to stop.
     """
     existing_file(path)
-    report(0.0, f"Reading {path.name}")
+    report(0.0, tr("Reading {name}", name=path.name))
     try:
         head = head_of(path, HEAD_BYTES)
         if rows_at_most is not None:
@@ -159,7 +160,7 @@ def read_texts(
     except OSError as error:
         raise SourceError(
             f"{path} cannot be read to its end: {reason(error)}.",
-            "See that the disk or the network it lies on is there, and read it again.",
+            tr("See that the disk or the network it lies on is there, and read it again."),
         ) from error
 
 
@@ -329,7 +330,8 @@ class _Reader:
         names = next((row for line, row in rows if line == wanted), None)
         if wanted and names is None:
             raise SourceError(
-                f"{self._path} has no names in row {wanted}.", "Choose another row for the header."
+                f"{self._path} has no names in row {wanted}.",
+                tr("Choose another row for the header."),
             )
         widths = [len(row) for line, row in rows if line > wanted]
         # By the rows, not by the header: a title above the names has one cell.
@@ -351,9 +353,14 @@ class _Reader:
         words = str(error)
         if len(self._wrong) > _SET_APART_AT_MOST:
             return SourceError(
-                f"More than {_SET_APART_AT_MOST:,} lines of {self._path} do not have the cells "
-                f"that its first row has, read as {layout_words(self._layout)}.",
-                "Choose another delimiter or another row for the header.",
+                tr(
+                    "More than {set_apart_at_most:,} lines of {path} do not have the cells "
+                    "that its first row has, read as {layout_words}.",
+                    set_apart_at_most=_SET_APART_AT_MOST,
+                    path=self._path,
+                    layout_words=layout_words(self._layout),
+                ),
+                tr("Choose another delimiter or another row for the header."),
             )
         if "UTF8" in words or ": Expected " in words:  # a torn line may have broken letters
             return UnicodeError(words)
@@ -361,15 +368,17 @@ class _Reader:
             if self._layout.quote and _quotes_are_odd(self._path, self._layout.quote):
                 return SourceError(
                     f"{self._path} has a quote that is opened and never closed.",
-                    "Close it, or read the file without quotes.",
+                    tr("Close it, or read the file without quotes."),
                 )
             return SourceError(
                 f"{self._path} has a row of more than {_BLOCK >> 20} MB, which is none of a table.",
-                "See that its lines end as those of a text do, or read the file without quotes.",
+                tr(
+                    "See that its lines end as those of a text do, or read the file without quotes."
+                ),
             )
         return SourceError(
             f"{self._path} cannot be read as {layout_words(self._layout)}: {words}.",
-            "Choose another delimiter or encoding.",
+            tr("Choose another delimiter or encoding."),
         )
 
     def _ragged(self, width: int) -> list[SetApart]:
@@ -454,7 +463,7 @@ class _Counted:
         for sign in self._unexpected:
             if sign in piece:
                 raise _UnexpectedError(sign)
-        self._report(self.plain.tell() / self._size, f"Reading {self._name}")
+        self._report(self.plain.tell() / self._size, tr("Reading {name}", name=self._name))
         return piece
 
     def readable(self) -> bool:
@@ -498,7 +507,9 @@ def _sound_copy(path: Path, name: str, layout: TextLayout) -> Iterator[tuple[Pat
             else:
                 text = line.decode(encoding, errors="replace").rstrip("\r\n")
                 why = (
-                    "a NUL byte" if b"\x00" in line else f"not {ENCODINGS.get(encoding, encoding)}"
+                    tr("a NUL byte")
+                    if b"\x00" in line
+                    else tr("not {get}", get=ENCODINGS.get(encoding, encoding))
                 )
                 broken.append(SetApart(name, number, text.replace("\x00", "\ufffd"), why))
         copy.flush()
@@ -508,7 +519,7 @@ def _sound_copy(path: Path, name: str, layout: TextLayout) -> Iterator[tuple[Pat
 def _not_in_encoding(path: Path, encoding: str) -> SourceError:
     name = ENCODINGS.get(encoding, encoding)
     return SourceError(
-        f"{path} is not written in {name} throughout.", "Choose the encoding it was saved with."
+        f"{path} is not written in {name} throughout.", tr("Choose the encoding it was saved with.")
     )
 
 
@@ -517,7 +528,7 @@ def _first_line(text: str) -> str:
 
 
 def _lines(number: int) -> str:
-    return "1 line" if number == 1 else f"{number:,} lines"
+    return tr("1 line") if number == 1 else f"{number:,} lines"
 
 
 def _hold(number: int) -> str:
@@ -531,9 +542,11 @@ def _stand(number: int) -> str:
 def _some_lines(lines: list[int | None]) -> str:
     known = [f"{line:,}" for line in lines if line]
     if not known:
-        return "somewhere in the file"
+        return tr("somewhere in the file")
     more = len(lines) - min(len(known), 5)
-    return f"line {', '.join(known[:5])}" + (f" and {more:,} more" if more else "")
+    return tr("line {known}", known=", ".join(known[:5])) + (
+        tr(" and {more:,} more", more=more) if more else ""
+    )
 
 
 def _quotes_are_odd(path: Path, quote: str) -> bool:

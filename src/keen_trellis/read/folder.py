@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from keen_trellis.base.errors import SourceError
 from keen_trellis.base.file_stamps import FileStamp, unwritten
 from keen_trellis.base.folders import files_of, folder_stamps
+from keen_trellis.base.language import tr
 from keen_trellis.base.progress import Report, part, quiet
 from keen_trellis.base.words import as_text, first_free
 from keen_trellis.data import Column, Kind, from_arrow
@@ -106,14 +107,18 @@ def read_folder(
     if not pieces:
         raise failed[0]
     pieces = [_called(piece, taken_as or {}) for piece in pieces]
-    report(0.7, f"Putting {folder.name} together")
+    report(0.7, tr("Putting {name} together", name=folder.name))
     unsettled, settled = _put_together(pieces, folder.name, file_column)
     unread = [
-        Noticed(f"A file is left out since it cannot be read. {error.happened}", 1)
+        Noticed(
+            tr("A file is left out since it cannot be read. {happened}", happened=error.happened), 1
+        )
         for error in failed
     ]
-    empty = without_rows(sum(piece.n_rows for piece in pieces), f"The folder {folder.name}")
-    files = "1 file" if len(pieces) == 1 else f"{len(pieces):,} files"
+    empty = without_rows(
+        sum(piece.n_rows for piece in pieces), tr("The folder {name}", name=folder.name)
+    )
+    files = tr("1 file") if len(pieces) == 1 else tr("{pieces:,} files", pieces=len(pieces))
     columns = unsettled.in_kinds(kinds or {}, part(report, 0.7, 1.0))
     if isinstance(settled, TextLayout):
         settled = with_blanks(settled, columns)
@@ -137,8 +142,12 @@ def _read_files(
     paths = files_of(folder, pattern)
     if not paths:
         raise SourceError(
-            f"The folder {folder} has no file with a name like {pattern}.",
-            "Choose another pattern, or another folder.",
+            tr(
+                "The folder {folder} has no file with a name like {pattern}.",
+                folder=folder,
+                pattern=pattern,
+            ),
+            tr("Choose another pattern, or another folder."),
         )
     stamps = tuple(FileStamp.of(path) for path in paths)
     return stamps, *_pieces(paths, folder, how, report)
@@ -278,15 +287,22 @@ def _missing(pieces: Sequence[_Piece], taken_as: Mapping[str, str]) -> list[Noti
         without = [piece for piece in pieces if name not in piece.columns]
         if without:
             some = ", ".join(piece.name for piece in without[:3])
-            more = f" and {len(without) - 3:,} more" if len(without) > 3 else ""
-            text = f"“{name}” is not in {some}{more}: gaps in the rows from there."
+            more = tr(" and {without:,} more", without=len(without) - 3) if len(without) > 3 else ""
+            text = tr(
+                "“{name}” is not in {some}{more}: gaps in the rows from there.",
+                name=name,
+                some=some,
+                more=more,
+            )
             other = "" if name in meant.values() else _meant(name, pieces, without)
             remedy = None
             if other:
                 meant[name] = other
-                text = f"{text} “{other}” there may be the same."
+                text = tr("{text} “{other}” there may be the same.", text=text, other=other)
                 names = {"taken_as": {**taken_as, other: name}}
-                remedy = Reread(f"Take “{other}” as “{name}”", layout=names)
+                remedy = Reread(
+                    tr("Take “{other}” as “{name}”", other=other, name=name), layout=names
+                )
             said.append(Noticed(text, sum(piece.n_rows for piece in without), remedy))
     return sorted(said, key=lambda one: one.remedy is None)
 

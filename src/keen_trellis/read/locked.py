@@ -9,6 +9,7 @@ from io import BytesIO
 from pathlib import Path
 
 from keen_trellis.base.errors import PasswordError, SourceError
+from keen_trellis.base.language import tr
 from keen_trellis.servers.secrets import LockedFile, Secrets
 
 _COMPOUND = bytes.fromhex("d0cf11e0a1b11ae1")
@@ -36,8 +37,8 @@ def unlocked(path: Path, secrets: Secrets | None) -> Iterator[Path]:
         return
     if secrets is None:
         raise SourceError(
-            f"The workbook {path} is protected by a password.",
-            "Save a copy without a password and choose that.",
+            tr("The workbook {path} is protected by a password.", path=path),
+            tr("Save a copy without a password and choose that."),
         )
     plain = _decrypted(path, secrets)
     number = os.memfd_create("workbook")  # a file without a name: nothing of it reaches the disk
@@ -82,11 +83,13 @@ def _decrypted(path: Path, secrets: Secrets) -> bytes:
         except InvalidKeyError as error:
             secrets.forget(lock)
             raise PasswordError(
-                f"The password does not open {path.name}.", "Enter the right one.", lock.account
+                tr("The password does not open {name}.", name=path.name),
+                tr("Enter the right one."),
+                lock.account,
             ) from error
         except (DecryptionError, ValueError, OSError) as error:
             raise SourceError(
-                f"The workbook {path} is protected in a way that cannot be read.",
-                "Save a copy without a password and choose that.",
+                tr("The workbook {path} is protected in a way that cannot be read.", path=path),
+                tr("Save a copy without a password and choose that."),
             ) from error
     return plain.getvalue()

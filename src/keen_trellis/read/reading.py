@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from keen_trellis.base.file_stamps import FileStamp
+from keen_trellis.base.language import tr
 from keen_trellis.base.progress import Report, quiet
 from keen_trellis.data import Kind, Table
 from keen_trellis.data.conversions.kind_changes import Unfit
@@ -105,4 +106,4 @@ class Reading:
 
 def without_rows(n_rows: int, source: str) -> tuple[Noticed, ...]:
     """Say so where a source has a header at best."""
-    return () if n_rows else (Noticed(f"{source} has no rows below its header."),)
+    return () if n_rows else (Noticed(tr("{source} has no rows below its header.", source=source)),)

@@ -15,6 +15,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from numpy.typing import NDArray
 
+from keen_trellis.base.language import tr
 from keen_trellis.base.progress import Report, quiet
 from keen_trellis.base.words import counted, listed
 from keen_trellis.data import GAP, Column, Kind, Table, from_arrow
@@ -100,14 +101,14 @@ class Unsettled:
         Cancelled
             Raised by `report` once the user has asked to stop.
         """
-        report(0.0, f"Settling kinds of {self.where}")
+        report(0.0, tr("Settling kinds of {where}", where=self.where))
         made: dict[str, _Made] = {}
         with ThreadPoolExecutor(os.cpu_count()) as threads:  # Arrow lets go of the interpreter lock
             waiting = {n: threads.submit(self._made, n, kinds.get(n)) for n in self.came}
             try:
                 for done, (name, future) in enumerate(waiting.items(), start=1):
                     made[name] = future.result()
-                    report(done / len(waiting), f"Settling kinds of {self.where}")
+                    report(done / len(waiting), tr("Settling kinds of {where}", where=self.where))
             finally:
                 for future in waiting.values():
                     # Those under way go on to their end; they have nothing that anybody waits for.
@@ -199,12 +200,18 @@ def _merged(texts: pa.Array | pa.ChunkedArray, column: Column, name: str) -> tup
     if found is None:
         return ()
     one, other = found.texts
-    text = (
-        f"“{one}” and “{other}” in “{name}” are one value, read as {column.kind}: "
-        f"{counted(len(found.rows), 'row')} of values that are written in several ways, the first "
-        f"in row {int(found.rows[0]) + 1:,}."
+    text = tr(
+        "“{one}” and “{other}” in “{name}” are one value, read as {kind}: "
+        "{rows} of values that are written in several ways, the first "
+        "in row {rows_1:,}.",
+        one=one,
+        other=other,
+        name=name,
+        kind=column.kind,
+        rows=counted(len(found.rows), "row"),
+        rows_1=int(found.rows[0]) + 1,
     )
-    remedy = Reread(f"Keep “{name}” as text", kinds={name: Kind.TEXT})
+    remedy = Reread(tr("Keep “{name}” as text", name=name), kinds={name: Kind.TEXT})
     return (Noticed(text, len(found.rows), remedy),)
 
 
@@ -215,12 +222,23 @@ def blanks_noticed(blanks: Mapping[str, Mapping[str, int]]) -> tuple[Noticed, ..
     words = dict.fromkeys(word for found in blanks.values() for word in found)
     cells = sum(sum(found.values()) for found in blanks.values())
     quoted = listed([f"“{word}”" for word in words])
-    stand, are = ("stands", "is a blank") if len(words) == 1 else ("stand", "are blanks")
+    stand, are = ("stands", tr("is a blank")) if len(words) == 1 else ("stand", tr("are blanks"))
     names = [f"“{name}”" for name in blanks]
-    columns = listed(names) if len(names) <= _NAMED else f"{len(names):,} columns"
-    become = f"{counted(cells, 'cell')} {'is blank' if cells == 1 else 'are blank'} now"
-    text = f"{quoted} {stand} for no value among the values of {columns}, so {are}: {become}."
-    return (Noticed(text, cells, Reread("Keep as text", layout={"blanks": ()})),)
+    columns = listed(names) if len(names) <= _NAMED else tr("{names:,} columns", names=len(names))
+    become = tr(
+        "{cells} {word} now",
+        cells=counted(cells, "cell"),
+        word="is blank" if cells == 1 else tr("are blank"),
+    )
+    text = tr(
+        "{quoted} {stand} for no value among the values of {columns}, so {are}: {become}.",
+        quoted=quoted,
+        stand=stand,
+        columns=columns,
+        are=are,
+        become=become,
+    )
+    return (Noticed(text, cells, Reread(tr("Keep as text"), layout={"blanks": ()})),)
 
 
 def _slip(column: Column, name: str, written: Written) -> tuple[Noticed, ...]:
@@ -229,14 +247,29 @@ def _slip(column: Column, name: str, written: Written) -> tuple[Noticed, ...]:
     if likely is None:
         return ()
     kind = likely.kind
-    remedy = Reread(f"Read “{name}” as {kind}", kinds={name: kind})
+    remedy = Reread(tr("Read “{name}” as {kind}", name=name, kind=kind), kinds={name: kind})
     if not likely.unfit:
-        text = f"All {likely.fit:,} values of “{name}” look like {kind}s kept as text."
+        text = tr(
+            "All {fit:,} values of “{name}” look like {kind}s kept as text.",
+            fit=likely.fit,
+            name=name,
+            kind=kind,
+        )
         return (Noticed(text, likely.fit, remedy),)
-    are = "1 value is not" if likely.unfit == 1 else f"{likely.unfit:,} values are not"
-    text = (
-        f"“{name}” is text, though {likely.fit:,} of its values look like {kind}s: {are}, "
-        f"such as “{likely.odd}” in row {likely.odd_row + 1:,}."
+    are = (
+        tr("1 value is not")
+        if likely.unfit == 1
+        else tr("{unfit:,} values are not", unfit=likely.unfit)
+    )
+    text = tr(
+        "“{name}” is text, though {fit:,} of its values look like {kind}s: {are}, "
+        "such as “{odd}” in row {odd_row:,}.",
+        name=name,
+        fit=likely.fit,
+        kind=kind,
+        are=are,
+        odd=likely.odd,
+        odd_row=likely.odd_row + 1,
     )
     return (Noticed(text, likely.unfit, remedy),)
 
@@ -246,15 +279,23 @@ def _unfit_noticed(unfit: Sequence[Unfit]) -> tuple[Noticed, ...]:
     said = []
     for one in unfit:
         values = counted(len(one.rows), "value")
-        became = "is blank" if len(one.rows) == 1 else "are blank"
+        became = "is blank" if len(one.rows) == 1 else tr("are blank")
         if one.is_cut:
-            became = "has lost its" if len(one.rows) == 1 else "have lost their"
-            became += " time of day"
-        text = (
-            f"{values} of “{one.column}” cannot be read as {one.kind} and {became} now, such as "
-            f"“{one.texts[0]}” in row {int(one.rows[0]) + 1:,}."
+            became = tr("has lost its") if len(one.rows) == 1 else tr("have lost their")
+            became += tr(" time of day")
+        text = tr(
+            "{values} of “{column}” cannot be read as {kind} and {became} now, such as "
+            "“{texts_1}” in row {rows_1:,}.",
+            values=values,
+            column=one.column,
+            kind=one.kind,
+            became=became,
+            texts_1=one.texts[0],
+            rows_1=int(one.rows[0]) + 1,
         )
         kind = Kind.DATE_TIME if one.is_cut else Kind.TEXT
-        remedy = Reread(f"Keep “{one.column}” as {kind}", kinds={one.column: kind})
+        remedy = Reread(
+            tr("Keep “{column}” as {kind}", column=one.column, kind=kind), kinds={one.column: kind}
+        )
         said.append(Noticed(text, len(one.rows), remedy))
     return tuple(said)

@@ -12,6 +12,7 @@ from typing import Any
 import pyarrow as pa
 
 from keen_trellis.base.errors import SourceError
+from keen_trellis.base.language import tr
 from keen_trellis.base.progress import Report
 from keen_trellis.data import Column, Kind
 from keen_trellis.data.column_names import column_names
@@ -62,7 +63,9 @@ def table_of_cells(
     """
     place = _header_place(rows) if layout.header_row is None else layout.header_row - 1
     if place is None or not any(map(_n_filled, rows[max(place, 0) :])):
-        raise SourceError(f"{where} is empty.", "Choose a sheet with a header and rows.")
+        raise SourceError(
+            tr("{where} is empty.", where=where), tr("Choose a sheet with a header and rows.")
+        )
     body = rows[place + 1 :]
     kept = [row for row in body if _n_filled(row)]
     noticed = list(_blank_rows_noticed(body, kept, where))
@@ -83,7 +86,7 @@ def table_of_cells(
             blanks[name] = found
         made[name], seen = column_of_values(values, name)
         noticed += seen
-        report(done / len(used), f"Settling kinds of {where}")
+        report(done / len(used), tr("Settling kinds of {where}", where=where))
     unsettled = Unsettled(made, where, guesses=blanks_noticed(blanks))
     settled = replace(layout, header_row=place + 1, blanks=_all_words(blanks, layout))
     return Reading(
@@ -98,11 +101,15 @@ def table_of_cells(
 
 def _words(layout: SheetLayout) -> str:
     """Return a settled layout in words."""
-    words = [f"header in row {layout.header_row}" if layout.header_row else "no header"]
+    words = [
+        tr("header in row {header_row}", header_row=layout.header_row)
+        if layout.header_row
+        else tr("no header")
+    ]
     if layout.merged == "filled":
-        words.append("merged cells filled")
+        words.append(tr("merged cells filled"))
     if layout.total_row == "left out":
-        words.append("total row left out")
+        words.append(tr("total row left out"))
     return ", ".join(words)
 
 
@@ -175,8 +182,8 @@ def _blank_rows_noticed(body: list[Row], kept: list[Row], where: str) -> tuple[N
     inside = len(body) - last - len(kept)
     if inside <= 0:
         return ()
-    rows = "1 blank row" if inside == 1 else f"{inside:,} blank rows"
-    return (Noticed(f"{rows} of {where} left out.", inside),)
+    rows = tr("1 blank row") if inside == 1 else tr("{inside:,} blank rows", inside=inside)
+    return (Noticed(tr("{rows} of {where} left out.", rows=rows, where=where), inside),)
 
 
 def _n_filled(row: Row) -> int:

@@ -13,6 +13,7 @@ from decimal import Decimal
 from typing import Any
 
 from keen_trellis.base.errors import MissingTableError, UnknownColumnError
+from keen_trellis.base.language import tr
 from keen_trellis.data import Kind
 from keen_trellis.servers.connections import BATCH, Reader
 from keen_trellis.servers.row_conditions import is_whole_day, typed_value
@@ -51,7 +52,8 @@ def columns_of(
     found = connection.execute(f"PRAGMA table_xinfo({_quoted(table)})").fetchall()
     if not found:
         raise MissingTableError(
-            f"{file.label} has no table “{table}”.", [name for name, _ in _names(connection)]
+            tr("{label} has no table “{table}”.", label=file.label, table=table),
+            [name for name, _ in _names(connection)],
         )
     return [
         DatabaseColumn(name, Kind.TEXT, declared)
@@ -130,7 +132,7 @@ def _held(condition: RowCondition, declared: str, where: str) -> tuple[str, list
     kind = _declared_kind(declared)
     if kind is Kind.DATE_TIME and is_whole_day(condition.value):
         day = typed_value(Kind.DATE, condition, where)
-        return f"date({column}) {condition.is_} ?", [day.isoformat()]
+        return tr("date({column}) {is_} ?", column=column, is_=condition.is_), [day.isoformat()]
     value = typed_value(kind, condition, where)
     if isinstance(value, str):  # by its letters, whatever the column's collation takes for equal
         return f"CAST({column} AS TEXT) COLLATE BINARY {condition.is_} ?", [value]

@@ -10,6 +10,7 @@ from dataclasses import replace
 import pyarrow as pa
 import pyarrow.compute as pc
 
+from keen_trellis.base.language import tr
 from keen_trellis.base.words import counted, listed
 from keen_trellis.data import Column, Kind
 from keen_trellis.data.conversions.noticed import Noticed, Reread
@@ -70,8 +71,17 @@ def _without(
     nothing = pa.scalar(None, pa.string())
     rest = [pc.if_else(is_in, nothing, one) for is_in, one in zip(found, texts, strict=True)]
     quoted = listed([f"“{word}”" for word in words], "or")
-    blank = f"{counted(cells, 'cell')} {'is' if cells == 1 else 'are'} blank since {quoted} stands"
-    said = Noticed(f"{blank} for no value.", cells, Reread("Keep as text", layout={"blanks": ()}))
+    blank = tr(
+        "{cells} {word} blank since {quoted} stands",
+        cells=counted(cells, "cell"),
+        word="is" if cells == 1 else "are",
+        quoted=quoted,
+    )
+    said = Noticed(
+        tr("{blank} for no value.", blank=blank),
+        cells,
+        Reread(tr("Keep as text"), layout={"blanks": ()}),
+    )
     return rest, [said] if cells else []
 
 
@@ -101,13 +111,26 @@ def _thin_evidence(
         place = next(i for i, one in enumerate(certain) if pc.any(one).as_py())
         row = pc.index(certain[place], True).as_py()
         proof = texts[place][row].as_py()
-        values = "1 value shows" if proofs == 1 else f"{proofs:,} values show"
+        values = tr("1 value shows") if proofs == 1 else tr("{proofs:,} values show", proofs=proofs)
         yield Noticed(
-            f"{counted(rows, 'value')} of “{name}” such as “{example}” are taken as "
-            f"“{example.replace(mark, '')}”: only {values} that its mark stands between groups of "
-            f"digits, “{proof}” in row {row + 1:,} of “{names[place]}”.",
+            tr(
+                "{values} of “{name}” such as “{example}” are taken as "
+                "“{example_2}”: only {values_2} that its mark stands between groups of "
+                "digits, “{proof}” in row {row:,} of “{names}”.",
+                values=counted(rows, "value"),
+                name=name,
+                example=example,
+                example_2=example.replace(mark, ""),
+                values_2=values,
+                proof=proof,
+                row=row + 1,
+                names=names[place],
+            ),
             rows,
-            Reread(f"Take it as {example.replace(',', '.')}", layout={"decimal": mark}),
+            Reread(
+                tr("Take it as {example}", example=example.replace(",", ".")),
+                layout={"decimal": mark},
+            ),
         )
 
 
@@ -123,11 +146,17 @@ def _short_years(
         if rows:
             row = pc.index(short, True).as_py()
             yield Noticed(
-                f"{counted(rows, 'date')} of “{name}” such as “{column[row].as_py()}” in row "
-                f"{row + 1:,} have years of two digits: 69 to 99 are taken as 1969 to 1999, the "
-                "rest as 2000 to 2068.",
+                tr(
+                    "{dates} of “{name}” such as “{as_py}” in row "
+                    "{row:,} have years of two digits: 69 to 99 are taken as 1969 to 1999, the "
+                    "rest as 2000 to 2068.",
+                    dates=counted(rows, "date"),
+                    name=name,
+                    as_py=column[row].as_py(),
+                    row=row + 1,
+                ),
                 rows,
-                Reread(f"Keep “{name}” as text", kinds={name: Kind.TEXT}),
+                Reread(tr("Keep “{name}” as text", name=name), kinds={name: Kind.TEXT}),
             )
 
 
@@ -163,11 +192,16 @@ def _guesses(
         taken, instead = (other, usual) if written.decimal == "," else (usual, other)
         said.append(
             Noticed(
-                f"“{example}” in “{names[place]}” is taken as “{taken}”: nothing in the file says "
-                "whether its comma is a decimal mark.",
+                tr(
+                    "“{example}” in “{names}” is taken as “{taken}”: nothing in the file says "
+                    "whether its comma is a decimal mark.",
+                    example=example,
+                    names=names[place],
+                    taken=taken,
+                ),
                 len(texts[place]) - texts[place].null_count,
                 Reread(
-                    f"Take it as {instead}",
+                    tr("Take it as {instead}", instead=instead),
                     layout={"decimal": "." if written.decimal == "," else ","},
                 ),
             )
@@ -178,10 +212,18 @@ def _guesses(
         other_order = "month first" if written.dates == "day first" else "day first"
         said.append(
             Noticed(
-                f"“{example}” in “{names[place]}” is taken as {written.dates}: no day in the file "
-                "is above 12, so nothing says which it is.",
+                tr(
+                    "“{example}” in “{names}” is taken as {dates}: no day in the file "
+                    "is above 12, so nothing says which it is.",
+                    example=example,
+                    names=names[place],
+                    dates=written.dates,
+                ),
                 len(texts[place]) - texts[place].null_count,
-                Reread(f"Take the {other_order}", layout={"dates": other_order}),
+                Reread(
+                    tr("Take the {other_order}", other_order=other_order),
+                    layout={"dates": other_order},
+                ),
             )
         )
     return said

@@ -12,34 +12,35 @@ from dataclasses import replace
 from pathlib import Path
 
 from keen_trellis.base.errors import SourceError, known
+from keen_trellis.base.language import tr
 from keen_trellis.base.words import listed, plainly
 from keen_trellis.data.conversions.noticed import Noticed, Reread
 from keen_trellis.layouts.source_layouts import TextLayout
 
 DELIMITERS = {
-    ",": "Comma",
-    ";": "Semicolon",
-    "\t": "Tab",
-    "|": "Bar",
-    " ": "Space",
-    ":": "Colon",
-    "~": "Tilde",
+    ",": tr("Comma"),
+    ";": tr("Semicolon"),
+    "\t": tr("Tab"),
+    "|": tr("Bar"),
+    " ": tr("Space"),
+    ":": tr("Colon"),
+    "~": tr("Tilde"),
 }
 _LOOKED_FOR = (",", ";", "\t", "|")
 ENCODINGS = {
     "utf-8-sig": "UTF-8",
     "utf-16": "UTF-16",
-    "cp1252": "Windows-1252",
+    "cp1252": tr("Windows-1252"),
     "iso8859-15": "ISO 8859-15",
     "cp850": "DOS 850",
-    "cp1250": "Windows-1250",
-    "cp1251": "Windows-1251",
+    "cp1250": tr("Windows-1250"),
+    "cp1251": tr("Windows-1251"),
     "iso8859-2": "ISO 8859-2",
-    "mac_roman": "Mac Roman",
-    "shift_jis": "Shift JIS",
+    "mac_roman": tr("Mac Roman"),
+    "shift_jis": tr("Shift JIS"),
     "gb18030": "GB 18030",
 }
-QUOTES = {'"': "quotes \u0022", "'": "quotes '", "": "no quotes"}
+QUOTES = {'"': tr("quotes \u0022"), "'": tr("quotes '"), "": tr("no quotes")}
 HEAD_BYTES = 256 * 1024
 
 _NO_TEXTS = {"punycode", "idna", "undefined"}
@@ -59,22 +60,32 @@ _TOLD_BY_MARK = (
 
 def _refuse_odd_settings(layout: TextLayout, path: Path) -> None:
     """Refuse settings that no text has, such as a delimiter of two letters."""
-    for what, sign in (("A delimiter", layout.delimiter), ("A quote", layout.quote)):
+    for what, sign in ((tr("A delimiter"), layout.delimiter), (tr("A quote"), layout.quote)):
         if sign and not (len(sign) == 1 and sign.isascii() and sign not in "\r\n"):
             raise SourceError(
-                f"{what} is one sign of ASCII, and “{plainly(sign)}” is none, to read {path} with.",
-                "Choose another one.",
+                tr(
+                    "{what} is one sign of ASCII, and “{sign}” is none, to read {path} with.",
+                    what=what,
+                    sign=plainly(sign),
+                    path=path,
+                ),
+                tr("Choose another one."),
             )
     for what, word, allowed in (
-        ("The decimal mark", layout.decimal, (".", ",")),
-        ("What parts thousands", layout.thousands, ("", ",", ".", " ", "'")),
-        ("The order of dates", layout.dates, ("day first", "month first", "year first")),
+        (tr("The decimal mark"), layout.decimal, (".", ",")),
+        (tr("What parts thousands"), layout.thousands, ("", ",", ".", " ", "'")),
+        (tr("The order of dates"), layout.dates, ("day first", "month first", "year first")),
     ):
         if word is not None:
             known(what, word, allowed)
     if layout.encoding and layout.encoding.lower() in _NO_TEXTS:
         raise SourceError(
-            f"There is no encoding “{layout.encoding}” to read {path} with.", "Choose another one."
+            tr(
+                "There is no encoding “{encoding}” to read {path} with.",
+                encoding=layout.encoding,
+                path=path,
+            ),
+            tr("Choose another one."),
         )
 
 
@@ -104,8 +115,12 @@ def find_layout(head: bytes, path: Path, layout: TextLayout, all_there: bool) ->
         text = head.decode(encoding, errors="replace" if _is_utf8(encoding) else "ignore")
     except (LookupError, ValueError) as error:
         raise SourceError(
-            f"There is no encoding “{plainly(encoding)}” to read {path} with.",
-            "Choose another one.",
+            tr(
+                "There is no encoding “{encoding}” to read {path} with.",
+                encoding=plainly(encoding),
+                path=path,
+            ),
+            tr("Choose another one."),
         ) from error
     lines = text.splitlines(keepends=True)
     if not all_there:
@@ -138,14 +153,21 @@ def cells_of(lines: list[str], layout: TextLayout) -> list[tuple[int, list[str]]
 def layout_words(layout: TextLayout) -> str:
     """Return a settled layout in words: “Comma separated, UTF-8, header in row 1”."""
     delimiter = DELIMITERS.get(layout.delimiter or "", f"“{layout.delimiter}”")
-    words = [f"{delimiter} separated", ENCODINGS.get(layout.encoding or "", layout.encoding or "")]
-    words.append(f"header in row {layout.header_row}" if layout.header_row else "no header")
+    words = [
+        tr("{delimiter} separated", delimiter=delimiter),
+        ENCODINGS.get(layout.encoding or "", layout.encoding or ""),
+    ]
+    words.append(
+        tr("header in row {header_row}", header_row=layout.header_row)
+        if layout.header_row
+        else tr("no header")
+    )
     if layout.decimal == ",":
-        words.append("decimal comma")
+        words.append(tr("decimal comma"))
     if layout.dates in ("day first", "month first"):
         words.append(layout.dates)
     if layout.blanks:
-        words.append(f"{listed([f'“{word}”' for word in layout.blanks])} blank")
+        words.append(tr("{blanks} blank", blanks=listed([f"“{word}”" for word in layout.blanks])))
     return ", ".join(words)
 
 
@@ -218,9 +240,28 @@ def encoding_guessed(
         word = next(one for one in re.split(rb'[\s,;|"]+', line) if not one.isascii())
         read, instead = (word.decode(one, errors="replace") for one in (taken, other))
         if read != instead or number > _HEAD_LINES:
-            shown = f"“{read[:40]}” in line {number:,} of {name} is taken as {ENCODINGS[taken]}"
-            text = f"{shown}; no text says which encoding it is in. It might be “{instead[:40]}”."
-            return [Noticed(text, 0, Reread(f"Read it as {ENCODINGS[other]}", {"encoding": other}))]
+            shown = tr(
+                "“{read}” in line {number:,} of {name} is taken as {encodings}",
+                read=read[:40],
+                number=number,
+                name=name,
+                encodings=ENCODINGS[taken],
+            )
+            text = tr(
+                "{shown}; no text says which encoding it is in. It might be “{instead}”.",
+                shown=shown,
+                instead=instead[:40],
+            )
+            return [
+                Noticed(
+                    text,
+                    0,
+                    Reread(
+                        tr("Read it as {encodings}", encodings=ENCODINGS[other]),
+                        {"encoding": other},
+                    ),
+                )
+            ]
     return []
 
 
@@ -308,13 +349,16 @@ def _names_all_but_first(row: list[str], usual: int) -> bool:
 def _refuse_other_formats(head: bytes, path: Path, encoding: str) -> None:
     if head.startswith(_OTHER_FORMATS):
         raise SourceError(
-            f"{path} is not text: its content is a workbook, a database, an archive or a "
-            "columnar file.",
-            "Give its name the ending that belongs to it, such as .xlsx, and choose it again.",
+            tr(
+                "{path} is not text: its content is a workbook, a database, an archive or a "
+                "columnar file.",
+                path=path,
+            ),
+            tr("Give its name the ending that belongs to it, such as .xlsx, and choose it again."),
         )
     controls = len(head) - len(head.translate(None, _CONTROLS))
     if "16" not in encoding and "32" not in encoding and controls > max(8, len(head) / 200):
         raise SourceError(
-            f"{path} is not text: it holds bytes that no text has.",
-            "Choose a text file, or save the table as one.",
+            tr("{path} is not text: it holds bytes that no text has.", path=path),
+            tr("Choose a text file, or save the table as one."),
         )

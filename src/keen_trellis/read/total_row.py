@@ -7,6 +7,7 @@ from collections.abc import Sequence
 
 import pyarrow as pa
 
+from keen_trellis.base.language import tr
 from keen_trellis.data import Column, Kind
 from keen_trellis.data.conversions.noticed import Noticed, Reread
 from keen_trellis.data.conversions.text_parsing import column_of_texts
@@ -34,9 +35,9 @@ def why_total(label: str, sums: Sequence[bool], blanks: int) -> str:
         How many of its cells are blank.
     """
     if label and sums:
-        return f"it begins with “{label}”"
+        return tr("it begins with “{label}”", label=label)
     if sums and all(sums) and blanks:
-        return "its numbers are the sums of the rows above"
+        return tr("its numbers are the sums of the rows above")
     return ""
 
 
@@ -82,9 +83,17 @@ def told(why: str, where: str, wanted_out: bool) -> list[Noticed]:
     if not why:
         if not wanted_out:
             return []
-        return [Noticed(f"The last row of {where} is no total any more, so it is kept.", 1)]
+        return [
+            Noticed(
+                tr("The last row of {where} is no total any more, so it is kept.", where=where), 1
+            )
+        ]
     if wanted_out:
-        text = f"The last row of {where} is left out: {why}."
-        return [Noticed(text, 1, Reread("Keep it", layout={"total_row": "kept"}))]
-    text = f"The last row of {where} looks like a total: {why}. It would be counted twice."
-    return [Noticed(text, 1, Reread("Leave it out", layout={"total_row": "left out"}))]
+        text = tr("The last row of {where} is left out: {why}.", where=where, why=why)
+        return [Noticed(text, 1, Reread(tr("Keep it"), layout={"total_row": "kept"}))]
+    text = tr(
+        "The last row of {where} looks like a total: {why}. It would be counted twice.",
+        where=where,
+        why=why,
+    )
+    return [Noticed(text, 1, Reread(tr("Leave it out"), layout={"total_row": "left out"}))]

@@ -9,6 +9,7 @@ from collections.abc import Mapping, Sequence
 import pyarrow as pa
 
 from keen_trellis.base.errors import SourceError
+from keen_trellis.base.language import tr
 from keen_trellis.base.progress import Report, quiet
 from keen_trellis.data import Kind
 from keen_trellis.data.column_names import column_names
@@ -36,18 +37,20 @@ def read_typed(
         Raised by `report` once the user has asked to stop.
     """
     if not columns:
-        raise SourceError("The typed table has no columns yet.", "Type or paste some cells.")
-    names, noticed = column_names(columns, "the typed table")
+        raise SourceError(
+            tr("The typed table has no columns yet."), tr("Type or paste some cells.")
+        )
+    names, noticed = column_names(columns, tr("the typed table"))
     filled = [row for row in rows if any(cell.strip() for cell in row)]
     texts = [
         pa.chunked_array([[_cell(row, place) for row in filled]], pa.string())
         for place in range(len(names))
     ]
-    unsettled, _ = unsettled_texts(names, texts, TextLayout(), "the typed table")
+    unsettled, _ = unsettled_texts(names, texts, TextLayout(), tr("the typed table"))
     return Reading(
         unsettled.in_kinds(kinds or {}, report),
-        "typed in",
-        left_out=without_rows(len(filled), "The typed table"),
+        tr("typed in"),
+        left_out=without_rows(len(filled), tr("The typed table")),
         changed=noticed,
         unsettled=unsettled,
     )

@@ -12,6 +12,7 @@ from contextlib import contextmanager
 from pathlib import Path
 
 from keen_trellis.base.errors import SourceError, reason
+from keen_trellis.base.language import tr
 from keen_trellis.base.progress import Report
 
 UNPACKED_AT_MOST = 4 << 30
@@ -72,14 +73,14 @@ def unpacked(path: Path, report: Report) -> Iterator[Path]:
                 while piece := inner.read(_PIECE):
                     beside.write(piece)
                     refuse_excess(beside.tell(), packed, path)
-                    report(outer.tell() / packed, f"Unpacking {path.name}")
+                    report(outer.tell() / packed, tr("Unpacking {name}", name=path.name))
             beside.flush()
         except (EOFError, zlib.error, gzip.BadGzipFile) as error:
             raise _damaged(path) from error
         except OSError as error:
             raise SourceError(
-                f"{path} cannot be unpacked: {reason(error)}.",
-                "Make room on the disk, or unpack it elsewhere and choose the unpacked file.",
+                tr("{path} cannot be unpacked: {reason}.", path=path, reason=reason(error)),
+                tr("Make room on the disk, or unpack it elsewhere and choose the unpacked file."),
             ) from error
         yield Path(f"/proc/self/fd/{beside.fileno()}")
 
@@ -136,14 +137,19 @@ def refuse_excess(unpacked_size: int, packed_size: int, path: Path) -> None:
     swells = unpacked_size > _SUSPICIOUS_RATIO * max(packed_size, 1)
     if unpacked_size > UNPACKED_AT_MOST or (swells and unpacked_size > SUSPICIOUS_FROM):
         raise SourceError(
-            f"{path} unpacks to {unpacked_size >> 20:,} MB or more from {packed_size >> 10:,} KB, "
-            "which no table does.",
-            "If you trust the file, save its table as delimited text and choose that.",
+            tr(
+                "{path} unpacks to {unpacked_size:,} MB or more from {packed_size:,} KB, "
+                "which no table does.",
+                path=path,
+                unpacked_size=unpacked_size >> 20,
+                packed_size=packed_size >> 10,
+            ),
+            tr("If you trust the file, save its table as delimited text and choose that."),
         )
 
 
 def _damaged(path: Path) -> SourceError:
     return SourceError(
-        f"{path} is cut off or damaged: it cannot be unpacked to its end.",
-        "Fetch or save it anew, and choose it again.",
+        tr("{path} is cut off or damaged: it cannot be unpacked to its end.", path=path),
+        tr("Fetch or save it anew, and choose it again."),
     )

@@ -16,6 +16,7 @@ from typing import TYPE_CHECKING, Any
 
 from keen_trellis.base.errors import MissingTableError, SourceError
 from keen_trellis.base.file_stamps import FileStamp, unwritten_file
+from keen_trellis.base.language import tr
 from keen_trellis.base.ordinary_files import existing_file
 from keen_trellis.base.progress import Cancelled, Report, part, quiet
 from keen_trellis.data.conversions.noticed import Noticed, Reread
@@ -33,7 +34,7 @@ if TYPE_CHECKING:
 
 ENDINGS = (".xlsx", ".xlsm", ".xlsb", ".xls", ".ods")
 
-_SAVE_AGAIN = "Open it in the program it was made with, save it anew, and choose it again."
+_SAVE_AGAIN = tr("Open it in the program it was made with, save it anew, and choose it again.")
 
 
 @dataclass(frozen=True, slots=True)
@@ -136,7 +137,7 @@ def read_sheet(
     """
     existing_file(path)
     stamp = FileStamp.of(path)
-    report(0.0, f"Reading {path.name}")
+    report(0.0, tr("Reading {name}", name=path.name))
     with unlocked(path, secrets) as plain:
         box = None
         if named is not None:
@@ -147,7 +148,9 @@ def read_sheet(
         parts = _cells(plain, path, sheet, part(report, 0.1, 0.6))
         names = [name for name, _, _ in next(parts)]
         if sheet not in names:
-            raise MissingTableError(f"{path} has no sheet “{sheet}”.", names)
+            raise MissingTableError(
+                tr("{path} has no sheet “{sheet}”.", path=path, sheet=sheet), names
+            )
         with _beside(plain, sheet) as facts_of:
             try:
                 merged = next(parts)
@@ -157,7 +160,7 @@ def read_sheet(
                 raise
             facts = facts_of()
         merged = facts.merged if facts.merged is not None else merged
-    report(0.6, f"Reading {where}")
+    report(0.6, tr("Reading {where}", where=where))
     changed = [row for row, _ in facts.error_cells] + [row for row, _, _ in facts.shown]
     if layout.merged == "filled":
         changed += [row for (top, _), (bottom, _) in merged for row in range(top, bottom + 1)]
@@ -191,8 +194,12 @@ def read_sheet(
         *reading.left_out,
     )
     if codes:
-        cells = f"{codes:,} cells are" if codes > 1 else "1 cell is"
-        text = f"{cells} shown with zeros before a number in {where}; they are read as texts so."
+        cells = tr("{codes:,} cells are", codes=codes) if codes > 1 else tr("1 cell is")
+        text = tr(
+            "{cells} shown with zeros before a number in {where}; they are read as texts so.",
+            cells=cells,
+            where=where,
+        )
         reading = replace(reading, changed=(*reading.changed, Noticed(text, codes)))
     return replace(reading, left_out=left_out, files=(stamp,))
 
@@ -213,7 +220,7 @@ def _looked_up(path: Path, named: Path, report: Report) -> tuple[_Sheets, list[N
             path,
             *("parts", _told_by_name(path, found_in), tables),
             report=report,
-            doing=f"Looking into {named.name}",
+            doing=tr("Looking into {name}", name=named.name),
             said_of=named,
             unpacked=unpacked_size(path),
         )
@@ -264,7 +271,7 @@ def _cells(path: Path, named: Path, sheet: str, report: Report) -> Iterator[Any]
             path,
             *("sheet", _told_by_name(path, _format(path)), sheet),
             report=report,
-            doing=f"Reading {named.name}",
+            doing=tr("Reading {name}", name=named.name),
             said_of=named,
             unpacked=unpacked_size(path),
         )
@@ -295,12 +302,15 @@ def _told_by_parser(path: Path) -> Iterator[None]:
     except ParserError as error:
         if error.kind == "PasswordError":
             raise SourceError(
-                f"The workbook {path} is protected by a password.",
-                "Save a copy without a password and choose that.",
+                tr("The workbook {path} is protected by a password.", path=path),
+                tr("Save a copy without a password and choose that."),
             ) from None
         raise SourceError(
-            f"{path} is not a workbook that can be read: it is damaged, or of a format that is "
-            "none of .xlsx, .xlsm, .xlsb, .xls and .ods.",
+            tr(
+                "{path} is not a workbook that can be read: it is damaged, or of a format that is "
+                "none of .xlsx, .xlsm, .xlsb, .xls and .ods.",
+                path=path,
+            ),
             _SAVE_AGAIN,
         ) from error
 
@@ -311,7 +321,9 @@ def _named(
     for found in (*tables, *named_ranges(plain)):
         if found.name == name:
             return found
-    raise MissingTableError(f"{path} has no range or table called “{name}”.", sheets)
+    raise MissingTableError(
+        tr("{path} has no range or table called “{name}”.", path=path, name=name), sheets
+    )
 
 
 def _cells_noticed(
@@ -320,30 +332,54 @@ def _cells_noticed(
     said = []
     if facts.errors:
         cells = (
-            "1 cell holds an error" if facts.errors == 1 else f"{facts.errors:,} cells hold errors"
+            tr("1 cell holds an error")
+            if facts.errors == 1
+            else tr("{errors:,} cells hold errors", errors=facts.errors)
         )
-        at = f", the first in {facts.first_error}" if facts.first_error else ""
-        said.append(Noticed(f"{cells} in {where}{at}; they are read as blanks.", facts.errors))
+        at = (
+            tr(", the first in {first_error}", first_error=facts.first_error)
+            if facts.first_error
+            else ""
+        )
+        said.append(
+            Noticed(
+                tr(
+                    "{cells} in {where}{at}; they are read as blanks.",
+                    cells=cells,
+                    where=where,
+                    at=at,
+                ),
+                facts.errors,
+            )
+        )
     if facts.unworked:
         cells = (
-            "1 cell holds a formula"
+            tr("1 cell holds a formula")
             if facts.unworked == 1
-            else f"{facts.unworked:,} cells hold formulas"
+            else tr("{unworked:,} cells hold formulas", unworked=facts.unworked)
         )
-        text = (
-            f"{cells} without a stored result in {where}, the first in {facts.first_unworked}; "
-            "they are read as blanks. Open the file where formulas are worked out, and save it."
+        text = tr(
+            "{cells} without a stored result in {where}, the first in {first_unworked}; "
+            "they are read as blanks. Open the file where formulas are worked out, and save it.",
+            cells=cells,
+            where=where,
+            first_unworked=facts.first_unworked,
         )
         said.append(Noticed(text, facts.unworked))
     header = reading.layout.header_row
     inside = [box for box in merged if box[1][0] >= header]
     if inside and layout.merged == "as they are":
-        ranges = "1 range" if len(inside) == 1 else f"{len(inside):,} ranges"
+        ranges = tr("1 range") if len(inside) == 1 else tr("{inside:,} ranges", inside=len(inside))
         said.append(
             Noticed(
-                f"{ranges} of merged cells in {where}: only the first cell of each has the value.",
+                tr(
+                    "{ranges} of merged cells in {where}: only the first cell of each "
+                    "has the value.",
+                    ranges=ranges,
+                    where=where,
+                ),
                 len(inside),
-                Reread("Fill merged cells", layout={"merged": "filled"}),
+                Reread(tr("Fill merged cells"), layout={"merged": "filled"}),
             )
         )
     return said

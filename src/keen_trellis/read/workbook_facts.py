@@ -20,6 +20,7 @@ from xml.parsers import expat
 from defusedxml import DefusedXmlException, ElementTree
 
 from keen_trellis.base.errors import SourceError
+from keen_trellis.base.language import tr
 from keen_trellis.base.progress import Report, quiet
 from keen_trellis.read.unpacking import looked_into
 
@@ -171,8 +172,8 @@ def _damage_said(path: Path) -> Iterator[None]:
         OSError,
     ) as error:
         raise SourceError(
-            f"The workbook {path} is damaged: what stands in it is not whole.",
-            "Open it in the program it was made with, and save it anew.",
+            tr("The workbook {path} is damaged: what stands in it is not whole.", path=path),
+            tr("Open it in the program it was made with, and save it anew."),
         ) from error
 
 
@@ -290,9 +291,15 @@ def _xlsx_facts(
     seen = seen or _seen_by_reader(archive, part, padding, report)
     if seen.last_row * seen.widest > CELLS_AT_MOST and seen.widest > 26:
         raise SourceError(
-            f"The cells of the sheet “{sheet}” of {path} lie as far apart as A1 and "
-            f"{column_letters(seen.widest - 1)}{seen.last_row}, which is too much to read.",
-            "Delete the rows and columns outside the table, save it, and choose it again.",
+            tr(
+                "The cells of the sheet “{sheet}” of {path} lie as far apart as A1 and "
+                "{column_letters}{last_row}, which is too much to read.",
+                sheet=sheet,
+                path=path,
+                column_letters=column_letters(seen.widest - 1),
+                last_row=seen.last_row,
+            ),
+            tr("Delete the rows and columns outside the table, save it, and choose it again."),
         )
     return SheetFacts(
         seen.errors,
@@ -427,7 +434,7 @@ def _seen_by_reader(
 
     def refuse(*_: object) -> None:
         # one that stands for another that stands for another … fills the memory from a few bytes
-        raise ValueError("it declares entities of its own")
+        raise ValueError(tr("it declares entities of its own"))
 
     reader = expat.ParserCreate()
     reader.StartElementHandler = begin

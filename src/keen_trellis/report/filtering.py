@@ -14,6 +14,7 @@ from dataclasses import dataclass
 from functools import partial
 
 from keen_trellis.base.errors import UnknownColumnError, UserError
+from keen_trellis.base.language import tr
 from keen_trellis.base.words import first_free, listed
 from keen_trellis.compute.table_schema import schema_of
 from keen_trellis.document.edits.edit import with_changes, with_lane, with_takers
@@ -61,12 +62,14 @@ class Reaching:
     def sentence(self) -> str:
         """Say what is reached and what is not."""
         reached = listed(self.reached)
-        through = f"{listed(self.through)} through a tie" if self.through else ""
-        both = ", and ".join(part for part in (reached, through) if part)
-        parts = [f"reaches {both}"] if both else []
+        through = (
+            tr("{through} through a tie", through=listed(self.through)) if self.through else ""
+        )
+        both = tr(", and ").join(part for part in (reached, through) if part)
+        parts = [tr("reaches {both}", both=both)] if both else []
         if self.whole:
-            parts.append(f"not {listed(self.whole)}")
-        return " · ".join(parts) or "reaches nothing"
+            parts.append(tr("not {whole}", whole=listed(self.whole)))
+        return " · ".join(parts) or tr("reaches nothing")
 
 
 def filtered(results: Results, report: Report) -> tuple[Trellis, tuple[Reaching, ...]]:
@@ -98,7 +101,7 @@ def filtered(results: Results, report: Report) -> tuple[Trellis, tuple[Reaching,
         if not found and not is_at_end:
             raise UnknownColumnError(
                 one.column,
-                f"the report “{report.name}” or a lane that it is made of",
+                tr("the report “{name}” or a lane that it is made of", name=report.name),
                 end.schema.names,
             )
         origin = end.schema.column(one.column, "").origin if is_at_end else ""
@@ -114,7 +117,7 @@ def _nodes(results: Results) -> Mapping[str, Node | UserError]:
     for lane in results.trellis.lanes:
         found = results.readings.get(lane.id)
         if found is None:
-            reads[lane.id] = UserError(f"{lane.name} is not read.")
+            reads[lane.id] = UserError(tr("{name} is not read.", name=lane.name))
         elif isinstance(found, UserError):
             reads[lane.id] = found
         else:

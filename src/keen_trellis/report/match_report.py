@@ -14,6 +14,7 @@ from pathlib import Path
 from typing import Any
 
 from keen_trellis.base.errors import DeliveryError, UserError, reason
+from keen_trellis.base.language import tr
 from keen_trellis.base.progress import Report as Progress
 from keen_trellis.base.progress import part, quiet
 from keen_trellis.base.whole_files import whole_file
@@ -116,15 +117,19 @@ def save_match_report(
     ending = path.suffix.lower()
     if ending not in ENDINGS:
         raise DeliveryError(
-            f"{path.name} cannot be a match report: its ending is none of {', '.join(ENDINGS)}.",
-            "Give the file one of these endings.",
+            tr(
+                "{name} cannot be a match report: its ending is none of {endings}.",
+                name=path.name,
+                endings=", ".join(ENDINGS),
+            ),
+            tr("Give the file one of these endings."),
         )
-    results.trellis.refuse_to_write(path, "The match report")
+    results.trellis.refuse_to_write(path, tr("The match report"))
     if ending == ".xlsx":
         from keen_trellis.deliver import deliver
 
         told = account(results, options.with_values, options.made_for)
-        deliver(told, path, "Match report", progress)
+        deliver(told, path, tr("Match report"), progress)
         return
     page = match_page(results, runner, options, before, part(progress, 0.0, 0.6))
     try:
@@ -133,12 +138,12 @@ def save_match_report(
             if ending == ".html":
                 beside.write_text(page, encoding="utf-8")
             else:
-                progress(0.7, "Printing the match report")
+                progress(0.7, tr("Printing the match report"))
                 beside.write_bytes(printed(page, results.read_at))
     except OSError as error:
         raise DeliveryError(
-            f"{path} cannot be written: {reason(error)}.",
-            "Choose a folder that you may write to and that has room.",
+            tr("{path} cannot be written: {reason}.", path=path, reason=reason(error)),
+            tr("Choose a folder that you may write to and that has room."),
         ) from error
 
 
@@ -154,8 +159,8 @@ def printed(page: str, at: dt.datetime | None) -> bytes:
         import weasyprint
     except OSError as error:  # it is there, but the library beneath it is not
         raise DeliveryError(
-            "No PDF can be printed here: the library Pango is not installed.",
-            "Install it (on Debian: libpangoft2-1.0-0), or write .html and print that.",
+            tr("No PDF can be printed here: the library Pango is not installed."),
+            tr("Install it (on Debian: libpangoft2-1.0-0), or write .html and print that."),
         ) from error
     from weasyprint.text.fonts import FontConfiguration
 
@@ -239,7 +244,9 @@ class _Page:
             "title": trellis.name,
             "made_for": self._options.made_for,
             "made_at": made_at,
-            "foot": f"{_in_css(trellis.name)}: match report, {made_at}",
+            "foot": tr(
+                "{in_css}: match report, {made_at}", in_css=_in_css(trellis.name), made_at=made_at
+            ),
             "has_values": self._options.with_values,
             "summary": [*self._summary(joins), *self._missed()],
             "errors": self._errors(),
@@ -255,14 +262,31 @@ class _Page:
     def _summary(self, joins: Sequence[JoinFacts]) -> list[str]:
         lanes = [lane for lane in self._facts.lanes.values() if lane.is_read]
         rows = sum(lane.rows or 0 for lane in lanes)
-        said = [f"{counted(len(lanes), 'source')} with {counted(rows, 'row')} read."]
+        said = [
+            tr(
+                "{sources} with {rows} read.",
+                sources=counted(len(lanes), "source"),
+                rows=counted(rows, "row"),
+            )
+        ]
         for join in joins:
             left, right = join.counts.left, join.counts.right
             said.append(
-                f"{join.lane} and {join.other}: {left.found:,} of {counted(left.rows, 'row')} of "
-                f"{join.lane} "
-                f"found, {right.found:,} of {right.rows:,} of {join.other}; {join.join}, "
-                f"{counted(join.rows or 0, 'row')} {'goes' if join.rows == 1 else 'go'} on."
+                tr(
+                    "{lane} and {other}: {found:,} of {rows} of "
+                    "{lane} "
+                    "found, {right_found:,} of {right_rows:,} of {other}; {join}, "
+                    "{rows_2} {word} on.",
+                    lane=join.lane,
+                    other=join.other,
+                    found=left.found,
+                    rows=counted(left.rows, "row"),
+                    right_found=right.found,
+                    right_rows=right.rows,
+                    join=join.join,
+                    rows_2=counted(join.rows or 0, "row"),
+                    word="goes" if join.rows == 1 else "go",
+                )
             )
         return said
 
@@ -273,14 +297,25 @@ class _Page:
         missed = [f"“{one}”" for one in self._options.columns if one not in self._met]
         if not missed:
             return []
-        return [f"No row without a partner has {listed(missed)}, which was to be shown of them."]
+        return [
+            tr(
+                "No row without a partner has {missed}, which was to be shown of them.",
+                missed=listed(missed),
+            )
+        ]
 
     def _errors(self) -> list[str]:
         errors = [error.happened for error in self._results.errors()]
         if self._options.with_values or not errors:
             return errors
-        parts = "1 part has" if len(errors) == 1 else f"{len(errors):,} parts have"
-        return [f"{parts} no rows; what is wrong may quote values, and is left out."]
+        parts = (
+            tr("1 part has")
+            if len(errors) == 1
+            else tr("{errors:,} parts have", errors=len(errors))
+        )
+        return [
+            tr("{parts} no rows; what is wrong may quote values, and is left out.", parts=parts)
+        ]
 
     def _broken(self, join: JoinFacts) -> Sequence[str]:
         if self._options.with_values:
@@ -295,7 +330,7 @@ class _Page:
 
     def _lane(self, lane: Lane) -> dict[str, Any]:
         facts = self._facts.lanes[lane.id]
-        says = [f"files: {listed(facts.files)}"] if facts.files else []
+        says = [tr("files: {files}", files=listed(facts.files))] if facts.files else []
         says += self._notes(facts.notes)
         if facts.trouble:
             says.append(self._trouble(facts.trouble))
@@ -323,9 +358,9 @@ class _Page:
                 made.sentence = item.sentence(self._trellis, lane)
             made.says = facts.trouble or facts.says
             if facts.waits_for:
-                made.says = f"Waits: {facts.waits_for}"
+                made.says = tr("Waits: {waits_for}", waits_for=facts.waits_for)
             if item.is_off:
-                made.says = "It is switched off."
+                made.says = tr("It is switched off.")
         else:
             made.says = numbers_alone(facts, item)
         given = self._results.given.get(item_id)
@@ -343,13 +378,15 @@ class _Page:
         for promise in facts.promises:
             says = f", {promise.says}" if self._options.with_values else ""
             state = "kept" if promise.is_kept else f"broken{says}"
-            made.promises.append(f"Promised: {promise.sentence}: {state}.")
+            made.promises.append(
+                tr("Promised: {sentence}: {state}.", sentence=promise.sentence, state=state)
+            )
         if not self._options.with_values:
             return
         if isinstance(item, JoinItem) and item.pairs:
             pairs = [f"{pair.left} = {pair.right}" for pair in item.pairs]
             more = len(pairs) - _PAIRS_AT_MOST
-            rest = [f"and {more:,} more"] if more > 0 else []
+            rest = [tr("and {more:,} more", more=more)] if more > 0 else []
             made.pairs = "; ".join([*pairs[:_PAIRS_AT_MOST], *rest])
         sides = ((Bay.LEFT, tied.left, names), (Bay.RIGHT, tied.right, names[::-1]))
         for bay, _, (name, other) in sides:
@@ -378,8 +415,14 @@ class _Page:
                 for column, state in zip(columns, states, strict=True)
             )
             lines.append(_Line(tuple(cells)))
-        of = f"The first {len(shown)} of " if len(shown) < len(table) else ""
-        caption = f"{of}{counted(len(table), 'row')} of {name} without {other}"
+        of = tr("The first {shown} of ", shown=len(shown)) if len(shown) < len(table) else ""
+        caption = tr(
+            "{of}{rows} of {name} without {other}",
+            of=of,
+            rows=counted(len(table), "row"),
+            name=name,
+            other=other,
+        )
         numeric = tuple(column.kind.is_numeric for column in columns)
         return _Rows(caption, tuple(wanted), numeric, tuple(lines))
 
@@ -405,7 +448,12 @@ class _Page:
                 yield made
                 continue
             made["filters"] = [
-                f"The filter on {one.filter.column} {one.sentence()}." for one in found.reaches
+                tr(
+                    "The filter on {column} {sentence}.",
+                    column=one.filter.column,
+                    sentence=one.sentence(),
+                )
+                for one in found.reaches
             ]
             made["notes"] = list(self._notes(found.summed.notes))
             made["chain"] = self._chain(report, found.summed)
@@ -421,7 +469,7 @@ class _Page:
         """
         trellis = self._trellis
         place = trellis.taken_after(report.at)
-        chain = [(f"the report {report.name}", f"{len(found.rows):,}")]
+        chain = [(tr("the report {name}", name=report.name), f"{len(found.rows):,}")]
         while place:
             lane, number = trellis.place_after(place)
             table = self._results.table(place)
@@ -430,8 +478,15 @@ class _Page:
                 item = lane.items[number - 1]
                 if item.gives_rows:
                     with_others = listed([trellis.lane(t.lane).name for t in item.takes()])
-                    says = f"{item.title.lower()} on {lane.name}"
-                    chain.append((f"{says}, with {with_others}" if with_others else says, rows))
+                    says = tr("{title} on {name}", title=item.title.lower(), name=lane.name)
+                    chain.append(
+                        (
+                            tr("{says}, with {with_others}", says=says, with_others=with_others)
+                            if with_others
+                            else says,
+                            rows,
+                        )
+                    )
                 place = trellis.part_at(lane, number - 1)
             else:
                 chain.append((f"{lane.name}, {trellis.begins_words(lane)}", rows))
@@ -441,22 +496,32 @@ class _Page:
     def _deliveries(self) -> Iterator[str]:
         for _, item in self._trellis.deliveries():
             table = self._results.table(item.id)
-            rows = "no rows yet" if table is None else counted(len(table), "row")
+            rows = tr("no rows yet") if table is None else counted(len(table), "row")
             stopped = self._results.broken_before(item.id)
-            more = ", stopped by a broken promise" if stopped else ""
-            yield f"{item.name}: {rows} to {item.place}{more}."
+            more = tr(", stopped by a broken promise") if stopped else ""
+            yield tr(
+                "{name}: {rows} to {place}{more}.",
+                name=item.name,
+                rows=rows,
+                place=item.place,
+                more=more,
+            )
 
 
 def _lines(found: Summed) -> _Rows:
     report = found.report
-    groups = [group.title for group in report.groups] or ["rows of"]
+    groups = [group.title for group in report.groups] or [tr("rows of")]
     heads = (*groups, *(figure.title for figure in report.figures), "rows")
     kinds = [kind.is_numeric for kind in found.figure_kinds]
     shown = found.lines
     caption = report.name
     if len(shown) > _LINES_AT_MOST:
-        first = f"the first {_LINES_AT_MOST - 1} of {len(shown):,} lines"
-        caption = f"{caption}: {first}, and that of all rows"
+        first = tr(
+            "the first {lines_at_most} of {shown:,} lines",
+            lines_at_most=_LINES_AT_MOST - 1,
+            shown=len(shown),
+        )
+        caption = tr("{caption}: {first}, and that of all rows", caption=caption, first=first)
         shown = (*shown[: _LINES_AT_MOST - 1], found.total)
     lines = []
     for line in shown:
@@ -476,7 +541,7 @@ def _picture(found: Summed) -> Any:
 
     svg = written(found, PAPER, "svg", 860, 380).decode()
     svg = svg[svg.index("<svg") :]
-    title = escape(f"Picture of {found.report.name}; its numbers stand in the table")
+    title = escape(tr("Picture of {name}; its numbers stand in the table", name=found.report.name))
     said = f'role="img" aria-label="{title}"'
     return Markup(svg.replace("<svg", f"<svg {said}", 1))
 
@@ -487,9 +552,9 @@ def _bays(counts: Counts, names: tuple[str, str], keep: tuple[Bay, ...]) -> Any:
 
     left, right = counts.left.not_found, counts.right.not_found
     groups = (
-        (Bay.LEFT, f"only in {names[0]}", left),
-        (Bay.BOTH, "in both", counts.pairs),
-        (Bay.RIGHT, f"only in {names[1]}", right),
+        (Bay.LEFT, tr("only in {names_1}", names_1=names[0]), left),
+        (Bay.BOTH, tr("in both"), counts.pairs),
+        (Bay.RIGHT, tr("only in {names_2}", names_2=names[1]), right),
     )
     largest = max(rows for _, _, rows in groups) or 1
     bars = []
@@ -522,22 +587,26 @@ def _said(found: Changes | None) -> Iterator[str]:
         if not lane.is_any:
             continue
         rows = ["–" if n is None else f"{n:,}" for n in (lane.before, lane.now)]
-        parts = [f"{rows[0]} rows before, {rows[1]} now"]
+        parts = [tr("{rows_1} rows before, {rows_2} now", rows_1=rows[0], rows_2=rows[1])]
         for words, names in (
             ("gone", lane.gone),
             ("new", lane.come),
-            ("of another kind", lane.other_kind),
-            ("files gone", lane.files_gone),
-            ("files new", lane.files_come),
+            (tr("of another kind"), lane.other_kind),
+            (tr("files gone"), lane.files_gone),
+            (tr("files new"), lane.files_come),
         ):
             if names:
                 parts.append(f"{words}: {listed(names)}")
         yield f"{lane.name}: {'; '.join(parts)}."
     for tie in found.ties:
         before, now = tie.before, tie.now
-        yield (
-            f"{tie.name}: {now.found:,} of {counted(now.rows, 'row')} found, {before.found:,} of "
-            f"{before.rows:,} before."
+        yield tr(
+            "{name}: {found:,} of {rows} found, {before_found:,} of {before_rows:,} before.",
+            name=tie.name,
+            found=now.found,
+            rows=counted(now.rows, "row"),
+            before_found=before.found,
+            before_rows=before.rows,
         )
 
 

@@ -15,17 +15,18 @@ from typing import Any
 
 import numpy as np
 
+from keen_trellis.base.language import tr
 from keen_trellis.base.words import counted
 from keen_trellis.data import GAP, PRESENT
 from keen_trellis.report.summing import Line, Summed, number_text
 
 PICTURES = {
-    "none": "table only",
-    "bars": "table and bars",
-    "stacked bars": "table and stacked bars",
-    "lines": "table and lines",
-    "points": "table and points",
-    "heat": "table and heat",
+    "none": tr("table only"),
+    "bars": tr("table and bars"),
+    "stacked bars": tr("table and stacked bars"),
+    "lines": tr("table and lines"),
+    "points": tr("table and points"),
+    "heat": tr("table and heat"),
 }
 """Every picture, and how a report is said to be shown with it."""
 
@@ -161,7 +162,11 @@ def _series(summed: Summed) -> tuple[list[str], list[_Series], str]:
         names[line.codes[:-1] if several else line.codes] = name
     note = ""
     if len(categories) > CATEGORIES_AT_MOST:
-        note = f"The first {CATEGORIES_AT_MOST} of {len(categories):,} groups are drawn."
+        note = tr(
+            "The first {categories_at_most} of {categories:,} groups are drawn.",
+            categories_at_most=CATEGORIES_AT_MOST,
+            categories=len(categories),
+        )
         categories = categories[:CATEGORIES_AT_MOST]
     if not several:
         found = {line.codes: line for line in lines}
@@ -174,7 +179,12 @@ def _series(summed: Summed) -> tuple[list[str], list[_Series], str]:
     cells = {line.codes[-1]: line.groups[-1] for line in lines}
     kept = list(cells)[:SERIES_AT_MOST]
     if len(cells) > len(kept):
-        note = f"{note} The first {len(kept)} of {len(cells):,} series are drawn.".strip()
+        note = tr(
+            "{note} The first {kept} of {cells:,} series are drawn.",
+            note=note,
+            kept=len(kept),
+            cells=len(cells),
+        ).strip()
     made = [
         _Series(
             _short(cells[code].text),
@@ -212,7 +222,9 @@ def _figure(summed: Summed, look: Look, width: int, height: int) -> tuple[Any, l
     categories, series, note = _series(summed)
     shown = [line for one in series for line in one.lines if line is not None]
     if beyond := sum(_is_beyond(line.figures[place]) for line in shown):
-        note = f"{note} {counted(beyond, 'figure')} too large to be drawn.".strip()
+        note = tr(
+            "{note} {figures} too large to be drawn.", note=note, figures=counted(beyond, "figure")
+        ).strip()
     size = width / _DPI, height / _DPI
     figure: Any = Figure(figsize=size, dpi=_DPI, facecolor=look.ground, layout="constrained")
     axes = figure.add_subplot()

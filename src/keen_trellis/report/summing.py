@@ -16,6 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from keen_trellis.base.errors import LinkError
+from keen_trellis.base.language import tr
 from keen_trellis.base.progress import Report as Progress
 from keen_trellis.base.progress import part, quiet
 from keen_trellis.base.words import counted
@@ -33,7 +34,7 @@ LINES_AT_MOST = 5_000
 
 GROUPS_AT_MOST = 200_000
 
-REST, ALL = "the rest", "all"
+REST, ALL = tr("the rest"), "all"
 
 
 @dataclass(frozen=True, slots=True)
@@ -171,7 +172,7 @@ def summed(
     Cancelled
         Raised by `progress` once the user has asked to stop.
     """
-    progress(0.0, f"Summarising {report.name}")
+    progress(0.0, tr("Summarising {name}", name=report.name))
     dimensions = [_dimension(table, group) for group in report.groups]
     figures = [one.bare.as_figure() for one in report.figures]
     if report.top is not None and dimensions:
@@ -183,7 +184,7 @@ def summed(
     # below.
     for level in range(len(dimensions) + 1):
         share = part(progress, level / (len(dimensions) + 1), 1.0)
-        share(0.0, f"Summarising {report.name}")
+        share(0.0, tr("Summarising {name}", name=report.name))
         levels.append(_level(table, dimensions[:level], figures))
     lines, more = _in_order(levels, dimensions, report)
     return Summed(
@@ -198,7 +199,7 @@ def summed(
 
 
 def _dimension(table: Table, group: ReportGroup) -> _Dimension:
-    column = table.column(group.column, "the report")
+    column = table.column(group.column, tr("the report"))
     words: Callable[[Any], str]
     match group.by:
         case "value":
@@ -212,7 +213,7 @@ def _dimension(table: Table, group: ReportGroup) -> _Dimension:
                 if not lower.is_finite():
                     return f"{lower}"
                 with in_all_digits():
-                    return f"{lower:f} to under {lower + width:f}"
+                    return tr("{lower:f} to under {lower_2:f}", lower=lower, lower_2=lower + width)
 
         case span:
             made = span_of_days(column, span)
@@ -227,9 +228,16 @@ def _require_few(number: int, what: str, name: str) -> None:
     """Refuse more groups than anybody could look through, before each of them is worked out."""
     if number > GROUPS_AT_MOST:
         raise LinkError(
-            f"“{name}” has {number:,} different {what}; a report has {GROUPS_AT_MOST:,} groups at "
-            "most.",
-            "Group by a field with fewer of them, or by spans of it.",
+            tr(
+                "“{name}” has {number:,} different {what}; a report has "
+                "{groups_at_most:,} groups at "
+                "most.",
+                name=name,
+                number=number,
+                what=what,
+                groups_at_most=GROUPS_AT_MOST,
+            ),
+            tr("Group by a field with fewer of them, or by spans of it."),
         )
 
 
@@ -294,14 +302,14 @@ def _level(table: Table, dimensions: Sequence[_Dimension], figures: Sequence[Fig
     by = tuple(columns)
     for figure in figures:
         if figure.column is not None:
-            columns[figure.column] = table.column(figure.column, "the report")
+            columns[figure.column] = table.column(figure.column, tr("the report"))
     if not columns:  # only rows are counted, and all of them
         # A table without columns has no rows to be counted.
         columns["\0"] = Column(Kind.INTEGER, np.zeros(len(table), np.int64))
     # Names of our own: two figures may be called the same, or as a column is.
     named = [Figure(f.column, f.how, f"\0f{n}") for n, f in enumerate(figures)]
     made = summarise(Table.of(columns), by, [*named, Figure(None, "count", _ROWS)])
-    _require_few(len(made), "combinations", "The report")
+    _require_few(len(made), "combinations", tr("The report"))
     codes = zip(*(made.column(name).to_list() for name in by), strict=True) if by else [()]
     values = zip(*(made.column(one.name).to_list() for one in named), strict=True)
     counts = made.column(_ROWS).to_list()
@@ -451,23 +459,36 @@ def _notes(table: Table, report: Report, more: int, lanes: Mapping[str, str]) ->
     said = []
     if more:
         said.append(
-            f"{counted(more, 'more group')} {'is' if more == 1 else 'are'} not shown; totals are "
-            "of all rows."
+            tr(
+                "{groups} {word} not shown; totals are of all rows.",
+                groups=counted(more, "more group"),
+                word="is" if more == 1 else "are",
+            )
         )
     for column in dict.fromkeys(group.column for group in report.groups):
         found = table.column(column)
         have = table.field(column)
-        for state, words in ((GAP, "no match"), (BLANK, "blank")):
+        for state, words in ((GAP, tr("no match")), (BLANK, "blank")):
             count = found.count(state)
             if not count:
                 continue
             one = count == 1
-            missing = f"no {lanes[have.origin]} match" if have.origin in lanes else "no match"
-            why = missing if state == GAP else f"nothing in “{have.name}”"
+            missing = (
+                tr("no {lanes} match", lanes=lanes[have.origin])
+                if have.origin in lanes
+                else tr("no match")
+            )
+            why = missing if state == GAP else tr("nothing in “{name}”", name=have.name)
             said.append(
-                f"{counted(count, 'row')} {'has' if one else 'have'} {why}: "
-                f"{'it counts' if one else 'they count'} under “{words}”, not under a value of "
-                f"“{have.name}”."
+                tr(
+                    "{rows} {word} {why}: {word_2} under “{words}”, not under a value of “{name}”.",
+                    rows=counted(count, "row"),
+                    word="has" if one else "have",
+                    why=why,
+                    word_2=tr("it counts") if one else tr("they count"),
+                    words=words,
+                    name=have.name,
+                )
             )
     return said
 
@@ -485,8 +506,8 @@ def number_text(value: Any, is_share: bool = False) -> str:
     """
     if is_share:
         if 0 < abs(value) < 0.0005:
-            return "under 0.1 %"
-        return "over 99.9 %" if 0.9995 <= value < 1 else f"{_rounded(value, 1, times=100)} %"
+            return tr("under 0.1 %")
+        return tr("over 99.9 %") if 0.9995 <= value < 1 else f"{_rounded(value, 1, times=100)} %"
     if isinstance(value, bool):
         return str(value).lower()
     if isinstance(value, int | Decimal):

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from keen_trellis.base.language import tr
 from keen_trellis.base.words import counted
 from keen_trellis.data import Column, Kind, Table
 from keen_trellis.document.items import Item, StepItem
@@ -15,7 +16,7 @@ from keen_trellis.plan.counts import Group
 from keen_trellis.run.facts import ItemFacts, JoinFacts, LaneFacts, PromiseFacts
 from keen_trellis.run.results import Results
 
-WITHHELD = "Something is wrong with it; what it is may quote values, and is left out."
+WITHHELD = tr("Something is wrong with it; what it is may quote values, and is left out.")
 
 Row = tuple[str, str, str, int | None]
 
@@ -25,7 +26,13 @@ def withheld_notes(number: int) -> tuple[str, ...]:
     if not number:
         return ()
     are = "is" if number == 1 else "are"
-    return (f"{counted(number, 'remark')} that may quote values {are} left out.",)
+    return (
+        tr(
+            "{remarks} that may quote values {are} left out.",
+            remarks=counted(number, "remark"),
+            are=are,
+        ),
+    )
 
 
 def name_alone(facts: ItemFacts, item: Item) -> str:
@@ -38,24 +45,35 @@ def numbers_alone(facts: ItemFacts, item: Item) -> str:
     if facts.trouble:
         return WITHHELD
     if facts.waits_for:
-        return "It waits for a part before it."
+        return tr("It waits for a part before it.")
     if item.is_off:
-        return "It is switched off."
+        return tr("It is switched off.")
     if isinstance(facts, JoinFacts):
         left, right = facts.counts.left, facts.counts.right
-        return (
-            f"{facts.join}: {left.found:,} of {counted(left.rows, 'row')} of {facts.lane} found, "
-            f"{right.found:,} of {right.rows:,} of {facts.other}."
+        return tr(
+            "{join}: {found:,} of {rows} of {lane} found, "
+            "{right_found:,} of {right_rows:,} of {other}.",
+            join=facts.join,
+            found=left.found,
+            rows=counted(left.rows, "row"),
+            lane=facts.lane,
+            right_found=right.found,
+            right_rows=right.rows,
+            other=facts.other,
         )
     if facts.before is None or facts.rows is None:
         return ""
-    return f"{counted(facts.before, 'row')} before, {facts.rows:,} after."
+    return tr(
+        "{rows} before, {facts_rows:,} after.",
+        rows=counted(facts.before, "row"),
+        facts_rows=facts.rows,
+    )
 
 
 def promise_words(promise: PromiseFacts, with_values: bool) -> str:
     """Return what is promised, and whether it holds."""
     if promise.is_kept:
-        return f"{promise.sentence}: kept"
+        return tr("{sentence}: kept", sentence=promise.sentence)
     return f"{promise.sentence}: BROKEN{f': {promise.says}' if with_values else ''}"
 
 
@@ -64,13 +82,20 @@ def account(results: Results, with_values: bool = True, made_for: str = "") -> T
 
     Whom it is made for stands first, if it is said.
     """
-    rows: list[Row] = [("match report", "made for", made_for, None)] if made_for else []
+    rows: list[Row] = [(tr("match report"), tr("made for"), made_for, None)] if made_for else []
     for lane in results.facts.lanes.values():
         rows += _of_lane(lane, with_values)
     for item in results.facts.items.values():
         rows += _of_item(item, results.trellis.item(item.id), with_values)
     if results.read_at is not None:
-        rows.append(("all sources", "read", f"from {results.read_at:%Y-%m-%d %H:%M} on", None))
+        rows.append(
+            (
+                tr("all sources"),
+                "read",
+                tr("from {read_at:%Y-%m-%d %H:%M} on", read_at=results.read_at),
+                None,
+            )
+        )
     parts, sorts, says_of, counts = ([row[place] for row in rows] for place in range(4))
     return Table.of(
         {
@@ -83,7 +108,7 @@ def account(results: Results, with_values: bool = True, made_for: str = "") -> T
 
 
 def _of_lane(lane: LaneFacts, with_values: bool) -> Sequence[Row]:
-    files = f"from {', '.join(lane.files)}" if lane.files else ""
+    files = tr("from {files}", files=", ".join(lane.files)) if lane.files else ""
     trouble, notes = lane.trouble, lane.notes
     if not with_values:
         trouble, notes = WITHHELD if trouble else "", withheld_notes(len(notes))
@@ -108,4 +133,4 @@ def _of_item(facts: ItemFacts, item: Item, with_values: bool) -> Sequence[Row]:
 
 
 def _group_words(group: Group) -> str:
-    return f"{group.name}: {'go on' if group.goes_on else 'stay behind'}"
+    return f"{group.name}: {tr('go on') if group.goes_on else tr('stay behind')}"

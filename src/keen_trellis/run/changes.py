@@ -10,6 +10,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 
 from keen_trellis.base.errors import UnknownColumnError
+from keen_trellis.base.language import tr
 from keen_trellis.data import Column, Table
 from keen_trellis.document import edits
 from keen_trellis.document.items import JoinItem
@@ -208,7 +209,7 @@ def _lane_change(lane: Lane, before: LaneSnapshot, now: LaneSnapshot) -> LaneCha
         gone=_not_in(before.columns, now.columns),
         come=_not_in(now.columns, before.columns),
         other_kind=tuple(
-            f"{name}: {kind}, was {before.columns[name]}"
+            tr("{name}: {kind}, was {columns}", name=name, kind=kind, columns=before.columns[name])
             for name, kind in now.columns.items()
             if before.columns.get(name, kind) != kind
         ),
@@ -250,7 +251,12 @@ class _Gone:
             for score, name in scored[:3]
             if score >= _LIKELY
         )
-        text = f"{self.title}: the link names “{self.name}”, which {self.lane.name} no longer has."
+        text = tr(
+            "{title}: the link names “{name}”, which {lane_name} no longer has.",
+            title=self.title,
+            name=self.name,
+            lane_name=self.lane.name,
+        )
         return Broken(self.tie.id, text, repairs)
 
     def _values_before(self, old: Results | None) -> set[str]:

@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from functools import partial
 
 from keen_trellis.base.errors import UserError, WaitingError
+from keen_trellis.base.language import tr
 from keen_trellis.document import edits
 from keen_trellis.document.items import Item
 from keen_trellis.document.trellis import Lane, Trellis
@@ -134,7 +135,7 @@ def _planned(trellis: Trellis, schemas: Mapping[str, Schema], parts: Container[s
     reads: dict[str, Node | UserError] = {
         lane.id: Read("", lane.id, schemas[lane.id])
         if lane.id in schemas
-        else UserError("It is not read.")
+        else UserError(tr("It is not read."))
         for lane in trellis.lanes
     }
     return planned(trellis, reads, parts).nodes

@@ -11,6 +11,7 @@ from pathlib import Path
 import numpy as np
 
 from keen_trellis.base.errors import DeliveryError, NotAllowedError, UserError
+from keen_trellis.base.language import tr
 from keen_trellis.base.progress import Report, part, quiet
 from keen_trellis.base.whole_files import Noting
 from keen_trellis.compute.join_result import Tied
@@ -203,8 +204,8 @@ def not_its_own(path: Path) -> NotAllowedError:
     """Return the refusal to replace a file that the trellis did not write."""
     return NotAllowedError(
         "it",
-        [f"replaces {path}, which it did not write as it is now"],
-        "Choose another file for it, or say that it is to be replaced (--replace).",
+        [tr("replaces {path}, which it did not write as it is now", path=path)],
+        tr("Choose another file for it, or say that it is to be replaced (--replace)."),
     )
 
 
@@ -215,8 +216,13 @@ def refuse_reading(trellis: Trellis, item: DeliveryItem, path: Path | None) -> N
     reader = trellis.reader_of_table(item.into, is_one_machine) if item.into is not None else None
     if reader is not None:
         raise DeliveryError(
-            f"{item.name} would be written to {item.place}, which {reader.name} reads.",
-            "Choose another place: sources are never written to.",
+            tr(
+                "{name} would be written to {place}, which {reader_name} reads.",
+                name=item.name,
+                place=item.place,
+                reader_name=reader.name,
+            ),
+            tr("Choose another place: sources are never written to."),
         )
 
 
@@ -290,8 +296,12 @@ def refuse_one_place_twice(results: Results) -> None:
             place = (place, into.in_schema, into.table)
         if place in taken:
             raise DeliveryError(
-                f"{taken[place]} and {item.name} would both be written to "
-                f"{item.path or item.place}.",
-                "Choose another place for one of them.",
+                tr(
+                    "{taken} and {name} would both be written to {value}.",
+                    taken=taken[place],
+                    name=item.name,
+                    value=item.path or item.place,
+                ),
+                tr("Choose another place for one of them."),
             )
         taken[place] = item.name

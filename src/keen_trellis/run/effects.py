@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from keen_trellis.base.language import tr
 from keen_trellis.run.results import Results
 
 
@@ -19,6 +20,13 @@ def effects(without: Results, with_it: Results) -> Iterator[str]:
     for tie in with_it.facts.joins():
         if tie.id in before:
             sides = (before[tie.id].counts.left, tie.counts.left)
-            words = [f"{side.found:,} of {side.rows:,}" for side in sides]
+            words = [
+                tr("{found:,} of {rows:,}", found=side.found, rows=side.rows) for side in sides
+            ]
             if words[0] != words[1]:
-                yield f"{words[0]} → {words[1]} found at {tie.name}"
+                yield tr(
+                    "{words_1} → {words_2} found at {name}",
+                    words_1=words[0],
+                    words_2=words[1],
+                    name=tie.name,
+                )

@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from keen_trellis.base.errors import UserError
+from keen_trellis.base.language import tr
 from keen_trellis.compute.execute import execute
 from keen_trellis.compute.node_result import Given
 from keen_trellis.compute.table_schema import schema_of
@@ -42,7 +43,11 @@ class FirstLook:
     def sentence(self) -> str:
         """Return what became of the rows, and of how many that is said."""
         said = self.given.sentence()
-        return said if self.is_whole else f"Of the first {ROWS:,} rows: {said}"
+        return (
+            said
+            if self.is_whole
+            else tr("Of the first {rows:,} rows: {said}", rows=ROWS, said=said)
+        )
 
 
 def first_look(trellis: Trellis, item_id: str, known: Results) -> FirstLook | None:
@@ -89,7 +94,7 @@ def tried(step: Item, table: Table) -> Mapping[str, int]:
     """Return the numbers of what a step would do to rows; none where it cannot be done."""
     try:
         with one_day():
-            return _given(step, table, "the rows").numbers
+            return _given(step, table, tr("the rows")).numbers
     except UserError:
         return {}
 

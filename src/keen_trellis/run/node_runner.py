@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 from keen_trellis.base.errors import ProgramError, UserError, WaitingError
+from keen_trellis.base.language import tr
 from keen_trellis.base.logs import timed
 from keen_trellis.base.progress import Cancelled, Report, part, quiet
 from keen_trellis.compute.execute import execute
@@ -200,7 +201,7 @@ class WorkingOut:
         except UserError as error:
             return error
         except Exception as fault:  # noqa: BLE001  the border of a part: the others go on
-            return ProgramError("This part", fault)
+            return ProgramError(tr("This part"), fault)
         return self._called(node, value) if isinstance(node, Outcome) else value
 
     def _called(self, node: Outcome, value: Tied) -> Tied:

@@ -8,6 +8,7 @@ from functools import partial
 from pathlib import Path
 
 from keen_trellis.base.errors import NotThereError, UserError
+from keen_trellis.base.language import tr
 from keen_trellis.base.progress import Report, quiet
 from keen_trellis.base.whole_files import Noting
 from keen_trellis.deliver.tables import Target
@@ -88,14 +89,22 @@ def _write(
         return
     if job.rows > FETCHED_AT_MOST:
         raise NotThereError(
-            f"{item.name} has {job.rows:,} rows, which are too many to be fetched; "
-            f"{FETCHED_AT_MOST:,} are the most.",
-            f"Deliver it where it is, into {session.label}.",
+            tr(
+                "{name} has {rows:,} rows, which are too many to be fetched; "
+                "{fetched_at_most:,} are the most.",
+                name=item.name,
+                rows=job.rows,
+                fetched_at_most=FETCHED_AT_MOST,
+            ),
+            tr("Deliver it where it is, into {label}.", label=session.label),
         )
     if item.beside:
         raise NotThereError(
-            f"{item.name} has sheets beside its rows, which only a run on this machine makes.",
-            "Take the sheets out, or run the trellis on this machine.",
+            tr(
+                "{name} has sheets beside its rows, which only a run on this machine makes.",
+                name=item.name,
+            ),
+            tr("Take the sheets out, or run the trellis on this machine."),
         )
     fetched = replace(results, rows={**results.rows, item.id: there.table(item.id, at_most=None)})
     there.require_unwritten()

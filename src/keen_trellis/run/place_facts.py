@@ -6,6 +6,7 @@ from dataclasses import dataclass, field, replace
 from typing import Any
 
 from keen_trellis.base.errors import NotThereError, UserError, WaitingError
+from keen_trellis.base.language import tr
 from keen_trellis.base.words import counted
 from keen_trellis.data import Kind, Table
 from keen_trellis.document.items import Item, JoinItem, StepItem
@@ -80,10 +81,12 @@ def _lane(there: There, lane: Lane) -> LaneFacts:
     notes: tuple[str, ...] = ()
     if isinstance(node, Read) and node.stamp in there.lying:
         lying = there.lying[node.stamp]
-        left = f", without {', '.join(lying.left_out)}" if lying.left_out else ""
-        notes = (f"stays where it is: {lying.where}{left}",)
+        left = (
+            tr(", without {left_out}", left_out=", ".join(lying.left_out)) if lying.left_out else ""
+        )
+        notes = (tr("stays where it is: {where}{left}", where=lying.where, left=left),)
     elif is_read and isinstance(node, Read):
-        notes = (f"read here and sent to {there.session.label}",)
+        notes = (tr("read here and sent to {label}", label=there.session.label),)
     return LaneFacts(
         id=lane.id, name=lane.name, is_read=is_read, columns=columns, notes=notes, **_on(found)
     )
@@ -135,7 +138,12 @@ def _step(there: There, part: str, node: Node, before: int, after: int) -> dict[
         found = there.kept(part, node)
         if not isinstance(found, UserError):
             numbers |= {"left_out": before - after, "unknown": found[1]}
-        said = f"{after:,} of {counted(before, 'row')} go on, {before - after:,} are left out"
+        said = tr(
+            "{after:,} of {rows} go on, {before:,} are left out",
+            after=after,
+            rows=counted(before, "row"),
+            before=before - after,
+        )
         groups = (Group("kept", after), Group("left out", before - after, goes_on=False))
         return {"says": f"{said}.", "groups": groups, "numbers": numbers}
     if isinstance(node, Stacked):
@@ -147,7 +155,11 @@ def _step(there: There, part: str, node: Node, before: int, after: int) -> dict[
         numbers["parts"] = len(node.parts)
         return {"says": f"{counted(after, 'row')}.", "groups": bays, "numbers": numbers}
     became = before != after
-    said = f"{counted(before, 'row')} become {after:,}" if became else f"{after:,} rows go on"
+    said = (
+        tr("{rows} become {after:,}", rows=counted(before, "row"), after=after)
+        if became
+        else tr("{after:,} rows go on", after=after)
+    )
     return {"says": f"{said}.", "groups": (Group("kept", after),), "numbers": numbers}
 
 
@@ -160,7 +172,9 @@ def _stack(there: There, part: str, after: int) -> dict[str, Any]:
     parts = [trellis.before(part), *map(trellis.taken_after, taken)]
     rows = [found if isinstance(found, int) else 0 for found in map(there.count, parts)]
     groups = tuple(Group(name, n) for name, n in zip(names, rows, strict=True))
-    told = ", ".join(f"{n:,} of {name}" for name, n in zip(names, rows, strict=True))
+    told = ", ".join(
+        tr("{n:,} of {name}", n=n, name=name) for name, n in zip(names, rows, strict=True)
+    )
     numbers = {"rows": after, "left_out": sum(rows) - after}
     return {"says": f"{counted(after, 'row')}: {told}.", "groups": groups, "numbers": numbers}
 
@@ -178,22 +192,36 @@ def _promise(there: There, item: JoinItem, promise: Promise, counts: Counts) -> 
     without, several = side.not_found, side.multiplied
     match promise.what:
         case "found":
-            return PromiseFacts(sentence, not without, f"{without:,} do not" if without else "")
+            return PromiseFacts(
+                sentence, not without, tr("{without:,} do not", without=without) if without else ""
+            )
         case "one partner":
-            says = f"{without:,} find none, {several:,} several"
+            says = tr(
+                "{without:,} find none, {several:,} several", without=without, several=several
+            )
             is_kept = not without and not several
             return PromiseFacts(sentence, is_kept, "" if is_kept else says)
         case "not multiplied":
-            return PromiseFacts(sentence, not several, f"{several:,} have" if several else "")
+            return PromiseFacts(
+                sentence, not several, tr("{several:,} have", several=several) if several else ""
+            )
         case "few without":
             is_kept = without <= promise.rows
-            return PromiseFacts(sentence, is_kept, "" if is_kept else f"{without:,} do")
+            return PromiseFacts(
+                sentence, is_kept, "" if is_kept else tr("{without:,} do", without=without)
+            )
     try:
         before, after = _totals(there, node, promise)
     except UserError as error:
-        return PromiseFacts(sentence, False, f"not made sure of, since {error.happened}")
+        return PromiseFacts(
+            sentence, False, tr("not made sure of, since {happened}", happened=error.happened)
+        )
     is_kept = before == after
-    says = "" if is_kept else f"{before} before, {after} in what goes on"
+    says = (
+        ""
+        if is_kept
+        else tr("{before} before, {after} in what goes on", before=before, after=after)
+    )
     return PromiseFacts(sentence, is_kept, says)
 
 
@@ -203,8 +231,13 @@ def _totals(there: There, node: Outcome, promise: Promise) -> tuple[Any, Any]:
     held = side.schema.column(promise.column, node.join.names[promise.side == "right"])
     if held.kind not in (Kind.INTEGER, Kind.EXACT):
         raise NotThereError(
-            f"“{promise.column}” is {held.kind}, of which {there.session.dialect.title} has no "
-            "total that is the same in every order."
+            tr(
+                "“{column}” is {kind}, of which {title} has no "
+                "total that is the same in every order.",
+                column=promise.column,
+                kind=held.kind,
+                title=there.session.dialect.title,
+            )
         )
     plain = replace(node, columns=Columns(link="both", left=node.columns.left and None))
     if semi_side(node.keep, node.columns) is not None:

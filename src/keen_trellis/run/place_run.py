@@ -23,6 +23,7 @@ from keen_trellis.base.errors import (
     WaitingError,
 )
 from keen_trellis.base.file_stamps import FileStamp, WrittenMeanwhileError, stamps_below, written_to
+from keen_trellis.base.language import tr
 from keen_trellis.base.progress import Report, quiet
 from keen_trellis.data import Kind, Table
 from keen_trellis.document.items import StepItem
@@ -309,7 +310,7 @@ class There:
         self.session.ready(self.writer.program, [rows.name], self.report)
         whole = self.writer.program.whole(query, [rows.name])
         found = self.session.doing(
-            lambda: self.session.fetch(whole, [("total", Kind.EXACT)]), self.report, "Adding up"
+            lambda: self.session.fetch(whole, [("total", Kind.EXACT)]), self.report, tr("Adding up")
         )
         return found["total"].to_list()[0]
 
@@ -323,14 +324,19 @@ def labels_of(plan: Plan) -> dict[str, tuple[str, str]]:
         if isinstance(node, UserError):
             continue
         if part in lanes:
-            label = (lanes[part].name, f"the lane {lanes[part].name}")
+            label = (lanes[part].name, tr("the lane {name}", name=lanes[part].name))
         else:
             lane, place = trellis.place_of(part)
             item = trellis.item(part)
             word = item.brief if isinstance(item, StepItem) else item.type
             label = (
                 f"{lane.name} {place + 1} {word}"[:40],
-                f"{lane.name}, step {place + 1}: {item.sentence(trellis, lane)}",
+                tr(
+                    "{name}, step {place}: {sentence}",
+                    name=lane.name,
+                    place=place + 1,
+                    sentence=item.sentence(trellis, lane),
+                ),
             )
         made.setdefault(node.digest, label)
     return made
@@ -356,8 +362,13 @@ def _refuse_unseen(lane: Lane, session: Session) -> None:
     database = getattr(lane.source, "database", None)
     if isinstance(database, Server) and not session.knows(database):
         raise NotThereError(
-            f"{lane.name} lies in {database.label}, which {session.label} does not see.",
-            "Bring the table there, or run the trellis on this machine.",
+            tr(
+                "{name} lies in {label}, which {session_label} does not see.",
+                name=lane.name,
+                label=database.label,
+                session_label=session.label,
+            ),
+            tr("Bring the table there, or run the trellis on this machine."),
         )
 
 

@@ -6,6 +6,7 @@ from collections.abc import Container, Mapping
 from dataclasses import dataclass, field
 
 from keen_trellis.base.errors import ProgramError, UserError, WaitingError
+from keen_trellis.base.language import tr
 from keen_trellis.document.sources import InTrellis
 from keen_trellis.document.trellis import Lane, Trellis, places_in_order
 from keen_trellis.formulas.today import one_day
@@ -74,7 +75,7 @@ def _planned(
         except UserError as error:
             return error
         except Exception as fault:  # noqa: BLE001  the border of a part: the others go on
-            return ProgramError("This part", fault)
+            return ProgramError(tr("This part"), fault)
         return node
 
     def begun(lane: Lane) -> Node | UserError:

@@ -10,6 +10,7 @@ from pydantic import TypeAdapter
 from typing_extensions import TypedDict
 
 from keen_trellis.base.errors import UserError
+from keen_trellis.base.language import tr
 from keen_trellis.plan.counts import SideCounts
 from keen_trellis.run.delivering import Delivered
 from keen_trellis.run.facts import JoinFacts
@@ -157,26 +158,26 @@ def differences(before: Mapping[str, Any], now: Mapping[str, Any]) -> Iterator[s
     yield from _of(
         {one["lane"]: one["rows"] for one in before["sources"]},
         {one["lane"]: one["rows"] for one in now["sources"]},
-        "{}: {} rows read, {} before",
+        tr("{}: {} rows read, {} before"),
         "lane",
     )
     for side, other in (("left", "right"), ("right", "left")):
         yield from _of(
             {_name(tie, side, other): tie[side]["found"] for tie in before["ties"]},
             {_name(tie, side, other): tie[side]["found"] for tie in now["ties"]},
-            "{}: {} rows found, {} before",
+            tr("{}: {} rows found, {} before"),
             "",
         )
     yield from _of(
         {_pair(tie): tie["rows"] for tie in before["ties"]},
         {_pair(tie): tie["rows"] for tie in now["ties"]},
-        "{}: {} rows go on, {} before",
+        tr("{}: {} rows go on, {} before"),
         "tie",
     )
     yield from _of(
         {one["name"]: one["rows"] for one in before["deliveries"]},
         {one["name"]: one["rows"] for one in now["deliveries"]},
-        "{}: {} rows delivered, {} before",
+        tr("{}: {} rows delivered, {} before"),
         "delivery",
     )
     kept = {(t["id"], p["sentence"]): p["is_kept"] for t in before["ties"] for p in t["promises"]}
@@ -184,15 +185,20 @@ def differences(before: Mapping[str, Any], now: Mapping[str, Any]) -> Iterator[s
         for promise in tie["promises"]:
             was = kept.get((tie["id"], promise["sentence"]))
             if was is not None and was != promise["is_kept"]:
-                state = "kept again" if promise["is_kept"] else "broken now"
-                yield f"{_pair(tie)}: {promise['sentence']} is {state}."
+                state = tr("kept again") if promise["is_kept"] else tr("broken now")
+                yield tr(
+                    "{pair}: {sentence} is {state}.",
+                    pair=_pair(tie),
+                    sentence=promise["sentence"],
+                    state=state,
+                )
     for error in now["errors"]:
         if error not in before["errors"]:
-            yield f"New: {error}"
+            yield tr("New: {error}", error=error)
 
 
 def _name(tie: Mapping[str, Any], side: str, other: str) -> str:
-    return f"{tie[side]['lane']} in {tie[other]['lane']}"
+    return tr("{lane} in {lane_2}", lane=tie[side]["lane"], lane_2=tie[other]["lane"])
 
 
 def _pair(tie: Mapping[str, Any]) -> str:
@@ -206,10 +212,10 @@ def _of(
     for name, number in now.items():
         if name not in before:
             if sort:
-                yield f"The {sort} {name} is new."
+                yield tr("The {sort} {name} is new.", sort=sort, name=name)
         elif number != before[name]:
             shown = ["no" if one is None else f"{one:,}" for one in (number, before[name])]
             yield f"{words.format(name, *shown)}."
     for name in before:
         if name not in now and sort:
-            yield f"The {sort} {name} is gone."
+            yield tr("The {sort} {name} is gone.", sort=sort, name=name)

@@ -7,6 +7,7 @@ import threading
 from collections.abc import Callable, Container, Sequence
 from typing import TYPE_CHECKING
 
+from keen_trellis.base.language import tr
 from keen_trellis.base.progress import Report, part, quiet
 from keen_trellis.document.sources import Source
 from keen_trellis.document.trellis import Trellis
@@ -80,7 +81,7 @@ class Runner:
             Raised by `report` once the user has asked to stop; what was done so far is kept.
         """
         while not self._free.acquire(timeout=_LOOK_UP_S):
-            report(0.0, "Waiting for the work before")
+            report(0.0, tr("Waiting for the work before"))
         try:
             return self._results(trellis, report, reread)
         finally:

@@ -11,6 +11,7 @@ from pathlib import Path
 import platformdirs
 
 from keen_trellis.base.errors import DeliveryError, reason
+from keen_trellis.base.language import tr
 from keen_trellis.base.whole_files import whole_file
 from keen_trellis.base.words import NOT_SHOWN, plainly
 
@@ -54,8 +55,12 @@ class Units:
                     beside.write_text(text)
         except OSError as error:
             raise DeliveryError(
-                f"{self.folder} cannot be written: {reason(error)}.",
-                "Write the two units by hand, as they are shown.",
+                tr(
+                    "{folder} cannot be written: {reason}.",
+                    folder=self.folder,
+                    reason=reason(error),
+                ),
+                tr("Write the two units by hand, as they are shown."),
             ) from error
 
 
@@ -79,13 +84,18 @@ def units(document: Path, daily: str, program: str, arguments: tuple[str, ...] =
     """
     clock = _CLOCK.fullmatch(daily.strip())
     if clock is None:
-        raise DeliveryError(f"“{daily}” is no time of day.", "Write it as 06:30.")
+        raise DeliveryError(
+            tr("“{daily}” is no time of day.", daily=daily), tr("Write it as 06:30.")
+        )
     document = document.absolute()
     if any(NOT_SHOWN.search(word) for word in (str(document), program, *arguments)):
         raise DeliveryError(
-            f"{plainly(str(document))} or what goes with it has a character in its path that no "
-            "timer can be told of.",
-            "Rename the folder or file that has it.",
+            tr(
+                "{document} or what goes with it has a character in its path that no "
+                "timer can be told of.",
+                document=plainly(str(document)),
+            ),
+            tr("Rename the folder or file that has it."),
         )
     command = (program, "run", str(document), "--deliver", *arguments)
     slug = re.sub(r"[^a-z0-9]+", "-", document.stem.lower()).strip("-")[:60] or "trellis"

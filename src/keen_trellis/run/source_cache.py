@@ -21,6 +21,7 @@ from keen_trellis.base.errors import (
     UnknownColumnError,
     UserError,
 )
+from keen_trellis.base.language import tr
 from keen_trellis.base.progress import Cancelled, Report, one_by_one, quiet, side_by_side
 from keen_trellis.document.sources import Source
 from keen_trellis.run.source_reading import read_source
@@ -126,7 +127,7 @@ class Sources:
         for source in sources:
             refused = self._refuses(source) if self._refuses is not None else ()
             if refused:
-                advice = "Allow it, if you know where the trellis is from."
+                advice = tr("Allow it, if you know where the trellis is from.")
                 found[_name(source)] = NotAllowedError("it", refused, advice)
             elif _name(source) not in self._sources and _as_it_comes(source) not in self._came:
                 to_read.setdefault(_as_it_comes(source), source)
@@ -145,7 +146,7 @@ class Sources:
                 failed[_name(source)] = error
             except Exception as fault:  # noqa: BLE001  the border of a lane: the others go on
                 self._came.pop(came, None)
-                failed[_name(source)] = ProgramError(source.place or "This source", fault)
+                failed[_name(source)] = ProgramError(source.place or tr("This source"), fault)
 
         # What keeps this process busy uses all cores by itself; two at once only hold more memory.
         waiting = [partial(read_now, came, s) for came, s in to_read.items() if s.waits]

@@ -19,6 +19,7 @@ from urllib.parse import quote
 
 from keen_trellis.base.errors import ConnectionLostError, PasswordError, SourceError
 from keen_trellis.base.file_stamps import FileStamp, WrittenMeanwhileError, unwritten
+from keen_trellis.base.language import tr
 from keen_trellis.base.logs import timed
 from keen_trellis.base.ordinary_files import existing_file
 from keen_trellis.base.progress import Cancelled, Report
@@ -137,14 +138,24 @@ class Reader:
         assert isinstance(self._database, Server)
         if self._raw is None:
             return SourceError(
-                f"{self._database.host}:{self._database.usual_port} does not answer in "
-                f"{self._patience_s:,.0f} seconds as a {_CALLED[self._database.type]} server does.",
-                "See that the server runs, and that host, port and sort of database are right.",
+                tr(
+                    "{host}:{usual_port} does not answer in "
+                    "{patience_s:,.0f} seconds as a {called} server does.",
+                    host=self._database.host,
+                    usual_port=self._database.usual_port,
+                    patience_s=self._patience_s,
+                    called=_CALLED[self._database.type],
+                ),
+                tr("See that the server runs, and that host, port and sort of database are right."),
             )
         return SourceError(
-            f"{self._database.label} has said nothing for {self._patience_s:,.0f} seconds, after "
-            f"{counted(self.rows, 'row')}.",
-            "Nothing of yours is lost: read it again once it answers, or ask for fewer rows.",
+            tr(
+                "{label} has said nothing for {patience_s:,.0f} seconds, after {rows}.",
+                label=self._database.label,
+                patience_s=self._patience_s,
+                rows=counted(self.rows, "row"),
+            ),
+            tr("Nothing of yours is lost: read it again once it answers, or ask for fewer rows."),
         )
 
     def _told_by_driver(self) -> tuple[type[Exception], ...]:
@@ -247,21 +258,32 @@ def explained(error: Exception, database: Database, rows: int = 0) -> SourceErro
     if isinstance(database, Server):
         if isinstance(cause, _InClearError) or "requested a cleartext password" in words:
             return SourceError(
-                f"{database.host} asks for the password in clear, over a connection that may not "
-                "be encrypted: it was not sent.",
-                "Have the connection always encrypted, or ask whoever keeps the server.",
+                tr(
+                    "{host} asks for the password in clear, over a connection that may not "
+                    "be encrypted: it was not sent.",
+                    host=database.host,
+                ),
+                tr("Have the connection always encrypted, or ask whoever keeps the server."),
             )
         # Not in the words of the server: some of them repeat what was sent.
         if codes & {"28P01", "28000", "1045"}:
             return PasswordError(
-                f"{database.account} is not let in: the server refuses account or password.",
-                "Enter the right password, or choose another account.",
+                tr(
+                    "{account} is not let in: the server refuses account or password.",
+                    account=database.account,
+                ),
+                tr("Enter the right password, or choose another account."),
                 database.account,
             )
         if codes & _LOST or getattr(error, "connection_invalidated", False):
             return ConnectionLostError(
-                f"The connection to {where} was lost after {counted(rows, 'row')}: {_short(words)}",
-                "Nothing of yours is lost: read it again once the server can be reached.",
+                tr(
+                    "The connection to {where} was lost after {rows}: {short}",
+                    where=where,
+                    rows=counted(rows, "row"),
+                    short=_short(words),
+                ),
+                tr("Nothing of yours is lost: read it again once the server can be reached."),
             )
     for meant, happened, remedy in _SENTENCES:
         if codes & meant:
@@ -269,20 +291,35 @@ def explained(error: Exception, database: Database, rows: int = 0) -> SourceErro
     if isinstance(database, SqliteFile):
         if found := re.search("Could not decode to UTF-8 column '(.*)' with text", words):
             return SourceError(
-                f"“{found[1]}” of {database.path} holds a text whose letters are broken: it is no "
-                "UTF-8.",
-                "Leave the column out, or mend the text there.",
+                tr(
+                    "“{found_2}” of {path} holds a text whose letters are broken: it is no UTF-8.",
+                    found_2=found[1],
+                    path=database.path,
+                ),
+                tr("Leave the column out, or mend the text there."),
             )
         return SourceError(
-            f"{database.path} cannot be read as a database: {_short(words)}",
-            "See that it is an SQLite file and that no other program holds it locked.",
+            tr(
+                "{path} cannot be read as a database: {short}",
+                path=database.path,
+                short=_short(words),
+            ),
+            tr("See that it is an SQLite file and that no other program holds it locked."),
         )
     if codes & {"2003", "2002"} or "connect" in words.lower():
         return SourceError(
-            f"{database.host}:{database.usual_port} does not answer: {_short(words)}",
-            "See that the server runs, and that host and port are right.",
+            tr(
+                "{host}:{usual_port} does not answer: {short}",
+                host=database.host,
+                usual_port=database.usual_port,
+                short=_short(words),
+            ),
+            tr("See that the server runs, and that host and port are right."),
         )
-    return SourceError(f"{where} says: {_short(words)}", "Mend it there or in what is asked for.")
+    return SourceError(
+        tr("{where} says: {short}", where=where, short=_short(words)),
+        tr("Mend it there or in what is asked for."),
+    )
 
 
 _TELL_OF_THEMSELVES = ("sqlalchemy", "psycopg", "pymysql")
@@ -290,33 +327,33 @@ _LOST = {"2006", "2013", "57P01"}
 _SENTENCES = (
     (
         {"3D000", "1049"},
-        "There is no such database: {words}",
-        "Choose another one, or see how it is spelled.",
+        tr("There is no such database: {words}"),
+        tr("Choose another one, or see how it is spelled."),
     ),
     (
         {"42501", "1142", "1044"},
-        "The account may not read this in {where}: {words}",
-        "Ask for the right to read it, or choose another table.",
+        tr("The account may not read this in {where}: {words}"),
+        tr("Ask for the right to read it, or choose another table."),
     ),
     (
         {"42P01", "1146"},
-        "The table is not there in {where} any more: {words}",
-        "Choose the table that holds the rows now.",
+        tr("The table is not there in {where} any more: {words}"),
+        tr("Choose the table that holds the rows now."),
     ),
     (
         {"42703", "1054"},
-        "A column is not there in {where} any more: {words}",
-        "Choose the columns anew.",
+        tr("A column is not there in {where} any more: {words}"),
+        tr("Choose the columns anew."),
     ),
     (
         {"25006", "0A000", "1792", "1290"},
-        "The query would write to {where}, and sources are never written to: {words}",
-        "Take out what writes.",
+        tr("The query would write to {where}, and sources are never written to: {words}"),
+        tr("Take out what writes."),
     ),
     (
         {"57014", "1969", "3024"},
-        "{where} was not done in the time allowed: {words}",
-        "Allow more time, or ask for fewer rows.",
+        tr("{where} was not done in the time allowed: {words}"),
+        tr("Allow more time, or ask for fewer rows."),
     ),
 )
 
@@ -542,7 +579,7 @@ class _NeverInClear:
         pass
 
     def authenticate(self, packet: object) -> None:
-        raise _InClearError("it asks for the password in clear")
+        raise _InClearError(tr("it asks for the password in clear"))
 
 
 def _mariadb(server: Server, timeout_s: float | None) -> dict[str, Any]:

@@ -15,6 +15,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from keen_trellis.base.errors import SourceError
+from keen_trellis.base.language import tr
 from keen_trellis.data import BLANK, PRESENT, Column, Kind, from_arrow
 from keen_trellis.data.column import DIGITS_AT_MOST, exact_values
 from keen_trellis.data.conversions.conversion import converted
@@ -273,7 +274,11 @@ def _boolean_or_integer(numbers: Column, name: str) -> Fetched:
     odd = held[(held != 0) & (held != 1)]
     if not len(odd):
         return Fetched(Column(Kind.BOOLEAN, numbers.values != 0, state), [])
-    text = f"“{name}” is declared as boolean and holds {odd[0]}: it is read as integers."
+    text = tr(
+        "“{name}” is declared as boolean and holds {odd_1}: it is read as integers.",
+        name=name,
+        odd_1=odd[0],
+    )
     return Fetched(numbers, [Noticed(text, len(odd))])
 
 
@@ -284,7 +289,12 @@ def of_copied(array: pa.ChunkedArray, kind: Kind, name: str) -> Fetched:
         if column.kind is not kind:
             odd = converted(column, kind).lost
             example = column.text(int(odd[0])) if len(odd) else ""
-            text = f"“{name}” holds “{example}”, which is no {kind} here: it is read as text."
+            text = tr(
+                "“{name}” holds “{example}”, which is no {kind} here: it is read as text.",
+                name=name,
+                example=example,
+                kind=kind,
+            )
             return Fetched(column, [Noticed(text, len(odd))])
         return Fetched(column, nan_noticed(array, name))
     digits = _digits(array)
@@ -360,7 +370,8 @@ def in_utc(shown: dt.datetime, zone: str) -> dt.datetime:
 
 def _no_zone(zone: str) -> SourceError:
     return SourceError(
-        f"There is no time zone “{zone}”.", "Choose one such as Europe/Lisbon, or UTC."
+        tr("There is no time zone “{zone}”.", zone=zone),
+        tr("Choose one such as Europe/Lisbon, or UTC."),
     )
 
 

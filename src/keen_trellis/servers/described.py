@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Any
 
 from keen_trellis.base.errors import MissingTableError, UnknownColumnError
+from keen_trellis.base.language import tr
 from keen_trellis.servers.server import Database
 
 if TYPE_CHECKING:
@@ -26,7 +27,7 @@ def table_described(
         inspector = sa.inspect(connection)
         names = inspector.get_table_names(schema=schema) + inspector.get_view_names(schema=schema)
         raise MissingTableError(
-            f"{database.label} has no table “{table}”.", sorted(names)
+            tr("{label} has no table “{table}”.", label=database.label, table=table), sorted(names)
         ) from error
 
 

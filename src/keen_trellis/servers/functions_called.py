@@ -12,6 +12,7 @@ from collections.abc import Collection
 from typing import TYPE_CHECKING
 
 from keen_trellis.base.errors import SourceError
+from keen_trellis.base.language import tr
 from keen_trellis.base.words import listed
 
 if TYPE_CHECKING:
@@ -127,6 +128,10 @@ def require_reading(connection: sa.Connection, names: Collection[str]) -> None:
         named = listed([f"“{name.lower()}”" for name in unknown])
         does = "does" if len(unknown) == 1 else "do"
         raise SourceError(
-            f"{named} {does} more than read, or {does} not tell the server whether.",
-            "Take it out: a query may call what is known only to read.",
+            tr(
+                "{named} {does} more than read, or {does} not tell the server whether.",
+                named=named,
+                does=does,
+            ),
+            tr("Take it out: a query may call what is known only to read."),
         )

@@ -14,6 +14,7 @@ from sqlglot import Token, TokenType, tokenize
 from sqlglot.errors import TokenError
 
 from keen_trellis.base.errors import SourceError
+from keen_trellis.base.language import tr
 from keen_trellis.servers.server import Database, Server
 
 _DIALECTS = {"postgresql": "postgres", "mariadb": "mysql", "sqlite": "sqlite"}
@@ -22,7 +23,7 @@ _WRITES = {
     *("INSERT", "UPDATE", "DELETE", "MERGE", "REPLACE", "DROP", "ALTER", "CREATE", "TRUNCATE"),
     *("GRANT", "REVOKE", "CALL", "COPY", "LOCK"),
 }
-_REMEDY = "Take it out: sources are only ever read."
+_REMEDY = tr("Take it out: sources are only ever read.")
 
 
 def refuse_writing(query: str, database: Database) -> frozenset[str]:
@@ -40,36 +41,41 @@ def refuse_writing(query: str, database: Database) -> frozenset[str]:
     """
     sort = database.type if isinstance(database, Server) else "sqlite"
     if sort == "mariadb" and ("/*!" in query or "/*M!" in query):
-        raise SourceError("A comment in the query is run by the server.", _REMEDY)
+        raise SourceError(tr("A comment in the query is run by the server."), _REMEDY)
     try:
         tokens = tokenize(query, read=_DIALECTS[sort])
     except TokenError as error:
         raise SourceError(
-            "The query cannot be understood: a quote or comment in it does not end.",
-            "Put the missing sign there.",
+            tr("The query cannot be understood: a quote or comment in it does not end."),
+            tr("Put the missing sign there."),
         ) from error
     while tokens and tokens[-1].token_type is TokenType.SEMICOLON:
         tokens.pop()
     if not tokens:
-        raise SourceError("There is no query yet.", "Type one that begins with SELECT.")
+        raise SourceError(tr("There is no query yet."), tr("Type one that begins with SELECT."))
     if any(token.token_type is TokenType.SEMICOLON for token in tokens):
         raise SourceError(
-            "There is more than one statement.", "Take one query, without a semicolon inside."
+            tr("There is more than one statement."),
+            tr("Take one query, without a semicolon inside."),
         )
     if sort == "postgresql" and any(
         one.text.upper() == "U" and two.token_type is TokenType.AMP for one, two in pairwise(tokens)
     ):
         raise SourceError(
-            "A name or text in the query is written by the numbers of its letters (U&).",
-            "Write its letters themselves.",
+            tr("A name or text in the query is written by the numbers of its letters (U&)."),
+            tr("Write its letters themselves."),
         )
     words = [_word(token) for token in tokens]
     first = next((word for word in words if word != "("), "")
     if first not in _BEGINS:
         raise SourceError(
-            f"A query that begins with {first} is not one that only reads, and sources are never "
-            "written to.",
-            "Begin it with SELECT or WITH.",
+            tr(
+                "A query that begins with {first} is not one that only reads, and "
+                "sources are never "
+                "written to.",
+                first=first,
+            ),
+            tr("Begin it with SELECT or WITH."),
         )
     _refuse_effects(words)
     if sort == "sqlite":
@@ -81,13 +87,15 @@ def _refuse_effects(words: Sequence[str]) -> None:
     for place, word in enumerate(words):
         follows = words[place + 1] if place + 1 < len(words) else ""
         if word == "INTO":
-            raise SourceError("“INTO” would write what the query gives.", _REMEDY)
+            raise SourceError(tr("“INTO” would write what the query gives."), _REMEDY)
         if word == ":=":
-            raise SourceError("“:=” would set a variable of the server.", _REMEDY)
+            raise SourceError(tr("“:=” would set a variable of the server."), _REMEDY)
         if word == "FOR" and follows in ("UPDATE", "SHARE", "NO", "KEY"):
-            raise SourceError(f"“FOR {follows}” would lock rows of the server.", _REMEDY)
+            raise SourceError(
+                tr("“FOR {follows}” would lock rows of the server.", follows=follows), _REMEDY
+            )
         if word in _WRITES and place and words[place - 1] == "(" and follows != "(":
-            raise SourceError(f"“{word}” within the query would write.", _REMEDY)
+            raise SourceError(tr("“{word}” within the query would write.", word=word), _REMEDY)
 
 
 def _called(tokens: Sequence[Token], folds: bool) -> Iterator[str]:

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 import pyarrow as pa
 
 from keen_trellis.base.errors import SourceError
+from keen_trellis.base.language import tr
 from keen_trellis.data import Kind, from_arrow
 from keen_trellis.data.conversions.kind_changes import changed_kind
 from keen_trellis.servers.database_values import Asked, as_text, in_utc
@@ -119,7 +120,13 @@ def typed_value(kind: Kind | None, condition: RowCondition, where: str) -> Any:
     changed, unfit = changed_kind(as_text, kind, condition.column)
     if unfit is not None:
         raise SourceError(
-            f"“{condition.value}” is no {kind}, as “{condition.column}” of {where} is.",
-            "Mend the condition.",
+            tr(
+                "“{value}” is no {kind}, as “{column}” of {where} is.",
+                value=condition.value,
+                kind=kind,
+                column=condition.column,
+                where=where,
+            ),
+            tr("Mend the condition."),
         )
     return changed.to_list()[0]

@@ -13,6 +13,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from keen_trellis.base.errors import PasswordError
+from keen_trellis.base.language import tr
 from keen_trellis.servers.server import Server
 
 ASKED, KEYRING = "asked", "keyring"
@@ -56,7 +57,7 @@ class Secrets:
         self._asks_keyring = threading.Lock()
 
     def __repr__(self) -> str:
-        return f"Secrets of {len(self._given)} servers"
+        return tr("Secrets of {given} servers", given=len(self._given))
 
     def give(self, server: Locked, password: str, keep: bool = False) -> None:
         """Take a password for this session, and put it into the keyring where that is asked for.
@@ -97,7 +98,9 @@ class Secrets:
             with self._asks_keyring:  # lanes are read at once, and the desktop is to ask once
                 return _from_keyring(server)
         raise PasswordError(
-            f"{_called(server)} wants a password.", "Enter it; it is not kept.", server.account
+            tr("{called} wants a password.", called=_called(server)),
+            tr("Enter it; it is not kept."),
+            server.account,
         )
 
 
@@ -106,9 +109,12 @@ def _from_environment(server: Locked, name: str) -> str:
         return os.environ[name]
     except KeyError:
         raise PasswordError(
-            f"The password of {server.account} is to come from the variable {name}, which is "
-            "not set.",
-            "Set it before the start, or choose another way to give the password.",
+            tr(
+                "The password of {account} is to come from the variable {name}, which is not set.",
+                account=server.account,
+                name=name,
+            ),
+            tr("Set it before the start, or choose another way to give the password."),
             server.account,
         ) from None
 
@@ -123,8 +129,8 @@ def _from_keyring(server: Locked) -> str:
         raise _no_keyring(server) from error
     if found is None:
         raise PasswordError(
-            f"The keyring has no password of {server.account}.",
-            "Enter it once; the keyring keeps it.",
+            tr("The keyring has no password of {account}.", account=server.account),
+            tr("Enter it once; the keyring keeps it."),
             server.account,
         )
     return found
@@ -132,8 +138,11 @@ def _from_keyring(server: Locked) -> str:
 
 def _no_keyring(server: Locked) -> PasswordError:
     return PasswordError(
-        f"This desktop has no keyring that could keep the password of {server.account}.",
-        "Enter it each time, or give it in a variable of the environment.",
+        tr(
+            "This desktop has no keyring that could keep the password of {account}.",
+            account=server.account,
+        ),
+        tr("Enter it each time, or give it in a variable of the environment."),
         server.account,
     )
 

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Literal
 
+from keen_trellis.base.language import tr
 from keen_trellis.data.kinds import Kind
 
 _LAST_PORT = 65_535
@@ -15,7 +16,13 @@ Tls = Literal["where offered", "always", "always, server verified", "never"]
 def require_port(port: int | None) -> None:
     """Raise `ValueError` for a number that no port has; 0 and None are the usual one."""
     if port is not None and not 0 <= port <= _LAST_PORT:
-        raise ValueError(f"{port} is no port: those have numbers from 1 to {_LAST_PORT}.")
+        raise ValueError(
+            tr(
+                "{port} is no port: those have numbers from 1 to {last_port}.",
+                port=port,
+                last_port=_LAST_PORT,
+            )
+        )
 
 
 @dataclass(frozen=True, slots=True)
@@ -70,8 +77,11 @@ class Server:
         says_where = self.password in ("asked", "keyring") or (at == "$" and rest.endswith("}"))
         if not says_where:
             raise ValueError(
-                "A password does not belong into a document: “password” says “asked”, “keyring” "
-                "or “${NAME}”."
+                tr(
+                    "A password does not belong into a document: “password” says "
+                    "“asked”, “keyring” "
+                    "or “${NAME}”."
+                )
             )
 
     @property
@@ -92,7 +102,7 @@ class Server:
     @property
     def label(self) -> str:
         """Its name, as a lane head shows it."""
-        return f"{self.database} on {self.host}"
+        return tr("{database} on {host}", database=self.database, host=self.host)
 
 
 Database = SqliteFile | Server

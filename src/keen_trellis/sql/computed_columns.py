@@ -6,6 +6,7 @@ from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from keen_trellis.base.errors import NotThereError
+from keen_trellis.base.language import tr
 from keen_trellis.data.kinds import Kind
 from keen_trellis.plan.formulas import Applied, Cell, Valued
 from keen_trellis.plan.steps import Computed
@@ -100,7 +101,7 @@ def _formula(writer: Writer, before: Relation, formula: Valued) -> tuple[Sql, st
         return one_value(writer, formula), ""
     refuse_texts_of_exact(writer, formula)
     if any(held.gap for held in takes) or depth(formula) > DEEPEST:
-        raise NotSaidError("what becomes of a gap")
+        raise NotSaidError(tr("what becomes of a gap"))
     return value_of(formula, before, writer.dialect), ""
 
 
@@ -119,7 +120,7 @@ def one_value(writer: Writer, formula: Valued) -> Sql:
     try:
         return writer.dialect.cast(writer.dialect.literal(value, formula.kind), formula.kind)
     except NotSaidError as error:
-        raise not_there(writer.dialect, f"{error}", "Leave it out.") from error
+        raise not_there(writer.dialect, f"{error}", tr("Leave it out.")) from error
 
 
 def refuse_texts_of_exact(writer: Writer, formula: Valued) -> None:
@@ -127,13 +128,17 @@ def refuse_texts_of_exact(writer: Writer, formula: Valued) -> None:
     for one in formula.every():
         is_text = isinstance(one, Applied) and one.kind is Kind.TEXT
         if is_text and any(part.kind is Kind.EXACT for part in one.parts()):
-            raise no_text_of_exact(writer, next(iter(one.columns()), "a number"))
+            raise no_text_of_exact(writer, next(iter(one.columns()), tr("a number")))
 
 
 def no_text_of_exact(writer: Writer, name: str) -> NotThereError:
     """Return the refusal of an exact decimal as a text, whose last zeros nobody knows."""
     return NotThereError(
-        f"“{name}” as text shows as many digits as its whole column has, which is not known "
-        f"in {writer.dialect.title}.",
-        "Do this step on this machine, or let the source give the text.",
+        tr(
+            "“{name}” as text shows as many digits as its whole column has, which is not known "
+            "in {title}.",
+            name=name,
+            title=writer.dialect.title,
+        ),
+        tr("Do this step on this machine, or let the source give the text."),
     )

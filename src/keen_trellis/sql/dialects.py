@@ -13,6 +13,7 @@ from typing import Any, ClassVar
 from sqlglot import exp
 
 from keen_trellis.base.errors import NotThereError
+from keen_trellis.base.language import tr
 from keen_trellis.data.kinds import Kind
 from keen_trellis.sql.digits import EXACT_BEFORE, EXACT_BEHIND
 
@@ -83,7 +84,7 @@ class Dialect(ABC):
         match kind:
             case Kind.TEXT:
                 if "\0" in value:
-                    raise NotSaidError("a text with the sign of number 0")
+                    raise NotSaidError(tr("a text with the sign of number 0"))
                 return exp.Literal.string(value)
             case Kind.BOOLEAN:
                 return exp.Boolean(this=bool(value))
@@ -277,7 +278,13 @@ class Spark(Dialect):
             It has more digits than a decimal there.
         """
         if -int(value.as_tuple().exponent) > EXACT_BEHIND or abs(value) >= 10**EXACT_BEFORE:
-            raise NotSaidError(f"a decimal of more than {EXACT_BEFORE}+{EXACT_BEHIND} digits")
+            raise NotSaidError(
+                tr(
+                    "a decimal of more than {exact_before}+{exact_behind} digits",
+                    exact_before=EXACT_BEFORE,
+                    exact_behind=EXACT_BEHIND,
+                )
+            )
         return super().exact(value)
 
     def time(self, value: dt.time) -> Sql:
@@ -294,7 +301,7 @@ class Spark(Dialect):
             It is a number, whose shortest decimal Spark does not tell.
         """
         if kind is Kind.NUMBER:
-            raise NotSaidError("the shortest decimal of a number")
+            raise NotSaidError(tr("the shortest decimal of a number"))
         return value if kind is Kind.EXACT else self.cast(value, Kind.EXACT)
 
     def whole(self, function: str, a: Sql, b: Sql) -> Sql:
@@ -332,7 +339,7 @@ class Spark(Dialect):
             )
             limit = limit * 1_000_000 if kind is Kind.TIME else limit
         else:
-            raise NotSaidError(f"of {kind}")
+            raise NotSaidError(tr("of {kind}", kind=kind))
         # Distances of these kinds are whole, so that what stands behind the mark of a limit decides
         # nothing.
         at_most = min(math.floor(limit), 2**63 - 1)
@@ -367,7 +374,9 @@ _WHOLE: dict[str, type[exp.Binary]] = {"+": exp.Add, "-": exp.Sub, "*": exp.Mul}
 
 def not_there(dialect: Dialect, what: str, remedy: str) -> NotThereError:
     """Return the refusal of what a dialect cannot do as we do."""
-    return NotThereError(f"{dialect.title} has no equal for {what}.", remedy)
+    return NotThereError(
+        tr("{title} has no equal for {what}.", title=dialect.title, what=what), remedy
+    )
 
 
 def _double(value: float) -> str:

@@ -20,6 +20,7 @@ from typing import TYPE_CHECKING
 from sqlglot import exp
 
 from keen_trellis.base.errors import KindsDifferError, LinkError
+from keen_trellis.base.language import tr
 from keen_trellis.data.kinds import BY_DAY, Kind, comparable
 from keen_trellis.plan.link import LinkField
 from keen_trellis.plan.nodes import Join
@@ -226,14 +227,25 @@ def _other(writer: Writer, node: Join, field: LinkField, sides: Sequence[Relatio
     if field.compare_as is not None:
         raise not_there(
             dialect,
-            f"“{field.left} {field.operator} {field.right}” compared as {field.compare_as}",
-            "Change the kind of the columns by a step before the tie.",
+            tr(
+                "“{left} {operator} {right}” compared as {compare_as}",
+                left=field.left,
+                operator=field.operator,
+                right=field.right,
+                compare_as=field.compare_as,
+            ),
+            tr("Change the kind of the columns by a step before the tie."),
         )
     _require_comparable(node, field, held)
     if field.operator in NEAREST and held[0].kind in (Kind.TEXT, Kind.BOOLEAN):
         raise LinkError(
-            f"“{field.left}” and “{field.right}” are {held[0].kind}, of which none is nearest.",
-            "A nearest match takes dates, times or numbers.",
+            tr(
+                "“{left}” and “{right}” are {kind}, of which none is nearest.",
+                left=field.left,
+                right=field.right,
+                kind=held[0].kind,
+            ),
+            tr("A nearest match takes dates, times or numbers."),
         )
     try:
         (one, other), kind = _values_of(field, held, dialect)
@@ -241,6 +253,6 @@ def _other(writer: Writer, node: Join, field: LinkField, sides: Sequence[Relatio
         raise not_there(
             dialect,
             f"“{field.left} {field.operator} {field.right}”, {error}",
-            "Change the kind of one column by a step before the tie.",
+            tr("Change the kind of one column by a step before the tie."),
         ) from error
     return Compared(field, one, other, kind)

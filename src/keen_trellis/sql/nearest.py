@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 from sqlglot import exp
 
+from keen_trellis.base.language import tr
 from keen_trellis.plan.operators import NEAR
 from keen_trellis.sql.dialects import NotSaidError, Sql, not_there
 from keen_trellis.sql.relations import (
@@ -161,7 +162,9 @@ def _within(writer: Writer, nearest: Compared, one: Sql, other: Sql) -> list[Sql
         return [writer.dialect.distance_at_most(one, other, nearest.kind, limit)]
     except NotSaidError as error:
         raise not_there(
-            writer.dialect, f"a distance, {error}", "Leave the distance out, or change the kind."
+            writer.dialect,
+            tr("a distance, {error}", error=error),
+            tr("Leave the distance out, or change the kind."),
         ) from error
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import replace
 
+from keen_trellis.base.language import tr
 from keen_trellis.compute.by_value import Holding
 from keen_trellis.data.kinds import Kind
 from keen_trellis.plan.blends import Blended, Summarised
@@ -80,7 +81,7 @@ def asked_of(writer: Writer, rows: Relation, asked: Expression, says: str) -> tu
         refuse_texts_of_exact(writer, asked)
     try:
         if depth(asked) > DEEPEST:
-            raise NotSaidError("a formula of so many levels")
+            raise NotSaidError(tr("a formula of so many levels"))
         return rows, condition(asked, rows, writer.dialect)
     except NotSaidError:
         takes = [rows.held(name) for name in asked.columns()]

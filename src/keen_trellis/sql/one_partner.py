@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 from sqlglot import exp
 
+from keen_trellis.base.language import tr
 from keen_trellis.plan.nodes import Join
 from keen_trellis.sql.dialects import Sql
 from keen_trellis.sql.relations import (
@@ -119,9 +120,15 @@ def _clear_partner(
 
     def says(times: int) -> tuple[str, str]:
         return (
-            f"Which partner is the first is not clear in {title} for {times:,} rows of “{name}”: "
-            "rows that differ are equal in the order asked for.",
-            "Put them in order by one column more.",
+            tr(
+                "Which partner is the first is not clear in {title} for {times:,} rows "
+                "of “{name}”: "
+                "rows that differ are equal in the order asked for.",
+                title=title,
+                times=times,
+                name=name,
+            ),
+            tr("Put them in order by one column more."),
         )
 
     return Check(query, used(met), says)

@@ -14,6 +14,7 @@ from typing import Any
 
 from sqlglot import exp
 
+from keen_trellis.base.language import tr
 from keen_trellis.data.kinds import BY_DAY, NUMERIC, Kind
 from keen_trellis.plan.expressions import Expression, Joint, Tested
 from keen_trellis.plan.formulas import Applied, Cell, Constant, Valued
@@ -112,7 +113,7 @@ def _compared_with(held: Held, cell: Sql, value: Any, dialect: Dialect) -> tuple
         by_day = cell if held.kind is Kind.DATE else dialect.cast(cell, Kind.DATE)
         return by_day, dialect.literal(day, Kind.DATE)
     if kind not in NUMERIC or held.kind not in NUMERIC:
-        raise NotSaidError(f"{held.kind} compared with {kind}")
+        raise NotSaidError(tr("{kind} compared with {kind_2}", kind=held.kind, kind_2=kind))
     exact = Decimal(repr(value)) if isinstance(value, float) else Decimal(value)
     if held.kind is not Kind.NUMBER:
         return cell, dialect.exact(exact)
@@ -172,7 +173,7 @@ def comparable_values(
         return made[0], made[1]
     if all(kind in NUMERIC for kind in kinds):
         return dialect.as_exact(one, kinds[0]), dialect.as_exact(other, kinds[1])
-    raise NotSaidError(f"{kinds[0]} compared with {kinds[1]}")
+    raise NotSaidError(tr("{kinds_1} compared with {kinds_2}", kinds_1=kinds[0], kinds_2=kinds[1]))
 
 
 def value_of(formula: Valued, rows: Relation, dialect: Dialect, alias: str = "") -> Sql:
@@ -202,7 +203,7 @@ def _applied(formula: Applied, rows: Relation, dialect: Dialect, alias: str) -> 
     if formula.function == "IS GAP":
         (of,) = formula.arguments
         if not isinstance(of, Cell):
-            raise NotSaidError("a gap that is no cell")
+            raise NotSaidError(tr("a gap that is no cell"))
         gap = rows.held(of.column).gap
         return column(gap, alias) if gap else exp.false()
     way = SAID_THERE.get(formula.function)
@@ -253,7 +254,7 @@ def _of_one_kind(values: _Values, kind: Kind, dialect: Dialect) -> list[Sql]:
         elif (own is Kind.INTEGER and kind is Kind.EXACT) or (own, kind) == BY_DAY:
             made.append(dialect.cast(value, kind))
         else:
-            raise NotSaidError(f"{own} as {kind}")
+            raise NotSaidError(tr("{own} as {kind}", own=own, kind=kind))
     return made
 
 
@@ -285,7 +286,9 @@ def _arithmetic(values: _Values, formula: Applied, dialect: Dialect) -> Sql:
     # Decimals have other scales in each dialect, and doubles other roundings: those are worked out
     # by our own code.
     if kinds != [Kind.INTEGER, Kind.INTEGER]:
-        raise NotSaidError(f"{formula.function} of {' and '.join(kinds)}")
+        raise NotSaidError(
+            tr("{function} of {kinds}", function=formula.function, kinds=" and ".join(kinds))
+        )
     return dialect.whole(formula.function, values[0][0], values[1][0])
 
 

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 from sqlglot import exp
 
+from keen_trellis.base.language import tr
 from keen_trellis.data.kinds import Kind
 from keen_trellis.plan.bays import Bay
 from keen_trellis.plan.nodes import BayRows, Node, Outcome
@@ -245,8 +246,8 @@ class _Going:
         except NotSaidError as error:
             raise not_there(
                 dialect,
-                f"“{held.name}” filled from both sides, {error}",
-                "Let the link fields of both sides go on, or give them one kind.",
+                tr("“{name}” filled from both sides, {error}", name=held.name, error=error),
+                tr("Let the link fields of both sides go on, or give them one kind."),
             ) from error
         own: Sql = column(held.gap, side) if held.gap else exp.false()
         if is_always(is_here, True):

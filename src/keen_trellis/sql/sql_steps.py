@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 from sqlglot import exp
 
+from keen_trellis.base.language import tr
 from keen_trellis.data.kinds import Kind
 from keen_trellis.plan.nodes import Node
 from keen_trellis.plan.steps import Carried, Counted, Ordered, Parted, Repeated
@@ -149,9 +150,14 @@ def clear_border(
 
     def says(times: int) -> tuple[str, str]:
         return (
-            f"Which rows of “{rows.name}” come first is not clear in {title} in {times:,} "
-            "places: rows that differ are equal in the order asked for.",
-            "Put them in order by one column more.",
+            tr(
+                "Which rows of “{name}” come first is not clear in {title} in {times:,} "
+                "places: rows that differ are equal in the order asked for.",
+                name=rows.name,
+                title=title,
+                times=times,
+            ),
+            tr("Put them in order by one column more."),
         )
 
     return Check(query, (rows.name,), says)
@@ -160,7 +166,7 @@ def clear_border(
 def carried(writer: Writer, node: Carried) -> Relation:
     """Return the rows with empty cells filled from above or below."""
     before = writer.rows(node.rows, in_order=True)
-    writer.require_order(before, "Filling from other rows")
+    writer.require_order(before, tr("Filling from other rows"))
     wanted = [before.held(name) for name in node.columns]
     order = before.order
     if not node.from_above:

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 from sqlglot import exp
 
+from keen_trellis.base.language import tr
 from keen_trellis.data.kinds import BY_DAY, Kind
 from keen_trellis.sql.dialects import Dialect, NotSaidError, Sql
 from keen_trellis.sql.relations import (
@@ -44,7 +45,7 @@ def in_kind(value: Sql, held: Held, kind: Kind, dialect: Dialect) -> Sql:
         return dialect.literal(None, kind)
     if (held.kind is Kind.INTEGER and kind is Kind.EXACT) or (held.kind, kind) == BY_DAY:
         return dialect.cast(value, kind)
-    raise NotSaidError(f"{held.kind} as {kind}")
+    raise NotSaidError(tr("{kind} as {kind_2}", kind=held.kind, kind_2=kind))
 
 
 def mapped(

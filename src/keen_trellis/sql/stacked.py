@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 from sqlglot import exp
 
+from keen_trellis.base.language import tr
 from keen_trellis.data.kinds import Kind
 from keen_trellis.plan.nodes import Stacked
 from keen_trellis.sql import sql_values as worked
@@ -108,7 +109,11 @@ def _converted(writer: Writer, rows: Relation, held: Held, one: Held) -> tuple[R
     made = MappedColumn(writer.fresh("made"), one.kind)
 
     rows = writer.with_worked_out(
-        rows, [held], [made], InKind(held.name, one.kind), f"{held.name} as {one.kind}"
+        rows,
+        [held],
+        [made],
+        InKind(held.name, one.kind),
+        tr("{name} as {kind}", name=held.name, kind=one.kind),
     )
     return rows, column(made.id)
 

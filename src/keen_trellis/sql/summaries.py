@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 from sqlglot import exp
 
 from keen_trellis.base.errors import NotThereError
+from keen_trellis.base.language import tr
 from keen_trellis.data.kinds import Kind
 from keen_trellis.plan.blends import Summarised
 from keen_trellis.plan.figures import Figure
@@ -50,7 +51,7 @@ def summarised(writer: Writer, node: Summarised, owner: Node, in_order: bool) ->
     rows = writer.rows(node.rows, in_order or ordered)
     number = ""
     if ordered:
-        writer.require_order(rows, "A first or last value")
+        writer.require_order(rows, tr("A first or last value"))
     if ordered or (in_order and rows.is_total):
         rows, number = writer.numbered(rows)
     by = [rows.held(name) for name in node.by]
@@ -94,9 +95,17 @@ def _figure(writer: Writer, figure: Figure, rows: Relation, number: str) -> Sql:
             return dialect.at_end(value, held.kind, column(number), last=figure.how == "last")
     if held.kind is Kind.NUMBER:
         raise NotThereError(
-            f"The {figure.how} of “{held.name}” depends in {dialect.title} on the order in which "
-            "its numbers are added up.",
-            "Make it an exact decimal by a step before: the sum of those is the same everywhere.",
+            tr(
+                "The {how} of “{name}” depends in {title} on the order in which "
+                "its numbers are added up.",
+                how=figure.how,
+                name=held.name,
+                title=dialect.title,
+            ),
+            tr(
+                "Make it an exact decimal by a step before: the sum of those is the "
+                "same everywhere."
+            ),
         )
     if figure.how == "sum":
         return exp.Sum(this=dialect.cast(value, Kind.EXACT))
@@ -108,8 +117,10 @@ def _average(dialect: Dialect, value: Sql, held: Held) -> Sql:
         if held.kind is not Kind.INTEGER:
             raise not_there(
                 dialect,
-                f"the average of exact decimals (“{held.name}”) with all their digits",
-                "Have the sum and the count, and divide them by a formula.",
+                tr(
+                    "the average of exact decimals (“{name}”) with all their digits", name=held.name
+                ),
+                tr("Have the sum and the count, and divide them by a formula."),
             )
         wide = exp.DataType.build("decimal(38, 0)", dialect=dialect.name)
         added = exp.Sum(this=exp.Cast(this=value, to=wide))

@@ -8,6 +8,7 @@ from dataclasses import replace
 import numpy as np
 
 from keen_trellis.base.errors import with_article
+from keen_trellis.base.language import tr
 from keen_trellis.compute.formula.formula_values import (
     TOO_LARGE,
     Cells,
@@ -29,7 +30,7 @@ _AS_SQL = Written()
 """Point and ISO dates: what a formula gives must not depend on other rows of the column."""
 
 
-AS_WRITTEN = "as written"
+AS_WRITTEN = tr("as written")
 
 
 def cast(
@@ -66,8 +67,11 @@ def cast(
 
 def _converted(cells: Cells, kind: Kind, working: Working, written: Written | None) -> Cells:
     made = converted(cells.column, kind, written)
-    working.fault(f"a value that is not {with_article(kind)}", flagged(made.lost, cells))
-    working.cut("their time of day", flagged(made.cut, cells))
+    working.fault(
+        tr("a value that is not {with_article}", with_article=with_article(kind)),
+        flagged(made.lost, cells),
+    )
+    working.cut(tr("their time of day"), flagged(made.cut, cells))
     return Cells(made.column, cells.is_one)
 
 

@@ -10,6 +10,7 @@ from typing import Any
 import numpy as np
 
 from keen_trellis.base.errors import LinkError
+from keen_trellis.base.language import tr
 from keen_trellis.compute.formula import casts, logic, moments, numbers
 from keen_trellis.compute.formula import text_functions as texts
 from keen_trellis.compute.formula.formula_values import Cells, Flags, Working, by_distinct
@@ -93,9 +94,14 @@ def _as_planned(column: Column, cell: Cell) -> Column:
     made = converted(column, cell.kind)
     if len(made.lost):
         raise LinkError(
-            f"“{cell.column}” has become {column.kind}, since no {cell.kind} holds the values "
-            f"that came together in it; the formula takes it as {cell.kind}.",
-            "Change its kind by a step before they come together.",
+            tr(
+                "“{column}” has become {kind}, since no {cell_kind} holds the values "
+                "that came together in it; the formula takes it as {cell_kind}.",
+                column=cell.column,
+                kind=column.kind,
+                cell_kind=cell.kind,
+            ),
+            tr("Change its kind by a step before they come together."),
         )
     return made.column
 

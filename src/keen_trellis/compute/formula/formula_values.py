@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from keen_trellis.base.errors import TooLongError
+from keen_trellis.base.language import tr
 from keen_trellis.compute.join.keys import LinkCodes, codes_of, combine, own_codes
 from keen_trellis.data import BLANK, GAP, PRESENT, Column, Kind
 from keen_trellis.data.column import exact_values
@@ -19,7 +20,7 @@ Flags = NDArray[np.bool_]
 LETTERS_IN_ALL = 500_000_000
 """How long the different texts of a column may become together, before they are made."""
 
-TOO_LARGE = "a result with too many digits"
+TOO_LARGE = tr("a result with too many digits")
 LETTERS_AT_MOST = 100_000
 """How long a text may become: a mistake in LPAD must not fill the memory."""
 
@@ -247,8 +248,11 @@ def by_distinct(
 def too_long() -> TooLongError:
     """Return why texts are not made."""
     return TooLongError(
-        f"The formula would make texts of more than {LETTERS_IN_ALL:,} letters together.",
-        "Make them shorter, or leave out the rows that do not need them first.",
+        tr(
+            "The formula would make texts of more than {letters_in_all:,} letters together.",
+            letters_in_all=LETTERS_IN_ALL,
+        ),
+        tr("Make them shorter, or leave out the rows that do not need them first."),
     )
 
 
@@ -269,7 +273,9 @@ def _combined(arguments: Sequence[Cells], n: int, strict: bool) -> LinkCodes:
 
 def _shortened(value: Any) -> Any:
     if isinstance(value, str) and len(value) > LETTERS_AT_MOST:
-        return Unfit(f"a text of more than {LETTERS_AT_MOST:,} letters")
+        return Unfit(
+            tr("a text of more than {letters_at_most:,} letters", letters_at_most=LETTERS_AT_MOST)
+        )
     return value
 
 

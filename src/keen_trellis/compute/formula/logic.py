@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from keen_trellis.base.errors import with_article
+from keen_trellis.base.language import tr
 from keen_trellis.compute.formula.formula_values import (
     Cells,
     Flags,
@@ -172,7 +173,7 @@ def taken(
     return picked(made, which, rows)
 
 
-_NO_ROOM = "a value with more digits than {} holds beside the others"
+_NO_ROOM = tr("a value with more digits than {} holds beside the others")
 
 
 def in_kind(columns: Sequence[Column], kind: Kind) -> tuple[list[Column], list[NDArray[np.int64]]]:

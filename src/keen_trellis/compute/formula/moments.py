@@ -12,6 +12,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from keen_trellis.base.language import tr
 from keen_trellis.compute.formula.formula_values import Cells, Working, made
 from keen_trellis.data import Kind
 from keen_trellis.data.column import MICROSECONDS_A_DAY, widened_exact
@@ -21,7 +22,7 @@ _SECONDS_A_DAY = 86_400
 _FIRST_DAY, _LAST_DAY = (
     int(np.datetime64(day, "D").astype(int)) for day in ("0001-01-01", "9999-12-31")
 )
-OUT_OF_REACH = "a date before the year 1 or after 9999"
+OUT_OF_REACH = tr("a date before the year 1 or after 9999")
 
 Days = NDArray[np.int64]
 

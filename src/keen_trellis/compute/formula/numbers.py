@@ -14,6 +14,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from keen_trellis.base.language import tr
 from keen_trellis.compute.formula.formula_values import (
     TOO_LARGE,
     Cells,
@@ -36,8 +37,8 @@ from keen_trellis.data.dtypes import EXACT_DTYPE
 from keen_trellis.data.stacking import extent
 
 _FITS = 2**62
-BY_ZERO = "division by zero"
-NO_NUMBER = "a result that is no number"
+BY_ZERO = tr("division by zero")
+NO_NUMBER = tr("a result that is no number")
 
 _ROOM = {
     Kind.INTEGER: (-(2**63), 2**63),

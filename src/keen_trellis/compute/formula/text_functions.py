@@ -11,6 +11,7 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
+from keen_trellis.base.language import tr
 from keen_trellis.compute.formula.formula_values import (
     LETTERS_AT_MOST,
     LETTERS_IN_ALL,
@@ -71,7 +72,7 @@ def pattern_replaced(text: str, pattern: str, other: str) -> Any:
     try:
         found = pc.replace_substring_regex(pa.array([text]), pattern, other)
     except pa.ArrowInvalid:
-        return Unfit("a pattern that cannot be read")
+        return Unfit(tr("a pattern that cannot be read"))
     return found[0].as_py()
 
 
@@ -102,7 +103,7 @@ def substring(text: str, start: int, length: int | None = None) -> Any:
     if length is None:
         return text[max(start - 1, 0) :]
     if length < 0:
-        return Unfit("a negative length")
+        return Unfit(tr("a negative length"))
     end = start + length - 1
     return text[max(start - 1, 0) : max(end, 0)]
 
@@ -120,7 +121,7 @@ def right(text: str, n: int) -> str:
 def overlay(text: str, other: str, start: int, length: int | None = None) -> Any:
     """Return a text with other letters in place of some."""
     if start < 1:
-        return Unfit("a place before the first letter")
+        return Unfit(tr("a place before the first letter"))
     length = len(other) if length is None else length
     return text[: start - 1] + other + text[max(start - 1 + length, 0) :]
 
@@ -130,7 +131,9 @@ def replaced(text: str, part: str, other: str) -> Any:
     if not part:
         return text
     if len(text) + text.count(part) * (len(other) - len(part)) > LETTERS_AT_MOST:
-        return Unfit(f"a text of more than {LETTERS_AT_MOST:,} letters")
+        return Unfit(
+            tr("a text of more than {letters_at_most:,} letters", letters_at_most=LETTERS_AT_MOST)
+        )
     return text.replace(part, other)
 
 
@@ -147,7 +150,9 @@ def right_filled(text: str, length: int, fill: str = " ") -> Any:
 def _filled(text: str, length: int, fill: str, put: Callable[[str, str], str]) -> Any:
     length = max(length, 0)
     if length > LETTERS_AT_MOST:
-        return Unfit(f"a text of more than {LETTERS_AT_MOST:,} letters")
+        return Unfit(
+            tr("a text of more than {letters_at_most:,} letters", letters_at_most=LETTERS_AT_MOST)
+        )
     missing = length - len(text)
     if missing <= 0 or not fill:
         return text[:length]
@@ -157,7 +162,7 @@ def _filled(text: str, length: int, fill: str, put: Callable[[str, str], str]) -
 def split_part(text: str, mark: str, n: int) -> Any:
     """Return a part between marks, counted from the end where the number is negative."""
     if n == 0:
-        return Unfit("a part with the number 0")
+        return Unfit(tr("a part with the number 0"))
     parts = text.split(mark) if mark else [text]
     if not -len(parts) <= n <= len(parts):
         return ""
@@ -201,7 +206,7 @@ def is_like(text: str, pattern: str, escape: str = "\\") -> Any:
 
 
 def _why(error: Exception) -> str:
-    return "a pattern that is too long" if isinstance(error, pa.ArrowInvalid) else str(error)
+    return tr("a pattern that is too long") if isinstance(error, pa.ArrowInvalid) else str(error)
 
 
 @lru_cache(256)
@@ -214,14 +219,14 @@ def _expression(pattern: str, escape: str) -> str:
         It ends with its ESCAPE, or that is more than one letter; in words.
     """
     if len(escape) > 1:
-        raise ValueError("an ESCAPE of more than one letter")
+        raise ValueError(tr("an ESCAPE of more than one letter"))
     parts, at = [], 0
     while at < len(pattern):
         letter = pattern[at]
         if escape and letter == escape:
             at += 1
             if at == len(pattern):
-                raise ValueError("a pattern that ends with its ESCAPE")
+                raise ValueError(tr("a pattern that ends with its ESCAPE"))
             parts.append(_literally(pattern[at]))
         elif letter == "%":
             if not parts or parts[-1] != ".*":

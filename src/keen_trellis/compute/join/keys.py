@@ -14,6 +14,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from numpy.typing import NDArray
 
+from keen_trellis.base.language import tr
 from keen_trellis.compute.join.comparable_columns import in_one_kind, met
 from keen_trellis.compute.join.tidying import tidied, tidy
 from keen_trellis.compute.two_cores import together
@@ -108,7 +109,7 @@ def combine(first: LinkCodes, second: LinkCodes) -> LinkCodes:
     63 bits up to some hundred million rows a side; beyond, it is refused.
     """
     if first.size * second.size >= 2**63:
-        raise OverflowError("A compound key has more than 2**63 possible values.")
+        raise OverflowError(tr("A compound key has more than 2**63 possible values."))
     left = _pair_up(first.left, second.left, second.size)
     right = _pair_up(first.right, second.right, second.size)
     return number_codes(left, right, left < 0, right < 0)

@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from keen_trellis.base.errors import TooManyRowsError
+from keen_trellis.base.language import tr
 from keen_trellis.compute.join.keys import Codes, LinkCodes
 from keen_trellis.compute.two_cores import for_each, together
 from keen_trellis.data import Rows, row_dtype
@@ -215,8 +216,12 @@ def require_few_pairs(pairs: int) -> None:
     """Refuse more pairs than memory should be asked for; `TooManyRowsError`."""
     if pairs > ROW_LIMIT:
         raise TooManyRowsError(
-            f"{pairs:,} pairs of rows are too many to show; the limit is {ROW_LIMIT:,}.",
-            "Add a link field: the fields chosen repeat on both sides.",
+            tr(
+                "{pairs:,} pairs of rows are too many to show; the limit is {row_limit:,}.",
+                pairs=pairs,
+                row_limit=ROW_LIMIT,
+            ),
+            tr("Add a link field: the fields chosen repeat on both sides."),
         )
 
 

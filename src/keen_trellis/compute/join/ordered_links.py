@@ -15,6 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from keen_trellis.base.errors import LinkError, TooManyRowsError
+from keen_trellis.base.language import tr
 from keen_trellis.base.progress import Report
 from keen_trellis.compute.join.comparable_columns import OrderKeys, in_one_kind, met, order_keys
 from keen_trellis.compute.join.distances import within
@@ -98,12 +99,17 @@ def match_conditions(
         pair = met(*pair)
         if field.operator in NEAREST and pair[0].kind in (Kind.TEXT, Kind.BOOLEAN):
             raise LinkError(
-                f"“{field.left}” and “{field.right}” are {pair[0].kind}, of which none is nearest.",
-                "A nearest match takes dates, times or numbers.",
+                tr(
+                    "“{left}” and “{right}” are {kind}, of which none is nearest.",
+                    left=field.left,
+                    right=field.right,
+                    kind=pair[0].kind,
+                ),
+                tr("A nearest match takes dates, times or numbers."),
             )
         conditions.append(_Condition(field, pair, order_keys(*in_one_kind(*pair))))
     codes = _without_blanks(codes, conditions)
-    report(0.3, "Sorting")
+    report(0.3, tr("Sorting"))
     nearest = [c for c in conditions if c.field.operator in NEAREST]
     if nearest and len(conditions) == 1:
         return _nearest(codes, nearest[0])
@@ -206,7 +212,7 @@ def _dense_span(codes: LinkCodes, keys: OrderKeys) -> OrderKeys:
     values, ranks = np.unique(np.concatenate([keys.left, keys.right]), return_inverse=True)
     n, span = len(keys.left), len(values) + 1
     if codes.size * span >= _KEYS_BELOW:
-        raise OverflowError("More groups and values than a sorting key of 62 bits can hold.")
+        raise OverflowError(tr("More groups and values than a sorting key of 62 bits can hold."))
     return OrderKeys(ranks[:n].astype(np.int64), ranks[n:].astype(np.int64), span)
 
 
@@ -329,16 +335,23 @@ def _filtered(codes: LinkCodes, conditions: Sequence[_Condition], report: Report
     candidates = _candidates(codes, conditions)
     if candidates.counts.pairs > CANDIDATES_AT_MOST:
         raise TooManyRowsError(
-            f"These conditions would look at {candidates.counts.pairs:,} pairs of rows; the limit "
-            f"is {CANDIDATES_AT_MOST:,}.",
-            "Add a field that must be equal.",
+            tr(
+                "These conditions would look at {pairs:,} pairs of rows; the limit "
+                "is {candidates_at_most:,}.",
+                pairs=candidates.counts.pairs,
+                candidates_at_most=CANDIDATES_AT_MOST,
+            ),
+            tr("Add a field that must be equal."),
         )
     found, n_found = [], 0
     total = max(candidates.counts.pairs, 1)
     done = 0
     for left, right in _chunks(candidates):
         done += len(left)
-        report(0.3 + 0.7 * done / total, f"Looking at pair {done:,} of {total:,}")
+        report(
+            0.3 + 0.7 * done / total,
+            tr("Looking at pair {done:,} of {total:,}", done=done, total=total),
+        )
         for condition in conditions:
             held = condition.holds(left, right)
             left, right = left[held], right[held]

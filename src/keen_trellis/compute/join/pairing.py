@@ -12,6 +12,7 @@ from functools import reduce
 import numpy as np
 
 from keen_trellis.base.errors import KindsDifferError, LinkError
+from keen_trellis.base.language import tr
 from keen_trellis.base.progress import Report, part, quiet
 from keen_trellis.compute.binning import span_of_days
 from keen_trellis.compute.join.comparable_columns import met
@@ -26,7 +27,7 @@ from keen_trellis.plan.link import Link, LinkField
 from keen_trellis.plan.operators import NEAREST
 
 Names = tuple[str, str]
-THE_TABLES: Names = ("the left table", "the right table")
+THE_TABLES: Names = (tr("the left table"), tr("the right table"))
 
 
 def paired(
@@ -53,7 +54,7 @@ def paired(
     partners_from = right if link.partner_for == "left" else left
     for ordered in link.order:
         partners_from.field(ordered.field, names[link.partner_for == "left"])
-    report(0.0, f"Comparing {names[0]} with {names[1]}")
+    report(0.0, tr("Comparing {names_1} with {names_2}", names_1=names[0], names_2=names[1]))
     if link.cross:
         return with_one_partner(CrossMatch.of(len(left), len(right)), left, right, link)
     codes = equal_codes(left, right, link, names=names, report=part(report, 0.0, 0.6))
@@ -63,7 +64,7 @@ def paired(
         found = match_conditions(codes, others, columns, part(report, 0.6, 0.9))
     else:
         found = match_codes(codes)
-    report(0.9, "Taking partners")
+    report(0.9, tr("Taking partners"))
     return with_one_partner(found, left, right, link)
 
 
@@ -71,19 +72,34 @@ def require_link(link: Link, names: Names) -> None:
     """Refuse a link that says nothing, or two things at once; `LinkError`."""
     if link.cross and link.fields:
         raise LinkError(
-            f"{names[0]} and {names[1]} are tied crosswise and by fields at once.",
-            "Take the fields out, or do not ask for every pair.",
+            tr(
+                "{names_1} and {names_2} are tied crosswise and by fields at once.",
+                names_1=names[0],
+                names_2=names[1],
+            ),
+            tr("Take the fields out, or do not ask for every pair."),
         )
     if not link.cross and not link.fields:
         raise LinkError(
-            f"{names[0]} and {names[1]} are tied without a link field.",
-            "Choose a field of each that belong together; every pair of rows is had by asking for "
-            "a cross join.",
+            tr(
+                "{names_1} and {names_2} are tied without a link field.",
+                names_1=names[0],
+                names_2=names[1],
+            ),
+            tr(
+                "Choose a field of each that belong together; every pair of rows is had "
+                "by asking for "
+                "a cross join."
+            ),
         )
     if sum(field.operator in NEAREST for field in link.fields) > 1:
         raise LinkError(
-            f"The tie of {names[0]} and {names[1]} has more than one nearest field.",
-            "Keep one of them; the others can be compared by <= or >=.",
+            tr(
+                "The tie of {names_1} and {names_2} has more than one nearest field.",
+                names_1=names[0],
+                names_2=names[1],
+            ),
+            tr("Keep one of them; the others can be compared by <= or >=."),
         )
 
 
@@ -100,7 +116,10 @@ def equal_codes(
         a, b = field_columns(left, right, field, names)
         pairs = [(pair.left, pair.right) for pair in link.pairs if pair.field == place]
         codes.append(codes_of(a, b, link.text, blanks_match=link.blanks == "match", pairs=pairs))
-        report((number + 1) / len(equal), f"Comparing {field.left} with {field.right}")
+        report(
+            (number + 1) / len(equal),
+            tr("Comparing {left} with {right}", left=field.left, right=field.right),
+        )
     return reduce(combine, codes)
 
 

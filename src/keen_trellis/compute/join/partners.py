@@ -8,6 +8,7 @@ from dataclasses import replace
 import numpy as np
 import pyarrow.compute as pc
 
+from keen_trellis.base.language import tr
 from keen_trellis.compute.join.comparable_columns import sortable
 from keen_trellis.compute.join.match import (
     CrossMatch,
@@ -144,7 +145,7 @@ def row_ranks(table: Table, order: tuple[OrderField, ...], backwards: bool = Fal
 
 def _field_keys(table: Table, field: OrderField, backwards: bool) -> tuple[Rows, int]:
     """Return keys from 0 on in the order of a field, and the largest that there can be."""
-    column = table.column(field.field, "the table that partners are taken from")
+    column = table.column(field.field, tr("the table that partners are taken from"))
     keys = _order_values(column)
     absent = column.absent
     if absent is not None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import pyarrow as pa
 import pyarrow.compute as pc
 
+from keen_trellis.base.language import tr
 from keen_trellis.data.conversions.noticed import Noticed
 
 
@@ -18,6 +19,12 @@ def nan_noticed(values: pa.ChunkedArray | pa.Array, name: str) -> list[Noticed]:
 
 def not_numbers(found: int, odd: object, name: str) -> Noticed:
     """Say that values are no amount and blank now."""
-    are = f"1 value of “{name}” is" if found == 1 else f"{found:,} values of “{name}” are"
-    now = "it is" if found == 1 else "they are"
-    return Noticed(f"{are} {odd}, which is no amount; {now} blank now.", found)
+    are = (
+        tr("1 value of “{name}” is", name=name)
+        if found == 1
+        else tr("{found:,} values of “{name}” are", found=found, name=name)
+    )
+    now = tr("it is") if found == 1 else tr("they are")
+    return Noticed(
+        tr("{are} {odd}, which is no amount; {now} blank now.", are=are, odd=odd, now=now), found
+    )

@@ -11,6 +11,7 @@ from typing import Any
 
 import numpy as np
 
+from keen_trellis.base.language import tr
 from keen_trellis.data import Column, Kind
 from keen_trellis.data.conversions.conversion import in_common_kind
 from keen_trellis.data.conversions.not_numbers import not_numbers
@@ -43,7 +44,10 @@ def column_of_values(values: Sequence[Any], name: str) -> tuple[Column, list[Not
     zoned = sum(isinstance(v, dt.time) and v.tzinfo is not None for v in values)
     if zoned:
         shown = Column.of([None if v is None else str(v) for v in values], Kind.TEXT)
-        text = f"“{name}” holds times of a time zone, which no time of ours has: read as text."
+        text = tr(
+            "“{name}” holds times of a time zone, which no time of ours has: read as text.",
+            name=name,
+        )
         return shown, [Noticed(text, zoned)]
     if types <= {dt.time, dt.timedelta}:
         return _times(values, name)
@@ -77,7 +81,11 @@ def _numbers(values: Sequence[float | None], name: str) -> tuple[Column, list[No
         whole = fill_blanks(*both)
         if whole.kind is Kind.NUMBER:
             return whole, []
-        text = f"“{name}” holds integers that no double holds beside others: {whole.kind}."
+        text = tr(
+            "“{name}” holds integers that no double holds beside others: {kind}.",
+            name=name,
+            kind=whole.kind,
+        )
         return whole, [Noticed(text)]
     state = None
     if None in values:
@@ -103,7 +111,7 @@ def _decimals(values: Sequence[Any], name: str) -> tuple[Column, list[Noticed]]:
         return Column.of(finite, Kind.EXACT), said
     except (TypeError, ArithmeticError):  # as text NaN and infinity stay, and nothing is lost
         shown = [None if v is None else format(v, "f") for v in values]
-        text = f"“{name}” has numbers with more than 38 digits; it is read as text."
+        text = tr("“{name}” has numbers with more than 38 digits; it is read as text.", name=name)
         return Column.of(shown, Kind.TEXT), [Noticed(text, len(shown) - shown.count(None))]
 
 
@@ -126,7 +134,7 @@ def _times(values: Sequence[Any], name: str) -> tuple[Column, list[Noticed]]:
         times = [None if s is None else (_MIDNIGHT + s).time() for s in spans]
         return Column.of(times, Kind.TIME), []
     hours = [None if s is None else s / dt.timedelta(hours=1) for s in spans]
-    text = f"“{name}” holds durations of a day and more; they are read as hours."
+    text = tr("“{name}” holds durations of a day and more; they are read as hours.", name=name)
     return Column.of(hours, Kind.NUMBER), [Noticed(text)]
 
 

@@ -16,6 +16,7 @@ from keen_trellis.base.errors import (
     NotAllowedError,
     PasswordError,
 )
+from keen_trellis.base.language import tr
 from keen_trellis.desktop.adding.recent import (
     Place,
     place_words,
@@ -75,7 +76,7 @@ class Adding:
         menu.addAction(self._action("lane.paste"))
         places = recent_places()
         if places:
-            menu.addSection("Used lately")
+            menu.addSection(tr("Used lately"))
         for number, place in enumerate(places):
             action = menu.addAction(place_words(place).replace("&", "&&"))
             action.setObjectName(f"add.recent.{number}")
@@ -118,7 +119,7 @@ class Adding:
             return
         if not text.strip():
             self._session.telling.trouble(
-                "There are no cells on the clipboard: copy some in a sheet first."
+                tr("There are no cells on the clipboard: copy some in a sheet first.")
             )
             return
         from keen_trellis.desktop.adding.chooser import Chooser
@@ -198,7 +199,11 @@ class Adding:
             action = menu.addAction(name.replace("&", "&&"))
             action.setObjectName(f"tables.{name}")
             source = lane.source.taking(name)
-            edit = edits.SetSource(lane.id, source, f"Read “{name}” into {lane.name}")
+            edit = edits.SetSource(
+                lane.id,
+                source,
+                tr("Read “{name}” into {lane_name}", name=name, lane_name=lane.name),
+            )
             action.triggered.connect(lambda _=False, e=edit: self._session.do(e))
         menu.popup(QCursor.pos())
 
@@ -217,10 +222,10 @@ class Adding:
 
 def _ask_source_path(parent: QWidget, folder: str) -> str:
     """Ask for the file of a lane; empty when nothing was chosen."""
-    path, _ = QFileDialog.getOpenFileName(parent, "Add a lane from a file", folder)
+    path, _ = QFileDialog.getOpenFileName(parent, tr("Add a lane from a file"), folder)
     return path
 
 
 def _ask_folder(parent: QWidget, folder: str) -> str:
     """Ask for a folder whose files become one lane; empty when nothing was chosen."""
-    return QFileDialog.getExistingDirectory(parent, "Add a lane from a folder", folder)
+    return QFileDialog.getExistingDirectory(parent, tr("Add a lane from a folder"), folder)

@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
 )
 
 from keen_trellis.base.errors import PasswordError, UserError
+from keen_trellis.base.language import tr
 from keen_trellis.base.progress import Cancelled
 from keen_trellis.base.words import counted, listed
 from keen_trellis.data import Kind
@@ -66,7 +67,7 @@ class Chooser(QDialog):
     ) -> None:
         super().__init__(parent)
         self.setObjectName("chooser")
-        self.setWindowTitle("Add lanes")
+        self.setWindowTitle(tr("Add lanes"))
         self.resize(1040, 640)
         self._place, self._trellis, self._secrets, self._theme = place, trellis, secrets, theme
         self._jobs = Jobs()
@@ -86,18 +87,20 @@ class Chooser(QDialog):
     def _build(self) -> None:
         self._list = QListWidget()
         self._list.setObjectName("chooser.tables")
-        self._list.setAccessibleName("Tables that can be brought in; the checked ones become lanes")
+        self._list.setAccessibleName(
+            tr("Tables that can be brought in; the checked ones become lanes")
+        )
         self._list.setFixedWidth(250)
         self._list.hide()
-        self._hint = label("Check several to bring them in together.", soft=True, small=True)
+        self._hint = label(tr("Check several to bring them in together."), soft=True, small=True)
         self._hint.hide()
         self._name = QLineEdit()
         self._name.setObjectName("chooser.name")
-        self._name.setAccessibleName("Name of the lane")
+        self._name.setAccessibleName(tr("Name of the lane"))
         self._name.setMinimumWidth(220)
         self._name.textEdited.connect(self._name_typed)
         self._notice = Notice("chooser.trouble")
-        self._password = button("Enter the password …", "chooser.password", self._ask_password)
+        self._password = button(tr("Enter the password …"), "chooser.password", self._ask_password)
         self._password.setAutoDefault(False)
         self._password.hide()
         self._form = SourceForm("chooser.form", self._theme)
@@ -117,7 +120,7 @@ class Chooser(QDialog):
         self._progress = QProgressBar()
         self._progress.setTextVisible(False)
         self._progress.setRange(0, 1000)
-        self._add = button("Add this lane", "chooser.add", self.accept, "main")
+        self._add = button(tr("Add this lane"), "chooser.add", self.accept, "main")
         self._add.setEnabled(False)
 
     def _lay_out(self) -> None:
@@ -143,11 +146,11 @@ class Chooser(QDialog):
         middle.addLayout(left)
         middle.addLayout(right, 1)
         bottom = QHBoxLayout()
-        bottom.addWidget(label("Name of the lane", soft=True))
+        bottom.addWidget(label(tr("Name of the lane"), soft=True))
         bottom.addWidget(self._name)
         bottom.addSpacing(12)
         bottom.addWidget(self._size)
-        cancel = button("Cancel", "chooser.cancel", self.reject)
+        cancel = button(tr("Cancel"), "chooser.cancel", self.reject)
         bottom.addLayout(answers((cancel, self._add)), 1)
         column = dialog_column(self)
         column.addLayout(top)
@@ -171,8 +174,8 @@ class Chooser(QDialog):
     def _look_into_place(self) -> None:
         place = self._place
         if isinstance(place, TypedSource):
-            name = self._trellis.fresh_lane_name("Typed in")
-            self._listed([Entry("typed in", "", place, name)])
+            name = self._trellis.fresh_lane_name(tr("Typed in"))
+            self._listed([Entry(tr("typed in"), "", place, name)])
             self._form.cells.setFocus()
             return
         self._notice.tell("")
@@ -211,12 +214,16 @@ class Chooser(QDialog):
         looked_at = self._readable.get(self._list.currentRow(), False)
         names = [self._entries[row].name for row in chosen]
         if chosen == [self._list.currentRow()] or not chosen:
-            words = "Add this lane"
+            words = tr("Add this lane")
         else:  # one that is checked is added, whichever is looked at
-            words = f"Add {len(chosen)} lanes" if len(chosen) > 1 else f"Add “{names[0]}”"
+            words = (
+                tr("Add {chosen} lanes", chosen=len(chosen))
+                if len(chosen) > 1
+                else tr("Add “{names_1}”", names_1=names[0])
+            )
         shown = Qt.TextElideMode.ElideMiddle
         self._add.setText(self._add.fontMetrics().elidedText(words, shown, _ADD_WIDTH))
-        self._add.setToolTip(as_it_is(f"Adds {listed(names)}.") if chosen else "")
+        self._add.setToolTip(as_it_is(tr("Adds {names}.", names=listed(names))) if chosen else "")
         self._add.setEnabled(bool(chosen) and ready and (len(chosen) > 1 or looked_at))
 
     def _named(self, row: int) -> bool:
@@ -304,8 +311,10 @@ class Chooser(QDialog):
         self._notice.tell("")
         self._password.hide()
         size = f"{counted(len(table), 'row')}, {counted(len(table.columns), 'column')}"
-        whole = "; the rest is read when the lane is added"
-        self._size.setText(f"First {size}{whole}" if reading.partial else size)
+        whole = tr("; the rest is read when the lane is added")
+        self._size.setText(
+            tr("First {size}{whole}", size=size, whole=whole) if reading.partial else size
+        )
         self._form.show_source(source, reading)
         self._noticed.show_noticed(reading.noticed, source)
         colours = self._theme.lane(self._trellis.fresh_colour())
@@ -357,7 +366,7 @@ class Chooser(QDialog):
             answer = QMessageBox.question(
                 self,
                 "Keen Trellis",
-                "Throw away the cells that were typed in?",
+                tr("Throw away the cells that were typed in?"),
                 buttons.Discard | buttons.Cancel,
                 buttons.Cancel,
             )
@@ -373,8 +382,13 @@ class Chooser(QDialog):
 def _place_words(place: Place | TypedSource) -> tuple[str, str]:
     """Return a title and a place in words."""
     if isinstance(place, TypedSource):
-        return "Type in a table", PASTING
+        return tr("Type in a table"), PASTING
     if isinstance(place, Server):
-        return place.database, f"{nice_name(place.type)} on {place.host} as {place.user}"
+        return place.database, tr(
+            "{nice_name} on {host} as {user}",
+            nice_name=nice_name(place.type),
+            host=place.host,
+            user=place.user,
+        )
     path = Path(place.path) if not isinstance(place, Path) else place
     return path.name, str(path.parent)

@@ -8,6 +8,7 @@ from pathlib import Path
 
 from keen_trellis.base.errors import SourceError
 from keen_trellis.base.folders import files_of
+from keen_trellis.base.language import tr
 from keen_trellis.base.progress import Report
 from keen_trellis.base.words import counted
 from keen_trellis.desktop.adding.recent import Place
@@ -71,7 +72,11 @@ def entries_of(place: Place, secrets: Secrets, report: Report) -> list[Entry]:
         return [
             Entry(
                 part.name,
-                f"range of {part.sheet}" if part.named else "hidden" if part.hidden else "",
+                tr("range of {sheet}", sheet=part.sheet)
+                if part.named
+                else "hidden"
+                if part.hidden
+                else "",
                 SheetSource(path=path, sheet=part.sheet, range=part.name if part.named else None),
                 nice_name(part.name),
             )
@@ -97,7 +102,7 @@ def rows_to_look_at(source: Source) -> int | None:
 def nice_name(wish: str) -> str:
     """Return a lane name made of the name of a file, sheet or table."""
     words = wish.replace("_", " ").replace("-", " ").strip()
-    return words[:1].upper() + words[1:] if words else "Lane"
+    return words[:1].upper() + words[1:] if words else tr("Lane")
 
 
 def _size(source: Source) -> bool:
@@ -114,7 +119,7 @@ def _of_database(database: Database, secrets: Secrets, report: Report) -> list[E
         source = TableSource(database=database, in_schema=table.schema, table=table.name)
         entries.append(Entry(text, about, source, nice_name(table.name)))
     query = QuerySource(database=database, query="")
-    return [*entries, Entry("A query typed by hand", "", query, "Query")]
+    return [*entries, Entry(tr("A query typed by hand"), "", query, tr("Query"))]
 
 
 def _of_folder(folder: Path) -> list[Entry]:
@@ -124,8 +129,8 @@ def _of_folder(folder: Path) -> list[Entry]:
     endings = [(e, n) for e, n in found.most_common() if e in readable]
     if not endings:
         raise SourceError(
-            f"The folder {folder} holds no text, workbook or columnar file.",
-            "Choose the folder that the files are in.",
+            tr("The folder {folder} holds no text, workbook or columnar file.", folder=folder),
+            tr("Choose the folder that the files are in."),
         )
     return [
         Entry(

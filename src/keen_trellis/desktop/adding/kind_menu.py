@@ -7,6 +7,7 @@ from collections.abc import Callable
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QMenu, QWidget
 
+from keen_trellis.base.language import tr
 from keen_trellis.data import Kind
 from keen_trellis.document import Source
 
@@ -31,7 +32,7 @@ def offer_kinds(
         action.triggered.connect(lambda _=False, k=kind: chosen(source.with_kind(column, k)))
     if column in source.kinds:
         menu.addSeparator()
-        again = menu.addAction("As found in the values")
+        again = menu.addAction(tr("As found in the values"))
         again.setObjectName("kind.found")
         again.triggered.connect(lambda: chosen(source.with_kind(column, None)))
     menu.popup(at)

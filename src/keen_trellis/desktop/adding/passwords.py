@@ -18,16 +18,17 @@ from PySide6.QtWidgets import (
 )
 
 from keen_trellis.base.errors import UserError
+from keen_trellis.base.language import tr
 from keen_trellis.desktop.controls import Choice, Notice, button, label
 from keen_trellis.desktop.frames import answers, dialog_column
 from keen_trellis.servers.secrets import Locked, LockedFile, Secrets
 from keen_trellis.servers.server import Server
 
-_TYPES = (("postgresql", "PostgreSQL"), ("mariadb", "MariaDB or MySQL"))
+_TYPES = (("postgresql", tr("PostgreSQL")), ("mariadb", tr("MariaDB or MySQL")))
 _WAYS = (
-    ("asked", "is asked for each time"),
-    ("keyring", "is kept in the desktop's keyring"),
-    ("variable", "stands in a variable of the environment"),
+    ("asked", tr("is asked for each time")),
+    ("keyring", tr("is kept in the desktop's keyring")),
+    ("variable", tr("stands in a variable of the environment")),
 )
 _TLS = ("where offered", "always", "always, server verified", "never")
 
@@ -44,10 +45,10 @@ class PasswordDialog(QDialog):
     def __init__(self, server: Locked, secrets: Secrets, parent: QWidget | None) -> None:
         super().__init__(parent)
         self.setObjectName("password")
-        self.setWindowTitle("Password")
+        self.setWindowTitle(tr("Password"))
         self._server, self._secrets = server, secrets
         self._field = _secret_field("password.field")
-        self._keep = QCheckBox("Keep it in the desktop's keyring")
+        self._keep = QCheckBox(tr("Keep it in the desktop's keyring"))
         self._keep.setObjectName("password.keep")
         self._keep.setChecked(server.password == "keyring")
         self._notice = Notice("password.trouble")
@@ -55,12 +56,14 @@ class PasswordDialog(QDialog):
         is_file = isinstance(server, LockedFile)
         self._keep.setVisible(not is_file)
         called = server.label if is_file else server.account
-        column.addWidget(label(f"Password of {called}", strong=True))
+        column.addWidget(label(tr("Password of {called}", called=called), strong=True))
         column.addWidget(self._field)
         column.addWidget(self._keep)
         column.addWidget(self._notice)
-        cancel = button("Cancel", "password.cancel", self.reject)
-        column.addLayout(answers((cancel, button("Use it", "password.give", self._give, "main"))))
+        cancel = button(tr("Cancel"), "password.cancel", self.reject)
+        column.addLayout(
+            answers((cancel, button(tr("Use it"), "password.give", self._give, "main")))
+        )
 
     def _give(self) -> None:
         try:
@@ -89,24 +92,24 @@ class ConnectDialog(QDialog):
     ) -> None:
         super().__init__(parent)
         self.setObjectName("connect")
-        title = "Deliver to a database" if writes else "Add lanes from a database"
-        self.setWindowTitle("A server to run on" if runs else title)
+        title = tr("Deliver to a database") if writes else tr("Add lanes from a database")
+        self.setWindowTitle(tr("A server to run on") if runs else title)
         self.setMinimumWidth(560)
         self._secrets, self._writes, self._runs = secrets, writes, runs
         self.server: Server | None = None
-        self._type = Pick("connect.type", "Sort of database", _TYPES[:1] if runs else _TYPES)
-        self._host = _field("connect.host", "Host", "localhost")
-        self._port = _field("connect.port", "Port", "")
-        self._port.setPlaceholderText("the usual one")
+        self._type = Pick("connect.type", tr("Sort of database"), _TYPES[:1] if runs else _TYPES)
+        self._host = _field("connect.host", tr("Host"), "localhost")
+        self._port = _field("connect.port", tr("Port"), "")
+        self._port.setPlaceholderText(tr("the usual one"))
         self._port.setValidator(QIntValidator(1, 65535, self))
-        self._database = _field("connect.database", "Database", "")
-        self._user = _field("connect.user", "Account", "")
-        self._way = Pick("connect.way", "Where the password comes from", _WAYS)
+        self._database = _field("connect.database", tr("Database"), "")
+        self._user = _field("connect.user", tr("Account"), "")
+        self._way = Pick("connect.way", tr("Where the password comes from"), _WAYS)
         self._password = _secret_field("connect.password")
-        self._variable = _field("connect.variable", "Name of the variable", "HARBOUR_PASSWORD")
-        self._tls = Pick("connect.tls", "Encryption", [(t, t) for t in _TLS])
-        self._authority = _field("connect.authority", "Certificates to verify with", "")
-        self._authority.setPlaceholderText("the system's certificates")
+        self._variable = _field("connect.variable", tr("Name of the variable"), "HARBOUR_PASSWORD")
+        self._tls = Pick("connect.tls", tr("Encryption"), [(t, t) for t in _TLS])
+        self._authority = _field("connect.authority", tr("Certificates to verify with"), "")
+        self._authority.setPlaceholderText(tr("the system's certificates"))
         self._notice = Notice("connect.trouble")
         self._lay_out()
         self._way.chosen.connect(lambda _: self._show_ways())
@@ -121,36 +124,40 @@ class ConnectDialog(QDialog):
         form.setColumnStretch(1, 1)
         self._labels: dict[QWidget, QWidget] = {}
         rows: tuple[tuple[str, QWidget], ...] = (
-            ("Database is", self._type),
-            ("Host", self._host),
-            ("Port", self._port),
-            ("Database", self._database),
-            ("Account", self._user),
-            ("The password", self._way),
-            ("Password", self._password),
-            ("Variable", self._variable),
-            ("Encrypted", self._tls),
-            ("Certificates", self._authority),
+            (tr("Database is"), self._type),
+            (tr("Host"), self._host),
+            (tr("Port"), self._port),
+            (tr("Database"), self._database),
+            (tr("Account"), self._user),
+            (tr("The password"), self._way),
+            (tr("Password"), self._password),
+            (tr("Variable"), self._variable),
+            (tr("Encrypted"), self._tls),
+            (tr("Certificates"), self._authority),
         )
         for number, (words, widget) in enumerate(rows):
             self._labels[widget] = label(words, soft=True)
             form.addWidget(self._labels[widget], number, 0)
             side = Qt.AlignmentFlag.AlignLeft if isinstance(widget, Choice) else Qt.AlignmentFlag(0)
             form.addWidget(widget, number, 1, side)
-        look = button("Choose …", "connect.choose", self._choose_authority)
+        look = button(tr("Choose …"), "connect.choose", self._choose_authority)
         look.setAutoDefault(False)
         form.addWidget(look, len(rows) - 1, 2)
         self._look = look
         column = dialog_column(self)
-        column.addWidget(label("A database on a server", heading=True))
+        column.addWidget(label(tr("A database on a server"), heading=True))
         column.addLayout(form)
-        does = "One table is written there." if self._writes else "It is only ever read."
-        does = "Tables are only ever read; those sent along are temporary." if self._runs else does
-        said = label(f"{does} The password is never written into the trellis.", soft=True)
+        does = tr("One table is written there.") if self._writes else tr("It is only ever read.")
+        does = (
+            tr("Tables are only ever read; those sent along are temporary.") if self._runs else does
+        )
+        said = label(
+            tr("{does} The password is never written into the trellis.", does=does), soft=True
+        )
         column.addWidget(said)
         column.addWidget(self._notice)
-        cancel = button("Cancel", "connect.cancel", self.reject)
-        words = "Take it" if self._writes or self._runs else "Look into it"
+        cancel = button(tr("Cancel"), "connect.cancel", self.reject)
+        words = tr("Take it") if self._writes or self._runs else tr("Look into it")
         column.addLayout(answers((cancel, button(words, "connect.go", self._take, "main"))))
 
     def _show_ways(self) -> None:
@@ -171,7 +178,7 @@ class ConnectDialog(QDialog):
         next((one for one in fields if not one.text().strip()), self._host).setFocus()
 
     def _choose_authority(self) -> None:
-        path, _ = QFileDialog.getOpenFileName(self, "Certificates to verify the server with")
+        path, _ = QFileDialog.getOpenFileName(self, tr("Certificates to verify the server with"))
         if path:
             self._authority.setText(path)
 
@@ -183,7 +190,7 @@ class ConnectDialog(QDialog):
         ]
         if missing:
             self._focus_first_empty()
-            self._notice.tell(f"{' and '.join(missing)} must be filled in.")
+            self._notice.tell(tr("{missing} must be filled in.", missing=" and ".join(missing)))
             return
         way = self._way.value
         try:
@@ -216,7 +223,7 @@ def _field(name: str, says: str, text: str) -> QLineEdit:
 
 
 def _secret_field(name: str) -> QLineEdit:
-    made = _field(name, "Password", "")
+    made = _field(name, tr("Password"), "")
     made.setEchoMode(QLineEdit.EchoMode.Password)
     made.setInputMethodHints(Qt.InputMethodHint.ImhSensitiveData)
     return made

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import Signal
 
+from keen_trellis.base.language import tr
 from keen_trellis.desktop.adding.source_settings import Setting, settings_of
 from keen_trellis.desktop.controls import Choice, FlowRow, label
 from keen_trellis.document import QuerySource, Source, TableSource
@@ -37,7 +38,7 @@ class ReadingLine(FlowRow):
         self.flow.clear()
         if settings:
             in_database = isinstance(source, TableSource | QuerySource)
-            self.flow.addWidget(label("With" if in_database else "Read as", soft=True))
+            self.flow.addWidget(label(tr("With") if in_database else tr("Read as"), soft=True))
         for setting in settings:
             self.flow.addWidget(self._choice(setting))
         self.setVisible(bool(settings))
@@ -51,7 +52,7 @@ class ReadingLine(FlowRow):
         )
         choice.offer(options, current)
         if not current:
-            choice.setText("found when read")
+            choice.setText(tr("found when read"))
         choice.chosen.connect(lambda number: self._choose(setting, int(number)))
         return choice
 

@@ -11,6 +11,7 @@ from typing import Any
 from pydantic import TypeAdapter, ValidationError
 from PySide6.QtCore import QSettings
 
+from keen_trellis.base.language import tr
 from keen_trellis.servers.server import Database, Server, SqliteFile
 
 Place = Path | Database
@@ -82,7 +83,7 @@ def remember_trellis(path: Path) -> None:
 def place_words(place: Place) -> str:
     """Return a place as a menu shows it."""
     if isinstance(place, Server):
-        return f"{place.label} as {place.user}"
+        return tr("{label} as {user}", label=place.label, user=place.user)
     path = place if isinstance(place, Path) else Path(place.path)
     return f"{path.name}   {path.parent}"
 

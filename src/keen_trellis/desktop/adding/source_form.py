@@ -13,6 +13,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from keen_trellis.base.language import tr
 from keen_trellis.data import Kind
 from keen_trellis.data.conversions.noticed import Noticed
 from keen_trellis.desktop.adding.reading_line import ReadingLine
@@ -51,15 +52,15 @@ class SourceForm(QWidget):
         self._source: Source | None = None
         self._pattern = QLineEdit()
         self._pattern.setObjectName(f"{name}.pattern")
-        self._pattern.setAccessibleName("Names of the files")
+        self._pattern.setAccessibleName(tr("Names of the files"))
         self._pattern.setMaximumWidth(200)
         self._pattern.editingFinished.connect(self._pattern_typed)
-        self._files = self._row("Files named", self._pattern)
+        self._files = self._row(tr("Files named"), self._pattern)
         self._query = _QueryField(f"{name}.query")
         self._query.asked.connect(self._ask)
-        ask = button("Ask", f"{name}.ask", self._ask, "soft")
+        ask = button(tr("Ask"), f"{name}.ask", self._ask, "soft")
         ask.setAutoDefault(False)
-        ask.setToolTip("Ask the database (Ctrl+Return)")
+        ask.setToolTip(tr("Ask the database (Ctrl+Return)"))
         self._asking = self._row("", self._query, ask)
         self.wishes = TableWishes(f"{name}.wishes")
         self.wishes.changed.connect(self.changed.emit)
@@ -145,17 +146,17 @@ class TableWishes(FlowRow):
             self._columns |= {f.name: f.kind for f in reading.table.fields}
         self._source = source
         self.flow.clear()
-        self.flow.addWidget(label("Bring", soft=True))
+        self.flow.addWidget(label(tr("Bring"), soft=True))
         self.flow.addWidget(self._columns_button(source))
         for place, condition in enumerate(source.conditions):
             self.flow.addWidget(label("where" if place == 0 else "and", soft=True))
             self._add_condition(place, condition)
         if not self._columns and (source.columns or source.conditions):
-            every = button("everything instead", f"{self._name}.every", self._every, "plain")
+            every = button(tr("everything instead"), f"{self._name}.every", self._every, "plain")
             every.setAutoDefault(False)
             self.flow.addWidget(every)
         if self._columns:
-            more = "+ condition" if source.conditions else "where …"
+            more = tr("+ condition") if source.conditions else tr("where …")
             add = button(more, f"{self._name}.add", self._add, "plain")
             add.setAutoDefault(False)
             self.flow.addWidget(add)
@@ -164,9 +165,13 @@ class TableWishes(FlowRow):
     def _columns_button(self, source: TableSource) -> QPushButton:
         number = len(source.columns) if source.columns is not None else len(self._columns)
         every = source.columns is None
-        words = f"all {number} columns" if every and number else f"{number} columns"
-        made = Choice(f"{self._name}.columns", "Columns")
-        made.setText(words if number else "all columns")
+        words = (
+            tr("all {number} columns", number=number)
+            if every and number
+            else tr("{number} columns", number=number)
+        )
+        made = Choice(f"{self._name}.columns", tr("Columns"))
+        made.setText(words if number else tr("all columns"))
         menu = StayingMenu(made)
         menu.setObjectName(f"{self._name}.columns.menu")
         for name, kind in self._columns.items():
@@ -185,10 +190,10 @@ class TableWishes(FlowRow):
             self._emit(columns=None if every else now)
 
     def _add_condition(self, place: int, condition: RowCondition) -> None:
-        column = Choice(f"{self._name}.{place}.column", "Column", value_font())
+        column = Choice(f"{self._name}.{place}.column", tr("Column"), value_font())
         column.offer([(n, n, str(k)) for n, k in self._columns.items()], condition.column)
         column.chosen.connect(lambda name: self._set(place, RowCondition(name, "=", "")))
-        compared = Choice(f"{self._name}.{place}.comparison", "Comparison")
+        compared = Choice(f"{self._name}.{place}.comparison", tr("Comparison"))
         compared.offer([(c, c, "") for c in _COMPARISONS], condition.is_)
         compared.chosen.connect(
             lambda c: self._set(place, RowCondition(condition.column, c, condition.value))
@@ -198,12 +203,12 @@ class TableWishes(FlowRow):
         if "blank" not in condition.is_:
             value = QLineEdit(condition.value)
             value.setObjectName(f"{self._name}.{place}.value")
-            value.setAccessibleName(f"Value of condition {place + 1}")
+            value.setAccessibleName(tr("Value of condition {place}", place=place + 1))
             value.setFixedWidth(120)
             value.editingFinished.connect(lambda: self._value_typed(place, condition, value))
             self.flow.addWidget(value)
         gone = button("×", f"{self._name}.{place}.remove", lambda: self._remove(place), "plain")
-        gone.setAccessibleName(f"Take condition {place + 1} out")
+        gone.setAccessibleName(tr("Take condition {place} out", place=place + 1))
         gone.setAutoDefault(False)
         self.flow.addWidget(gone)
 
@@ -265,7 +270,10 @@ class NoticedLines(QWidget):
         for number, one in enumerate(noticed[: self._at_most]):
             self._column.addWidget(self._line(number, one, source))
         if len(noticed) > self._at_most:
-            more = label(f"and {len(noticed) - self._at_most:,} more of the kind", soft=True)
+            more = label(
+                tr("and {noticed:,} more of the kind", noticed=len(noticed) - self._at_most),
+                soft=True,
+            )
             self._column.addWidget(more)
         self.setVisible(bool(noticed))
 
@@ -301,7 +309,7 @@ class _QueryField(QPlainTextEdit):
     def __init__(self, name: str) -> None:
         super().__init__()
         self.setObjectName(name)
-        self.setAccessibleName("Query")
+        self.setAccessibleName(tr("Query"))
         self.setPlaceholderText("SELECT … FROM …")
         self.setFont(value_font(13))
         self.setFixedHeight(84)

@@ -8,6 +8,7 @@ from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelInd
 from PySide6.QtGui import QGuiApplication, QKeyEvent, QKeySequence
 from PySide6.QtWidgets import QAbstractItemDelegate, QAbstractItemView, QTableView, QWidget
 
+from keen_trellis.base.language import tr
 from keen_trellis.desktop.theme import Theme, text_font, value_font
 from keen_trellis.document import TypedSource
 from keen_trellis.read import pasted_cells
@@ -17,7 +18,10 @@ _LEAST_ROWS, _LEAST_COLUMNS = 10, 4
 _NARROWEST, _WIDEST = 90, 320
 _MEASURED_ROWS = 40
 CELLS_AT_MOST = 100_000
-PASTING = f"Names in the first line; Ctrl+V pastes up to {CELLS_AT_MOST:,} cells from a sheet"
+PASTING = tr(
+    "Names in the first line; Ctrl+V pastes up to {cells_at_most:,} cells from a sheet",
+    cells_at_most=CELLS_AT_MOST,
+)
 
 _Index = QModelIndex | QPersistentModelIndex
 _ROOT = QModelIndex()
@@ -31,9 +35,11 @@ def too_many(text: str) -> str:
     number = text.count("\t") + text.count("\n") + (not text.endswith("\n"))
     if number <= CELLS_AT_MOST:
         return ""
-    return (
-        f"{number:,} cells are too many to keep in a trellis ({CELLS_AT_MOST:,} at most). Save "
-        "them as a file, and add a lane from that."
+    return tr(
+        "{number:,} cells are too many to keep in a trellis ({cells_at_most:,} at most). Save "
+        "them as a file, and add a lane from that.",
+        number=number,
+        cells_at_most=CELLS_AT_MOST,
     )
 
 
@@ -130,7 +136,9 @@ class TypedGrid(QTableView):
     def __init__(self, theme: Theme, name: str, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setObjectName(name)
-        self.setAccessibleName("Cells of the table; the first row holds the names of the columns")
+        self.setAccessibleName(
+            tr("Cells of the table; the first row holds the names of the columns")
+        )
         self.theme = theme
         self.cells = _Cells(self)
         self.setModel(self.cells)

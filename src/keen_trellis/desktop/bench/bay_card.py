@@ -5,6 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QMenu, QWidget
 
+from keen_trellis.base.language import tr
 from keen_trellis.compute.join_result import Tied
 from keen_trellis.data import Field, Table
 from keen_trellis.desktop.bench.rows_card import RowsCard
@@ -24,40 +25,40 @@ class BayCard(RowsCard):
     why_asked = Signal(int)
 
     def __init__(self, bay: Bay, theme: Theme, parent: QWidget) -> None:
-        none = "No rows here." if bay is Bay.BOTH else "Every row has a match."
+        none = tr("No rows here.") if bay is Bay.BOTH else tr("Every row has a match.")
         super().__init__(f"bay.{bay}", theme, parent, none)
         self.bay = bay
         more = self._more = button("⋯", f"bay.{bay}.more", self._offer, "plain")
-        more.setToolTip(as_it_is("What can be done with the rows of this bay"))
+        more.setToolTip(as_it_is(tr("What can be done with the rows of this bay")))
         more.setFixedWidth(26)
         more.setStyleSheet("padding: 2px 0;")
-        self.switch = Switch(f"bay.{bay}.switch", ("Keep", "Leave"), "This bay")
+        self.switch = Switch(f"bay.{bay}.switch", (tr("Keep"), tr("Leave")), tr("This bay"))
         self.head_row.addWidget(more)
         self.head_row.addWidget(self.switch)
         self._of: tuple[Tied, set[str]] | None = None
         self._table: Table | None = None
         self.is_alone = False
         if bay is not Bay.BOTH:
-            words = "Why has this row no partner?"
+            words = tr("Why has this row no partner?")
             self.grid.offers.append(("why", words, self.why_asked.emit))
             self.grid.doubleClicked.connect(
                 lambda index: self.why_asked.emit(self.grid.row_of(index.row()))
             )
-            self.grid.setToolTip("Double-click a row to learn why it has no partner")
+            self.grid.setToolTip(tr("Double-click a row to learn why it has no partner"))
 
     def _offer(self) -> None:
         menu = QMenu(self)
         menu.setObjectName(f"bay.{self.bay}.menu")
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        own = menu.addAction("Begin a lane with these rows", self.lane_asked.emit)
+        own = menu.addAction(tr("Begin a lane with these rows"), self.lane_asked.emit)
         own.setObjectName(f"bay.{self.bay}.lane")
-        deliver = menu.addAction("Deliver these rows …", self.deliver_asked.emit)
+        deliver = menu.addAction(tr("Deliver these rows …"), self.deliver_asked.emit)
         deliver.setObjectName(f"bay.{self.bay}.deliver")
-        copy = menu.addAction("Copy these rows", self._copy_all)
+        copy = menu.addAction(tr("Copy these rows"), self._copy_all)
         copy.setObjectName(f"bay.{self.bay}.copy")
-        words = "Show all bays again" if self.is_alone else "Give this bay the whole width"
+        words = tr("Show all bays again") if self.is_alone else tr("Give this bay the whole width")
         menu.addAction(words, self.alone_asked.emit).setObjectName(f"bay.{self.bay}.alone")
-        search = menu.addAction("Search these rows …", self.grid.search_asked.emit)
+        search = menu.addAction(tr("Search these rows …"), self.grid.search_asked.emit)
         search.setObjectName(f"bay.{self.bay}.search")
         below = self.switch.mapToGlobal(self.switch.rect().bottomLeft())
         menu.popup(below)
@@ -93,7 +94,7 @@ class BayCard(RowsCard):
         theme = self.theme
         self.switch.set_chosen(0 if kept else 1)
         self.switch.name_parts(name)
-        self._more.setAccessibleName(f"What can be done with the rows {name}")
+        self._more.setAccessibleName(tr("What can be done with the rows {name}", name=name))
         on_fill = theme.surface if theme.name == "light" else theme.ground
         strong = colours.ink if kept else theme.ink_soft
         self.switch.paint_with(

@@ -10,6 +10,7 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QSplitter, QWidget
 
 from keen_trellis.base.errors import TooManyRowsError
+from keen_trellis.base.language import tr
 from keen_trellis.base.progress import Report
 from keen_trellis.compute.join_result import Tied
 from keen_trellis.compute.outcome_rows import outcome_fields
@@ -123,9 +124,14 @@ class Bays(QSplitter):
             if field.name in right_fields
         }
         for bay, name, colours, fields in (
-            (Bay.LEFT, f"Only in {left}", origins.colours[lanes[0]], left_fields),
-            (Bay.BOTH, "In both", both, left_fields | moved),
-            (Bay.RIGHT, f"Only in {right}", origins.colours[lanes[1]], right_fields),
+            (Bay.LEFT, tr("Only in {left}", left=left), origins.colours[lanes[0]], left_fields),
+            (Bay.BOTH, tr("In both"), both, left_fields | moved),
+            (
+                Bay.RIGHT,
+                tr("Only in {right}", right=right),
+                origins.colours[lanes[1]],
+                right_fields,
+            ),
         ):
             card, rows = self._cards[bay], tie.counts.bay(bay)
             card.show_head(name, rows, bay in keep, colours, unit)
@@ -144,7 +150,7 @@ class Bays(QSplitter):
         self._several.setVisible(rows is not None and len(rows) > 0 and not is_alone)
         if rows is None or not len(rows):
             return
-        name = f"Several matches in {tie.names[1 - own]}"
+        name = tr("Several matches in {names}", names=tie.names[1 - own])
         self._several.show_head(name, len(rows), False, origins.colours[lanes[own]])
         side = "left" if own == 0 else "right"
         self._several.show_rows(rows, origins, {getattr(f, side) for f in tie.link.fields})
@@ -186,7 +192,7 @@ class Bays(QSplitter):
         def find(report: Report) -> Reason:
             from keen_trellis.advice.missing_partner import why_not
 
-            report(0.0, "Looking why this row has no partner")
+            report(0.0, tr("Looking why this row has no partner"))
             return why_not(tie, int(rows[row]), side)
 
         self._session.work.find_out(find, partial(self._show_why, tie, bay), "")
@@ -209,7 +215,7 @@ class Bays(QSplitter):
             ]
             if not pairs or any(tie.link.fields[pair.field].operator != "=" for pair in pairs):
                 return None
-            return f"The same: +{reason.rows:,}", partial(self.same.emit, pairs)
+            return tr("The same: +{rows:,}", rows=reason.rows), partial(self.same.emit, pairs)
 
         from keen_trellis.desktop.bench.why_card import WhyCard
 

@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from keen_trellis.base.language import tr
 from keen_trellis.base.words import counted
 from keen_trellis.desktop.bench.finding_line import FindingLine
 from keen_trellis.desktop.bench.grid import Grid, put_on_clipboard
@@ -39,13 +40,15 @@ if TYPE_CHECKING:
     from keen_trellis.data import Rows, Table
     from keen_trellis.document.items import StepItem
 
-_WELCOME = (
+_WELCOME = tr(
     "Add a lane for each table you want to bring together: a sheet of a workbook, a delimited "
     "text, a table of an SQLite file. Then drag a lane’s end onto another lane to tie them."
 )
-_THERE = PageSpec("there", "There", later("place.place_page.TherePage"), "Run where the data is")
+_THERE = PageSpec(
+    "there", tr("There"), later("place.place_page.TherePage"), tr("Run where the data is")
+)
 """The first page of every part while the trellis runs elsewhere."""
-_FIRST_ROWS = (
+_FIRST_ROWS = tr(
     "This page works on the first {rows:,} rows of each lane, read here. What is true of all of "
     "them stands on the page There and on the map."
 )
@@ -70,7 +73,7 @@ class Bench(QWidget):
         ignored = QSizePolicy.Policy.Ignored
         self._stack.setSizePolicy(ignored, ignored)
         self.setMinimumHeight(_LEAST_HEIGHT)
-        self._welcome = empty_page("Nothing selected", _WELCOME)
+        self._welcome = empty_page(tr("Nothing selected"), _WELCOME)
         self._stack.addWidget(self._welcome)
         self.notice = Notice("bench.notice")
         self._of_first = Notice("bench.first_rows")
@@ -82,7 +85,7 @@ class Bench(QWidget):
         self._title.setMaximumWidth(420)
         self._rename = QLineEdit()
         self._rename.setObjectName("bench.rename")
-        self._rename.setAccessibleName("Name of the lane")
+        self._rename.setAccessibleName(tr("Name of the lane"))
         self._rename.setMaximumWidth(260)
         self._rename.hide()
         self._rename.returnPressed.connect(self._finish_renaming)
@@ -181,7 +184,7 @@ class Bench(QWidget):
     def help(self) -> str:
         """The heading of the guide's section on the page that is open."""
         if self._session.selected_lane is None:
-            return "Begin"
+            return tr("Begin")
         specs = self._specs(view_of(self._session.selected_item))
         return next((one.help for one in specs if one.id == self.open_id()), specs[0].help)
 
@@ -342,7 +345,7 @@ class Bench(QWidget):
 
             return looked_rows(table, look, report)
 
-        stopped = "Stopped: the rows are shown as they were."
+        stopped = tr("Stopped: the rows are shown as they were.")
         self._session.work.find_out(find, partial(grid.take_look, table, look), stopped)
 
     def _rows_for_steps(self, shown: Table) -> Table:
@@ -389,14 +392,16 @@ class Bench(QWidget):
     def _copy(self, table: Table, columns: Sequence[str], rows: range) -> None:
         def done(text: str) -> None:
             put_on_clipboard(text)
-            self._session.telling.say(f"Copied {counted(len(columns) * len(rows), 'cell')}.")
+            self._session.telling.say(
+                tr("Copied {cells}.", cells=counted(len(columns) * len(rows), "cell"))
+            )
 
         def write(report: Report) -> str:
             from keen_trellis.deliver import cells_as_text
 
             return cells_as_text(table, columns, rows, report)
 
-        self._session.work.find_out(write, done, "Stopped: nothing has been copied.")
+        self._session.work.find_out(write, done, tr("Stopped: nothing has been copied."))
 
     def _origins(self) -> Origins:
         lanes = self._session.trellis.lanes
@@ -421,7 +426,7 @@ class Bench(QWidget):
         for tab, spec in zip(buttons, pages, strict=True):
             count = f" {len(rows):,}" if spec.counts_rows and rows is not None else ""
             tab.setText(f"{spec.title}{count}")
-            tab.setAccessibleName(f"Page {spec.title}{count}")
+            tab.setAccessibleName(tr("Page {title}{count}", title=spec.title, count=count))
             tab.setChecked(spec.id == self._open[self._sort])
 
     def _tab(self, name: str) -> QPushButton:

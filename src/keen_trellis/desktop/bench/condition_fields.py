@@ -8,6 +8,7 @@ from typing import cast
 
 from PySide6.QtWidgets import QLineEdit
 
+from keen_trellis.base.language import tr
 from keen_trellis.base.progress import Report
 from keen_trellis.base.words import counted
 from keen_trellis.data import Table
@@ -60,7 +61,7 @@ class Conditions:
         condition, say, name = self._conditions[place], self._say, f"{self._name}.{place}"
         say.choice(
             f"{name}.column",
-            "The column",
+            tr("The column"),
             self._columns(),
             current=condition.column,
             chosen=lambda chosen: self._put(place, column=chosen),
@@ -68,7 +69,7 @@ class Conditions:
         )
         say.choice(
             f"{name}.test",
-            "The test",
+            tr("The test"),
             {str(test): words for test, words in TEST_WORDS.items()},
             current=condition.is_,
             chosen=lambda chosen: self._choose_test(place, chosen),
@@ -76,23 +77,29 @@ class Conditions:
         for number, value in enumerate(condition.values):
             if number:
                 say.word("and" if condition.is_ == "between" else "or")
-            says = f"Value {number + 1} for {condition.column}"
+            says = tr("Value {number} for {column}", number=number + 1, column=condition.column)
             taken = partial(self._take_value, place, number)
             field = say.field(f"{name}.value.{number}", says, value, _VALUE_WIDTH, taken)
             if self._find_out is not None and condition.is_ in _OF_VALUES:
-                says = f"Choose from the values of {condition.column}, with their rows"
+                says = tr(
+                    "Choose from the values of {column}, with their rows", column=condition.column
+                )
                 pick = partial(self._offer_values, place, number, field)
                 say.button("▾", f"{name}.value.{number}.pick", says, pick)
         if condition.is_ == "in":
-            say.button("+ value", f"{name}.more", "Add a value", partial(self._add_value, place))
-        says = f"Take condition {place + 1}, on {condition.column}, out"
+            say.button(
+                tr("+ value"), f"{name}.more", tr("Add a value"), partial(self._add_value, place)
+            )
+        says = tr(
+            "Take condition {place}, on {column}, out", place=place + 1, column=condition.column
+        )
         say.button("×", f"{name}.remove", says, partial(self._remove, place))
 
     def offer(self, words: str) -> Choice:
         """Add the choice that adds a condition; return it."""
         add = self._say.choice(
             f"{self._name}.add",
-            "Ask something of a column",
+            tr("Ask something of a column"),
             self._columns(),
             current="",
             chosen=self._add,
@@ -145,7 +152,7 @@ class Conditions:
         def offer(found: list[tuple[str, int]]) -> None:
             picks = [Pick(text, text, counted(rows, "row")) for text, rows in found]
             name = f"{self._name}.{place}.value.{number}.picker"
-            picker = Picker(name, f"A value of {column}", picks, field)
+            picker = Picker(name, tr("A value of {column}", column=column), picks, field)
             picker.resize(360, 340)
             picker.chosen.connect(lambda text: self._take_value(place, number, text))
             picker.move(field.mapToGlobal(field.rect().bottomLeft()))

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QPushButton
 
+from keen_trellis.base.language import tr
 from keen_trellis.desktop.controls import button
 from keen_trellis.desktop.help.topics import WHY, topic_of_finding
 from keen_trellis.desktop.session import Session
@@ -61,7 +62,7 @@ class FindingLine(QFrame):
         self._else = QPushButton("⋯")
         self._else.setObjectName("finding.else")
         self._else.setProperty("plain", True)
-        self._else.setAccessibleName("What else can be done about this finding")
+        self._else.setAccessibleName(tr("What else can be done about this finding"))
         self._else.setFixedWidth(30)
         self._else.setMenu(QMenu(self._else))
         self._else.setStyleSheet(_NO_WEDGE)
@@ -104,8 +105,8 @@ class FindingLine(QFrame):
             self._mend.setText(first.edit.label)
             self._mend.setAccessibleName(first.edit.label)
         self._more.setVisible(bool(others))
-        self._more.setText(f"{len(others)} more")
-        self._more.setAccessibleName(f"{len(others)} more findings")
+        self._more.setText(tr("{others} more", others=len(others)))
+        self._more.setAccessibleName(tr("{others} more findings", others=len(others)))
         self._offer(others)
 
     def _told(self) -> Iterator[_Told]:
@@ -126,11 +127,11 @@ class FindingLine(QFrame):
         session = self._session
         facts = session.results.facts.items.get(item.id)
         for number, broken in enumerate(getattr(facts, "broken", ())):
-            yield _Told(f"Promise broken: {broken}.", f"promise.{number}", None)
+            yield _Told(tr("Promise broken: {broken}.", broken=broken), f"promise.{number}", None)
         moved = []
         if left_before := stays_before(session.trellis, item.id):
-            label = f"Move behind the {item.word}"
-            moved = [_Told(left_before, "stays before", edits.MoveBehind(item.id, label))]
+            label = tr("Move behind the {word}", word=item.word)
+            moved = [_Told(left_before, tr("stays before"), edits.MoveBehind(item.id, label))]
         if session.document.fresh == item.id:
             yield from moved
         for finding in session.looking.findings:
@@ -145,17 +146,17 @@ class FindingLine(QFrame):
         menu = self._else.menu()
         menu.clear()
         if told.shows is not None:
-            show = menu.addAction("Show the rows", lambda: self._session.shows.emit(told.shows))
+            show = menu.addAction(tr("Show the rows"), lambda: self._session.shows.emit(told.shows))
             show.setObjectName("finding.show")
         refusal = told.refusal
         if refusal is not None:
-            refuse = menu.addAction("Not a problem here", lambda: self._session.do(refusal))
+            refuse = menu.addAction(tr("Not a problem here"), lambda: self._session.do(refusal))
             refuse.setObjectName("finding.refuse")
         why = partial(self._session.telling.help_wanted.emit, topic_of_finding(told.topic))
         menu.addAction(WHY, why).setObjectName("finding.why")
         item = self._session.selected_item
         if isinstance(item, JoinItem) and item.ignored:
-            again = edits.SetIgnored(item.id, (), "Tell again what was no problem")
+            again = edits.SetIgnored(item.id, (), tr("Tell again what was no problem"))
             told_again = menu.addAction(again.label, lambda: self._session.do(again))
             told_again.setObjectName("finding.again")
 
@@ -185,7 +186,7 @@ def _refused(item: Item, finding: Finding) -> edits.Edit | None:
     link = finding.remedy.link if finding.remedy else None
     if finding.topic == "likely pair" and link is not None:
         new = SameValues(**asdict(link.pairs[-1]))
-        return edits.SetPairs(item.id, item.pairs, (*item.not_same, new), "Not the same")
+        return edits.SetPairs(item.id, item.pairs, (*item.not_same, new), tr("Not the same"))
     return edits.SetIgnored(item.id, (*item.ignored, finding.topic))
 
 

@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
 )
 
 from keen_trellis.base.errors import FormulaError, UserError
+from keen_trellis.base.language import tr
 from keen_trellis.base.words import counted
 from keen_trellis.data import Kind
 from keen_trellis.desktop.controls import Choice, OneLine
@@ -56,13 +57,13 @@ class FormulaField(QWidget):
         self.theme = theme
         self._table: Table | None = None
         self._wanted: Kind | None = None
-        self._where = "these rows"
+        self._where = tr("these rows")
         self.text = _Line(name, self._take, self._words)
         self._says = OneLine()
         self._says.setObjectName(f"{name}.says")
-        self._columns = Choice(f"{name}.columns", "A column to put into the formula")
+        self._columns = Choice(f"{name}.columns", tr("A column to put into the formula"))
         self._columns.chosen.connect(lambda value: self.text.put(value))
-        self._functions = Choice(f"{name}.functions", "A function to put into the formula")
+        self._functions = Choice(f"{name}.functions", tr("A function to put into the formula"))
         self._functions.chosen.connect(lambda value: self.text.put(_begun(value)))
         self._functions.offer([(one.name, one.form, one.means) for one in FUNCTIONS.values()], "")
         self._functions.setText("functions")
@@ -115,7 +116,13 @@ class FormulaField(QWidget):
             self._tell("", False)
             return
         if self._table is None or not text.strip():
-            self._tell(f"Columns by their names, texts between ' and '{self._beginning()}", False)
+            self._tell(
+                tr(
+                    "Columns by their names, texts between ' and '{beginning}",
+                    beginning=self._beginning(),
+                ),
+                False,
+            )
             return
         from keen_trellis.compute.formula.evaluate import evaluated
         from keen_trellis.compute.table_schema import schema_of
@@ -126,8 +133,12 @@ class FormulaField(QWidget):
             made = formula(text, schema_of(sample), self._where)
             if self._wanted is not None and made.kind is not self._wanted:
                 raise FormulaError(
-                    f"This gives {made.kind}; {self._wanted} is wanted here.",
-                    "Compare it with something.",
+                    tr(
+                        "This gives {kind}; {wanted} is wanted here.",
+                        kind=made.kind,
+                        wanted=self._wanted,
+                    ),
+                    tr("Compare it with something."),
                     (0, len(text)),
                 )
             found = evaluated(made, sample)
@@ -139,13 +150,18 @@ class FormulaField(QWidget):
         except UserError as error:
             self._tell(str(error), True)
             return
-        shown = [column.text(row) or "· blank" for row in range(min(len(column), _SHOWN))]
+        shown = [column.text(row) or tr("· blank") for row in range(min(len(column), _SHOWN))]
         more = " …" if len(column) > _SHOWN else ""
         lost = ""
         if losses := [*found.faults.items(), *found.cuts.items()]:
             reason, rows = losses[0]
             first = counted(len(column), "row")
-            lost = f"   ({reason}: in {np.count_nonzero(rows):,} of the first {first})"
+            lost = tr(
+                "   ({reason}: in {count_nonzero:,} of the first {first})",
+                reason=reason,
+                count_nonzero=np.count_nonzero(rows),
+                first=first,
+            )
         self._tell(f"{made.kind}:  {'   '.join(shown)}{more}{lost}", bool(lost))
 
     def _beginning(self) -> str:
@@ -170,7 +186,7 @@ class _Line(QPlainTextEdit):
     def __init__(self, name: str, take: Callable[[], None], words: Callable[[], list[str]]) -> None:
         super().__init__()
         self.setObjectName(name)
-        self.setAccessibleName("The formula")
+        self.setAccessibleName(tr("The formula"))
         self.setFont(value_font(13))
         self.document().setDocumentMargin(3)
         self.setTabChangesFocus(True)

@@ -8,6 +8,7 @@ from PySide6.QtCore import QEvent, QObject, QPoint, Qt
 from PySide6.QtGui import QContextMenuEvent, QWheelEvent
 from PySide6.QtWidgets import QAbstractItemView, QApplication, QHeaderView, QTableView
 
+from keen_trellis.base.language import tr
 from keen_trellis.desktop.bench.grid_cells import BandHeader, CellDelegate, Drawn
 from keen_trellis.desktop.bench.table_model import Index
 
@@ -27,7 +28,7 @@ class KeptColumns(QTableView):
     ) -> None:
         super().__init__(grid)
         self.setObjectName(f"{grid.objectName()}.kept")
-        self.setAccessibleName("Columns kept in view")
+        self.setAccessibleName(tr("Columns kept in view"))
         self._grid, self._its_band, self._kept = grid, band, kept
         self.band = BandHeader(self)
         self.setHorizontalHeader(self.band)

@@ -20,6 +20,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QMenu, QTableView, QWidget
 from shiboken6 import isValid
 
+from keen_trellis.base.language import tr
 from keen_trellis.base.words import counted
 from keen_trellis.data import BLANK, GAP
 from keen_trellis.desktop.bench.column_steps import (
@@ -50,7 +51,7 @@ if TYPE_CHECKING:
 _ROW_HEIGHT = 23
 _NARROWEST, _WIDEST = 56, 220
 _LOOKED_AT = 60
-_USUAL = "a usual value"
+_USUAL = tr("a usual value")
 _KEPT_AT_MOST = 0.6  # of the width
 
 
@@ -87,7 +88,7 @@ class Grid(QTableView):
         super().__init__(parent)
         self.setObjectName(name)
         self.theme = theme
-        self.says = "Rows"  # what they are, for those who hear it
+        self.says = tr("Rows")  # what they are, for those who hear it
         self.origins = Origins({}, {})
         self.link_fields: Collection[str] = ()
         self.marks: Marks = {}
@@ -131,7 +132,7 @@ class Grid(QTableView):
     def show_kinds(self) -> None:
         """Show the kind of every column below its name, and let it be changed there."""
         self._band.shows_kinds = True
-        self._band.setToolTip("Click a name to sort by it, a kind to choose another one")
+        self._band.setToolTip(tr("Click a name to sort by it, a kind to choose another one"))
 
     def column_place(self, name: str) -> QPoint:
         """Return where on the screen the kind of a column stands."""
@@ -245,7 +246,9 @@ class Grid(QTableView):
         self.table_model.show_table(table)
         size = f"{counted(len(table), 'row')}, {counted(len(table.columns), 'column')}"
         self.setAccessibleName(f"{self.says}: {size}")
-        self.horizontalHeader().setAccessibleName(f"Heads of the columns of {self.says}")
+        self.horizontalHeader().setAccessibleName(
+            tr("Heads of the columns of {says}", says=self.says)
+        )
 
     def show_table(
         self,
@@ -301,7 +304,7 @@ class Grid(QTableView):
         sample = self.table_model.table.window(0, 60)
         for place, field in enumerate(sample.fields):
             texts = sample.fetch(field).texts().to_pylist() if place < _LOOKED_AT else [_USUAL]
-            shown = (as_read(t, field.kind) if t else "· blank" for t in texts)
+            shown = (as_read(t, field.kind) if t else tr("· blank") for t in texts)
             longest = max(shown, key=len, default="")
             needed = max(
                 names.horizontalAdvance(field.name),
@@ -350,20 +353,30 @@ class Grid(QTableView):
             offer(name, words, partial(do, self.row_of(row)))
         for lane, name, there in self._sources(row):
             go = partial(self.source_asked.emit, lane, there)
-            offer(f"go.{lane}", f"Go to this row of {name}", go)
+            offer(f"go.{lane}", tr("Go to this row of {name}", name=name), go)
         only = self._only(row, index.column())
         look = replace(self.look, only=(*self.look.only, only))
-        offer("only", f"Look only at rows where {only}", partial(self.look_by, look))
-        offer("sort_up", f"Sort by {column}", partial(self.sort_by, column))
-        offer("sort_down", f"Sort by {column}, backwards", partial(self.sort_by, column, True))
+        offer("only", tr("Look only at rows where {only}", only=only), partial(self.look_by, look))
+        offer("sort_up", tr("Sort by {column}", column=column), partial(self.sort_by, column))
+        offer(
+            "sort_down",
+            tr("Sort by {column}, backwards", column=column),
+            partial(self.sort_by, column, True),
+        )
         if self.look:
-            offer("all", "Show all rows as they stand", partial(self.look_by, type(self.look)()))
+            offer(
+                "all", tr("Show all rows as they stand"), partial(self.look_by, type(self.look)())
+            )
         if index.column() >= self.kept:
-            offer("keep", f"Keep the columns up to {column} in view", partial(self.keep_to, column))
+            offer(
+                "keep",
+                tr("Keep the columns up to {column} in view", column=column),
+                partial(self.keep_to, column),
+            )
         if self._kept_to:
-            offer("keep_none", "Keep no column in view", partial(self.keep_to, ""))
-        offer("search", "Search these rows …", self.search_asked.emit)
-        offer("copy", "Copy what is selected", self.ask_copy)
+            offer("keep_none", tr("Keep no column in view"), partial(self.keep_to, ""))
+        offer("search", tr("Search these rows …"), self.search_asked.emit)
+        offer("copy", tr("Copy what is selected"), self.ask_copy)
         place = self.visualRect(index).bottomLeft()
         menu.popup(event.globalPos() if by_mouse else self.viewport().mapToGlobal(place))
 
@@ -395,7 +408,11 @@ class Grid(QTableView):
             self.count_asked(self.whole, self._only(index.row(), index.column()), tell)
         chosen = sorted({one.column() for one in self.selectionModel().selectedIndexes()})
         sections = chosen if index.column() in chosen else [index.column()]
-        words = f"Steps for {name}" if len(sections) == 1 else f"Steps for {len(sections)} columns"
+        words = (
+            tr("Steps for {name}", name=name)
+            if len(sections) == 1
+            else tr("Steps for {sections} columns", sections=len(sections))
+        )
         more = menu.addMenu(words.replace("&", "&&"))
         more.setObjectName("grid.steps")
         self._add_offers(more, steps_of_columns(*self._named(sections)))

@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from keen_trellis.base.language import tr
 from keen_trellis.base.words import SPACES
 from keen_trellis.data import BLANK, GAP, PRESENT
 from keen_trellis.desktop.bench.local_formats import as_read
@@ -197,7 +198,7 @@ class CellDelegate(QStyledItemDelegate):
         elif state == BLANK:
             painter.setFont(text_font(12))
             painter.setPen(QColor(theme.blank))
-            painter.drawText(room.adjusted(8, 0, -6, 0), _aligned(column), "· blank")
+            painter.drawText(room.adjusted(8, 0, -6, 0), _aligned(column), tr("· blank"))
         else:
             self._draw_value(painter, room, column, row=row, linked=linked)
         painter.restore()

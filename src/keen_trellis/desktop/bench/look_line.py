@@ -8,6 +8,7 @@ from PySide6.QtCore import QEvent, QObject, Qt, QTimer
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QWidget
 
+from keen_trellis.base.language import tr
 from keen_trellis.desktop.bench.grid import Grid
 from keen_trellis.desktop.controls import OneLine, button
 
@@ -24,8 +25,8 @@ class LookLine(QWidget):
         self._grid, self._is_always_there = grid, is_always_there
         self._search = QLineEdit(self)
         self._search.setObjectName(f"{name}.search")
-        self._search.setAccessibleName("Search these rows")
-        self._search.setPlaceholderText("Search these rows   Ctrl+F")
+        self._search.setAccessibleName(tr("Search these rows"))
+        self._search.setPlaceholderText(tr("Search these rows   Ctrl+F"))
         self._search.setClearButtonEnabled(True)
         self._search.setMinimumWidth(110)
         self._search.setMaximumWidth(230)
@@ -33,8 +34,8 @@ class LookLine(QWidget):
         self._says = OneLine()
         self._says.setObjectName(f"{name}.look.says")
         self._says.setProperty("soft", True)
-        self._all = button("Show all", f"{name}.look.all", self._show_all, "plain")
-        self._all.setAccessibleName("Show all rows as they stand")
+        self._all = button(tr("Show all"), f"{name}.look.all", self._show_all, "plain")
+        self._all.setAccessibleName(tr("Show all rows as they stand"))
         row = QHBoxLayout(self)
         row.setContentsMargins(*((0, 0, 0, 0) if is_always_there else (8, 3, 4, 3)))
         row.addWidget(self._search, 1)
@@ -68,10 +69,20 @@ class LookLine(QWidget):
         if not self._typing.isActive() and self._search.text() != look.search:
             self._search.setText(look.search)
         shown, whole = len(grid.table_model.table), len(grid.whole)
-        parts = [f"{shown:,} of {whole:,} rows"] if look.search or look.only else []
+        parts = (
+            [tr("{shown:,} of {whole:,} rows", shown=shown, whole=whole)]
+            if look.search or look.only
+            else []
+        )
         parts += [str(one) for one in look.only]
         if look.sort:
-            parts.append(f"sorted by {look.sort}{', backwards' if look.descending else ''}")
+            parts.append(
+                tr(
+                    "sorted by {sort}{word}",
+                    sort=look.sort,
+                    word=tr(", backwards") if look.descending else "",
+                )
+            )
         self._says.setText(" · ".join(parts))
         self._says.setVisible(bool(parts))
         self._all.setVisible(bool(look))

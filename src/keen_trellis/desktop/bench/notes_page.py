@@ -5,6 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QPlainTextEdit, QVBoxLayout, QWidget
 
+from keen_trellis.base.language import tr
 from keen_trellis.desktop.bench.page import Page
 from keen_trellis.desktop.bench.table_model import Origins
 from keen_trellis.desktop.controls import label
@@ -14,7 +15,9 @@ from keen_trellis.document import Lane, edits
 from keen_trellis.document.items import Item
 
 _TYPING_PAUSE_MS = 600
-_WHAT_FOR = "Why it is so, for whoever opens this trellis next; “keen-trellis describe” tells it."
+_WHAT_FOR = tr(
+    "Why it is so, for whoever opens this trellis next; “keen-trellis describe” tells it."
+)
 
 
 class NotesPage(Page):
@@ -25,8 +28,8 @@ class NotesPage(Page):
         self._part = ""
         self._written = QPlainTextEdit()
         self._written.setObjectName("notes.text")
-        self._written.setAccessibleName("Notes")
-        self._written.setPlaceholderText("Write here")
+        self._written.setAccessibleName(tr("Notes"))
+        self._written.setPlaceholderText(tr("Write here"))
         self._written.setTabChangesFocus(True)
         self._written.setMaximumWidth(820)
         self._pause = QTimer(self, singleShot=True, interval=_TYPING_PAUSE_MS)

@@ -5,12 +5,13 @@ from __future__ import annotations
 from collections.abc import Callable
 from functools import partial
 
+from keen_trellis.base.language import tr
 from keen_trellis.data import Table
 from keen_trellis.desktop.bench.sentence import Sentence
 from keen_trellis.desktop.theme import value_font
 from keen_trellis.document.items import OrderedBy
 
-_WAYS = {"up": "least or earliest first", "down": "largest or latest first"}
+_WAYS = {"up": tr("least or earliest first"), "down": tr("largest or latest first")}
 
 
 def tell_order(
@@ -35,7 +36,7 @@ def tell_order(
             say.word("then")
         say.choice(
             f"{name}.{place}",
-            "The column",
+            tr("The column"),
             options,
             current=one.field,
             chosen=lambda column, at=place: put(at, OrderedBy(field=column)),  # type: ignore[misc]
@@ -43,20 +44,20 @@ def tell_order(
         )
         say.choice(
             f"{name}.{place}.way",
-            f"Which way {one.field} goes",
+            tr("Which way {field} goes", field=one.field),
             _WAYS,
             current="down" if one.descending else "up",
             chosen=partial(turn, place),
         )
-        says = f"Do not order by {one.field}"
+        says = tr("Do not order by {field}", field=one.field)
         say.button("×", f"{name}.{place}.remove", says, partial(put, place))
     left = [option for option in options if option[0] not in {one.field for one in order}]
     add = say.choice(
         f"{name}.add",
-        "One more column to order by",
+        tr("One more column to order by"),
         left,
         current="",
         chosen=lambda column: taken((*order, OrderedBy(field=column))),
     )
-    add.setText("+ column")
+    add.setText(tr("+ column"))
     add.setEnabled(bool(left))

@@ -18,6 +18,7 @@ from keen_trellis.base.errors import (
     UserError,
     WaitingError,
 )
+from keen_trellis.base.language import tr
 from keen_trellis.desktop.bench.table_model import Origins
 from keen_trellis.desktop.controls import Notice
 from keen_trellis.desktop.help.topics import WHY, topic_of
@@ -65,15 +66,22 @@ class Page(QWidget):
             there = building.where_failed(given)
             if there is not None:
                 part, name = there
-                yield f"Go to {name}", partial(self.session.select, part)
+                yield tr("Go to {name}", name=name), partial(self.session.select, part)
         elif self.session.selected_item is None and (words := mend_words(given)):
             yield words, partial(self.session.asked.emit, "lane.mend")
         elif self.session.selected_item is not None:
             for name in building.successors:
-                words = f"Take “{name}” for “{building.missing_column}”"
+                words = tr(
+                    "Take “{name}” for “{missing_column}”",
+                    name=name,
+                    missing_column=building.missing_column,
+                )
                 yield words, partial(building.go_on_with, name)
             if building.gone_column:
-                yield f"Go on without “{building.gone_column}”", building.go_on_without
+                yield (
+                    tr("Go on without “{gone_column}”", gone_column=building.gone_column),
+                    building.go_on_without,
+                )
         if isinstance(given, UserError):
             yield WHY, partial(self.session.telling.help_wanted.emit, topic_of(given))
 
@@ -82,15 +90,15 @@ def mend_words(trouble: object) -> str:
     """Return what can be done at once about a source that could not be read."""
     match trouble:
         case MissingFileError():
-            return "Find it …"
+            return tr("Find it …")
         case MissingTableError():
-            return "Choose another one …"
+            return tr("Choose another one …")
         case PasswordError():
-            return "Enter the password …"
+            return tr("Enter the password …")
         case NotAllowedError():
-            return "What does it want? …"
+            return tr("What does it want? …")
         case SourceError():
-            return "Read it again"
+            return tr("Read it again")
     return ""
 
 
@@ -149,9 +157,9 @@ def lanes_title(trellis: Trellis, lane: Lane, item: Item | None) -> str:
 
 NOTES = PageSpec(
     "notes",
-    "Notes",
+    tr("Notes"),
     later("bench.notes_page.NotesPage"),
-    "Write down why",
+    tr("Write down why"),
 )
 """The last page of every kind of part."""
 
@@ -197,14 +205,21 @@ def step_view(kind: str, title: str, *, glyph: str, offer: str, tip: str, page: 
     def heading(trellis: Trellis, lane: Lane, item: Item | None) -> str:
         steps = [one for one in lane.items if one.word == "step"]
         return (
-            f"{lane.name} · step {steps.index(item) + 1} of {len(steps)}" if item in steps else ""
+            tr(
+                "{name} · step {index} of {steps}",
+                name=lane.name,
+                index=steps.index(item) + 1,
+                steps=len(steps),
+            )
+            if item in steps
+            else ""
         )
 
     rows = PageSpec(
         "step_rows",
-        "Rows",
+        tr("Rows"),
         later("bench.step_rows_page.StepRowsPage"),
-        "Look at rows",
+        tr("Look at rows"),
         counts_rows=True,
     )
     return PartView(

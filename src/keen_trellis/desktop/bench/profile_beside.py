@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
+from keen_trellis.base.language import tr
 from keen_trellis.base.progress import Report
 from keen_trellis.desktop.bench.grid import Grid
 from keen_trellis.desktop.bench.profile_view import ProfileView
@@ -83,7 +84,7 @@ class ProfileBeside(QWidget):
         def look(report: Report) -> Profile:
             from keen_trellis.data.profile import profile
 
-            report(0.0, f"Looking at {name}")
+            report(0.0, tr("Looking at {name}", name=name))
             return profile(table.column(name))
 
         def done(found: Profile) -> None:

@@ -8,6 +8,7 @@ from PySide6.QtCore import QPoint, QRect, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QFontMetrics, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
+from keen_trellis.base.language import tr
 from keen_trellis.base.words import counted
 from keen_trellis.data import Kind
 from keen_trellis.data.profile import Profile
@@ -28,7 +29,7 @@ class ProfileView(QWidget):
     def __init__(self, theme: Theme, name: str) -> None:
         super().__init__()
         self.setObjectName(name)
-        self.setAccessibleName("Profile of the column")
+        self.setAccessibleName(tr("Profile of the column"))
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMinimumSize(420, 120)
         self._theme = theme
@@ -55,7 +56,7 @@ class ProfileView(QWidget):
         if self._profile is None:
             painter.setFont(text_font(13))
             painter.setPen(QColor(self._theme.ink_soft))
-            painter.drawText(QPoint(0, _TOP + 14), "Looking at its values …")
+            painter.drawText(QPoint(0, _TOP + 14), tr("Looking at its values …"))
             return
         y = self._draw_words(painter, self._profile)
         y = self._draw_bars(painter, self._profile, y + 10)
@@ -80,7 +81,7 @@ class ProfileView(QWidget):
         is_text = profile.kind is Kind.TEXT
         painter.setFont(text_font(12, bold=True))
         painter.setPen(QColor(self._theme.ink_soft))
-        title = "Rows by length of the text" if is_text else "Rows from least to greatest"
+        title = tr("Rows by length of the text") if is_text else tr("Rows from least to greatest")
         painter.drawText(QPoint(0, top + 12), title)
         top += 20
         width = min(self.width(), 620)
@@ -106,10 +107,10 @@ class ProfileView(QWidget):
     def _draw_lists(self, painter: QPainter, profile: Profile, top: int) -> None:
         if top + 2 * _LINE > self.height():  # no value would stand below its heading
             return
-        title = "Some of the values" if profile.unique else "Most frequent values"
+        title = tr("Some of the values") if profile.unique else tr("Most frequent values")
         lists = [(title, profile.frequent)]
         if profile.shapes:
-            lists.append(("Shapes: A a letter, 9 a digit", profile.shapes))
+            lists.append((tr("Shapes: A a letter, 9 a digit"), profile.shapes))
         width = min((self.width() - 24) // 2, 360)
         present = profile.rows - profile.blanks - profile.gaps
         for place, (title, values) in enumerate(lists):
@@ -137,7 +138,7 @@ class ProfileView(QWidget):
             inner = line.adjusted(6, 0, -6, 0)
             text = inner.adjusted(0, 0, -metrics.horizontalAdvance(count) - 10, 0)
             shown = metrics.elidedText(
-                value[:200].replace("\n", "⏎") or "(empty text)",
+                value[:200].replace("\n", "⏎") or tr("(empty text)"),
                 Qt.TextElideMode.ElideRight,
                 text.width(),
             )
@@ -154,19 +155,28 @@ class ProfileView(QWidget):
 def profile_words(profile: Profile) -> list[str]:
     """Return what a profile tells in a few sentences, the counts first."""
     counts = [counted(profile.rows, "row"), counted(profile.distinct, "distinct value")]
-    counts.append(f"{profile.blanks:,} blank" if profile.blanks else "no blanks")
+    counts.append(
+        tr("{blanks:,} blank", blanks=profile.blanks) if profile.blanks else tr("no blanks")
+    )
     if profile.gaps:
-        counts.append(f"{profile.gaps:,} gaps")
+        counts.append(tr("{gaps:,} gaps", gaps=profile.gaps))
     words = [" · ".join(counts)]
     if profile.distinct:
         words.append(
-            "No value repeats: it tells every row apart."
+            tr("No value repeats: it tells every row apart.")
             if profile.unique
-            else f"{profile.repeated:,} rows share their value with another row."
+            else tr(
+                "{repeated:,} rows share their value with another row.", repeated=profile.repeated
+            )
         )
         quoted = ("“", "”") if profile.kind is Kind.TEXT else ("", "")
         least, greatest = (f"{quoted[0]}{v}{quoted[1]}" for v in (profile.least, profile.greatest))
-        words.append(f"From {least} to {greatest}.")
+        words.append(tr("From {least} to {greatest}.", least=least, greatest=greatest))
     if profile.strays:
-        words.append(f"{counted(profile.strays, 'row')} with a space before or behind the value.")
+        words.append(
+            tr(
+                "{rows} with a space before or behind the value.",
+                rows=counted(profile.strays, "row"),
+            )
+        )
     return words

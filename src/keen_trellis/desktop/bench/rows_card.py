@@ -6,6 +6,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout, QWidget
 
+from keen_trellis.base.language import tr
 from keen_trellis.base.words import counted
 from keen_trellis.data import Table
 from keen_trellis.desktop.bench.grid import Grid
@@ -20,7 +21,7 @@ class RowsCard(QFrame):
     """Rows of one sort; `name` is the beginning of the object names."""
 
     def __init__(
-        self, name: str, theme: Theme, parent: QWidget, none_words: str = "No rows here."
+        self, name: str, theme: Theme, parent: QWidget, none_words: str = tr("No rows here.")
     ) -> None:
         super().__init__(parent)
         self.theme, self._none_words = theme, none_words
@@ -62,7 +63,7 @@ class RowsCard(QFrame):
         theme = self.theme
         self._name.setText(name)
         self.grid.says = name
-        self._rows.setText("not counted" if rows is None else counted(rows, unit))
+        self._rows.setText(tr("not counted") if rows is None else counted(rows, unit))
         fill = colours.fill if kept else theme.left_out
         self._head.set_colours(fill, colours.tint if kept else theme.surface_soft)
         self._name.setStyleSheet(f"color: {colours.ink if kept else theme.ink_soft};")

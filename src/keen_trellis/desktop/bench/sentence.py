@@ -8,6 +8,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QFont
 from PySide6.QtWidgets import QLabel, QLayoutItem, QLineEdit, QWidget
 
+from keen_trellis.base.language import tr
 from keen_trellis.data.kinds import BY_DAY, Kind
 from keen_trellis.desktop.controls import Choice, FlowRow, button
 from keen_trellis.desktop.tips import as_it_is
@@ -163,7 +164,7 @@ def tell_span(
     """
     if span is None and not (kinds and all(kind in BY_DAY for kind in kinds)):
         return
-    as_they_are = "its day" if set(kinds) == set(BY_DAY) else "the value as it is"
-    options: dict[str, str] = {"": as_they_are, **{one: f"its {one}" for one in SPANS}}
+    as_they_are = tr("its day") if set(kinds) == set(BY_DAY) else tr("the value as it is")
+    options: dict[str, str] = {"": as_they_are, **{one: tr("its {one}", one=one) for one in SPANS}}
     say.word("by")
     say.choice(name, says, options, current=span or "", chosen=chosen)

@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
 )
 
 from keen_trellis.base.errors import UserError
+from keen_trellis.base.language import tr
 from keen_trellis.compute.step_result import Flags, Stepped
 from keen_trellis.data import Kind, Table
 from keen_trellis.desktop.bench.page import Page
@@ -57,9 +58,11 @@ class StepPage(Page):
         self._looked_at: object = None
         self._notice = Notice(f"{name}.trouble")
         ends = ("kept", "left_out") if self.chooses_rows else ("before", "after")
-        nothing = ("No row goes on.", "No row is left out.") if self.chooses_rows else ("", "")
+        nothing = (
+            (tr("No row goes on."), tr("No row is left out.")) if self.chooses_rows else ("", "")
+        )
         self._cards = tuple(
-            RowsCard(f"{name}.{end}", theme, self, words or "No rows here.")
+            RowsCard(f"{name}.{end}", theme, self, words or tr("No rows here."))
             for end, words in zip(ends, nothing, strict=True)
         )
         self._cards[0 if self.chooses_rows else 1].grid.offers_steps = True
@@ -95,10 +98,10 @@ class StepPage(Page):
         line.addWidget(self._words)
         line.addStretch(1)
         self._shown = QButtonGroup(self)
-        self._changed = self._toggle("changed", "Show the rows that change", line)
-        self._all = self._toggle("all", "Show all rows", line)
+        self._changed = self._toggle("changed", tr("Show the rows that change"), line)
+        self._all = self._toggle("all", tr("Show all rows"), line)
         self._off = button("", f"{self.kind}.off", self._switch, "plain")
-        copy = button("Copy to a lane …", f"{self.kind}.copy", self._copy, "plain")
+        copy = button(tr("Copy to a lane …"), f"{self.kind}.copy", self._copy, "plain")
         for made in (self._off, copy):
             line.addWidget(made)
         for made in (self._changed, self._all, self._off, copy):
@@ -118,7 +121,7 @@ class StepPage(Page):
         self._wins.setProperty("said", True)
         wins = QHBoxLayout(self._wins)
         wins.setContentsMargins(14, 8, 14, 8)
-        wins.addWidget(label("What this wins", strong=True))
+        wins.addWidget(label(tr("What this wins"), strong=True))
         self._effects = OneLine()
         self._effects.setObjectName(f"{self.kind}.effects")
         wins.addWidget(self._effects)
@@ -163,10 +166,10 @@ class StepPage(Page):
         self._sentence.say(key, lambda: self.tell(self._sentence, item, before, lane.name))
         self.show_below(item, before)
         if item.off:
-            self._notice.tell("It is switched off: rows pass it as they are.")
+            self._notice.tell(tr("It is switched off: rows pass it as they are."))
         else:
             self.tell_trouble(self._notice, given)
-        self._off.setText("Switch on" if item.off else "Switch off")
+        self._off.setText(tr("Switch on") if item.off else tr("Switch off"))
         is_there = given is not None and not isinstance(given, UserError)
         self._middle.setVisible(is_there)
         self._spare.setVisible(not is_there)
@@ -205,9 +208,9 @@ class StepPage(Page):
     def _show_chosen(self, given: Any, origins: Origins, colours: LaneColours) -> None:
         kept, left_out = self._cards
         names = self.looked_at(self._item)
-        kept.show_head("Go on", len(given.outcome), True, colours)
+        kept.show_head(tr("Go on"), len(given.outcome), True, colours)
         kept.show_rows(given.outcome, origins, names)
-        left_out.show_head("Left out", len(given.left_out), False, colours)
+        left_out.show_head(tr("Left out"), len(given.left_out), False, colours)
         left_out.show_rows(given.left_out, origins, names)
 
     def _show_before_and_after(
@@ -217,8 +220,8 @@ class StepPage(Page):
         rows = given.changed_rows
         can_choose = bool(given.changed or given.faults) and len(rows) > 0
         for toggle, words in (
-            (self._changed, f"Changed {len(rows):,}"),
-            (self._all, f"All {len(before):,}"),
+            (self._changed, tr("Changed {rows:,}", rows=len(rows))),
+            (self._all, tr("All {before:,}", before=len(before))),
         ):
             toggle.setVisible(can_choose)
             toggle.setText(words)
@@ -228,9 +231,9 @@ class StepPage(Page):
         if only:
             before, after, marks = given.only_changed
         first, second = self._cards
-        first.show_head("Before", len(before), False, colours)
+        first.show_head(tr("Before"), len(before), False, colours)
         first.show_rows(before, origins, set(), marks)
-        second.show_head("After", len(after), True, colours)
+        second.show_head(tr("After"), len(after), True, colours)
         second.show_rows(after, origins, set(given.added), marks)
         if self._looked_at is not given:
             self._looked_at = given
@@ -244,13 +247,13 @@ class StepPage(Page):
     def _show_effects(self) -> None:
         """Say what the step does at the next ties; the others are in the tool tip."""
         found = self.session.looking.effects
-        more = f"{len(found)} ties differ: " if len(found) > 1 else ""
+        more = tr("{found} ties differ: ", found=len(found)) if len(found) > 1 else ""
         self._effects.setText(f"{more}{found[0]}" if found else "")
         self._effects.setToolTip(as_it_is("\n".join(found)))
         self._wins.setVisible(bool(found))
 
     def _switch(self) -> None:
-        words = "Switch a step on" if self._item.off else "Switch a step off"
+        words = tr("Switch a step on") if self._item.off else tr("Switch a step off")
         self.session.do(edits.SetItem(self._item.but(off=not self._item.off), words))
 
     def _copy(self) -> None:
@@ -261,7 +264,9 @@ class StepPage(Page):
         if self._item.id not in self.session.trellis:  # undone while something was typed into it
             return
         try:
-            edit = edits.SetItem(self._item.but(**changes), f"Change a step: {self._item.title}")
+            edit = edits.SetItem(
+                self._item.but(**changes), tr("Change a step: {title}", title=self._item.title)
+            )
         except ValidationError as error:
             self.session.telling.trouble(edits.first_fault(error))
             return
@@ -275,7 +280,7 @@ def tell_columns(
     table: Table | None,
     taken: Callable[[tuple[str, ...]], object],
     kinds: Sequence[Kind] = (),
-    more: str = "+ column",
+    more: str = tr("+ column"),
 ) -> None:
     """Add columns to a sentence, each of which can be another or taken out, and one more.
 
@@ -304,18 +309,18 @@ def tell_columns(
     for place, column in enumerate(columns):
         say.choice(
             f"{name}.{place}",
-            "The column",
+            tr("The column"),
             options,
             current=column,
             chosen=partial(exchange, place),
             font=value_font(),
         )
-        says = f"Take {column} out"
+        says = tr("Take {column} out", column=column)
         say.button("×", f"{name}.{place}.remove", says, partial(take_out, place))
     left = [option for option in options if option[0] not in columns]
     add = say.choice(
         f"{name}.add",
-        "One more column",
+        tr("One more column"),
         left,
         current="",
         chosen=lambda column: taken((*columns, column)),

@@ -5,6 +5,7 @@ from __future__ import annotations
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from keen_trellis.base.errors import UserError
+from keen_trellis.base.language import tr
 from keen_trellis.data import Table
 from keen_trellis.desktop.bench.grid import Grid
 from keen_trellis.desktop.bench.look_line import LookLine
@@ -35,8 +36,8 @@ class TablePage(Page):
         line.addWidget(self._line, 1)
         line.addWidget(self.look_line, 1)
         self._beside = ProfileBeside(self.grid, session, theme)
-        self._profile = button("Profile", f"{name}.beside", self._show_beside, "plain")
-        self._profile.setToolTip("What is in the column that the cursor stands in")
+        self._profile = button(tr("Profile"), f"{name}.beside", self._show_beside, "plain")
+        self._profile.setToolTip(tr("What is in the column that the cursor stands in"))
         self._profile.setCheckable(True)
         line.addWidget(self._profile)
         column.addLayout(line)
@@ -66,7 +67,7 @@ class TablePage(Page):
         is_table = isinstance(table, Table)
         self._spare.setVisible(not is_table)
         self.tell_trouble(self._notice, table)
-        line = line if is_table else "" if table is not None else "Being worked out …"
+        line = line if is_table else "" if table is not None else tr("Being worked out …")
         self._line.setText(line)
         self._line.setVisible(bool(line))
         self.grid.setVisible(is_table)

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from keen_trellis.base.language import tr
 from keen_trellis.desktop.bench.sentence import Sentence
 from keen_trellis.desktop.session import Session
 
-_KINDS = {"join": "Join", "blend": "Blend", "stack": "Stack"}
+_KINDS = {"join": tr("Join"), "blend": tr("Blend"), "stack": tr("Stack")}
 
 
 def say_kind(sentence: Sentence, session: Session, current: str) -> None:
@@ -17,7 +18,7 @@ def say_kind(sentence: Sentence, session: Session, current: str) -> None:
     """
     sentence.choice(
         "tie.kind",
-        "What kind of tie it is",
+        tr("What kind of tie it is"),
         _KINDS,
         current=current,
         chosen=session.building.change_tie,

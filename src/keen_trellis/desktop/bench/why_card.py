@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QFrame, QGridLayout, QLabel, QVBoxLayout, QWidget
 
+from keen_trellis.base.language import tr
 from keen_trellis.desktop.controls import button, label
 from keen_trellis.desktop.theme import Theme, value_font
 
@@ -55,7 +56,7 @@ class WhyCard(QFrame):
         column.addWidget(text)
         if not reason.candidates:
             return
-        column.addWidget(label("The nearest", soft=True, small=True))
+        column.addWidget(label(tr("The nearest"), soft=True, small=True))
         near = QGridLayout()
         near.setHorizontalSpacing(14)
         near.setColumnStretch(1, 1)

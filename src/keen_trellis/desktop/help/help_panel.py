@@ -26,6 +26,7 @@ from PySide6.QtWidgets import (
 )
 from shiboken6 import isValid
 
+from keen_trellis.base.language import tr
 from keen_trellis.desktop.controls import OneLine, button, label
 from keen_trellis.desktop.help.manual import GUIDE, Section, found, linked, section, sections
 
@@ -48,7 +49,7 @@ class HelpPanel(QFrame):
     def __init__(self, actions: Callable[[], Sequence[QAction]], parent: QWidget) -> None:
         super().__init__(parent)
         self.setObjectName("help")
-        self.setAccessibleName("Help")
+        self.setAccessibleName(tr("Help"))
         self.setProperty("floating", True)
         self._actions = actions
         self._shown: Section | None = None
@@ -56,12 +57,12 @@ class HelpPanel(QFrame):
         self._before_it: QWidget | None = None  # what had the keyboard
         self._search = QLineEdit()
         self._search.setObjectName("help.search")
-        self._search.setPlaceholderText("Search the guide …")
-        self._search.setAccessibleName("Search the guide")
+        self._search.setPlaceholderText(tr("Search the guide …"))
+        self._search.setAccessibleName(tr("Search the guide"))
         self._search.textChanged.connect(self._look_for)
         self._text = QTextBrowser()
         self._text.setObjectName("help.text")
-        self._text.setAccessibleName("The guide")
+        self._text.setAccessibleName(tr("The guide"))
         self._text.setOpenLinks(False)
         self._text.setFrameShape(QFrame.Shape.NoFrame)
         self._text.setSearchPaths([str(GUIDE)])
@@ -69,20 +70,20 @@ class HelpPanel(QFrame):
         self._where = OneLine(fills=True)
         self._where.setProperty("soft", True)
         self._where.setProperty("small", True)
-        self._back = button("Back", "help.back", self._go_back, "plain")
+        self._back = button(tr("Back"), "help.back", self._go_back, "plain")
         self._lay_out()
         parent.installEventFilter(self)
         self.hide()
 
     def _lay_out(self) -> None:
         head = QHBoxLayout()
-        head.addWidget(label("Help", heading=True))
+        head.addWidget(label(tr("Help"), heading=True))
         head.addWidget(self._where, 1)
         head.addWidget(self._back)
-        head.addWidget(button("All sections", "help.all", self.show_contents, "plain"))
-        head.addWidget(button("Keys", "help.keys", self.show_keys, "plain"))
+        head.addWidget(button(tr("All sections"), "help.all", self.show_contents, "plain"))
+        head.addWidget(button(tr("Keys"), "help.keys", self.show_keys, "plain"))
         shut = button("×", "help.close", self.shut, "plain")
-        shut.setAccessibleName("Close the help")
+        shut.setAccessibleName(tr("Close the help"))
         shut.setFixedWidth(28)
         head.addWidget(shut)
         head.setSpacing(2)
@@ -100,7 +101,7 @@ class HelpPanel(QFrame):
 
     def show_contents(self) -> None:
         """Show all headings of the guide."""
-        self._show_listed("What there is in the guide", sections())
+        self._show_listed(tr("What there is in the guide"), sections())
         self._appear()
 
     def show_keys(self) -> None:
@@ -192,7 +193,9 @@ class HelpPanel(QFrame):
     def _look_for(self, typed: str) -> None:
         if typed.strip():
             listed = found(typed)
-            self._show_listed(f"{len(listed):,} sections have these words", listed)
+            self._show_listed(
+                tr("{listed:,} sections have these words", listed=len(listed)), listed
+            )
 
     def _show_listed(self, heading: str, listed: Sequence[Section]) -> None:
         lines = [f"<h3>{escape(heading)}</h3>"]

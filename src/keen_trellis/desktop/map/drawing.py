@@ -21,6 +21,7 @@ from PySide6.QtGui import (
 )
 
 from keen_trellis.base.errors import DeliveryError
+from keen_trellis.base.language import tr
 from keen_trellis.base.whole_files import whole_file
 from keen_trellis.desktop.map.layout import Measure
 from keen_trellis.desktop.map.shapes import (
@@ -274,7 +275,9 @@ class Drawing:
         if self.is_picture:
             return
         add = _rect(self.layout.add_lane).adjusted(28, 0, 0, 0)
-        self._draw_text(painter, add, "+  Add a lane", theme.accent_ink, bold=True, centred=True)
+        self._draw_text(
+            painter, add, tr("+  Add a lane"), theme.accent_ink, bold=True, centred=True
+        )
 
     def _draw_head(self, painter: QPainter, head: Head) -> None:
         theme, box = self.theme, _rect(head.box)
@@ -320,7 +323,7 @@ class Drawing:
 
     def _draw_stale(self, painter: QPainter, box: QRectF) -> float:
         """Mark a lane whose file is another than the one that was read; return the room taken."""
-        theme, words = self.theme, "changed since"
+        theme, words = self.theme, tr("changed since")
         width = QFontMetricsF(text_font(11, True)).horizontalAdvance(words) + 14
         label = QRectF(self.layout.heads_width - width - 12, box.y() + 4, width, 17)
         painter.setPen(QPen(QColor(theme.warn_line), 1))
@@ -411,8 +414,8 @@ def save_picture(
         QImageWriter(drawn, QByteArray(b"png")).write(image)
     else:
         raise DeliveryError(
-            f"A picture of the map cannot be written as “{ending or path.name}”.",
-            "Choose a name that ends in .svg or .png.",
+            tr("A picture of the map cannot be written as “{value}”.", value=ending or path.name),
+            tr("Choose a name that ends in .svg or .png."),
         )
     with whole_file(path) as half:
         half.write_bytes(drawn.data().data())

@@ -12,6 +12,7 @@ from collections.abc import Callable, Iterator, Sequence
 from dataclasses import replace
 from functools import partial
 
+from keen_trellis.base.language import tr
 from keen_trellis.base.words import counted
 from keen_trellis.desktop.map.shapes import (
     BRANCH_WIDTH,
@@ -305,21 +306,25 @@ class _Drawing:
         colours = [lane.colour, *(self.trellis.lane(one.lane).colour for one in item.takes())]
         open_ones = partial(_open_slats, box, colours, bays=item.has_bays)
         if facts is None:
-            return joint(parts=open_ones(), counts="matching …", trouble="")
+            return joint(parts=open_ones(), counts=tr("matching …"), trouble="")
         if facts.waits_for:  # nothing is wrong here
             return joint(parts=open_ones(), counts="waits", trouble="", waits_for=facts.waits_for)
         if facts.trouble:
-            return joint(parts=open_ones(), counts="needs a look", trouble=facts.trouble)
+            return joint(parts=open_ones(), counts=tr("needs a look"), trouble=facts.trouble)
         if not facts.groups:  # nobody has asked for them where it runs
-            return joint(parts=open_ones(), counts="not counted", trouble="")
+            return joint(parts=open_ones(), counts=tr("not counted"), trouble="")
         slats = _slats(box, facts.groups, self._colours(lane, item, facts), bays=facts.has_bays)
         counts = counted(facts.rows or 0, "row")
         if isinstance(facts, JoinFacts):
             counts = found_words(facts.counts)
             if facts.broken:
-                more = f" and {len(facts.broken) - 1} more" if len(facts.broken) > 1 else ""
+                more = (
+                    tr(" and {broken} more", broken=len(facts.broken) - 1)
+                    if len(facts.broken) > 1
+                    else ""
+                )
                 broken = f"{facts.broken[0]}{more}"
-                return joint(parts=slats, counts="promise broken", trouble=broken)
+                return joint(parts=slats, counts=tr("promise broken"), trouble=broken)
         return joint(parts=slats, counts=counts, trouble="")
 
     def _colours(self, lane: Lane, item: Item, facts: ItemFacts) -> list[int | None]:
@@ -351,7 +356,7 @@ class _Drawing:
         held = {Bay(g.name): g.rows for g in tie.groups if g.rows and not g.goes_on}
         if not held:
             return "", ""
-        end = f"{'row' if sum(held.values()) == 1 else 'rows'} left"
+        end = tr("{word} left", word="row" if sum(held.values()) == 1 else "rows")
 
         def said(names: dict[Bay, str]) -> str:
             return f"{' + '.join(f'{rows:,} {names[bay]}' for bay, rows in held.items())} {end}"
@@ -365,7 +370,7 @@ class _Drawing:
         x = self._x(lane, place) - FLAG_WIDTH / 2
         box = Box(x, self.middles[lane.id] - self.sizes.flag / 2, FLAG_WIDTH, self.sizes.flag)
         facts = self._part(lane, place + 1)
-        rows, trouble = "no rows yet", ""
+        rows, trouble = tr("no rows yet"), ""
         if facts is not None:
             trouble = facts.trouble
             rows = "waits" if facts.waits_for else rows
@@ -393,7 +398,7 @@ class _Drawing:
             box,
             item.type,
             brief=step.brief if step else "",
-            counts="working …",
+            counts=tr("working …"),
             is_off=item.is_off,
             words_below=below,
         )
@@ -402,11 +407,15 @@ class _Drawing:
         if facts is None:
             return bead
         if facts.trouble or facts.waits_for:
-            counts = "needs a look" if facts.trouble else "waits"
+            counts = tr("needs a look") if facts.trouble else "waits"
             return replace(bead, brief="", counts=counts, trouble=facts.trouble)
         if facts.rows is None or facts.before is None:  # nobody has asked where it runs
             return replace(bead, counts="not counted")
-        counts = "" if facts.rows == facts.before else f"{facts.rows:,} of {facts.before:,}"
+        counts = (
+            ""
+            if facts.rows == facts.before
+            else tr("{rows:,} of {before:,}", rows=facts.rows, before=facts.before)
+        )
         return replace(bead, counts=counts)
 
     def _plus(self, lane: Lane) -> Plus:
@@ -430,16 +439,16 @@ class _Drawing:
         box = Box(0, self.middles[lane.id] - self.sizes.head / 2, self.heads_width, self.sizes.head)
         facts = self.results.facts.lanes.get(lane.id)
         trouble = facts.trouble if facts else ""
-        size = "cannot be read" if trouble else "reading …"
+        size = tr("cannot be read") if trouble else tr("reading …")
         if facts is not None and facts.rows is not None:
             columns = counted(len(facts.columns), "column")
             size = f"{counted(facts.rows, 'row')} · {columns}"
         elif facts is not None and facts.waits_for:
             size = "waits"
         elif facts is not None and facts.columns:
-            size = f"not counted · {counted(len(facts.columns), 'column')}"
+            size = tr("not counted · {columns}", columns=counted(len(facts.columns), "column"))
         elif facts is not None and not facts.is_allowed:
-            size = "not allowed yet"
+            size = tr("not allowed yet")
         source = self.trellis.begins_words(lane)
         is_stale = lane.id in self.stale
         return Head(

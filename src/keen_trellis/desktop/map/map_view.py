@@ -20,6 +20,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QAbstractScrollArea, QScrollBar, QToolTip, QWidget
 
+from keen_trellis.base.language import tr
 from keen_trellis.base.words import counted
 from keen_trellis.desktop.map.drawing import Drawing, save_picture
 from keen_trellis.desktop.map.layout import lay_out
@@ -67,7 +68,7 @@ class MapView(QAbstractScrollArea):
     def __init__(self, session: Session, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setObjectName("map")
-        self.setAccessibleName("Map of lanes")
+        self.setAccessibleName(tr("Map of lanes"))
         self.setFrameShape(QAbstractScrollArea.Shape.NoFrame)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.viewport().setMouseTracking(True)
@@ -346,7 +347,9 @@ class MapView(QAbstractScrollArea):
             return selected
         size = f", {counted(lane.rows or 0, 'row')}, {counted(len(lane.columns), 'column')}"
         rows = "" if lane.rows is None else size
-        return f"Lane {lane.name}{rows}. {lane.trouble}".strip()
+        return tr(
+            "Lane {name}{rows}. {trouble}", name=lane.name, rows=rows, trouble=lane.trouble
+        ).strip()
 
     def _dragging(self) -> bool:
         if self._press is None or self._dragged is None:
@@ -444,8 +447,16 @@ class MapView(QAbstractScrollArea):
         item = self._session.trellis.item(thing.item)
         if facts is None or not facts.says:
             return ""
-        kept = [f"Promised: {one.sentence}" for one in getattr(facts, "promises", ())]
-        lines = [facts.name, facts.says, *kept, *([f"Note: {item.note}"] if item.note else [])]
+        kept = [
+            tr("Promised: {sentence}", sentence=one.sentence)
+            for one in getattr(facts, "promises", ())
+        ]
+        lines = [
+            facts.name,
+            facts.says,
+            *kept,
+            *([tr("Note: {note}", note=item.note)] if item.note else []),
+        ]
         return "".join(f"<p style='margin:3px 0'>{escape(line)}</p>" for line in lines)
 
     def save_picture(self, path: Path) -> None:
@@ -486,7 +497,7 @@ class MapView(QAbstractScrollArea):
             return ""
         own, other = (self._session.trellis.lane(i).name for i in (self._dragged.lane, lane))
         found = self._proposed.get((self._dragged.lane, lane), "")
-        return f"Tie {own} with {other}" + (f": {found}" if found else "")
+        return tr("Tie {own} with {other}", own=own, other=other) + (f": {found}" if found else "")
 
 
 def _tip(thing: object) -> str:
@@ -494,16 +505,20 @@ def _tip(thing: object) -> str:
         case Joint():
             return thing.trouble or thing.waits_for or f"{thing.title}: {thing.counts}"
         case Head():
-            stale = "\nIts file has changed since it was read: F5 reads it again" * thing.stale
+            stale = tr("\nIts file has changed since it was read: F5 reads it again") * thing.stale
             return thing.trouble or f"{thing.name}: {thing.source}, {thing.size}{stale}"
         case Bead():
-            return thing.trouble or f"{thing.sort.capitalize()}: {thing.counts} go on"
+            return thing.trouble or tr(
+                "{sort}: {counts} go on", sort=thing.sort.capitalize(), counts=thing.counts
+            )
         case Flag():
-            return thing.trouble or f"{thing.name}: {thing.rows} to {thing.file}"
+            return thing.trouble or tr(
+                "{name}: {rows} to {file}", name=thing.name, rows=thing.rows, file=thing.file
+            )
         case Spill():
-            return f"{thing.full}: still there to look at in the bays of the tie"
+            return tr("{full}: still there to look at in the bays of the tie", full=thing.full)
         case Plus():
-            return "Add a tie or a delivery here, or drag onto another lane to tie them"
+            return tr("Add a tie or a delivery here, or drag onto another lane to tie them")
     return ""
 
 

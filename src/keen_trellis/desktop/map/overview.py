@@ -8,6 +8,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
+from keen_trellis.base.language import tr
 from keen_trellis.desktop.map.shapes import MapLayout
 from keen_trellis.desktop.theme import Theme
 
@@ -30,8 +31,8 @@ class Overview(QWidget):
     def __init__(self, parent: QWidget, theme: Callable[[], Theme]) -> None:
         super().__init__(parent)
         self.setObjectName("map.overview")
-        self.setAccessibleName("Overview of the map: press where you want to look")
-        self.setToolTip("The whole map: press or drag to look elsewhere")
+        self.setAccessibleName(tr("Overview of the map: press where you want to look"))
+        self.setToolTip(tr("The whole map: press or drag to look elsewhere"))
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self._theme = theme
         self._layout: MapLayout | None = None

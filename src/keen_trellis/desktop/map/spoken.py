@@ -14,6 +14,7 @@ from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QAccessible, QPaintEvent
 from PySide6.QtWidgets import QPushButton, QWidget
 
+from keen_trellis.base.language import tr
 from keen_trellis.base.words import listed
 from keen_trellis.desktop.map.shapes import Box, MapLayout
 from keen_trellis.document import Trellis
@@ -43,28 +44,44 @@ def told(layout: MapLayout, trellis: Trellis) -> list[Told]:
     made = []
     for head in layout.heads:
         lane = trellis.lane(head.lane)
-        stale = "its source has changed" if head.stale else ""
+        stale = tr("its source has changed") if head.stale else ""
         says = _joined(head.source, head.size, head.trouble, stale)
-        made.append(Told(lane.id, f"Lane {lane.name}", says, head.box))
+        made.append(Told(lane.id, tr("Lane {name}", name=lane.name), says, head.box))
         for joint in layout.joints:
             if joint.lane == lane.id:
                 others = [trellis.lane(one.lane).name for one in trellis.item(joint.item).takes()]
                 names = [lane.name, *others]
                 left = [one.full for one in layout.spills if one.item == joint.item]
-                waits = f"waits for {joint.waits_for}" if joint.waits_for else ""
+                waits = (
+                    tr("waits for {waits_for}", waits_for=joint.waits_for)
+                    if joint.waits_for
+                    else ""
+                )
                 says = _joined(joint.counts, joint.trouble, waits, *left)
                 name = f"{joint.title.replace(' · ', ', ')}: {listed(names)}"
                 made.append(Told(joint.item, name, says, joint.box))
         for bead in layout.beads:
             if bead.lane == lane.id:
-                off = "switched off" if bead.is_off else ""
+                off = tr("switched off") if bead.is_off else ""
                 says = _joined(bead.counts, bead.trouble, off)
-                name = f"Step {bead.sort} on {lane.name}: {bead.brief}"
+                name = tr(
+                    "Step {sort} on {name}: {brief}",
+                    sort=bead.sort,
+                    name=lane.name,
+                    brief=bead.brief,
+                )
                 made.append(Told(bead.item, name, says, bead.box))
         for flag in layout.flags:
             if flag.lane == lane.id:
                 says = _joined(flag.rows, flag.file, flag.trouble)
-                made.append(Told(flag.item, f"Delivery {flag.name} of {lane.name}", says, flag.box))
+                made.append(
+                    Told(
+                        flag.item,
+                        tr("Delivery {name} of {lane_name}", name=flag.name, lane_name=lane.name),
+                        says,
+                        flag.box,
+                    )
+                )
     return made
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import QRect, Qt
 from PySide6.QtWidgets import QLabel, QWidget
 
+from keen_trellis.base.language import tr
 from keen_trellis.document import Trellis
 
 _FEW, _EDGE = 3, 14
@@ -18,10 +19,14 @@ def what_next(trellis: Trellis) -> str:
     if any(not tie.link and not tie.cross for _, tie in trellis.joins()):
         return ""  # what is needed is said where the fields are chosen
     if has_ties:
-        return "Keep or leave each bay below. The + at the lane’s end delivers its rows (Ctrl+D)."
+        return tr(
+            "Keep or leave each bay below. The + at the lane’s end delivers its rows (Ctrl+D)."
+        )
     if len(lanes) == 1:
-        return "Now the table that belongs beside it: drop its file here, or + Add a lane (Ctrl+L)."
-    return "Drag the + at one lane’s end onto the other lane to tie them (Ctrl+T)."
+        return tr(
+            "Now the table that belongs beside it: drop its file here, or + Add a lane (Ctrl+L)."
+        )
+    return tr("Drag the + at one lane’s end onto the other lane to tie them (Ctrl+T).")
 
 
 class WhatNext(QLabel):

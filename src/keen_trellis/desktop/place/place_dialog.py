@@ -9,6 +9,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from keen_trellis.base.language import tr
 from keen_trellis.desktop.adding.passwords import ConnectDialog, Pick
 from keen_trellis.desktop.controls import Notice, button, label
 from keen_trellis.desktop.frames import answers, dialog_column, dialog_form
@@ -24,14 +25,14 @@ class PlaceDialog(QDialog):
     def __init__(self, secrets: Secrets, parent: QWidget) -> None:
         super().__init__(parent)
         self.setObjectName("place")
-        self.setWindowTitle("A place to run")
+        self.setWindowTitle(tr("A place to run"))
         self.setMinimumWidth(560)
         self._secrets = secrets
         self.place: RunPlace | None = None
-        self._name = _field("place.name", "Name", "")
-        self._name.setPlaceholderText("what you call it")
+        self._name = _field("place.name", tr("Name"), "")
+        self._name.setPlaceholderText(tr("what you call it"))
         sorts = [(kind.type, kind.words) for kind in PLACES.values()]
-        self._sort = Pick("place.sort", "Sort of place", sorts)
+        self._sort = Pick("place.sort", tr("Sort of place"), sorts)
         self._fields = {
             kind.type: {one.name: self._field_for(one) for one in kind.asks}
             for kind in PLACES.values()
@@ -43,22 +44,22 @@ class PlaceDialog(QDialog):
 
     def _lay_out(self) -> None:
         form = dialog_form()
-        form.addRow("Called", self._name)
-        form.addRow("It is", self._sort)
+        form.addRow(tr("Called"), self._name)
+        form.addRow(tr("It is"), self._sort)
         for kind in PLACES.values():
             for one in kind.asks:
                 form.addRow(one.label, self._fields[kind.type][one.name])
         self._form = form
-        self._next = label("Its address and account are asked for next.", soft=True)
+        self._next = label(tr("Its address and account are asked for next."), soft=True)
         column = dialog_column(self)
-        column.addWidget(label("A place where the trellis can run", heading=True))
-        said = "Tables and files that lie there stay there; small lanes are sent along."
+        column.addWidget(label(tr("A place where the trellis can run"), heading=True))
+        said = tr("Tables and files that lie there stay there; small lanes are sent along.")
         column.addWidget(label(said, soft=True))
         column.addLayout(form)
         column.addWidget(self._next)
         column.addWidget(self._notice)
-        cancel = button("Cancel", "place.cancel", self.reject)
-        column.addLayout(answers((cancel, button("Take it", "place.go", self._take, "main"))))
+        cancel = button(tr("Cancel"), "place.cancel", self.reject)
+        column.addLayout(answers((cancel, button(tr("Take it"), "place.go", self._take, "main"))))
 
     def _field_for(self, asked: AskedFor) -> QLineEdit:
         field = _field(f"place.{asked.name}", asked.says, asked.usual)
@@ -80,7 +81,7 @@ class PlaceDialog(QDialog):
     def _take(self) -> None:
         name = self._name.text().strip()
         if not name:
-            self._notice.tell("Give the place a name.")
+            self._notice.tell(tr("Give the place a name."))
             return
         if not self._kind.has_account:
             given = {one: field.text() for one, field in self._fields[self._kind.type].items()}

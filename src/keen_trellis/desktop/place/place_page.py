@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from keen_trellis.base.language import tr
 from keen_trellis.base.words import counted
 from keen_trellis.data import Table
 from keen_trellis.desktop.bench.page import Page
@@ -31,7 +32,9 @@ from keen_trellis.plan.bays import Bay
 from keen_trellis.run.facts import ItemFacts, JoinFacts, LaneFacts
 
 _ROW = 24
-_NOT_FETCHED = f"No rows have been fetched yet: ask for the first {FIRST_ROWS:,}."
+_NOT_FETCHED = tr(
+    "No rows have been fetched yet: ask for the first {first_rows:,}.", first_rows=FIRST_ROWS
+)
 
 
 class TherePage(Page):
@@ -50,14 +53,21 @@ class TherePage(Page):
         self._says.setObjectName("there.says")
         self._says.setWordWrap(True)
         self._trouble = Notice("there.trouble")
-        self._count = button("Count everything there", "there.count", self._ask, "main")
-        self._fetch = button(f"First {FIRST_ROWS:,} rows", "there.fetch", self._ask_rows, "soft")
-        self._bays = Switch("there.bays", ("Left", "Both", "Right", "Goes on"), "Rows of")
+        self._count = button(tr("Count everything there"), "there.count", self._ask, "main")
+        self._fetch = button(
+            tr("First {first_rows:,} rows", first_rows=FIRST_ROWS),
+            "there.fetch",
+            self._ask_rows,
+            "soft",
+        )
+        self._bays = Switch(
+            "there.bays", (tr("Left"), tr("Both"), tr("Right"), tr("Goes on")), tr("Rows of")
+        )
         self._bays.chosen.connect(self._choose)
         self._chosen = 1
-        self._card = RowsCard("there.rows", theme, self, "There is no such row.")
-        self._types = _table("there.types", "What every join type would give")
-        self._asked = _table("there.asked", "What was asked there, how long it took")
+        self._card = RowsCard("there.rows", theme, self, tr("There is no such row."))
+        self._types = _table("there.types", tr("What every join type would give"))
+        self._asked = _table("there.asked", tr("What was asked there, how long it took"))
         self._lay_out()
         session.elsewhere.went.connect(self._renew)
         session.work.ran.connect(self._renew)
@@ -125,10 +135,10 @@ class TherePage(Page):
         self.set_theme(self.theme)
         facts = self._facts()
         busy = elsewhere.jobs.busy
-        self._state.setText("Asking …" if busy else elsewhere.words)
+        self._state.setText(tr("Asking …") if busy else elsewhere.words)
         self._count.setEnabled(not busy)
         again = elsewhere.results is not None
-        self._count.setText("Count again" if again else "Count everything there")
+        self._count.setText(tr("Count again") if again else tr("Count everything there"))
         self._fetch.setEnabled(not busy)
         self._bays.setVisible(self._item is not None and self._item.type == "join")
         self._bays.set_chosen(self._chosen)
@@ -138,7 +148,7 @@ class TherePage(Page):
             says = "; ".join((counted(facts.rows, "row"), *facts.notes)) + "."
         if isinstance(facts, JoinFacts):
             for one in facts.promises:
-                says += f" {'Kept' if one.is_kept else 'Broken'}: {one.sentence}."
+                says += f" {tr('Kept') if one.is_kept else tr('Broken')}: {one.sentence}."
         self._says.setText(says)
         self._says.setVisible(bool(says))
         self._show_types(facts)
@@ -161,7 +171,12 @@ class TherePage(Page):
                 (one.name, f"{one.rows:,}", f"{one.left_gaps:,}", f"{one.right_gaps:,}")
                 for one in facts.counts.join_types()
             ]
-            heads = ("join type", "rows", f"gaps in {facts.lane}", f"gaps in {facts.other}")
+            heads = (
+                tr("join type"),
+                "rows",
+                tr("gaps in {lane}", lane=facts.lane),
+                tr("gaps in {other}", other=facts.other),
+            )
             _fill(self._types, heads, lines)
             names = [line[0] for line in lines]
             if facts.join in names:
@@ -178,24 +193,24 @@ class TherePage(Page):
             (names.get(one.part, one.part), one.what, one.found, f"{one.seconds:,.2f} s")
             for one in asked
         ]
-        _fill(self._asked, ("asked of", "what", "found", "took"), lines)
+        _fill(self._asked, (tr("asked of"), "what", "found", "took"), lines)
 
     def _show_rows(self, facts: LaneFacts | ItemFacts | None) -> None:
         rows = self._fetched.get(self._key)
         total = facts.rows if facts is not None else None
-        name = "What goes on" if self._item is not None else "Rows"
+        name = tr("What goes on") if self._item is not None else tr("Rows")
         if isinstance(facts, JoinFacts):
             left, right = facts.lane, facts.other
             names = {
-                Bay.LEFT: f"Only in {left}",
-                Bay.BOTH: "In both",
-                Bay.RIGHT: f"Only in {right}",
+                Bay.LEFT: tr("Only in {left}", left=left),
+                Bay.BOTH: tr("In both"),
+                Bay.RIGHT: tr("Only in {right}", right=right),
                 None: name,
             }
             name = names[self._bay]
             total = facts.counts.bay(self._bay) if self._bay is not None else facts.rows
         if rows is not None and total is not None and total > len(rows):
-            name = f"{name}, the first {len(rows):,} of"
+            name = tr("{name}, the first {rows:,} of", name=name, rows=len(rows))
         colour = self.theme.lane(self._lane.colour if self._lane is not None else 0)
         self._card.show_head(name, total, total is not None, colour)
         if rows is None:
@@ -232,7 +247,9 @@ class TherePage(Page):
 def _trouble(facts: LaneFacts | ItemFacts | None) -> str:
     if facts is None:
         return ""
-    return facts.trouble or (f"Waits: {facts.waits_for}" if facts.waits_for else "")
+    return facts.trouble or (
+        tr("Waits: {waits_for}", waits_for=facts.waits_for) if facts.waits_for else ""
+    )
 
 
 def _table(name: str, says: str) -> QTableWidget:

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtWidgets import QFrame, QVBoxLayout, QWidget
 
+from keen_trellis.base.language import tr
 from keen_trellis.data import Kind
 from keen_trellis.desktop.bench.condition_fields import Conditions
 from keen_trellis.desktop.bench.sentence import Sentence
@@ -58,7 +59,7 @@ class Filters(FlowRow):
         say = Sentence("report.filter.more")
         flow.addWidget(say)
         told = Conditions(say, "report.filter", tables, (), self._add_filter)
-        told.offer("+ Add a filter for the reader")
+        told.offer(tr("+ Add a filter for the reader"))
         for number in range(flow.count()):
             item = flow.itemAt(number)
             widget = item.widget() if item is not None else None
@@ -91,10 +92,10 @@ class Filters(FlowRow):
         is_there = bool(tables) and one.column in tables[0].columns
         origin = tables[0].field(one.column).origin if is_there else ""
         if origin and origin != self._report().at.lane:
-            says = {"": "and no others", "gaps": "and rows with no match"}
+            says = {"": tr("and no others"), "gaps": tr("and rows with no match")}
             say.choice(
                 f"report.filter.{place}.gaps",
-                "Whether rows without a partner stay",
+                tr("Whether rows without a partner stay"),
                 says,
                 "gaps" if one.no_match else "",
                 lambda value: self._set_no_match(place, bool(value)),

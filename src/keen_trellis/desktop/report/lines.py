@@ -13,6 +13,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from keen_trellis.base.language import tr
 from keen_trellis.data import BLANK, GAP
 from keen_trellis.desktop.bench.table_model import Index
 from keen_trellis.desktop.theme import Theme, text_font, value_font
@@ -106,7 +107,7 @@ class LinesModel(QAbstractTableModel):
         if role not in (Role.DisplayRole, Role.ToolTipRole):
             return None
         report = self.summed.report
-        titles = [group.title for group in report.groups] or ["rows of"]
+        titles = [group.title for group in report.groups] or [tr("rows of")]
         titles += [figure.title for figure in report.figures]
         return [*titles, "rows"][section]
 
@@ -125,7 +126,7 @@ class LinesTable(QTableView):
         super().__init__()
         self.setTabKeyNavigation(False)  # Tab leaves it, as it leaves every table
         self.setObjectName("report.lines")
-        self.setAccessibleName("The groups of the report and their figures")
+        self.setAccessibleName(tr("The groups of the report and their figures"))
         self.theme = theme
         self.gap_colours: list[str] = []
         self.lines_model = LinesModel(self)
@@ -219,7 +220,7 @@ class _LineDelegate(QStyledItemDelegate):
         colour = QColor(colours[column] if column < len(colours) else theme.left_out)
         colour.setAlphaF(0.7)
         font = text_font(12)
-        words = "no match"
+        words = tr("no match")
         width = QFontMetrics(font).horizontalAdvance(words) + 26
         room = QRect(
             rect.left() + 8, rect.top() + 5, min(width, rect.width() - 12), rect.height() - 11

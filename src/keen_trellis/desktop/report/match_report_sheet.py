@@ -14,6 +14,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from keen_trellis.base.language import tr
 from keen_trellis.desktop.controls import button, label
 from keen_trellis.desktop.frames import answers, dialog_column, dialog_form
 from keen_trellis.report.page_options import USUAL, PageOptions
@@ -40,29 +41,29 @@ class MatchReportSheet(QDialog):
         self.setMinimumWidth(_WIDTH)
         self._agreed = agreed
         self._made_for = QLineEdit()
-        self._made_for.setPlaceholderText("nobody in particular")
-        self._values = QCheckBox("Show values of the sources: rows, pairs, groups of reports")
+        self._made_for.setPlaceholderText(tr("nobody in particular"))
+        self._values = QCheckBox(tr("Show values of the sources: rows, pairs, groups of reports"))
         self._values.setChecked(USUAL.with_values)
         self._values.toggled.connect(self._tell)
         self._rows = QLineEdit(str(USUAL.rows))
         self._rows.setValidator(QIntValidator(0, _ROWS_AT_MOST, self))
         self._columns = QLineEdit()
-        self._columns.setPlaceholderText("link fields and some others; or names, with commas")
+        self._columns.setPlaceholderText(tr("link fields and some others; or names, with commas"))
         column = dialog_column(self)
-        column.addWidget(label("A match report for whoever has to check it", heading=True))
-        says = label("What was read, tied and found, as a page, a print or a sheet.", soft=True)
+        column.addWidget(label(tr("A match report for whoever has to check it"), heading=True))
+        says = label(tr("What was read, tied and found, as a page, a print or a sheet."), soft=True)
         column.addWidget(says)
         column.addLayout(self._form())
-        cancel = button("Cancel", "match_report.refuse", self.reject)
-        agree = button("Choose where …", "match_report.agree", self._agree, "main")
+        cancel = button(tr("Cancel"), "match_report.refuse", self.reject)
+        agree = button(tr("Choose where …"), "match_report.agree", self._agree, "main")
         column.addLayout(answers((cancel, agree)))
 
     def _form(self) -> QFormLayout:
         form = dialog_form()
-        form.addRow("Made for", self._made_for)
+        form.addRow(tr("Made for"), self._made_for)
         form.addRow("", self._values)
-        form.addRow("Rows without a partner", self._rows)
-        form.addRow("Columns of these", self._columns)
+        form.addRow(tr("Rows without a partner"), self._rows)
+        form.addRow(tr("Columns of these"), self._columns)
         for name, field in (
             ("for", self._made_for),
             ("values", self._values),

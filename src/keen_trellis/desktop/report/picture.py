@@ -8,6 +8,7 @@ from PySide6.QtCore import QPointF, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QPalette, QResizeEvent
 from PySide6.QtWidgets import QFrame, QToolTip, QVBoxLayout, QWidget
 
+from keen_trellis.base.language import tr
 from keen_trellis.base.progress import Report as Progress
 from keen_trellis.desktop.controls import OneLine, label
 from keen_trellis.desktop.session import Session
@@ -19,8 +20,8 @@ if TYPE_CHECKING:
     from keen_trellis.report.summing import Summed
 
 _AFTER_MS, _WAITED_FOR_MS = 80, 250
-_BEING_DRAWN = "The picture is being drawn …"
-_STOPPED = "The picture was not drawn: the work was stopped. Change the report to draw it."
+_BEING_DRAWN = tr("The picture is being drawn …")
+_STOPPED = tr("The picture was not drawn: the work was stopped. Change the report to draw it.")
 
 
 def look_of(theme: Theme, colours: tuple[str, ...]) -> Look:
@@ -143,7 +144,7 @@ class _Canvas(QWidget):
         image = QImage(picture.pixels, picture.width, picture.height, 4 * picture.width, form)
         self._image, self.marks = image.copy(), picture.marks
         said = "; ".join(mark.words for mark in picture.marks[:40])
-        self.setAccessibleName(f"Picture of the report: {said}")
+        self.setAccessibleName(tr("Picture of the report: {said}", said=said))
         self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:

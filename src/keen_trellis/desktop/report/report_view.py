@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
 )
 
 from keen_trellis.base.errors import DeliveryError, UserError, reason
+from keen_trellis.base.language import tr
 from keen_trellis.base.progress import Report as Progress
 from keen_trellis.base.words import counted
 from keen_trellis.data import Kind
@@ -50,22 +51,25 @@ if TYPE_CHECKING:
     from keen_trellis.report.summing import Line
 
 _BY = {
-    "value": "each value",
-    "day": "by day",
-    "week": "by week",
-    "month": "by month",
-    "quarter": "by quarter",
-    "year": "by year",
+    "value": tr("each value"),
+    "day": tr("by day"),
+    "week": tr("by week"),
+    "month": tr("by month"),
+    "quarter": tr("by quarter"),
+    "year": tr("by year"),
 }
 _SHOWN = {
     "as it is": "as it is",
-    "share of all": "as share of all",
-    "running total": "as running total",
+    "share of all": tr("as share of all"),
+    "running total": tr("as running total"),
     "against the one before": "against the one before",
     "against the first": "against the first",
 }
-_TOPS = {"": "all groups", **{str(n): f"the first {n}, and the rest" for n in (3, 5, 10, 20, 50)}}
-_HELP = (
+_TOPS = {
+    "": tr("all groups"),
+    **{str(n): tr("the first {n}, and the rest", n=n) for n in (3, 5, 10, 20, 50)},
+}
+_HELP = tr(
     "A report summarises what comes out of a lane or a tie: for each month and zone the sum of an "
     "amount, say, as a table and a picture."
 )
@@ -106,11 +110,11 @@ class ReportView(QWidget):
     def _head(self) -> QHBoxLayout:
         """Return the line with the report's name, what it is made of, and what is done with it."""
         reporting = self.session.reporting
-        self._which = Choice("report.which", "The report")
+        self._which = Choice("report.which", tr("The report"))
         self._which.chosen.connect(reporting.choose)
         self._name = QLineEdit()
         self._name.setObjectName("report.name")
-        self._name.setAccessibleName("Name of the report")
+        self._name.setAccessibleName(tr("Name of the report"))
         self._name.setFixedWidth(220)
         self._name.editingFinished.connect(self._rename)
         self._from = label(soft=True)
@@ -120,9 +124,9 @@ class ReportView(QWidget):
         for widget in (self._name, self._which, self._from):
             head.addWidget(widget)
         head.addStretch(1)
-        self._export = button("Save as a picture …", "report.export", self.export, "plain")
-        self._remove = button("Remove", "report.remove", reporting.remove, "plain")
-        add = button("New report", "report.new", reporting.add, "soft")
+        self._export = button(tr("Save as a picture …"), "report.export", self.export, "plain")
+        self._remove = button(tr("Remove"), "report.remove", reporting.remove, "plain")
+        add = button(tr("New report"), "report.new", reporting.add, "soft")
         for one in (self._export, self._remove, add):
             head.addWidget(one)
         return head
@@ -153,8 +157,8 @@ class ReportView(QWidget):
         return self._cards
 
     def _empty_page(self) -> QWidget:
-        self._make = button("Make a report", "report.make", self.session.reporting.add, "main")
-        return empty_page("No report yet", _HELP, self._make)
+        self._make = button(tr("Make a report"), "report.make", self.session.reporting.add, "main")
+        return empty_page(tr("No report yet"), _HELP, self._make)
 
     def take_keyboard(self) -> None:
         """Put the keyboard where one begins to read, or to make the first report."""
@@ -178,7 +182,7 @@ class ReportView(QWidget):
         reports = self.session.trellis.reports
         self._which.setVisible(len(reports) > 1)
         self._which.offer([(one.id, one.name, "") for one in reports], report.id)
-        self._which.setText("another report")
+        self._which.setText(tr("another report"))
         if not self._name.hasFocus() or self._named != report.id:
             self._name.setText(report.name)
             self._name.setCursorPosition(0)  # of a long name the beginning is seen
@@ -194,13 +198,13 @@ class ReportView(QWidget):
         lane = trellis.lane(report.at.lane)
         place = trellis.taken_after(report.at)
         known = self.session.results.facts.items.get(place)
-        where = f"the end of the {lane.name} lane"
+        where = tr("the end of the {name} lane", name=lane.name)
         if place == lane.id:
-            where = f"{lane.name} as it is read"
+            where = tr("{name} as it is read", name=lane.name)
         elif place != trellis.end_of(lane) and known is not None:
             where = known.name
         rows = f" · {counted(len(table), 'row')}" if table is not None else ""
-        return f"from {where}{rows}"
+        return tr("from {where}{rows}", where=where, rows=rows)
 
     def _show_found(self, report: Report) -> None:
         found = self.session.reporting.found
@@ -247,35 +251,37 @@ class ReportView(QWidget):
             )
             by = " and ".join(group.title for group in summed.report.groups)
             series = (fills[-1] if summed.n_groups > 1 else theme.accent, fills[-1])
-            self._picture.show_summed(summed, look_of(theme, series), f"{title} by {by}")
+            self._picture.show_summed(
+                summed, look_of(theme, series), tr("{title} by {by}", title=title, by=by)
+            )
 
     # the sentence
 
     def _tell(self, report: Report, table: Table | None) -> None:
         say = self._sentence
         kinds = {f.name: f.kind for f in table.fields} if table is not None else {}
-        say.word("For each" if report.groups else "For all rows together, or for each")
+        say.word(tr("For each") if report.groups else tr("For all rows together, or for each"))
         for place, group in enumerate(report.groups):
             if place:
                 say.word("and")
             self._tell_group(place, group, kinds)
         left = [(n, n, str(k)) for n, k in kinds.items()]
-        add = say.choice("report.group.add", "One more field", left, "", self._add_group)
-        add.setText("+ field")
+        add = say.choice("report.group.add", tr("One more field"), left, "", self._add_group)
+        add.setText(tr("+ field"))
         add.setEnabled(bool(left) and len(report.groups) < GROUPS_AT_MOST)
         say.word("show")
         for place, figure in enumerate(report.figures):
             self._tell_figure(report, place, figure, kinds)
-        options = [("", "rows", "how many"), *left]
+        options = [("", "rows", tr("how many")), *left]
         more = say.choice(
-            "report.figure.add", "One more figure", options, NONE_YET, self._add_figure
+            "report.figure.add", tr("One more figure"), options, NONE_YET, self._add_figure
         )
-        more.setText("+ figure")
+        more.setText(tr("+ figure"))
         more.setEnabled(bool(kinds) and len(report.figures) < FIGURES_AT_MOST)
         say.word("as")
         say.choice(
             "report.as",
-            "How it is shown",
+            tr("How it is shown"),
             PICTURES,
             report.picture,
             lambda v: self._change(picture=v),
@@ -288,7 +294,7 @@ class ReportView(QWidget):
         options = [(n, n, str(k)) for n, k in kinds.items()]
         say.choice(
             f"{name}.column",
-            "The field",
+            tr("The field"),
             options,
             group.column,
             lambda column: self._put_group(place, self._group(column)),
@@ -297,20 +303,20 @@ class ReportView(QWidget):
         kind = kinds.get(group.column)
         if kind in (Kind.DATE, Kind.DATE_TIME):
             put = partial(self._by, place, group)
-            say.choice(f"{name}.by", "What makes a group", _BY, group.by, put)
+            say.choice(f"{name}.by", tr("What makes a group"), _BY, group.by, put)
         elif kind is not None and kind.is_numeric:
-            ways = {"value": "each value", "width": "in spans of"}
+            ways = {"value": tr("each value"), "width": tr("in spans of")}
             put = partial(self._by, place, group)
-            say.choice(f"{name}.by", "What makes a group", ways, group.by, put)
+            say.choice(f"{name}.by", tr("What makes a group"), ways, group.by, put)
             if group.by == "width":
                 say.field(
                     f"{name}.width",
-                    "How wide a span is",
+                    tr("How wide a span is"),
                     group.width,
                     70,
                     lambda text: self._put_group(place, {**dict(group), "width": text}),
                 )
-        says = f"Take {group.title} out"
+        says = tr("Take {title} out", title=group.title)
         say.button("×", f"{name}.remove", says, partial(self._put_group, place, None))
 
     def _tell_figure(
@@ -318,18 +324,18 @@ class ReportView(QWidget):
     ) -> None:
         say, name = self._sentence, f"report.figure.{place}"
         if figure.column is None:
-            say.word("the number of rows")
+            say.word(tr("the number of rows"))
         else:
             kind = kinds.get(figure.column)
             sums = kind is None or kind.is_numeric
             ways = {str(how): str(how) for how in FIGURES if sums or how not in ("sum", "average")}
             put = partial(self._put_figure, place)
-            label_of = f"What is made of {figure.column}"
+            label_of = tr("What is made of {column}", column=figure.column)
             say.choice(f"{name}.how", label_of, ways, figure.how, lambda how: put(how=how))
-            say.word(f"of {figure.column}")
+            say.word(tr("of {column}", column=figure.column))
         shown = say.choice(
             f"{name}.shown",
-            "What it is shown as",
+            tr("What it is shown as"),
             _SHOWN,
             figure.shown,
             lambda chosen: self._put_figure(place, shown=chosen),
@@ -337,32 +343,36 @@ class ReportView(QWidget):
         if figure.shown == "as it is":
             shown.setText("…")  # said only where it is another
         if len(report.figures) > 1:
-            says = f"Take {figure.title} out"
+            says = tr("Take {title} out", title=figure.title)
             say.button("×", f"{name}.remove", says, partial(self._remove_figure, place))
 
     def _tell_order(self, report: Report) -> None:
         say = self._sentence
         first = say.flow.count()
-        say.word("in the order of")
-        orders = {"": "their values"} | {str(n): f.title for n, f in enumerate(report.figures)}
+        say.word(tr("in the order of"))
+        orders = {"": tr("their values")} | {str(n): f.title for n, f in enumerate(report.figures)}
         current = "" if report.sorted_by is None else str(report.sorted_by)
-        say.choice("report.order", "The order of groups", orders, current, self._order_by)
-        ways = {"up": "least first", "down": "most first"}
+        say.choice("report.order", tr("The order of groups"), orders, current, self._order_by)
+        ways = {"up": tr("least first"), "down": tr("most first")}
         if report.sorted_by is None:
-            ways = {"up": "first to last", "down": "last to first"}
+            ways = {"up": tr("first to last"), "down": tr("last to first")}
         way = "down" if report.descending else "up"
         say.choice(
-            "report.way", "Which way", ways, way, lambda one: self._change(descending=one == "down")
+            "report.way",
+            tr("Which way"),
+            ways,
+            way,
+            lambda one: self._change(descending=one == "down"),
         )
         say.word("showing")
         tops = (
             _TOPS
             if str(report.top or "") in _TOPS
-            else {**_TOPS, str(report.top): f"the first {report.top}"}
+            else {**_TOPS, str(report.top): tr("the first {top}", top=report.top)}
         )
         say.choice(
             "report.top",
-            "How many groups",
+            tr("How many groups"),
             tops,
             str(report.top or ""),
             self._show_first,
@@ -468,7 +478,7 @@ class ReportView(QWidget):
 
         def show(table: Table) -> None:
             groups = " · ".join(cell.text for cell in line.groups) or "all"
-            trellis, title = self.session.trellis, f"The rows behind “{groups}”"
+            trellis, title = self.session.trellis, tr("The rows behind “{groups}”", groups=groups)
             self._rows = rows_sheet(
                 trellis,
                 self._report(),
@@ -489,7 +499,7 @@ class ReportView(QWidget):
         if report is None or found is None or isinstance(found, UserError):
             return
         start = str(Path.home() / f"{report.name}.svg")
-        path, _ = QFileDialog.getSaveFileName(self, "Save the picture", start, "*.svg;;*.png")
+        path, _ = QFileDialog.getSaveFileName(self, tr("Save the picture"), start, "*.svg;;*.png")
         if path:
             self._save_picture(found, Path(path))
 
@@ -506,18 +516,19 @@ class ReportView(QWidget):
         trellis = self.session.trellis
 
         def work(progress: Progress) -> str:
-            trellis.refuse_to_write(path, "The picture")
+            trellis.refuse_to_write(path, tr("The picture"))
             try:
                 with whole_file(path) as beside:
                     beside.write_bytes(written(found.summed, look, path.suffix[1:].lower()))
             except OSError as error:
                 raise DeliveryError(
-                    f"{path} cannot be written: {reason(error)}.", "Choose another folder."
+                    tr("{path} cannot be written: {reason}.", path=path, reason=reason(error)),
+                    tr("Choose another folder."),
                 ) from error
             return path.name
 
         self.session.work.find_out(
             work,
-            lambda name: self.session.telling.say(f"Saved as {name}."),
-            "Stopped.",
+            lambda name: self.session.telling.say(tr("Saved as {name}.", name=name)),
+            tr("Stopped."),
         )

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QDialog, QHBoxLayout, QVBoxLayout, QWidget
 
+from keen_trellis.base.language import tr
 from keen_trellis.data import Table
 from keen_trellis.desktop.bench.rows_card import RowsCard
 from keen_trellis.desktop.bench.table_model import Origins
@@ -47,8 +48,8 @@ def rows_sheet(
     column.setContentsMargins(14, 14, 14, 10)
     column.addWidget(card, 1)
     line = QHBoxLayout()
-    line.addWidget(label("Right-click a row to see it where it comes from.", soft=True))
+    line.addWidget(label(tr("Right-click a row to see it where it comes from."), soft=True))
     line.addStretch(1)
-    line.addWidget(button("Close", "report.rows.close", sheet.accept))
+    line.addWidget(button(tr("Close"), "report.rows.close", sheet.accept))
     column.addLayout(line)
     return sheet

@@ -9,6 +9,7 @@ from pydantic import ValidationError
 from PySide6.QtCore import QTimer
 
 from keen_trellis.base.errors import EditError, UnknownColumnError, UserError, WaitingError
+from keen_trellis.base.language import tr
 from keen_trellis.base.progress import Report
 from keen_trellis.desktop.session.open_document import OpenDocument
 from keen_trellis.desktop.session.proposing import (
@@ -69,7 +70,7 @@ class Building:
                 waiting.stop()
                 self._tie(lane, other, link)
             elif link and self._is_unlinked(tie[0]):
-                self._document.do(edits.SetLink(tie[0], link, "Link by the fields proposed"))
+                self._document.do(edits.SetLink(tie[0], link, tr("Link by the fields proposed")))
 
         def give_up() -> None:
             waiting.stop()
@@ -78,7 +79,7 @@ class Building:
 
         waiting.timeout.connect(tie_unlinked)
         waiting.start()
-        stopped = "Stopped: no link has been proposed. Choose the fields that belong together."
+        stopped = tr("Stopped: no link has been proposed. Choose the fields that belong together.")
         self._work.find_out(propose, take, stopped, given_up=give_up)
 
     def _is_unlinked(self, tie: str) -> bool:
@@ -107,7 +108,7 @@ class Building:
         def propose(report: Report) -> edits.AddBlend:
             return proposed_blend(lane, other, sides, names, report)
 
-        self._work.find_out(propose, self._add_blend, "Stopped: nothing has been blended.")
+        self._work.find_out(propose, self._add_blend, tr("Stopped: nothing has been blended."))
 
     def _add_blend(self, edit: edits.AddBlend) -> None:
         if self._document.do(edit):
@@ -157,12 +158,16 @@ class Building:
                 self._trellis.lane(item.lane),
             )
             self._telling.trouble(
-                f"{lane.name} and {other.name} have no column of one name, so there is no natural "
-                "join of them. Choose the fields that belong together."
+                tr(
+                    "{name} and {other_name} have no column of one name, so there is no natural "
+                    "join of them. Choose the fields that belong together.",
+                    name=lane.name,
+                    other_name=other.name,
+                )
             )
             return
         link = tuple(LinkedFields(left=name, right=name) for name in names)
-        self._document.do(edits.SetLink(item.id, link, "Link all columns of one name"))
+        self._document.do(edits.SetLink(item.id, link, tr("Link all columns of one name")))
 
     def stack(self, lane: str, other: str) -> None:
         """Put the rows at a lane's end below those at the end of another."""
@@ -206,7 +211,9 @@ class Building:
             return
         before = {one.id for one in lane.items}
         after = after or (item.id if item else self._trellis.end_of(lane))
-        if self._document.do(edits.InsertItem(lane.id, after, step, f"Add a step: {step.title}")):
+        if self._document.do(
+            edits.InsertItem(lane.id, after, step, tr("Add a step: {title}", title=step.title))
+        ):
             items = self._trellis.lane(lane.id).items
             self._document.fresh = next(one.id for one in items if one.id not in before)
             self._document.select(self._document.fresh)
@@ -222,7 +229,9 @@ class Building:
         found = self._without_gone()
         if found:
             column, item = found
-            self.change_columns(edits.SetItem(item, f"Go on without {column}"), item.id)
+            self.change_columns(
+                edits.SetItem(item, tr("Go on without {column}", column=column)), item.id
+            )
 
     def _without_gone(self) -> tuple[str, Item] | None:
         for item, name, side, _ in self._lacking():
@@ -264,7 +273,9 @@ class Building:
         """Let the selected item name another column wherever it names the one that is gone."""
         for item, gone, side, _ in self._lacking():
             changed = item.renamed(lambda one: name if one == gone else one, side)  # noqa: B023
-            self._document.do(edits.SetItem(changed, f"Take {name} for {gone}"))
+            self._document.do(
+                edits.SetItem(changed, tr("Take {name} for {gone}", name=name, gone=gone))
+            )
             return
 
     def where_failed(self, waiting: WaitingError) -> tuple[str, str] | None:
@@ -306,8 +317,12 @@ class Building:
             if item.id != part
         ]
         if lost:
-            needs = f"{'; '.join(lost)}: {'needs' if len(lost) == 1 else 'need'} what is gone now."
-            remedy = "Undo (Ctrl+Z), or go on without it there."
+            needs = tr(
+                "{lost}: {word} what is gone now.",
+                lost="; ".join(lost),
+                word="needs" if len(lost) == 1 else "need",
+            )
+            remedy = tr("Undo (Ctrl+Z), or go on without it there.")
             self._telling.trouble(f"{needs} {remedy}")
         return True
 

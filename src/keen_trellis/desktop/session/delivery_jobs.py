@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject, Signal
 
 from keen_trellis.base.errors import PasswordError
+from keen_trellis.base.language import tr
 from keen_trellis.base.progress import Report, part
 from keen_trellis.base.words import counted
 from keen_trellis.desktop.help.topics import A_PROMISE_BROKEN
@@ -119,20 +120,31 @@ class Delivering(QObject):
         self.jobs.start(
             write,
             self._done,
-            lambda error: self._work.tell_failure(error, "Stopped: nothing more has been written."),
+            lambda error: self._work.tell_failure(
+                error, tr("Stopped: nothing more has been written.")
+            ),
             self._work.working.emit,
         )
 
     def _done(self, made: list[Delivered]) -> None:
         self._work.rest()
         words = [
-            f"{d.name}: {counted(d.rows, 'row')} {'in place of' if d.replaced else 'written to'} "
-            f"{'the earlier ' if d.replaced else ''}{d.place}"
+            (
+                tr("{name}: {rows} in place of the earlier {place}", **_told(d))
+                if d.replaced
+                else tr("{name}: {rows} written to {place}", **_told(d))
+            )
             for d in made
             if d.written
         ]
         stopped = [
-            f"{d.name} was not written. A promise is broken: {d.stopped}" for d in made if d.stopped
+            tr(
+                "{name} was not written. A promise is broken: {stopped}",
+                name=d.name,
+                stopped=d.stopped,
+            )
+            for d in made
+            if d.stopped
         ]
         said = ". ".join([*stopped, *words]) + "."
         if stopped:
@@ -185,3 +197,8 @@ class Delivering(QObject):
         if foreign:
             self._telling.may_replace.emit(foreign, partial(self.deliver, only, despite, there))
         return bool(foreign)
+
+
+def _told(made: Delivered) -> dict[str, str]:
+    """Return what a sentence on a delivery names."""
+    return {"name": made.name, "rows": counted(made.rows, "row"), "place": str(made.place)}

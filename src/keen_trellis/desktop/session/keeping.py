@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, QTimer
 
+from keen_trellis.base.language import tr
 from keen_trellis.base.progress import Report
 from keen_trellis.desktop.jobs import Jobs
 from keen_trellis.desktop.session.open_document import OpenDocument
@@ -56,7 +57,9 @@ class KeepingWork(QObject):
             if not isinstance(error, OSError):
                 self._telling.crashed.emit(error)
                 return
-            said = "What is not saved cannot be kept on this machine. Save it from time to time."
+            said = tr(
+                "What is not saved cannot be kept on this machine. Save it from time to time."
+            )
             self._telling.trouble(said)
 
         self._jobs.start(keep, lambda _: None, failed)
@@ -70,7 +73,10 @@ class KeepingWork(QObject):
         path = self._document.path
         with suppress(OSError):
             if self._files().opened(path) and path is not None:
-                said = f"{path.name} is open in another window, too: who saves last is asked first."
+                said = tr(
+                    "{name} is open in another window, too: who saves last is asked first.",
+                    name=path.name,
+                )
                 self._telling.trouble(said)
 
     def finish(self) -> None:

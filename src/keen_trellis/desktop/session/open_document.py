@@ -10,6 +10,7 @@ from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QUndoCommand, QUndoStack
 
 from keen_trellis.base.errors import UserError
+from keen_trellis.base.language import tr
 from keen_trellis.desktop.session.telling import Telling
 from keen_trellis.document import Lane, Trellis, edits, load, save
 from keen_trellis.document.items import Item
@@ -156,7 +157,7 @@ class OpenDocument(QObject):
         self.saved.emit(self.path)
         self.changed.emit()
         self.filed.emit(self.path)
-        self._telling.say(f"Saved as {path.name}.")
+        self._telling.say(tr("Saved as {name}.", name=path.name))
         return True
 
     # what it is allowed

@@ -17,6 +17,7 @@ from typing import TYPE_CHECKING, Any
 from PySide6.QtCore import QObject, Signal
 
 from keen_trellis.base.errors import PasswordError, UserError
+from keen_trellis.base.language import tr
 from keen_trellis.base.progress import Report
 from keen_trellis.base.words import counted
 from keen_trellis.desktop.jobs import Jobs
@@ -121,12 +122,18 @@ class Elsewhere(QObject):
         if self.place is None:
             return ""
         if self.results is None or self.counted_at is None:
-            return f"Nothing has been counted on {self.place.name} yet"
+            return tr("Nothing has been counted on {name} yet", name=self.place.name)
         asked = self.results.asked
         took = sum(one.seconds for one in asked)
-        said = f"Counted on {self.place.name} at {self.counted_at:%H:%M}, by "
-        said += f"{counted(len(asked), 'question')} in {took:,.1f} s"
-        return said if self.is_of_now else f"{said}; the trellis has changed since"
+        said = tr(
+            "Counted on {name} at {counted_at:%H:%M}, by ",
+            name=self.place.name,
+            counted_at=self.counted_at,
+        )
+        said += tr(
+            "{questions} in {took:,.1f} s", questions=counted(len(asked), "question"), took=took
+        )
+        return said if self.is_of_now else tr("{said}; the trellis has changed since", said=said)
 
     # jobs
 
@@ -190,7 +197,7 @@ class Elsewhere(QObject):
     def _alone(self, report: Report) -> Iterator[None]:
         """Wait until nobody else asks there: one connection answers one question at a time."""
         while not self._one_at_a_time.acquire(timeout=0.05):
-            report(0.0, "Waiting for the question before")
+            report(0.0, tr("Waiting for the question before"))
         try:
             yield
         finally:
@@ -216,7 +223,7 @@ class Elsewhere(QObject):
                     return
             if isinstance(error, UserError):  # a connection that is gone is made anew
                 self._open, self._there = None, None
-            self._work.tell_failure(error, "Stopped: nothing was changed there.")
+            self._work.tell_failure(error, tr("Stopped: nothing was changed there."))
             self.went.emit()
 
         self._telling.typing_ends.emit()
@@ -238,7 +245,7 @@ class Elsewhere(QObject):
             self._open.close()
             self._open = None
         if self._open is None:
-            report(0.0, f"Going to {place.name}")
+            report(0.0, tr("Going to {name}", name=place.name))
             self._open = session_at(place, self._secrets)
         runner = Runner(self._secrets, refuses=self._document.refuses)
         self._there = There(self._document.trellis, self._open, runner, report=report)

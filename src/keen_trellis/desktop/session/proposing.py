@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Collection, Sequence
 from typing import TYPE_CHECKING
 
+from keen_trellis.base.language import tr
 from keen_trellis.base.progress import Report
 from keen_trellis.base.words import percent
 from keen_trellis.document import edits
@@ -34,10 +35,15 @@ def proposed_words(left: Table, right: Table, names: tuple[str, str], report: Re
 
     best = next(iter(propose_links(left, right, report, names)), None)
     if best is None:
-        return "no field has values in common"
+        return tr("no field has values in common")
     fields = " and ".join(f"{field.left} = {field.right}" for field in best.fields)
     about = "about " if best.is_estimate else ""
-    return f"{fields}, {about}{percent(best.left_found)} of the values found"
+    return tr(
+        "{fields}, {about}{percent} of the values found",
+        fields=fields,
+        about=about,
+        percent=percent(best.left_found),
+    )
 
 
 def proposed_blend(

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from keen_trellis.base.errors import UserError
+from keen_trellis.base.language import tr
 from keen_trellis.base.progress import Report as Progress
 from keen_trellis.desktop.session.open_document import OpenDocument
 from keen_trellis.desktop.session.telling import Telling
@@ -109,7 +110,9 @@ class Reporting(QObject):
             return
         is_end = item is None or item.id == self._document.trellis.end_of(lane)
         made = edits.report_at(
-            lane.id, None if is_end or item is None else item.id, f"{lane.name} report"
+            lane.id,
+            None if is_end or item is None else item.id,
+            tr("{name} report", name=lane.name),
         )
         if self._document.do(edits.AddReport(made)):
             self.choose(self._document.trellis.reports[-1].id)
@@ -168,4 +171,4 @@ class Reporting(QObject):
                 self._key, self._found = key, found
                 self.renewed.emit()
 
-        self._work.find_out(work, done, "Stopped: the report is not worked out.")
+        self._work.find_out(work, done, tr("Stopped: the report is not worked out."))

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, TypeVar
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from keen_trellis.base.errors import UserError, lacking
+from keen_trellis.base.language import tr
 from keen_trellis.base.progress import Cancelled, Report
 from keen_trellis.desktop.jobs import Jobs
 from keen_trellis.desktop.session.open_document import OpenDocument
@@ -125,9 +126,13 @@ class Work(QObject):
         """How the results stand to the trellis, for the status line."""
         if self.up_to_date:
             broken = len(self.results.errors())
-            needs = "1 part needs a look" if broken == 1 else f"{broken} parts need a look"
-            return needs if broken else "Everything is up to date"
-        return "Working …" if self.running else "Stopped: what is shown is from before"
+            needs = (
+                tr("1 part needs a look")
+                if broken == 1
+                else tr("{broken} parts need a look", broken=broken)
+            )
+            return needs if broken else tr("Everything is up to date")
+        return tr("Working …") if self.running else tr("Stopped: what is shown is from before")
 
     @property
     def read_words(self) -> str:
@@ -136,9 +141,15 @@ class Work(QObject):
         if at is None:
             return ""
         if self.rows_at_most is not None:
-            return f"First {self.rows_at_most:,} rows read {at:%H:%M}"
+            return tr(
+                "First {rows_at_most:,} rows read {at:%H:%M}", rows_at_most=self.rows_at_most, at=at
+            )
         today = at.date() == dt.date.today()
-        return f"Sources read {at:%H:%M}" if today else f"Sources read {at:%Y-%m-%d %H:%M}"
+        return (
+            tr("Sources read {at:%H:%M}", at=at)
+            if today
+            else tr("Sources read {at:%Y-%m-%d %H:%M}", at=at)
+        )
 
     @property
     def is_of_now(self) -> bool:
@@ -235,12 +246,12 @@ class Work(QObject):
             if found is not None and found.is_any:
                 self.compared.emit(found)
             elif reread:
-                self._telling.say("Read again: nothing is different.")
+                self._telling.say(tr("Read again: nothing is different."))
 
         def failed(error: Exception) -> None:
             if request == self._request:
                 self._rereading = False
-                self.tell_failure(error, "Stopped: what is shown is from before.")
+                self.tell_failure(error, tr("Stopped: what is shown is from before."))
 
         self._next = lambda: self.jobs.start(work, done, failed, self.working.emit), failed
         self._due.start()
@@ -353,7 +364,7 @@ class Work(QObject):
         elif isinstance(error, UserError):
             self._telling.trouble(error)
         elif lack := lacking(error):
-            said = f"It cannot be done: {lack}. What is shown stays as it is."
+            said = tr("It cannot be done: {lack}. What is shown stays as it is.", lack=lack)
             self._telling.trouble(said)
         else:
             self._telling.crashed.emit(error)

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Protocol
 
+from keen_trellis.base.language import tr
 from keen_trellis.desktop.session import Session
 
 TIE = "sailings-routes"
@@ -72,90 +73,109 @@ def shown(name: str) -> Callable[[Toured], bool]:
 
 STOPS = (
     Stop(
-        "Some sailings found no route",
-        "They stand here, in a bay of their own, and go on with gaps. Keep them, and this is a "
-        "left outer join; leave them, and it is an inner join.",
-        "press [Alt+1] or Leave, and watch the line at the bottom.",
+        tr("Some sailings found no route"),
+        tr(
+            "They stand here, in a bay of their own, and go on with gaps. Keep them, and this is a "
+            "left outer join; leave them, and it is an inner join."
+        ),
+        tr("press [Alt+1] or Leave, and watch the line at the bottom."),
         "bay.left",
         "match",
         changed,
     ),
     Stop(
-        "What every other join would give",
-        "The name of a join follows from the bays. All of them stand in one table, with the "
-        "rows that each would give here.",
-        "press [Ctrl+J], or click the words at the bottom right.",
+        tr("What every other join would give"),
+        tr(
+            "The name of a join follows from the bays. All of them stand in one table, with the "
+            "rows that each would give here."
+        ),
+        tr("press [Ctrl+J], or click the words at the bottom right."),
         "match.said",
         "match",
         shown("join_types"),
     ),
     Stop(
-        "What stands out",
-        "The line in the head of the bench tells what is worth knowing, the weightiest first, "
-        "with what there is to win. The button beside it mends it; undo brings it back.",
-        "click the button at the right of the line.",
+        tr("What stands out"),
+        tr(
+            "The line in the head of the bench tells what is worth knowing, the weightiest first, "
+            "with what there is to win. The button beside it mends it; undo brings it back."
+        ),
+        tr("click the button at the right of the line."),
         "finding.mend",
         "match",
         lambda toured: changed(toured) or toured.is_shown("join_types"),
     ),
     Stop(
-        "Why has this row no partner?",
-        "Every row without a partner can be asked: which field stands in its way, and which "
-        "rows come nearest.",
-        "double-click a row of the left bay, or press Return on it.",
+        tr("Why has this row no partner?"),
+        tr(
+            "Every row without a partner can be asked: which field stands in its way, and which "
+            "rows come nearest."
+        ),
+        tr("double-click a row of the left bay, or press Return on it."),
         "bay.left.grid",
         "match",
         shown("why"),
     ),
     Stop(
-        "Values that are written otherwise",
-        "Every link value with its rows on both sides. What looks the same becomes a pair of "
-        "this tie alone; nothing in your files is changed.",
-        "open the page Link values, [Ctrl+9].",
+        tr("Values that are written otherwise"),
+        tr(
+            "Every link value with its rows on both sides. What looks the same becomes a pair of "
+            "this tie alone; nothing in your files is changed."
+        ),
+        tr("open the page Link values, [Ctrl+9]."),
         "page.values",
         "match",
         page_is("values"),
     ),
     Stop(
-        "Choose what goes on",
-        "Columns of both sides, renamed, put in order, with their gaps filled.",
-        "open the page Columns, [Ctrl+8].",
+        tr("Choose what goes on"),
+        tr("Columns of both sides, renamed, put in order, with their gaps filled."),
+        tr("open the page Columns, [Ctrl+8]."),
         "page.tie_columns",
         "match",
         page_is("tie_columns"),
     ),
     Stop(
-        "A gap is no blank",
-        "What the join could not fill is hatched: the source never had a cell there. A blank is "
-        "a cell that the source left empty.",
-        "open the page Outcome, [Ctrl+2].",
+        tr("A gap is no blank"),
+        tr(
+            "What the join could not fill is hatched: the source never had a cell "
+            "there. A blank is "
+            "a cell that the source left empty."
+        ),
+        tr("open the page Outcome, [Ctrl+2]."),
         "page.outcome",
         "match",
         page_is("outcome"),
     ),
     Stop(
-        "Promise what must hold",
-        "Next month the files are others. A promise is looked at on every run; a broken one "
-        "shows its rows, and stops the deliveries.",
-        "open the page Promises, [Ctrl+3], and promise something.",
+        tr("Promise what must hold"),
+        tr(
+            "Next month the files are others. A promise is looked at on every run; a broken one "
+            "shows its rows, and stops the deliveries."
+        ),
+        tr("open the page Promises, [Ctrl+3], and promise something."),
         "page.promises",
         "match",
         changed,
     ),
     Stop(
-        "Read everything again",
-        "The sources are read as they are now. What it brought is told: rows before and now, "
-        "what broke, and the repair.",
-        "press [Ctrl+R].",
+        tr("Read everything again"),
+        tr(
+            "The sources are read as they are now. What it brought is told: rows before and now, "
+            "what broke, and the repair."
+        ),
+        tr("press [Ctrl+R]."),
         "topbar.reread",
         "",
         lambda toured: toured.session.results.read_at != toured.read_at,
     ),
     Stop(
-        "Report",
-        "A report is a sentence as well. A double click on a number shows the rows that it is "
-        "made of, and where they are from.",
-        "press [F8].",
+        tr("Report"),
+        tr(
+            "A report is a sentence as well. A double click on a number shows the rows that it is "
+            "made of, and where they are from."
+        ),
+        tr("press [F8]."),
         "topbar.view",
         "",
         shown("report"),

@@ -9,6 +9,7 @@ from PySide6.QtCore import QEvent, QObject, QPoint, QRect, QSettings, Qt, QTimer
 from PySide6.QtGui import QKeySequence, QShortcut
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
+from keen_trellis.base.language import tr
 from keen_trellis.desktop.controls import button, label
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.tour.stops import STOPS, TIE, Stop, tie_as_told
@@ -193,11 +194,11 @@ class _Card(QFrame):
         within = QVBoxLayout(asked)
         within.setContentsMargins(12, 8, 12, 8)
         within.addWidget(self._asks)
-        self._back = button("Back", "tour.back", back, "plain")
-        self._next = button("Next", "tour.next", go_on)
+        self._back = button(tr("Back"), "tour.back", back, "plain")
+        self._next = button(tr("Next"), "tour.next", go_on)
         feet = QHBoxLayout()
         feet.addWidget(self._back)
-        feet.addWidget(button("Leave the tour", "tour.leave", leave, "plain"))
+        feet.addWidget(button(tr("Leave the tour"), "tour.leave", leave, "plain"))
         feet.addStretch()
         feet.addWidget(self._next)
         column = QVBoxLayout(self)
@@ -210,21 +211,30 @@ class _Card(QFrame):
 
     def tell(self, number: int, stop: Stop) -> None:
         """Show a stop that is to be done."""
-        self._number.setText(f"{number + 1} of {len(STOPS)}")
+        self._number.setText(tr("{number} of {stops}", number=number + 1, stops=len(STOPS)))
         self._title.setText(stop.title)
         self._says.setText(stop.says)
         keys = re.sub(r"\[(.+?)\]", r"<b>\1</b>", stop.asks)
-        self._asks.setText(f"<b>Try it:</b> {keys}")
+        self._asks.setText(tr("<b>Try it:</b> {keys}", keys=keys))
         plainly = stop.asks.replace("[", "").replace("]", "")
-        self.setAccessibleName(f"Tour, {number + 1} of {len(STOPS)}: {stop.title}")
-        self.setAccessibleDescription(f"{stop.says} Try it: {plainly}")
+        self.setAccessibleName(
+            tr(
+                "Tour, {number} of {stops}: {title}",
+                number=number + 1,
+                stops=len(STOPS),
+                title=stop.title,
+            )
+        )
+        self.setAccessibleDescription(
+            tr("{says} Try it: {plainly}", says=stop.says, plainly=plainly)
+        )
         self._back.setVisible(number > 0)
-        self._next.setText("Next" if number + 1 < len(STOPS) else "End the tour")
+        self._next.setText(tr("Next") if number + 1 < len(STOPS) else tr("End the tour"))
         self._look_main(False)
 
     def tell_done(self) -> None:
         """Show that it was done."""
-        self._asks.setText("<b>Done.</b> Undo (<b>Ctrl+Z</b>) takes back what you changed.")
+        self._asks.setText(tr("<b>Done.</b> Undo (<b>Ctrl+Z</b>) takes back what you changed."))
         self._look_main(True)
 
     def _look_main(self, is_main: bool) -> None:

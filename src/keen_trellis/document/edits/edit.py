@@ -10,6 +10,7 @@ from typing import Any, Protocol, TypeVar
 from pydantic import BaseModel, ValidationError
 
 from keen_trellis.base.errors import EditError
+from keen_trellis.base.language import tr
 from keen_trellis.base.words import NOT_SHOWN
 from keen_trellis.document.items import (
     Item,
@@ -46,8 +47,8 @@ def apply(edit: Edit, trellis: Trellis) -> tuple[Trellis, Edit]:
         raise EditError(first_fault(error)) from error
     except KeyError as error:  # what it would change was taken out since it was offered
         raise EditError(
-            f"“{edit.label}” cannot be done: what it changes is no longer there.",
-            "Undo until it is back, or leave it.",
+            tr("“{label}” cannot be done: what it changes is no longer there.", label=edit.label),
+            tr("Undo until it is back, or leave it."),
         ) from error
 
 
@@ -78,18 +79,18 @@ class RenameTrellis:
     """Give the trellis another name."""
 
     name: str
-    label: str = "Rename the trellis"
+    label: str = tr("Rename the trellis")
 
     def changed(self, trellis: Trellis) -> Trellis:
         """Return the trellis with its new name."""
-        return with_changes(trellis, name=required(self.name, "A trellis"))
+        return with_changes(trellis, name=required(self.name, tr("A trellis")))
 
 
 def required(name: str, what: str) -> str:
     """Return a name on one line without outer spaces; `EditError` where nothing is left of it."""
     stripped = NOT_SHOWN.sub(" ", name).strip()
     if not stripped:
-        raise EditError(f"{what} needs a name.", "Type one.")
+        raise EditError(tr("{what} needs a name.", what=what), tr("Type one."))
     return stripped
 
 

@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from keen_trellis.base.errors import EditError
+from keen_trellis.base.language import tr
 from keen_trellis.base.words import listed
 from keen_trellis.document.edits.edit import (
     required,
@@ -35,7 +36,7 @@ class AddStack:
 
     lane: str
     others: tuple[str, ...]
-    label: str = "Stack lanes"
+    label: str = tr("Stack lanes")
 
     def changed(self, trellis: Trellis) -> Trellis:
         """Return the trellis with the stack; `EditError` where a lane would feed itself."""
@@ -43,7 +44,7 @@ class AddStack:
             StackedLane(lane=other, after=trellis.end_of(trellis.lane(other)))
             for other in self.others
         )
-        stack_id = trellis.fresh_id(f"{trellis.lane(self.lane).name} stack")
+        stack_id = trellis.fresh_id(tr("{name} stack", name=trellis.lane(self.lane).name))
         return with_item_behind(trellis, self.lane, StackItem(id=stack_id, lanes=lanes))
 
 
@@ -64,7 +65,7 @@ class InsertItem:
     lane: str
     after: str
     item: Item
-    label: str = "Add a step"
+    label: str = tr("Add a step")
 
     def changed(self, trellis: Trellis) -> Trellis:
         """Return the trellis with the item in its place."""
@@ -85,7 +86,7 @@ class SetItem:
     """Change the settings of an item."""
 
     item: Item
-    label: str = "Change a step"
+    label: str = tr("Change a step")
 
     def changed(self, trellis: Trellis) -> Trellis:
         """Return the trellis with the item of that id as given."""
@@ -98,7 +99,7 @@ class SetNote:
 
     part: str
     note: str
-    label: str = "Write a note"
+    label: str = tr("Write a note")
 
     def changed(self, trellis: Trellis) -> Trellis:
         """Return the trellis with the note."""
@@ -116,7 +117,7 @@ class MoveBehind:
     """
 
     item: str
-    label: str = "Move behind the tie"
+    label: str = tr("Move behind the tie")
 
     def changed(self, trellis: Trellis) -> Trellis:
         """Return the trellis with deliveries and takers moved; `EditError` for a circle."""
@@ -149,7 +150,7 @@ class MoveItem:
 
     item: str
     by: int
-    label: str = "Move along the lane"
+    label: str = tr("Move along the lane")
 
     def changed(self, trellis: Trellis) -> Trellis:
         """Return the trellis with the item moved.
@@ -164,7 +165,9 @@ class MoveItem:
         lane, place = trellis.place_of(self.item)
         at = min(place, place + by)
         if at < 0 or at + 1 >= len(lane.items):
-            raise EditError("There is nothing on this lane to change places with.", "Leave it.")
+            raise EditError(
+                tr("There is nothing on this lane to change places with."), tr("Leave it.")
+            )
         first, second = lane.items[at], lane.items[at + 1]
         instead = {second.id: first.id}
         if not first.changes_rows:  # the rows after a delivery are those before it
@@ -175,9 +178,15 @@ class MoveItem:
             takers = _takers_after(trellis, first.id)
             if takers:
                 raise EditError(
-                    f"{listed(takers)} {'takes' if len(takers) == 1 else 'take'} the rows between "
-                    f"this {first.word} and the {second.word} behind it.",
-                    "Let them take other rows first.",
+                    tr(
+                        "{takers} {word} the rows between "
+                        "this {first_word} and the {second_word} behind it.",
+                        takers=listed(takers),
+                        word="takes" if len(takers) == 1 else "take",
+                        first_word=first.word,
+                        second_word=second.word,
+                    ),
+                    tr("Let them take other rows first."),
                 )
 
         def moved(taken: Taken) -> Taken:
@@ -208,7 +217,7 @@ class RemoveItem:
     """Take a tie or a delivery out of its lane."""
 
     item: str
-    label: str = "Remove an item"
+    label: str = tr("Remove an item")
 
     def changed(self, trellis: Trellis) -> Trellis:
         """Return the trellis without the item.
@@ -221,8 +230,8 @@ class RemoveItem:
         lane, place = trellis.place_of(self.item)
         for begun in trellis.beginning_at(self.item):
             raise EditError(
-                f"The lane {begun.name} begins with a bay of this tie.",
-                f"Remove {begun.name} first.",
+                tr("The lane {name} begins with a bay of this tie.", name=begun.name),
+                tr("Remove {name} first.", name=begun.name),
             )
         items = lane.items[:place] + lane.items[place + 1 :]
         before = trellis.part_at(lane, place)
@@ -242,11 +251,11 @@ class AddDelivery:
     name: str
     path: str
     form: TextForm = field(default_factory=TextForm)
-    label: str = "Add a delivery"
+    label: str = tr("Add a delivery")
 
     def changed(self, trellis: Trellis) -> Trellis:
         """Return the trellis with the delivery."""
-        name = required(self.name, "A delivery")
+        name = required(self.name, tr("A delivery"))
         delivery = DeliveryItem(
             id=trellis.fresh_id(name), name=name, path=self.path, form=self.form
         )
@@ -261,11 +270,11 @@ class SetDelivery:
     """Change a delivery: its name, where it goes, and how it is written."""
 
     delivery: DeliveryItem
-    label: str = "Change a delivery"
+    label: str = tr("Change a delivery")
 
     def changed(self, trellis: Trellis) -> Trellis:
         """Return the trellis with the delivery as given."""
-        made = self.delivery.but(name=required(self.delivery.name, "A delivery"))
+        made = self.delivery.but(name=required(self.delivery.name, tr("A delivery")))
         _refuse_source(trellis, made)
         return with_item(trellis, made.id, lambda _: made)
 
@@ -276,7 +285,11 @@ def _refuse_source(trellis: Trellis, delivery: DeliveryItem) -> None:
         reader = trellis.reader_of_table(delivery.into)
     if reader is not None:
         raise EditError(
-            f"{delivery.name} would be written to {delivery.path or delivery.place}, which "
-            f"{reader.name} reads.",
-            "Choose another place: sources are never written to.",
+            tr(
+                "{name} would be written to {value}, which {reader_name} reads.",
+                name=delivery.name,
+                value=delivery.path or delivery.place,
+                reader_name=reader.name,
+            ),
+            tr("Choose another place: sources are never written to."),
         )

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import asdict, dataclass
 
 from keen_trellis.base.errors import EditError
+from keen_trellis.base.language import tr
 from keen_trellis.document.edits.edit import with_changes, with_item, with_item_behind
 from keen_trellis.document.items import (
     BlendItem,
@@ -35,14 +36,14 @@ class AddTie:
     lane: str
     other: str
     link: tuple[LinkedFields, ...]
-    label: str = "Tie two lanes"
+    label: str = tr("Tie two lanes")
 
     def changed(self, trellis: Trellis) -> Trellis:
         """Return the trellis with the tie; `EditError` where a lane would feed itself."""
         if self.lane == self.other:
             raise EditError(
-                "A lane cannot be tied to itself.",
-                "To link a table with itself, add it a second time as a lane of its own.",
+                tr("A lane cannot be tied to itself."),
+                tr("To link a table with itself, add it a second time as a lane of its own."),
             )
         tie = JoinItem(
             id=_tie_id(trellis, self.lane, self.other),
@@ -69,7 +70,7 @@ class RenameLinkField:
     @property
     def label(self) -> str:
         """What the change does."""
-        return f"Take “{self.instead}” for “{self.gone}”"
+        return tr("Take “{instead}” for “{gone}”", instead=self.instead, gone=self.gone)
 
     def changed(self, trellis: Trellis) -> Trellis:
         """Return the trellis with the tie naming the other column."""
@@ -94,7 +95,7 @@ class SetLink:
 
     tie: str
     link: tuple[LinkedFields, ...]
-    label: str = "Change the link"
+    label: str = tr("Change the link")
 
     def changed(self, trellis: Trellis) -> Trellis:
         """Return the trellis with the tie's new fields."""
@@ -107,7 +108,7 @@ class RemoveLinkField:
 
     tie: str
     place: int
-    label: str = "Take a link field out"
+    label: str = tr("Take a link field out")
 
     def changed(self, trellis: Trellis) -> Trellis:
         """Return the trellis without the field; pairs of the fields behind it move up with them."""
@@ -131,7 +132,7 @@ class SetPairs:
     tie: str
     pairs: tuple[SameValues, ...]
     not_same: tuple[SameValues, ...]
-    label: str = "Change the pairs"
+    label: str = tr("Change the pairs")
 
     def changed(self, trellis: Trellis) -> Trellis:
         """Return the trellis with the tie's pairs."""
@@ -145,7 +146,7 @@ class TakeLink:
 
     tie: str
     link: Link
-    label: str = "Change the link"
+    label: str = tr("Change the link")
 
     def changed(self, trellis: Trellis) -> Trellis:
         """Return the trellis with the tie's link as given."""
@@ -169,7 +170,7 @@ class SetIgnored:
 
     tie: str
     topics: tuple[str, ...]
-    label: str = "Not a problem here"
+    label: str = tr("Not a problem here")
 
     def changed(self, trellis: Trellis) -> Trellis:
         """Return the trellis with the tie's findings ignored."""
@@ -182,7 +183,7 @@ class SetColumns:
 
     tie: str
     columns: WantedColumns
-    label: str = "Choose the columns"
+    label: str = tr("Choose the columns")
 
     def changed(self, trellis: Trellis) -> Trellis:
         """Return the trellis with the tie's new columns."""
@@ -195,7 +196,7 @@ class SetPromises:
 
     tie: str
     promises: tuple[Promised, ...]
-    label: str = "Change what is promised"
+    label: str = tr("Change what is promised")
 
     def changed(self, trellis: Trellis) -> Trellis:
         """Return the trellis with the tie's promises."""
@@ -213,7 +214,7 @@ class SetBay:
     @property
     def label(self) -> str:
         """What the change does."""
-        return "Keep a bay" if self.kept else "Leave a bay"
+        return tr("Keep a bay") if self.kept else tr("Leave a bay")
 
     def changed(self, trellis: Trellis) -> Trellis:
         """Return the trellis with the bay switched; `EditError` where none would be kept."""
@@ -246,7 +247,7 @@ class SetKeep:
     keep: tuple[Bay, ...]
     semi: str = ""
     cross: bool = False
-    label: str = "Choose a join type"
+    label: str = tr("Choose a join type")
 
     def changed(self, trellis: Trellis) -> Trellis:
         """Return the trellis with the tie's new bays."""

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from keen_trellis.base.errors import EditError
+from keen_trellis.base.language import tr
 from keen_trellis.document.edits.edit import required, with_changes, with_lane
 from keen_trellis.document.items import (
     Item,
@@ -28,11 +29,11 @@ class AddLane:
     @property
     def label(self) -> str:
         """What the change does."""
-        return f"Add the lane {self.name}"
+        return tr("Add the lane {name}", name=self.name)
 
     def changed(self, trellis: Trellis) -> Trellis:
         """Return the trellis with the lane; its name gets a number where it is taken."""
-        name = trellis.fresh_lane_name(required(self.name, "A lane"))
+        name = trellis.fresh_lane_name(required(self.name, tr("A lane")))
         lane = Lane(
             id=trellis.fresh_id(name),
             name=name,
@@ -50,9 +51,9 @@ def lane_with_bay(trellis: Trellis, tie: str, bay: Bay) -> AddLane:
     lane, _ = trellis.place_of(tie)
     left, right = lane.name, trellis.lane(trellis.item(tie).takes()[-1].lane).name
     names = {
-        Bay.LEFT: f"{left} without {right}",
-        Bay.BOTH: f"{left} with {right}",
-        Bay.RIGHT: f"{right} without {left}",
+        Bay.LEFT: tr("{left} without {right}", left=left, right=right),
+        Bay.BOTH: tr("{left} with {right}", left=left, right=right),
+        Bay.RIGHT: tr("{right} without {left}", right=right, left=left),
     }
     return AddLane(names[bay], BaySource(tie=tie, bay=bay), below=lane.id)
 
@@ -78,13 +79,15 @@ class RenameLane:
     lane: str
     name: str
     as_read: frozenset[str] = frozenset()
-    label: str = "Rename a lane"
+    label: str = tr("Rename a lane")
 
     def changed(self, trellis: Trellis) -> Trellis:
         """Return the trellis with the lane's new name; `EditError` where it is taken."""
-        name = required(self.name, "A lane")
+        name = required(self.name, tr("A lane"))
         if any(lane.name == name and lane.id != self.lane for lane in trellis.lanes):
-            raise EditError(f"Another lane is called “{name}”.", "Choose a name of its own.")
+            raise EditError(
+                tr("Another lane is called “{name}”.", name=name), tr("Choose a name of its own.")
+            )
         behind = re.compile(rf"(?s)(.+) \({re.escape(trellis.lane(self.lane).name)}( \d+)?\)")
 
         def renamed(column: str) -> str:
@@ -121,7 +124,7 @@ class RemoveLane:
     """Take a lane out, with the items on it and the reports of it."""
 
     lane: str
-    label: str = "Remove a lane"
+    label: str = tr("Remove a lane")
 
     def changed(self, trellis: Trellis) -> Trellis:
         """Return the trellis without the lane; `EditError` where a tie takes its rows."""
@@ -129,14 +132,23 @@ class RemoveLane:
         for lane, tie in trellis.ties():
             if lane.id != self.lane and any(taken.lane == self.lane for taken in tie.takes()):
                 raise EditError(
-                    f"{lane.name} takes rows of {gone.name} in a tie.", "Remove the tie first."
+                    tr(
+                        "{name} takes rows of {gone_name} in a tie.",
+                        name=lane.name,
+                        gone_name=gone.name,
+                    ),
+                    tr("Remove the tie first."),
                 )
         parts = {gone.id, *(item.id for item in gone.items)}
         for lane in trellis.lanes:
             if lane.id != self.lane and trellis.begins_after(lane) in parts:
                 raise EditError(
-                    f"The lane {lane.name} begins with rows of {gone.name}.",
-                    f"Remove {lane.name} first.",
+                    tr(
+                        "The lane {name} begins with rows of {gone_name}.",
+                        name=lane.name,
+                        gone_name=gone.name,
+                    ),
+                    tr("Remove {name} first.", name=lane.name),
                 )
         lanes = tuple(x for x in trellis.lanes if x.id != self.lane)
         reports = tuple(x for x in trellis.reports if x.at.lane != self.lane)
@@ -149,7 +161,7 @@ class MoveLane:
 
     lane: str
     place: int
-    label: str = "Reorder the lanes"
+    label: str = tr("Reorder the lanes")
 
     def changed(self, trellis: Trellis) -> Trellis:
         """Return the trellis with the lane at its new place, counted without it."""
@@ -169,7 +181,7 @@ class AddLanes:
     def label(self) -> str:
         """What the change does."""
         one = len(self.lanes) == 1
-        return self.lanes[0].label if one else f"Add {len(self.lanes)} lanes"
+        return self.lanes[0].label if one else tr("Add {lanes} lanes", lanes=len(self.lanes))
 
     def changed(self, trellis: Trellis) -> Trellis:
         """Return the trellis with the lanes, in the order given."""
@@ -184,7 +196,7 @@ class SetSource:
 
     lane: str
     source: Source
-    label: str = "Change how a lane is read"
+    label: str = tr("Change how a lane is read")
 
     def changed(self, trellis: Trellis) -> Trellis:
         """Return the trellis with the lane's new source."""
@@ -197,7 +209,7 @@ class FindSources:
 
     moved_from: str
     moved_to: str
-    label: str = "Find moved files"
+    label: str = tr("Find moved files")
 
     def changed(self, trellis: Trellis) -> Trellis:
         """Return the trellis with every source found that is missing where it was."""

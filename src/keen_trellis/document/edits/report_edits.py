@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from keen_trellis.base.language import tr
 from keen_trellis.document.edits.edit import required, with_changes
 from keen_trellis.document.items import Taken
 from keen_trellis.document.reports import Report
@@ -21,11 +22,11 @@ class AddReport:
     """
 
     report: Report
-    label: str = "Add a report"
+    label: str = tr("Add a report")
 
     def changed(self, trellis: Trellis) -> Trellis:
         """Return the trellis with the report behind the others."""
-        name = trellis.fresh_report_name(required(self.report.name, "A report"))
+        name = trellis.fresh_report_name(required(self.report.name, tr("A report")))
         made = self.report.but(name=name, id=trellis.fresh_id(name))
         return with_changes(trellis, reports=(*trellis.reports, made))
 
@@ -35,11 +36,11 @@ class SetReport:
     """Change a report."""
 
     report: Report
-    label: str = "Change a report"
+    label: str = tr("Change a report")
 
     def changed(self, trellis: Trellis) -> Trellis:
         """Return the trellis with the report changed; `KeyError` where there is no such one."""
-        name = required(self.report.name, "A report")
+        name = required(self.report.name, tr("A report"))
         trellis.report(self.report.id)
         made = self.report.but(name=name)
         reports = tuple(made if one.id == made.id else one for one in trellis.reports)
@@ -51,7 +52,7 @@ class RemoveReport:
     """Take a report out."""
 
     report: str
-    label: str = "Remove a report"
+    label: str = tr("Remove a report")
 
     def changed(self, trellis: Trellis) -> Trellis:
         """Return the trellis without the report; `KeyError` where there is no such one."""

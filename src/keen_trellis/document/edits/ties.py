@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import Any, TypeVar
 
 from keen_trellis.base.errors import EditError
+from keen_trellis.base.language import tr
 from keen_trellis.document.edits.edit import (
     with_changes,
     with_item,
@@ -61,7 +62,7 @@ class AddBlend:
     others: tuple[str, ...]
     link: tuple[LinkedFields, ...] = ()
     figures: tuple[Figures, ...] = ()
-    label: str = "Blend lanes"
+    label: str = tr("Blend lanes")
 
     def changed(self, trellis: Trellis) -> Trellis:
         """Return the trellis with the blend; `EditError` where a lane would feed itself."""
@@ -76,7 +77,7 @@ class AddBlend:
             for other, made in zip(self.others, figures, strict=True)
         )
         fields = tuple(field.left for field in self.link)
-        name = trellis.fresh_id(f"{trellis.lane(self.lane).name} blend")
+        name = trellis.fresh_id(tr("{name} blend", name=trellis.lane(self.lane).name))
         blend = BlendItem(id=name, fields=fields, figures=own, lanes=lanes)
         return with_item_behind(trellis, self.lane, blend)
 
@@ -100,7 +101,7 @@ class ChangeTie:
     @property
     def label(self) -> str:
         """What the change does."""
-        return f"Make it a {self.kind}"
+        return tr("Make it a {kind}", kind=self.kind)
 
     def changed(self, trellis: Trellis) -> Trellis:
         """Return the trellis with the tie of the other kind.
@@ -122,8 +123,12 @@ class ChangeTie:
         if self.kind == "join":
             if len(taken) > 1:
                 raise EditError(
-                    f"A join brings in one lane; this {old.type} brings in {len(taken)}.",
-                    "Take the others out first, and tie each of them by a join of its own.",
+                    tr(
+                        "A join brings in one lane; this {type} brings in {taken}.",
+                        type=old.type,
+                        taken=len(taken),
+                    ),
+                    tr("Take the others out first, and tie each of them by a join of its own."),
                 )
             return JoinItem(**known, lane=taken[0].lane, after=taken[0].after, link=link)
         if self.kind == "stack":
@@ -174,7 +179,7 @@ class LinkByFormula:
     name: str
     formula: str
     other: str
-    label: str = "Link by a formula"
+    label: str = tr("Link by a formula")
 
     def changed(self, trellis: Trellis) -> Trellis:
         """Return the trellis with the step and the link field.
@@ -217,7 +222,7 @@ class SwapSides:
 
     tie: str
     names: Mapping[str, str] | None = None
-    label: str = "Swap the sides"
+    label: str = tr("Swap the sides")
 
     def changed(self, trellis: Trellis) -> Trellis:
         """Return the trellis with the sides swapped.
@@ -230,8 +235,11 @@ class SwapSides:
         second = trellis.lane(tie.lane)
         if trellis.taken_place(tie.takes()[0]) < len(second.items):
             raise EditError(
-                f"{second.name} goes on behind the place where this tie takes its rows.",
-                "Take the rows at its end, or swap the sides of what stands there first.",
+                tr(
+                    "{name} goes on behind the place where this tie takes its rows.",
+                    name=second.name,
+                ),
+                tr("Take the rows at its end, or swap the sides of what stands there first."),
             )
         called = _link_names(tie) if self.names is None else self.names
         turned = _turned(tie, Taken(lane=first.id, after=trellis.before(tie.id)), called)
@@ -318,9 +326,12 @@ def swapped_names(
             here = after.get(("right", meets))
         if here is None:
             raise EditError(
-                f"“{column.name}” would no longer go on from the other side: a column of one name "
-                "takes its place.",
-                "Let columns of one name go on from both sides first.",
+                tr(
+                    "“{name}” would no longer go on from the other side: a column of one name "
+                    "takes its place.",
+                    name=column.name,
+                ),
+                tr("Let columns of one name go on from both sides first."),
             )
         if here != column.name:
             called[column.name] = here
@@ -347,8 +358,8 @@ def _turned(tie: JoinItem, taken: Taken, names: Mapping[str, str]) -> JoinItem:
     """Return a join seen from its other side, where its columns are called otherwise."""
     if any(field.operator in NEAREST for field in tie.link):
         raise EditError(
-            "A nearest match is said from the side whose rows take it.",
-            "Choose another comparison first, or tie the lanes the other way round.",
+            tr("A nearest match is said from the side whose rows take it."),
+            tr("Choose another comparison first, or tie the lanes the other way round."),
         )
     link = tuple(
         with_changes(f, left=f.right, right=f.left, operator=TURNED[f.operator]) for f in tie.link

@@ -9,6 +9,7 @@ from typing import ClassVar, Literal, Self
 from pydantic import Field, model_validator
 
 from keen_trellis.base.errors import LinkError
+from keen_trellis.base.language import tr
 from keen_trellis.base.words import first_free, listed
 from keen_trellis.data import Kind
 from keen_trellis.data.kinds import BY_DAY, comparable
@@ -43,7 +44,7 @@ def _summarised(
         begins = Applied("TRUNC", (cell,), cell.kind, (span,))
         made.append((name, Applied("CAST", (begins,), Kind.DATE)))
         if any(figure.column == name for figure in figures):  # which are of the days as they are
-            others[name] = first_free(f"{name} as it is", part.schema.names)
+            others[name] = first_free(tr("{name} as it is", name=name), part.schema.names)
             made.append((others[name], cell))
     figures = tuple(
         replace(one, column=others[one.column], name=one.title) if one.column in others else one
@@ -114,11 +115,11 @@ class BlendItem(Item):
     def _fits_together(self) -> Self:
         taken = [lane.lane for lane in self.lanes]
         if len(set(taken)) < len(taken):
-            raise ValueError(f"A lane is blended twice at “{self.id}”.")
+            raise ValueError(tr("A lane is blended twice at “{id}”.", id=self.id))
         if any(len(lane.fields) != len(self.fields) for lane in self.lanes):
-            raise ValueError("Every lane of a blend needs as many link fields as its own.")
+            raise ValueError(tr("Every lane of a blend needs as many link fields as its own."))
         if keep_of(self.keep) != self.keep:
-            raise ValueError("The bays kept must stand in the order left, both, right.")
+            raise ValueError(tr("The bays kept must stand in the order left, both, right."))
         return self
 
     @property
@@ -126,7 +127,7 @@ class BlendItem(Item):
         """What stands above it on the map."""
         spans = (*self.spans, *[None] * len(self.fields))
         by = [span or name for name, span in zip(self.fields, spans, strict=False)]
-        return f"Blend · by {', '.join(by)}" if by else "Blend"
+        return tr("Blend · by {by}", by=", ".join(by)) if by else tr("Blend")
 
     def takes(self) -> tuple[Taken, ...]:
         """Return the lanes that it brings in."""
@@ -150,7 +151,8 @@ class BlendItem(Item):
         """
         if not self.fields:
             raise LinkError(
-                "This blend has no link field yet.", "Choose what its rows are summarised by."
+                tr("This blend has no link field yet."),
+                tr("Choose what its rows are summarised by."),
             )
         fields = [self.fields, *(lane.fields for lane in self.lanes)]
         figures = [() if self.keeps_rows else self._figures(self.figures)]
@@ -190,8 +192,14 @@ class BlendItem(Item):
             for kind, own, name in zip(kinds, fields, names, strict=True):
                 if span is not None and kind not in BY_DAY:
                     raise LinkError(
-                        f"“{own[place]}” of {name} is {kind}, and has no {span}.",
-                        "Take the field as it is, or make it a date by a step before.",
+                        tr(
+                            "“{own}” of {name} is {kind}, and has no {span}.",
+                            own=own[place],
+                            name=name,
+                            kind=kind,
+                            span=span,
+                        ),
+                        tr("Take the field as it is, or make it a date by a step before."),
                     )
             self._require_comparable(place, parts, fields, names)
             is_mixed = set(kinds) == set(BY_DAY)
@@ -212,9 +220,17 @@ class BlendItem(Item):
             first, first_name = seen[0]
             if not comparable(first.kind, column.kind):
                 raise LinkError(
-                    f"“{column.name}” of {name} is {column.kind}, and “{first.name}” of "
-                    f"{first_name} {first.kind}: they cannot be one link field.",
-                    "Change the kind of one of them by a step before.",
+                    tr(
+                        "“{name}” of {name_2} is {kind}, and “{first_name}” of "
+                        "{first_name_2} {first_kind}: they cannot be one link field.",
+                        name=column.name,
+                        name_2=name,
+                        kind=column.kind,
+                        first_name=first.name,
+                        first_name_2=first_name,
+                        first_kind=first.kind,
+                    ),
+                    tr("Change the kind of one of them by a step before."),
                 )
 
     def _filtered(
@@ -236,8 +252,11 @@ class BlendItem(Item):
                 hit.append(names[number])
             if not hit:
                 raise LinkError(
-                    f"No lane of this blend has the column “{condition.column}” of its filter.",
-                    "Choose another column, or take the filter out.",
+                    tr(
+                        "No lane of this blend has the column “{column}” of its filter.",
+                        column=condition.column,
+                    ),
+                    tr("Choose another column, or take the filter out."),
                 )
             reaches.append(Reach(str(condition), tuple(hit), tuple(whole)))
         return made, tuple(reaches)
@@ -282,13 +301,23 @@ class BlendItem(Item):
         names = [lane.name, *(lanes.lane(taken.lane).name for taken in self.lanes)]
         every = [self.figures, *(taken.figures for taken in self.lanes)]
         said = [
-            f"{listed([one.as_figure().title for one in figures]) or 'nothing'} of {name}"
+            tr(
+                "{value} of {name}",
+                value=listed([one.as_figure().title for one in figures]) or "nothing",
+                name=name,
+            )
             for name, figures in zip(names, every, strict=True)
         ]
         if self.keeps_rows:
-            said[0] = f"every row of {lane.name}"
+            said[0] = tr("every row of {name}", name=lane.name)
         spans = (*self.spans, *[None] * len(self.fields))
-        fields = [f"{f} by {s}" if s else f for f, s in zip(self.fields, spans, strict=False)]
-        by = listed(fields) or "nothing yet"
-        filters = f" Before: {listed([str(one) for one in self.filters])}." if self.filters else ""
-        return f"Blends {listed(said)}, by {by}.{filters}"
+        fields = [
+            tr("{f} by {s}", f=f, s=s) if s else f for f, s in zip(self.fields, spans, strict=False)
+        ]
+        by = listed(fields) or tr("nothing yet")
+        filters = (
+            tr(" Before: {filters}.", filters=listed([str(one) for one in self.filters]))
+            if self.filters
+            else ""
+        )
+        return tr("Blends {said}, by {by}.{filters}", said=listed(said), by=by, filters=filters)

@@ -7,6 +7,7 @@ from typing import Literal, Self
 
 from pydantic import Field
 
+from keen_trellis.base.language import tr
 from keen_trellis.base.words import listed
 from keen_trellis.document.items.item import Lanes, Named, StepExample, StepItem
 from keen_trellis.plan.link import Side
@@ -48,8 +49,8 @@ class ColumnsItem(StepItem):
             cls(id="", first=("riders",), without=("note",), names={"riders": "people"}),
             before=(
                 "port,note,riders",
-                "Brae,late,98",
-                "Voe,,7",
+                tr("Brae,late,98"),
+                tr("Voe,,7"),
             ),
             after=(
                 "people,port",
@@ -76,12 +77,17 @@ class ColumnsItem(StepItem):
         """Return what goes on, and what it is called."""
         said = []
         if self.only_first:
-            said.append(f"lets {listed(self.first) or 'no column'} go on")
+            said.append(tr("lets {value} go on", value=listed(self.first) or tr("no column")))
         elif self.first:
-            said.append(f"puts {listed(self.first)} first")
+            said.append(tr("puts {first} first", first=listed(self.first)))
         if self.without:
-            said.append(f"leaves out {listed(self.without)}")
+            said.append(tr("leaves out {without}", without=listed(self.without)))
         if self.names:
-            said.append(f"calls {listed([f'{old} {new}' for old, new in self.names.items()])}")
-        words = ", ".join(said) or "lets every column go on"
+            said.append(
+                tr(
+                    "calls {items}",
+                    items=listed([f"{old} {new}" for old, new in self.names.items()]),
+                )
+            )
+        words = ", ".join(said) or tr("lets every column go on")
         return f"{words[0].upper()}{words[1:]}."

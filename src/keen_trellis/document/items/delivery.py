@@ -9,6 +9,7 @@ from typing import ClassVar, Literal, Self
 
 from pydantic import Field, model_validator
 
+from keen_trellis.base.language import tr
 from keen_trellis.document.database_field import DatabaseField
 from keen_trellis.document.items.item import Item, Lanes, Named, Part
 from keen_trellis.document.wants import Want, wants_of_path, wants_of_server
@@ -82,9 +83,11 @@ class DeliveryItem(Item):
     @model_validator(mode="after")
     def _goes_to_one_place(self) -> Self:
         if bool(self.path) == (self.into is not None):
-            raise ValueError(f"The delivery “{self.name}” needs a file or a table, and not both.")
+            raise ValueError(
+                tr("The delivery “{name}” needs a file or a table, and not both.", name=self.name)
+            )
         if len(set(self.beside)) < len(self.beside):
-            raise ValueError(f"The delivery “{self.name}” has a sheet twice.")
+            raise ValueError(tr("The delivery “{name}” has a sheet twice.", name=self.name))
         return self
 
     @property
@@ -123,18 +126,28 @@ class DeliveryItem(Item):
                 yield from wants_of_path(str(target), folder, "writes")
         if self.into is None:
             return
-        does = {"make": "makes", "replace": "replaces", "add": "adds rows to"}[self.into.how]
+        does = {"make": "makes", "replace": "replaces", "add": tr("adds rows to")}[self.into.how]
         database = self.into.database
         if not isinstance(database, SqliteFile):
             yield from wants_of_server(database, folder)
             table = f"{self.into.in_schema}.{self.into.table}"
             key = f"{does} {database.type} {database.account} {table}"
-            yield Want(key, f"{does} the table {self.into.table} in {database.label}")
+            yield Want(
+                key,
+                tr(
+                    "{does} the table {table} in {label}",
+                    does=does,
+                    table=self.into.table,
+                    label=database.label,
+                ),
+            )
         elif self.into.how != "make" and folder is not None:
             path = Path(self.file).expanduser().resolve()
-            words = f"{does} the table {self.into.table} in {path}"
+            words = tr(
+                "{does} the table {table} in {path}", does=does, table=self.into.table, path=path
+            )
             yield Want(f"{does} {path} {self.into.table}", words)
 
     def sentence(self, lanes: Lanes, lane: Named) -> str:
         """Return what is delivered, and where to."""
-        return f"Delivers {self.name} to {self.place}."
+        return tr("Delivers {name} to {place}.", name=self.name, place=self.place)

@@ -6,6 +6,7 @@ from collections.abc import Callable, Sequence
 from typing import Literal, Self
 
 from keen_trellis.base.errors import LinkError
+from keen_trellis.base.language import tr
 from keen_trellis.base.words import listed
 from keen_trellis.data import Kind
 from keen_trellis.data.kinds import widest
@@ -46,15 +47,15 @@ class FillItem(StepItem):
             cls(id="", columns=("port",), with_="the value above"),
             before=(
                 "port,riders",
-                "Brae,98",
+                tr("Brae,98"),
                 ",12",
-                "Voe,7",
+                tr("Voe,7"),
             ),
             after=(
                 "port,riders",
-                "Brae,98",
-                "Brae,12",
-                "Voe,7",
+                tr("Brae,98"),
+                tr("Brae,12"),
+                tr("Voe,7"),
             ),
         )
 
@@ -96,16 +97,27 @@ class FillItem(StepItem):
                 widest([cell.kind, other.kind])
             except ValueError as error:
                 raise LinkError(
-                    f"“{cell.column}” is {cell.kind} and “{other.column}” {other.kind}: one cannot "
-                    "stand for the other.",
-                    "Choose a column of its kind.",
+                    tr(
+                        "“{column}” is {kind} and “{other_column}” {other_kind}: one cannot "
+                        "stand for the other.",
+                        column=cell.column,
+                        kind=cell.kind,
+                        other_column=other.column,
+                        other_kind=other.kind,
+                    ),
+                    tr("Choose a column of its kind."),
                 ) from error
             return other
         if self.with_ == "zero":
             if not cell.kind.is_numeric:
                 raise LinkError(
-                    f"“{cell.column}” of {where} is {cell.kind}, which has no zero.",
-                    "Choose columns of numbers, or fill with a value.",
+                    tr(
+                        "“{column}” of {where} is {kind}, which has no zero.",
+                        column=cell.column,
+                        where=where,
+                        kind=cell.kind,
+                    ),
+                    tr("Choose columns of numbers, or fill with a value."),
                 )
             return Constant(0, Kind.INTEGER)
         return Constant(typed(self.value, cell.kind, cell.column), cell.kind)
@@ -113,7 +125,7 @@ class FillItem(StepItem):
     @property
     def brief(self) -> str:
         """What it does in the fewest words, for the map."""
-        return f"fill {', '.join(self.columns)}"
+        return tr("fill {columns}", columns=", ".join(self.columns))
 
     def renamed(self, change: Callable[[str], str], side: Side | int) -> Self:
         """Return the step with its columns renamed."""
@@ -125,8 +137,13 @@ class FillItem(StepItem):
     def sentence(self, lanes: Lanes, lane: Named) -> str:
         """Return what is filled, and with what."""
         if not self.columns:
-            return "Fills no column yet."
+            return tr("Fills no column yet.")
         with_ = {"a value": f"“{self.value}”", "another column": self.value}.get(
             self.with_, self.with_
         )
-        return f"Fills {self.empty} of {listed(self.columns)} with {with_}."
+        return tr(
+            "Fills {empty} of {columns} with {with_}.",
+            empty=self.empty,
+            columns=listed(self.columns),
+            with_=with_,
+        )

@@ -9,6 +9,7 @@ from typing import Literal, Self
 from pydantic import model_validator
 
 from keen_trellis.base.errors import FormulaError, UserError
+from keen_trellis.base.language import tr
 from keen_trellis.base.words import listed
 from keen_trellis.data import Kind
 from keen_trellis.document.items.item import Lanes, Named, Part, StepExample, StepItem
@@ -91,7 +92,7 @@ class FilterItem(StepItem):
     of: Of = "all"
     formula: str = ""
 
-    def expression(self, schema: Schema, where: str = "the lane") -> Expression:
+    def expression(self, schema: Schema, where: str = tr("the lane")) -> Expression:
         """Return what must be true of a row."""
         parts: list[Expression] = [c.expression(schema, where) for c in self.conditions]
         if self.formula.strip():
@@ -106,8 +107,8 @@ class FilterItem(StepItem):
         made = formula(self.formula, schema, where)
         if made.kind is not Kind.BOOLEAN:
             raise FormulaError(
-                f"The formula gives {made.kind}, and a filter wants true or false.",
-                "Compare it with something.",
+                tr("The formula gives {kind}, and a filter wants true or false.", kind=made.kind),
+                tr("Compare it with something."),
                 (0, len(self.formula)),
             )
         return made
@@ -136,7 +137,7 @@ class FilterItem(StepItem):
     @property
     def brief(self) -> str:
         """What it does in the fewest words, for the map."""
-        return self.words() or "every row"
+        return self.words() or tr("every row")
 
     def renamed(self, change: Callable[[str], str], side: Side | int) -> Self:
         """Return the step with its columns renamed."""
@@ -149,7 +150,11 @@ class FilterItem(StepItem):
 
     def sentence(self, lanes: Lanes, lane: Named) -> str:
         """Return which rows go on."""
-        return f"Keeps the rows where {self.words()}." if self.words() else "Keeps every row."
+        return (
+            tr("Keeps the rows where {words}.", words=self.words())
+            if self.words()
+            else tr("Keeps every row.")
+        )
 
     def words(self) -> str:
         """Return the conditions, joined as they are meant."""

@@ -7,6 +7,7 @@ from typing import Literal, Self
 
 from pydantic import Field
 
+from keen_trellis.base.language import tr
 from keen_trellis.base.words import counted, listed
 from keen_trellis.document.items.item import Lanes, Named, StepExample, StepItem
 from keen_trellis.plan.link import Side
@@ -42,14 +43,14 @@ class FirstItem(StepItem):
             cls(id="", n=1, by=("port",)),
             before=(
                 "port,riders",
-                "Brae,98",
-                "Voe,7",
-                "Brae,12",
+                tr("Brae,98"),
+                tr("Voe,7"),
+                tr("Brae,12"),
             ),
             after=(
                 "port,riders",
-                "Brae,98",
-                "Voe,7",
+                tr("Brae,98"),
+                tr("Voe,7"),
             ),
         )
 
@@ -63,5 +64,7 @@ class FirstItem(StepItem):
 
     def sentence(self, lanes: Lanes, lane: Named) -> str:
         """Return which rows go on."""
-        each = f" of each {listed(self.by)}" if self.by else ""
-        return f"Keeps the {self.end} {counted(self.n, 'row')}{each}."
+        each = tr(" of each {by}", by=listed(self.by)) if self.by else ""
+        return tr(
+            "Keeps the {end} {rows}{each}.", end=self.end, rows=counted(self.n, "row"), each=each
+        )

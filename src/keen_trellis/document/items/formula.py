@@ -7,6 +7,7 @@ from typing import Literal, Self
 
 from pydantic import Field
 
+from keen_trellis.base.language import tr
 from keen_trellis.document.items.item import Lanes, Named, Part, StepExample, StepItem
 from keen_trellis.plan.link import Side
 from keen_trellis.plan.nodes import Node
@@ -38,14 +39,14 @@ class FormulaItem(StepItem):
     def example(cls) -> StepExample:
         """Return an example of what it does."""
         return StepExample(
-            cls(id="", columns=(NamedFormula(name="a day", formula="riders / days"),)),
+            cls(id="", columns=(NamedFormula(name=tr("a day"), formula=tr("riders / days")),)),
             before=(
                 "route,riders,days",
                 "KP-MS,98,7",
                 "KP-BR,12,6",
             ),
             after=(
-                "route,riders,days,a day",
+                tr("route,riders,days,a day"),
                 "KP-MS,98,7,14",
                 "KP-BR,12,6,2",
             ),
@@ -84,5 +85,8 @@ class FormulaItem(StepItem):
     def sentence(self, lanes: Lanes, lane: Named) -> str:
         """Return the formulas."""
         if not self.written:
-            return "Works out no column yet."
-        return f"Works out {', '.join(f'{one.name} = {one.formula}' for one in self.written)}."
+            return tr("Works out no column yet.")
+        return tr(
+            "Works out {written}.",
+            written=", ".join(f"{one.name} = {one.formula}" for one in self.written),
+        )

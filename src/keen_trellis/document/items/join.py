@@ -8,6 +8,7 @@ from typing import ClassVar, Literal, Self
 from pydantic import Field, model_validator
 
 from keen_trellis.base.errors import UserError
+from keen_trellis.base.language import tr
 from keen_trellis.data import Kind
 from keen_trellis.document.items.item import Item, Lanes, Named, Part, Taken
 from keen_trellis.plan.bays import Bay, keep_of
@@ -147,12 +148,12 @@ class JoinItem(Item):
     def title(self) -> str:
         """What stands above it on the map."""
         name = "cross" if self.cross else join_name(self.keep, self.wanted_columns())
-        return f"Join · {name}"
+        return tr("Join · {name}", name=name)
 
     @model_validator(mode="after")
     def _keeps_something(self) -> Self:
         if keep_of(self.keep) != self.keep:
-            raise ValueError("The bays kept must stand in the order left, both, right.")
+            raise ValueError(tr("The bays kept must stand in the order left, both, right."))
         return self
 
     def match_link(self) -> Link:
@@ -214,17 +215,21 @@ class JoinItem(Item):
         """Return what belongs together, what the join is, and which bays are kept."""
         other = lanes.lane(self.lane)
         if not self.link and not self.cross:
-            return f"Is tied to {other.name}, with no link field chosen yet."
+            return tr("Is tied to {name}, with no link field chosen yet.", name=other.name)
         said = link_sentence(self.match_link(), lane.name, other.name)
         title = join_title(self.keep, self.wanted_columns(), self.cross)
         names = (lane.name, other.name)
         promised = [one.as_promise().sentence(names) for one in self.promises]
-        more = f" Promised: {'; '.join(promised)}." if promised else ""
+        more = tr(" Promised: {promised}.", promised="; ".join(promised)) if promised else ""
         return f"{said} {title}: {self._kept_words(*names)}.{more}"
 
     def _kept_words(self, left: str, right: str) -> str:
-        names = {"left": f"only in {left}", "both": "in both", "right": f"only in {right}"}
+        names = {
+            "left": tr("only in {left}", left=left),
+            "both": tr("in both"),
+            "right": tr("only in {right}", right=right),
+        }
         kept = [name for bay, name in names.items() if bay in self.keep]
         left_out = [name for bay, name in names.items() if bay not in self.keep]
-        spilled = f"; leaves {', '.join(left_out)}" if left_out else ""
-        return f"keeps {', '.join(kept)}{spilled}"
+        spilled = tr("; leaves {left_out}", left_out=", ".join(left_out)) if left_out else ""
+        return tr("keeps {kept}{spilled}", kept=", ".join(kept), spilled=spilled)

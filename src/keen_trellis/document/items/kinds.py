@@ -8,6 +8,7 @@ from typing import Literal, Self
 from pydantic import Field
 
 from keen_trellis.base.errors import LinkError
+from keen_trellis.base.language import tr
 from keen_trellis.base.words import listed
 from keen_trellis.data import Kind
 from keen_trellis.data.kinds import castable
@@ -35,7 +36,7 @@ class KindsItem(StepItem):
     @property
     def title(self) -> str:
         """What stands above it on the map."""
-        return "Change kinds"
+        return tr("Change kinds")
 
     @classmethod
     def example(cls) -> StepExample:
@@ -64,11 +65,17 @@ class KindsItem(StepItem):
         kind, to = rows.schema.column(column, where).kind, self.kinds[column]
         if not castable(kind, to):
             raise LinkError(
-                f"“{column}” of {where} is {kind}, which cannot become {to}.",
-                "Choose another kind.",
+                tr(
+                    "“{column}” of {where} is {kind}, which cannot become {to}.",
+                    column=column,
+                    where=where,
+                    kind=kind,
+                    to=to,
+                ),
+                tr("Choose another kind."),
             )
         order = () if self.dates == "as they show" else (self.dates,)
-        return Applied("CAST", (Cell(column, kind),), to, ("as written", *order))
+        return Applied("CAST", (Cell(column, kind),), to, (tr("as written"), *order))
 
     @property
     def brief(self) -> str:
@@ -83,7 +90,7 @@ class KindsItem(StepItem):
     def sentence(self, lanes: Lanes, lane: Named) -> str:
         """Return which columns become what."""
         if not self.kinds:
-            return "Changes no kind yet."
+            return tr("Changes no kind yet.")
         made = listed([f"{name} {kind}" for name, kind in self.kinds.items()])
-        order = f", dates {self.dates}" if self.dates != "as they show" else ""
-        return f"Makes {made}{order}."
+        order = tr(", dates {dates}", dates=self.dates) if self.dates != "as they show" else ""
+        return tr("Makes {made}{order}.", made=made, order=order)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from typing import Literal, Self
 
+from keen_trellis.base.language import tr
 from keen_trellis.document.items.item import Lanes, Named, StepExample, StepItem
 from keen_trellis.document.items.join import OrderedBy
 from keen_trellis.plan.link import Side
@@ -30,13 +31,13 @@ class OrderItem(StepItem):
             cls(id="", by=(OrderedBy(field="riders", descending=True),)),
             before=(
                 "port,riders",
-                "Voe,7",
-                "Brae,98",
+                tr("Voe,7"),
+                tr("Brae,98"),
             ),
             after=(
                 "port,riders",
-                "Brae,98",
-                "Voe,7",
+                tr("Brae,98"),
+                tr("Voe,7"),
             ),
         )
 
@@ -47,7 +48,7 @@ class OrderItem(StepItem):
     @property
     def brief(self) -> str:
         """What it does in the fewest words, for the map."""
-        return f"by {', '.join(one.field for one in self.by)}" if self.by else "order"
+        return tr("by {by}", by=", ".join(one.field for one in self.by)) if self.by else "order"
 
     def renamed(self, change: Callable[[str], str], side: Side | int) -> Self:
         """Return the step with its columns renamed."""
@@ -57,6 +58,6 @@ class OrderItem(StepItem):
     def sentence(self, lanes: Lanes, lane: Named) -> str:
         """Return the order."""
         if not self.by:
-            return "Leaves the rows in their order."
-        words = [f"{one.field}{', backwards' if one.descending else ''}" for one in self.by]
-        return f"Orders the rows by {' then '.join(words)}."
+            return tr("Leaves the rows in their order.")
+        words = [f"{one.field}{tr(', backwards') if one.descending else ''}" for one in self.by]
+        return tr("Orders the rows by {words}.", words=" then ".join(words))

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from typing import Literal, Self
 
+from keen_trellis.base.language import tr
 from keen_trellis.base.words import listed
 from keen_trellis.document.items.item import Lanes, Named, StepExample, StepItem
 from keen_trellis.document.items.join import OrderedBy
@@ -37,14 +38,14 @@ class RepeatsItem(StepItem):
             cls(id="", by=("port",)),
             before=(
                 "port,riders",
-                "Brae,98",
-                "Voe,7",
-                "Brae,12",
+                tr("Brae,98"),
+                tr("Voe,7"),
+                tr("Brae,12"),
             ),
             after=(
                 "port,riders",
-                "Brae,98",
-                "Voe,7",
+                tr("Brae,98"),
+                tr("Voe,7"),
             ),
         )
 
@@ -56,7 +57,7 @@ class RepeatsItem(StepItem):
     @property
     def brief(self) -> str:
         """What it does in the fewest words, for the map."""
-        return f"{self.keep} of each {', '.join(self.by) or 'row'}"
+        return tr("{keep} of each {value}", keep=self.keep, value=", ".join(self.by) or "row")
 
     def renamed(self, change: Callable[[str], str], side: Side | int) -> Self:
         """Return the step with its columns renamed."""
@@ -65,10 +66,12 @@ class RepeatsItem(StepItem):
 
     def sentence(self, lanes: Lanes, lane: Named) -> str:
         """Return which of equal rows go on."""
-        equal = f"equal in {listed(self.by)}" if self.by else "equal in every column"
+        equal = tr("equal in {by}", by=listed(self.by)) if self.by else tr("equal in every column")
         if self.keep == "repeated":
-            return f"Keeps only rows that have others {equal}."
+            return tr("Keeps only rows that have others {equal}.", equal=equal)
         if self.keep == "alone":
-            return f"Keeps only rows that have no other {equal}."
-        by = f" by {listed([one.field for one in self.order])}" if self.order else ""
-        return f"Of rows {equal} keeps the {self.keep}{by}."
+            return tr("Keeps only rows that have no other {equal}.", equal=equal)
+        by = (
+            tr(" by {order}", order=listed([one.field for one in self.order])) if self.order else ""
+        )
+        return tr("Of rows {equal} keeps the {keep}{by}.", equal=equal, keep=self.keep, by=by)

@@ -6,6 +6,7 @@ from collections.abc import Callable, Sequence
 from typing import Literal, Self
 
 from keen_trellis.base.errors import LinkError
+from keen_trellis.base.language import tr
 from keen_trellis.base.words import counted, listed
 from keen_trellis.data import Kind
 from keen_trellis.document.items.item import Lanes, Named, Part, StepExample, StepItem
@@ -53,17 +54,17 @@ class ReplaceItem(StepItem):
             cls(
                 id="",
                 columns=("port",),
-                replacements=(Replacement(old="Kelp Pt", new="Kelp Point"),),
+                replacements=(Replacement(old=tr("Kelp Pt"), new=tr("Kelp Point")),),
             ),
             before=(
                 "port,riders",
-                "Kelp Pt,98",
-                "Brae,12",
+                tr("Kelp Pt,98"),
+                tr("Brae,12"),
             ),
             after=(
                 "port,riders",
-                "Kelp Point,98",
-                "Brae,12",
+                tr("Kelp Point,98"),
+                tr("Brae,12"),
             ),
         )
 
@@ -79,14 +80,25 @@ class ReplaceItem(StepItem):
             return self._cases(cell, column)
         if kind is not Kind.TEXT:
             raise LinkError(
-                f"“{column}” of {where} is {kind}; only texts have parts.",
-                "Replace whole values, or take the column out.",
+                tr(
+                    "“{column}” of {where} is {kind}; only texts have parts.",
+                    column=column,
+                    where=where,
+                    kind=kind,
+                ),
+                tr("Replace whole values, or take the column out."),
             )
         if len(self.replacements) > PARTS_AT_MOST:
             raise LinkError(
-                f"{counted(len(self.replacements), self.matched[:-1])} of “{column}” of {where} "
-                f"are to be replaced; one step replaces {PARTS_AT_MOST} at most.",
-                "Move the rest of the list to a second step.",
+                tr(
+                    "{counts} of “{column}” of {where} "
+                    "are to be replaced; one step replaces {parts_at_most} at most.",
+                    counts=counted(len(self.replacements), self.matched[:-1]),
+                    column=column,
+                    where=where,
+                    parts_at_most=PARTS_AT_MOST,
+                ),
+                tr("Move the rest of the list to a second step."),
             )
         name = "REPLACE" if self.matched == "parts" else "REGEXP_REPLACE"
         made: Valued = cell
@@ -114,7 +126,7 @@ class ReplaceItem(StepItem):
     @property
     def brief(self) -> str:
         """What it does in the fewest words, for the map."""
-        return f"replace in {', '.join(self.columns)}"
+        return tr("replace in {columns}", columns=", ".join(self.columns))
 
     def renamed(self, change: Callable[[str], str], side: Side | int) -> Self:
         """Return the step with its columns renamed."""
@@ -123,10 +135,22 @@ class ReplaceItem(StepItem):
     def sentence(self, lanes: Lanes, lane: Named) -> str:
         """Return what is replaced."""
         if not self.columns or not self.replacements:
-            return "Replaces nothing yet."
+            return tr("Replaces nothing yet.")
         first = self.replacements[0]
         more = len(self.replacements) - 1
-        words = f"“{first.old}” by “{first.new}”" if first.new else f"“{first.old}” by a blank"
-        others = f" and {counted(more, 'other')}" if more else ""
-        sort = "" if self.matched == "whole values" else f"{self.matched} such as "
-        return f"In {listed(self.columns)} replaces {sort}{words}{others}."
+        words = (
+            tr("“{old}” by “{new}”", old=first.old, new=first.new)
+            if first.new
+            else tr("“{old}” by a blank", old=first.old)
+        )
+        others = tr(" and {others}", others=counted(more, "other")) if more else ""
+        sort = (
+            "" if self.matched == "whole values" else tr("{matched} such as ", matched=self.matched)
+        )
+        return tr(
+            "In {columns} replaces {sort}{words}{others}.",
+            columns=listed(self.columns),
+            sort=sort,
+            words=words,
+            others=others,
+        )

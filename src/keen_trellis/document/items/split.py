@@ -8,6 +8,7 @@ from typing import Annotated, Literal, Self
 from pydantic import Field
 
 from keen_trellis.base.errors import LinkError
+from keen_trellis.base.language import tr
 from keen_trellis.base.words import listed
 from keen_trellis.data import Kind
 from keen_trellis.document.items.item import Lanes, Named, StepExample, StepItem
@@ -71,8 +72,13 @@ class SplitItem(StepItem):
         kind = rows.schema.column(self.column, names[0]).kind
         if kind is not Kind.TEXT:
             raise LinkError(
-                f"“{self.column}” of {names[0]} is {kind}, and only a text has parts.",
-                "Choose a column of texts, or change its kind first.",
+                tr(
+                    "“{column}” of {names_1} is {kind}, and only a text has parts.",
+                    column=self.column,
+                    names_1=names[0],
+                    kind=kind,
+                ),
+                tr("Choose a column of texts, or change its kind first."),
             )
         made = tuple((name, self._part(place)) for place, name in enumerate(self.into))
         return Computed(rows, names[0], made)
@@ -82,7 +88,7 @@ class SplitItem(StepItem):
         is_last = place + 1 == len(self.into)
         if self.at == "a mark":
             given = (text, Constant(self.mark, Kind.TEXT), Constant(place + 1, Kind.INTEGER))
-            rest = ("and the rest",) if is_last else ()
+            rest = (tr("and the rest"),) if is_last else ()
             part: Valued = Applied("SPLIT_PART", given, Kind.TEXT, rest)
         else:
             ends = [0, *sorted(set(self.positions))]
@@ -98,7 +104,7 @@ class SplitItem(StepItem):
     @property
     def brief(self) -> str:
         """What it does in the fewest words, for the map."""
-        return f"split {self.column}"
+        return tr("split {column}", column=self.column)
 
     def renamed(self, change: Callable[[str], str], side: Side | int) -> Self:
         """Return the step with its column renamed."""
@@ -107,8 +113,12 @@ class SplitItem(StepItem):
     def sentence(self, lanes: Lanes, lane: Named) -> str:
         """Return what is split, where, and into what."""
         if not self.column:
-            return "Splits no column yet."
+            return tr("Splits no column yet.")
         places = listed([str(one) for one in self.positions])
-        at = f"“{self.mark}”" if self.at == "a mark" or self.into_rows else f"positions {places}"
-        into = "rows" if self.into_rows else listed(self.into) or "no column yet"
-        return f"Splits {self.column} at {at} into {into}."
+        at = (
+            f"“{self.mark}”"
+            if self.at == "a mark" or self.into_rows
+            else tr("positions {places}", places=places)
+        )
+        into = "rows" if self.into_rows else listed(self.into) or tr("no column yet")
+        return tr("Splits {column} at {at} into {into}.", column=self.column, at=at, into=into)

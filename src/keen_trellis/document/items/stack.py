@@ -7,6 +7,7 @@ from typing import ClassVar, Literal, Self
 
 from pydantic import Field, model_validator
 
+from keen_trellis.base.language import tr
 from keen_trellis.base.words import listed
 from keen_trellis.document.items.item import Item, Lanes, Named, Taken
 from keen_trellis.plan.link import Side
@@ -50,7 +51,9 @@ class StackItem(Item):
         taken = [lane.lane for lane in self.lanes]
         for lane in taken:
             if taken.count(lane) > 1:
-                raise ValueError(f"The lane “{lane}” is stacked twice at “{self.id}”.")
+                raise ValueError(
+                    tr("The lane “{lane}” is stacked twice at “{id}”.", lane=lane, id=self.id)
+                )
         return self
 
     def takes(self) -> tuple[Taken, ...]:
@@ -90,5 +93,9 @@ class StackItem(Item):
     def sentence(self, lanes: Lanes, lane: Named) -> str:
         """Return what is put below what."""
         names = listed([lanes.lane(taken.lane).name for taken in self.lanes])
-        repeats = "" if self.repeats else " Rows that repeat are left out."
-        return f"Stacks the rows of {names} below its own, by the names of columns.{repeats}"
+        repeats = "" if self.repeats else tr(" Rows that repeat are left out.")
+        return tr(
+            "Stacks the rows of {names} below its own, by the names of columns.{repeats}",
+            names=names,
+            repeats=repeats,
+        )

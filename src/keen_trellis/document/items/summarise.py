@@ -7,6 +7,7 @@ from typing import Literal, Self
 
 from pydantic import Field
 
+from keen_trellis.base.language import tr
 from keen_trellis.base.words import listed
 from keen_trellis.document.items.blend import FigureItem
 from keen_trellis.document.items.item import Lanes, Named, StepExample, StepItem
@@ -36,14 +37,14 @@ class SummariseItem(StepItem):
             cls(id="", by=("port",), figures=(FigureItem(how="sum", column="riders"),)),
             before=(
                 "port,riders",
-                "Brae,98",
-                "Voe,7",
-                "Brae,12",
+                tr("Brae,98"),
+                tr("Voe,7"),
+                tr("Brae,12"),
             ),
             after=(
-                "port,sum of riders",
-                "Brae,110",
-                "Voe,7",
+                tr("port,sum of riders"),
+                tr("Brae,110"),
+                tr("Voe,7"),
             ),
         )
 
@@ -55,7 +56,7 @@ class SummariseItem(StepItem):
     @property
     def brief(self) -> str:
         """What it does in the fewest words, for the map."""
-        return f"1 row per {', '.join(self.by)}" if self.by else "1 row"
+        return tr("1 row per {by}", by=", ".join(self.by)) if self.by else tr("1 row")
 
     def renamed(self, change: Callable[[str], str], side: Side | int) -> Self:
         """Return the step with its columns renamed."""
@@ -66,6 +67,8 @@ class SummariseItem(StepItem):
 
     def sentence(self, lanes: Lanes, lane: Named) -> str:
         """Return what makes a group, and the figures."""
-        groups = f"One row for each {listed(self.by)}" if self.by else "One row for all"
-        figures = listed([one.as_figure().title for one in self.figures]) or "no figures"
-        return f"{groups}, with {figures}."
+        groups = (
+            tr("One row for each {by}", by=listed(self.by)) if self.by else tr("One row for all")
+        )
+        figures = listed([one.as_figure().title for one in self.figures]) or tr("no figures")
+        return tr("{groups}, with {figures}.", groups=groups, figures=figures)

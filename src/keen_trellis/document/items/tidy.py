@@ -6,6 +6,7 @@ from collections.abc import Callable, Sequence
 from typing import Literal, Self
 
 from keen_trellis.base.errors import LinkError
+from keen_trellis.base.language import tr
 from keen_trellis.base.words import listed
 from keen_trellis.data import Kind
 from keen_trellis.document.items.item import Lanes, Named, StepExample, StepItem
@@ -47,7 +48,7 @@ class TidyItem(StepItem):
     @property
     def title(self) -> str:
         """What stands above it on the map."""
-        return "Tidy text"
+        return tr("Tidy text")
 
     @classmethod
     def example(cls) -> StepExample:
@@ -56,13 +57,13 @@ class TidyItem(StepItem):
             cls(id="", columns=("port",), letters="capitals at the beginning"),
             before=(
                 "port,riders",
-                " kelp  point,98",
-                "Brae,12",
+                tr(" kelp  point,98"),
+                tr("Brae,12"),
             ),
             after=(
                 "port,riders",
-                "Kelp Point,98",
-                "Brae,12",
+                tr("Kelp Point,98"),
+                tr("Brae,12"),
             ),
         )
 
@@ -76,8 +77,13 @@ class TidyItem(StepItem):
         kind = rows.schema.column(column, where).kind
         if kind is not Kind.TEXT:
             raise LinkError(
-                f"“{column}” of {where} is {kind}; only texts can be tidied.",
-                "Take the column out, or make it text first.",
+                tr(
+                    "“{column}” of {where} is {kind}; only texts can be tidied.",
+                    column=column,
+                    where=where,
+                    kind=kind,
+                ),
+                tr("Take the column out, or make it text first."),
             )
         made: Valued = Cell(column, kind)
         if self.without:
@@ -90,7 +96,7 @@ class TidyItem(StepItem):
     @property
     def brief(self) -> str:
         """What it does in the fewest words, for the map."""
-        return f"tidy {', '.join(self.columns)}"
+        return tr("tidy {columns}", columns=", ".join(self.columns))
 
     def renamed(self, change: Callable[[str], str], side: Side | int) -> Self:
         """Return the step with its columns renamed."""
@@ -99,10 +105,15 @@ class TidyItem(StepItem):
     def sentence(self, lanes: Lanes, lane: Named) -> str:
         """Return what is tidied."""
         if not self.columns:
-            return "Tidies no column yet."
+            return tr("Tidies no column yet.")
         does = []
         if self.without:
-            does.append(f"takes off {listed([RULE_WORDS[rule] for rule in self.without])}")
+            does.append(
+                tr(
+                    "takes off {without}",
+                    without=listed([RULE_WORDS[rule] for rule in self.without]),
+                )
+            )
         if self.letters != "stay":
-            does.append(f"writes {self.letters}")
-        return f"In {listed(self.columns)} {' and '.join(does) or 'leaves all as it is'}."
+            does.append(tr("writes {letters}", letters=self.letters))
+        return f"In {listed(self.columns)} {' and '.join(does) or tr('leaves all as it is')}."

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from typing import Literal, Self
 
+from keen_trellis.base.language import tr
 from keen_trellis.base.words import listed
 from keen_trellis.data import Kind
 from keen_trellis.document.items.item import Lanes, Named, StepExample, StepItem
@@ -34,7 +35,7 @@ class TogetherItem(StepItem):
     @property
     def title(self) -> str:
         """What stands above it on the map."""
-        return "Put together"
+        return tr("Put together")
 
     @classmethod
     def example(cls) -> StepExample:
@@ -43,13 +44,13 @@ class TogetherItem(StepItem):
             cls(id="", columns=("from", "to"), mark=" to ", name="way"),
             before=(
                 "from,to",
-                "Kelp Point,Brae",
-                "Voe,",
+                tr("Kelp Point,Brae"),
+                tr("Voe,"),
             ),
             after=(
                 "from,to,way",
-                "Kelp Point,Brae,Kelp Point to Brae",
-                "Voe,,Voe",
+                tr("Kelp Point,Brae,Kelp Point to Brae"),
+                tr("Voe,,Voe"),
             ),
         )
 
@@ -78,5 +79,10 @@ class TogetherItem(StepItem):
     def sentence(self, lanes: Lanes, lane: Named) -> str:
         """Return what is put together, and what it is called."""
         if not self.columns:
-            return "Puts no columns together yet."
-        return f"Puts {listed(self.columns)} together as {self.name}, with “{self.mark}” between."
+            return tr("Puts no columns together yet.")
+        return tr(
+            "Puts {columns} together as {name}, with “{mark}” between.",
+            columns=listed(self.columns),
+            name=self.name,
+            mark=self.mark,
+        )

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from keen_trellis.base.errors import LinkError
+from keen_trellis.base.language import tr
 from keen_trellis.data import Kind
 
 _INFINITE = ("inf", "-inf")  # as a column of numbers shows them
@@ -27,5 +28,8 @@ def typed(text: str, kind: Kind, column: str) -> Any:
 
     made = converted(Column.of([text], Kind.TEXT), kind)
     if len(made.lost):
-        raise LinkError(f"“{text}” is no {kind}, as “{column}” is.", "Type another value.")
+        raise LinkError(
+            tr("“{text}” is no {kind}, as “{column}” is.", text=text, kind=kind, column=column),
+            tr("Type another value."),
+        )
     return made.column.to_list()[0]

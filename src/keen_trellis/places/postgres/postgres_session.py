@@ -16,6 +16,7 @@ import sqlglot
 from sqlglot import exp
 
 from keen_trellis.base.errors import DeliveryError, NotThereError, SourceError, UserError
+from keen_trellis.base.language import tr
 from keen_trellis.base.progress import Report, quiet
 from keen_trellis.data import Column, Kind, Table
 from keen_trellis.data.column_names import column_names
@@ -87,9 +88,13 @@ class PostgresSession(Session):
             encoding = self._connection.exec_driver_sql("SHOW server_encoding").scalar()
             if encoding != _ENCODING:
                 raise NotThereError(
-                    f"{self.label} keeps its texts as {encoding}, in which they stand in another "
-                    "order than in Unicode.",
-                    "Run the trellis on this machine.",
+                    tr(
+                        "{label} keeps its texts as {encoding}, in which they stand in another "
+                        "order than in Unicode.",
+                        label=self.label,
+                        encoding=encoding,
+                    ),
+                    tr("Run the trellis on this machine."),
                 )
         except Exception as error:
             self.close()
@@ -144,7 +149,9 @@ class PostgresSession(Session):
         if not _is_steady(query):
             return None
         with self.telling():
-            return self._lane(query.strip().rstrip(";"), f"a query of {self.label}", zone)
+            return self._lane(
+                query.strip().rstrip(";"), tr("a query of {label}", label=self.label), zone
+            )
 
     def knows(self, database: Database | None) -> bool:
         """Whether a database is the one of the run, whoever asks for it."""
@@ -199,11 +206,15 @@ class PostgresSession(Session):
                         )
 
         try:
-            self.doing(write, report, f"Writing {target.words}")
+            self.doing(write, report, tr("Writing {words}", words=target.words))
         except SourceError as error:
             raise DeliveryError(
-                f"{target.words.capitalize()} cannot be written: {error.happened}",
-                "Nothing has been changed there; see to what it says, and deliver again.",
+                tr(
+                    "{words} cannot be written: {happened}",
+                    words=target.words.capitalize(),
+                    happened=error.happened,
+                ),
+                tr("Nothing has been changed there; see to what it says, and deliver again."),
             ) from error
 
     def _lane(self, statement: str, where: str, zone: str) -> LaneThere:
@@ -251,8 +262,13 @@ class PostgresSession(Session):
             fetched = of_copied(array, kind, name)
             if fetched.column is None or fetched.column.kind is not kind:
                 raise NotThereError(
-                    f"“{name}” holds values in {self.label} that are no {kind} here.",
-                    "Filter them out there, or run the trellis on this machine.",
+                    tr(
+                        "“{name}” holds values in {label} that are no {kind} here.",
+                        name=name,
+                        label=self.label,
+                        kind=kind,
+                    ),
+                    tr("Filter them out there, or run the trellis on this machine."),
                 )
             made[name] = fetched.column
         return made

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
+from keen_trellis.base.language import tr
 from keen_trellis.servers.server import require_port
 
 
@@ -44,9 +45,13 @@ class SparkCluster:
     @property
     def label(self) -> str:
         """Its name in sentences."""
-        return f"Spark on {self.host}"
+        return tr("Spark on {host}", host=self.host)
 
     @property
     def contact(self) -> str:
         """Whom one contacts there, in words."""
-        return f"the Spark cluster {self.host}, port {self.usual_port}"
+        return tr(
+            "the Spark cluster {host}, port {usual_port}",
+            host=self.host,
+            usual_port=self.usual_port,
+        )

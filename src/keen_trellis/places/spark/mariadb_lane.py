@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 from sqlglot import exp
 
+from keen_trellis.base.language import tr
 from keen_trellis.base.progress import quiet
 from keen_trellis.data.column_names import column_names
 from keen_trellis.data.kinds import Kind
@@ -40,7 +41,9 @@ def from_mariadb(server: Server, asked: TableAsked, secrets: Secrets) -> OverJdb
     def described(connection: sa.Connection, _: Reader) -> OverJdbc:
         return _described(connection, server, asked, where)
 
-    return Reader(server, secrets, None).run(described, quiet, f"Looking at {where}")
+    return Reader(server, secrets, None).run(
+        described, quiet, tr("Looking at {where}", where=where)
+    )
 
 
 def _described(

@@ -16,6 +16,7 @@ from typing import TYPE_CHECKING, ClassVar
 import numpy as np
 import pyarrow as pa
 
+from keen_trellis.base.language import tr
 from keen_trellis.compute.by_value import ByValue
 from keen_trellis.data import Kind, Table
 from keen_trellis.places.transfer_cells import fetched, marks, narrowest, sent, with_gaps
@@ -103,11 +104,20 @@ class Versions:
         """Return in what a worker differs from here, as a sentence; empty for nothing."""
         found = json.loads(there)
         other = [
-            f"{name} {found.get(name, 'none')} there and {version} here"
+            tr(
+                "{name} {get} there and {version} here",
+                name=name,
+                get=found.get(name, "none"),
+                version=version,
+            )
             for name, version in cls.here().items()
             if found.get(name) != version
         ]
-        return f"The cluster's Python is another one: {', '.join(other)}." if other else ""
+        return (
+            tr("The cluster's Python is another one: {other}.", other=", ".join(other))
+            if other
+            else ""
+        )
 
 
 @contextmanager

@@ -28,6 +28,7 @@ from keen_trellis.base.errors import (
     UserError,
     reason,
 )
+from keen_trellis.base.language import tr
 from keen_trellis.base.progress import Report, quiet
 from keen_trellis.data import Column, Kind
 from keen_trellis.places.lane_tables import LaneThere, Stored, TableAsked
@@ -68,8 +69,8 @@ _CONNECT_S, _TRIES, _BACKOFF_MS = 5.0, 5, 1_500
 """How long a server may take to let one in, and how often, and after what pause at most, one that
 does not answer any more is tried again: some five seconds in all."""
 _WITHOUT_CLIENT = (
-    "This installation cannot speak to a Spark cluster.",
-    "Install what it takes: pip install “keen-trellis[cluster]”.",
+    tr("This installation cannot speak to a Spark cluster."),
+    tr("Install what it takes: pip install “keen-trellis[cluster]”."),
 )
 
 
@@ -133,10 +134,12 @@ class SparkClusterSession(Session):
             raise self._gone() from error
 
     def _gone(self) -> ConnectionLostError:
-        where = f"{self.label}, port {self.cluster.usual_port},"
+        where = tr(
+            "{label}, port {usual_port},", label=self.label, usual_port=self.cluster.usual_port
+        )
         return ConnectionLostError(
-            f"{where} does not answer as a Spark server does.",
-            "See that its Connect server runs, and that host and port are right.",
+            tr("{where} does not answer as a Spark server does.", where=where),
+            tr("See that its Connect server runs, and that host and port are right."),
         )
 
     @property
@@ -158,7 +161,7 @@ class SparkClusterSession(Session):
         frame = self.doing(
             lambda: self._spark.sql(statement).schema,
             quiet,
-            f"Looking at {path}",
+            tr("Looking at {path}", path=path),
         )
         found, left_out = [], []
         for one in frame.fields:
@@ -201,8 +204,11 @@ class SparkClusterSession(Session):
         # This machine's own name for itself would lead each worker to itself.
         if database.host in _HERE and self.cluster.host not in _HERE:
             raise NotThereError(
-                f"{database.label} is called by a name that means another machine for the cluster.",
-                "Name the server by its own address.",
+                tr(
+                    "{label} is called by a name that means another machine for the cluster.",
+                    label=database.label,
+                ),
+                tr("Name the server by its own address."),
             )
         return True
 
@@ -235,7 +241,7 @@ class SparkClusterSession(Session):
             return frame
 
         # Held here: the server drops what a client has made once no frame of it is left.
-        self._views[name] = self.doing(view, quiet, f"Looking at {asked.where}")
+        self._views[name] = self.doing(view, quiet, tr("Looking at {where}", where=asked.where))
         statement = self.dialect.text(select([star()], table(name)), pretty=False)
         return LaneThere(asked.where, self.dialect.name, statement, asked.columns, asked.left_out)
 
@@ -275,7 +281,7 @@ class SparkClusterSession(Session):
             self._spark.sql(statement).write.parquet(str(beside))
 
         try:
-            self.doing(write, report, f"Writing {path.name}")
+            self.doing(write, report, tr("Writing {name}", name=path.name))
             require_whole()
             # Two renames, between which nothing is there: a folder cannot take the place of one
             # that has files. What was there is put aside, and goes only after the new one stands.
@@ -284,8 +290,8 @@ class SparkClusterSession(Session):
             beside.rename(path)
         except OSError as error:
             raise DeliveryError(
-                f"{path} cannot be put in its place: {reason(error)}.",
-                "See that this machine may write where the cluster does.",
+                tr("{path} cannot be put in its place: {reason}.", path=path, reason=reason(error)),
+                tr("See that this machine may write where the cluster does."),
             ) from error
         finally:
             for left in (beside, gone):
@@ -343,7 +349,9 @@ class SparkClusterSession(Session):
             made.createOrReplaceTempView(_quoted(one.name))
             return made
 
-        self._views[one.name] = self.doing(view, report, f"Having {one.says} worked out there")
+        self._views[one.name] = self.doing(
+            view, report, tr("Having {says} worked out there", says=one.says)
+        )
         return ""
 
     def _own_code(self, report: Report) -> str:
@@ -362,7 +370,7 @@ class SparkClusterSession(Session):
                 return one.mapInArrow(Versions(), Versions.SHAPE).toArrow()
 
             try:
-                found = self.doing(ask, report, "Looking at the cluster's Python")
+                found = self.doing(ask, report, tr("Looking at the cluster's Python"))
             except SourceError as error:
                 self._why_not_there = error.happened
             else:
@@ -395,17 +403,29 @@ class SparkClusterSession(Session):
         for driver, sort, file in over_jdbc.DRIVERS.values():
             if driver in words and "ClassNotFound" in words:
                 return NotThereError(
-                    f"{self.label} has no driver for {sort}.",
-                    f"Put its JDBC driver ({file}) on the cluster, or run it on this machine.",
+                    tr("{label} has no driver for {sort}.", label=self.label, sort=sort),
+                    tr(
+                        "Put its JDBC driver ({file}) on the cluster, or run it on this machine.",
+                        file=file,
+                    ),
                 )
         if "_OVERFLOW" in words or "OUT_OF_RANGE" in words or "ARITHMETIC" in words:
             return NotThereError(
-                f"A number does not fit into a decimal of {EXACT_BEFORE}+{EXACT_BEHIND} digits, "
-                f"which is what {self.label} has: {words}",
-                "Run the part on this machine, or round the numbers before.",
+                tr(
+                    "A number does not fit into a decimal of {exact_before}+{exact_behind} digits, "
+                    "which is what {label} has: {words}",
+                    exact_before=EXACT_BEFORE,
+                    exact_behind=EXACT_BEHIND,
+                    label=self.label,
+                    words=words,
+                ),
+                tr("Run the part on this machine, or round the numbers before."),
             )
         if type(error).__module__.startswith(("pyspark", "grpc")):
-            return SourceError(f"{self.label} says: {words}", "Nothing is half written there.")
+            return SourceError(
+                tr("{label} says: {words}", label=self.label, words=words),
+                tr("Nothing is half written there."),
+            )
         return error
 
 
@@ -431,16 +451,29 @@ def _stored(name: str, stored: str, where: str) -> Stored | None:
         digits, behind = (int(part) for part in stored[8:-1].split(","))
         if behind > EXACT_BEHIND or digits - behind > EXACT_BEFORE:
             raise NotThereError(
-                f"“{name}” of {where} has {digits} digits, {behind} of them behind the mark; in "
-                f"Spark {EXACT_BEFORE}+{EXACT_BEHIND} are the most.",
-                "Leave the column out of the files, or run the trellis on this machine.",
+                tr(
+                    "“{name}” of {where} has {digits} digits, {behind} of them behind the mark; in "
+                    "Spark {exact_before}+{exact_behind} are the most.",
+                    name=name,
+                    where=where,
+                    digits=digits,
+                    behind=behind,
+                    exact_before=EXACT_BEFORE,
+                    exact_behind=EXACT_BEHIND,
+                ),
+                tr("Leave the column out of the files, or run the trellis on this machine."),
             )
         return Stored(name, Kind.EXACT, SPARK.cast(value, Kind.EXACT))
     kind = _KINDS.get(stored)
     if kind is None:
         raise NotThereError(
-            f"“{name}” of {where} is {stored}, which no kind here is.",
-            "Leave the column out of the files.",
+            tr(
+                "“{name}” of {where} is {stored}, which no kind here is.",
+                name=name,
+                where=where,
+                stored=stored,
+            ),
+            tr("Leave the column out of the files."),
         )
     if kind is Kind.NUMBER:
         value = SPARK.cast(value, kind)
@@ -465,7 +498,9 @@ def parquet_lane(path: str) -> LaneThere:
     try:
         schema = pq.read_schema(path)
     except (OSError, pa.ArrowInvalid) as error:
-        raise SourceError(f"{path} cannot be read as Parquet.", "See that it is there.") from error
+        raise SourceError(
+            tr("{path} cannot be read as Parquet.", path=path), tr("See that it is there.")
+        ) from error
     found = []
     for field in schema:
         if pa.types.is_decimal(field.type):

@@ -1,20 +1,21 @@
 """A blend in the desktop: what is summarised to what, and what comes out."""
 
+from keen_trellis.base.language import tr
 from keen_trellis.desktop.bench.page import NOTES, PageSpec, PartView, lanes_title, later
 
 VIEW = PartView(
     pages=(
         PageSpec(
             "match",
-            "Match",
+            tr("Match"),
             later("parts.blend.blend_page.BlendPage"),
-            "Blend lanes of different grain",
+            tr("Blend lanes of different grain"),
         ),
         PageSpec(
             "outcome",
-            "Outcome",
+            tr("Outcome"),
             later("parts.join.outcome_page.OutcomePage"),
-            "See the outcome",
+            tr("See the outcome"),
             counts_rows=True,
         ),
         NOTES,

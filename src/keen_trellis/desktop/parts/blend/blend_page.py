@@ -8,6 +8,7 @@ from functools import partial
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout, QWidget
 
+from keen_trellis.base.language import tr
 from keen_trellis.compute.blending import Blend
 from keen_trellis.data import Table
 from keen_trellis.desktop.bench.bay_panes import SIX_ROWS, Bays
@@ -123,12 +124,12 @@ class BlendPage(Page):
         told.tell()
         item, say = told.item, self._sentence
         if len(item.lanes) > 1:
-            say.word("Below: how those before meet")
+            say.word(tr("Below: how those before meet"))
             names = {
                 str(n): self.session.trellis.lane(one.lane).name for n, one in enumerate(item.lanes)
             }
             current = str(self._met % len(item.lanes))
-            says = "Which meeting is shown"
+            says = tr("Which meeting is shown")
             say.choice("blend.met", says, names, current=current, chosen=self._show_met)
 
     def _show_met(self, number: str) -> None:
@@ -160,9 +161,12 @@ class _Told:
     def tell(self) -> None:
         """Add the whole sentence: the link, the figures of each lane, what comes before."""
         say_kind(self._say, self._session, "blend")
-        rows = {"groups": "one row for each", "rows": f"every {self._lanes[0].name} row, by"}
+        rows = {
+            "groups": tr("one row for each"),
+            "rows": tr("every {name} row, by", name=self._lanes[0].name),
+        }
         current = "rows" if self.item.keeps_rows else "groups"
-        says = "Whether the first lane is summarised, too"
+        says = tr("Whether the first lane is summarised, too")
         self._say.choice("blend.rows", says, rows, current=current, chosen=self._choose_rows)
         for place in range(len(self.item.fields)):
             if place:
@@ -181,7 +185,7 @@ class _Told:
                 self._say.word("=")
             self._say.choice(
                 f"blend.field.{place}.{number}",
-                f"Link field of {lane.name}",
+                tr("Link field of {name}", name=lane.name),
                 _columns(self._tables[number]),
                 current=self._fields(number)[place],
                 chosen=partial(self._put_field, place, number),
@@ -189,7 +193,7 @@ class _Told:
                 ink=self._origins.colours[lane.id].ink,
             )
         self._tell_span(place)
-        says = f"Take the link field {self._fields(0)[place]} out"
+        says = tr("Take the link field {fields} out", fields=self._fields(0)[place])
         name = f"blend.field.{place}.remove"
         self._say.button("×", name, says, partial(self._remove_field, place))
 
@@ -202,7 +206,7 @@ class _Told:
             if field.name == self._fields(number)[place]
         ]
         span = self.item.spans[place] if place < len(self.item.spans) else None
-        says = "By which span of the calendar the field is taken"
+        says = tr("By which span of the calendar the field is taken")
         chosen = partial(self._put_span, place)
         tell_span(self._say, f"blend.field.{place}.span", says, kinds, span, chosen)
 
@@ -215,9 +219,9 @@ class _Told:
     def _offer_field(self) -> None:
         others = [c for c in _columns(self._tables[0]) if c[0] not in self.item.fields]
         add = self._say.choice(
-            "blend.field.add", "One more link field", others, current="", chosen=self._add_field
+            "blend.field.add", tr("One more link field"), others, current="", chosen=self._add_field
         )
-        add.setText("+ field" if self.item.fields else "choose a field")
+        add.setText(tr("+ field") if self.item.fields else tr("choose a field"))
         add.setEnabled(bool(others) and None not in self._tables)
 
     def _tell_figures(self, number: int) -> None:
@@ -227,33 +231,33 @@ class _Told:
             say.begin_line(first)
         say.word(lane.name, self._origins.colours[lane.id].ink)
         if number and len(self._lanes) > 2:
-            says = f"Take {lane.name} out of the blend"
+            says = tr("Take {name} out of the blend", name=lane.name)
             name = f"blend.lane.{number}.remove"
             say.button("×", name, says, partial(self._remove_lane, number))
         options = _figures(self._tables[number])
         for place, figure in enumerate(self._figures(number)):
-            name, says = f"blend.figure.{number}.{place}", f"A figure of {lane.name}"
+            name, says = f"blend.figure.{number}.{place}", tr("A figure of {name}", name=lane.name)
             chosen = partial(self._put_figure, number, place)
             say.choice(name, says, options, current=_value(figure), chosen=chosen)
-            says = f"Take figure {place + 1} of {lane.name} out"
+            says = tr("Take figure {place} of {name} out", place=place + 1, name=lane.name)
             say.button("×", f"{name}.remove", says, partial(self._remove_figure, number, place))
         add = say.choice(
             f"blend.figure.{number}.add",
-            f"One more figure of {lane.name}",
+            tr("One more figure of {name}", name=lane.name),
             options,
             current="",
             chosen=partial(self._add_figure, number),
         )
-        add.setText("+ figure")
+        add.setText(tr("+ figure"))
         add.setEnabled(self._tables[number] is not None)
 
     def _offer_lanes(self) -> None:
         taken = {lane.id for lane in self._lanes}
         others = [(x.id, x.name, "") for x in self._session.trellis.lanes if x.id not in taken]
         add = self._say.choice(
-            "blend.lane.add", "Blend another lane", others, current="", chosen=self._add_lane
+            "blend.lane.add", tr("Blend another lane"), others, current="", chosen=self._add_lane
         )
-        add.setText("+ lane")
+        add.setText(tr("+ lane"))
         add.setEnabled(bool(others))
 
     def _tell_filters(self) -> None:
@@ -261,12 +265,12 @@ class _Told:
         tables = [table for table in self._tables if table is not None]
         told = Conditions(say, "blend.filter", tables, item.filters, self._put_filters)
         if item.filters:
-            say.begin_line(_first_of(say, "Before it is summarised:"))
+            say.begin_line(_first_of(say, tr("Before it is summarised:")))
         for place in range(len(item.filters)):
             told.tell(place)
             if place < len(self._reach):
                 say.word(self._reach[place].words)
-        told.offer("+ filter")
+        told.offer(tr("+ filter"))
 
     def _fields(self, number: int) -> tuple[str, ...]:
         return self.item.lanes[number - 1].fields if number else self.item.fields
@@ -276,7 +280,7 @@ class _Told:
 
     def _change(self, **changes: object) -> None:
         self._session.do(
-            edits.SetItem(BlendItem(**{**dict(self.item), **changes}), "Change a blend")
+            edits.SetItem(BlendItem(**{**dict(self.item), **changes}), tr("Change a blend"))
         )
 
     def _change_lane(self, number: int, **changes: object) -> None:
@@ -380,10 +384,14 @@ def _columns(table: Table | None) -> list[tuple[str, str, str]]:
 def _figures(table: Table | None) -> list[tuple[str, str, str]]:
     """Return every figure that a table has: sums first, since they are usual."""
     fields = table.fields if table is not None else ()
-    made = [(_ROWS, "number of rows", "")]
+    made = [(_ROWS, tr("number of rows"), "")]
     for how in FIGURES:
         made += [
-            (f"{how}|{field.name}", f"{how} of {field.name}", str(field.kind))
+            (
+                f"{how}|{field.name}",
+                tr("{how} of {name}", how=how, name=field.name),
+                str(field.kind),
+            )
             for field in fields
             if field.kind.is_numeric or how in _OF_ANY_KIND
         ]

@@ -6,6 +6,7 @@ from typing import Any
 
 from PySide6.QtWidgets import QWidget
 
+from keen_trellis.base.language import tr
 from keen_trellis.data import Table
 from keen_trellis.desktop.bench.sentence import Sentence
 from keen_trellis.desktop.bench.step_page import StepPage, tell_columns
@@ -23,7 +24,7 @@ class ColumnsPage(StepPage):
         super().__init__(session, theme, parent)
         head = self.after_head = self._cards[1].grid.horizontalHeader()
         head.setSectionsMovable(True)
-        head.setToolTip("Drag a column to where it is to stand")
+        head.setToolTip(tr("Drag a column to where it is to stand"))
         head.sectionMoved.connect(self._dragged)
 
     def _dragged(self, _: int, start: int, to: int) -> None:
@@ -50,13 +51,13 @@ class ColumnsPage(StepPage):
 
     def tell(self, say: Sentence, item: Any, before: Table | None, lane: str) -> None:
         """Say which columns go on."""
-        say.word("Put")
+        say.word(tr("Put"))
         tell_columns(say, "columns.first", item.first, before, lambda cs: self.change(first=cs))
         say.word("first,")
         say.choice(
             "columns.only",
-            "Whether the others go on",
-            {"no": "then the others", "yes": "and leave out all others"},
+            tr("Whether the others go on"),
+            {"no": tr("then the others"), "yes": tr("and leave out all others")},
             current="yes" if item.only_first else "no",
             chosen=lambda value: self.change(only_first=value == "yes"),
         )
@@ -70,21 +71,21 @@ class ColumnsPage(StepPage):
         fields = before.fields if before is not None else ()
         add = say.choice(
             "columns.name.add",
-            "A column to call otherwise",
+            tr("A column to call otherwise"),
             [(f.name, f.name, str(f.kind)) for f in fields if f.name not in item.names],
             current="",
             chosen=lambda column: self._call(item, column, column),
         )
-        add.setText("+ name")
-        says = "Type the columns that go on, one a line, in their order"
-        say.button("as a list …", "columns.as_list", says, self._as_list)
+        add.setText(tr("+ name"))
+        says = tr("Type the columns that go on, one a line, in their order")
+        say.button(tr("as a list …"), "columns.as_list", says, self._as_list)
 
     def _tell_name(self, say: Sentence, item: Any, place: int, old: str, new: str) -> None:
-        say.word(f"call {old}" if not place else f", {old}")
-        says = f"What {old} is called"
+        say.word(tr("call {old}", old=old) if not place else f", {old}")
+        says = tr("What {old} is called", old=old)
         say.field(f"columns.name.{place}", says, new, 130, lambda t: self._call(item, old, t))
         rest = {name: one for name, one in item.names.items() if name != old}
-        says = f"Let {old} keep its name"
+        says = tr("Let {old} keep its name", old=old)
         say.button("×", f"columns.name.{place}.remove", says, lambda: self.change(names=rest))
 
     def _call(self, item: Any, old: str, new: str) -> None:

@@ -1,11 +1,15 @@
 """A delivery in the desktop: one page."""
 
+from keen_trellis.base.language import tr
 from keen_trellis.desktop.bench.page import NOTES, PageSpec, PartView, later
 
 VIEW = PartView(
     pages=(
         PageSpec(
-            "delivery", "Delivery", later("parts.delivery.delivery_page.DeliveryPage"), "Deliver"
+            "delivery",
+            tr("Delivery"),
+            later("parts.delivery.delivery_page.DeliveryPage"),
+            tr("Deliver"),
         ),
         NOTES,
     ),

@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 )
 
 from keen_trellis.base.errors import UserError
+from keen_trellis.base.language import tr
 from keen_trellis.base.progress import Report
 from keen_trellis.base.words import counted, listed
 from keen_trellis.data import Table
@@ -41,15 +42,22 @@ from keen_trellis.run.facts import JoinFacts
 from keen_trellis.servers.server import Database, SqliteFile
 
 _DELIMITERS = {",": "commas", ";": "semicolons", "\t": "tabs", "|": "bars"}
-_DECIMALS = {".": "a point", ",": "a comma"}
-_LINE_ENDS = {"line feed": "line feeds", "carriage return and line feed": "CR and line feeds"}
-_QUOTINGS = {"where needed": "where needed", "texts": "around texts", "all": "around everything"}
-_HOWS = {
-    "make": "which must not be there yet",
-    "replace": "in place of one that is there",
-    "add": "below the rows that are there",
+_DECIMALS = {".": tr("a point"), ",": tr("a comma")}
+_LINE_ENDS = {
+    "line feed": tr("line feeds"),
+    "carriage return and line feed": tr("CR and line feeds"),
 }
-_FILE, _NEW_FILE, _NEW_SERVER = "a file", "an SQLite file …", "a database on a server …"
+_QUOTINGS = {
+    "where needed": "where needed",
+    "texts": tr("around texts"),
+    "all": tr("around everything"),
+}
+_HOWS = {
+    "make": tr("which must not be there yet"),
+    "replace": tr("in place of one that is there"),
+    "add": tr("below the rows that are there"),
+}
+_FILE, _NEW_FILE, _NEW_SERVER = tr("a file"), tr("an SQLite file …"), tr("a database on a server …")
 _TABLE_NAME_WIDTH = 180
 
 
@@ -61,29 +69,31 @@ class DeliveryPage(Page):
         self._name, self._path = QLineEdit(), QLineEdit()
         self._name.setObjectName("delivery.name")
         self._path.setObjectName("delivery.path")
-        self._name.setAccessibleName("Name of the delivery")
-        self._path.setAccessibleName("File of the delivery")
-        self._path.setToolTip(f"{DATE} in the name stands for the day on which it is written")
+        self._name.setAccessibleName(tr("Name of the delivery"))
+        self._path.setAccessibleName(tr("File of the delivery"))
+        self._path.setToolTip(
+            tr("{date} in the name stands for the day on which it is written", date=DATE)
+        )
         self._name.setFixedWidth(220)
         self._rows = label(strong=True)
         self._rows.setObjectName("delivery.rows")
         self._there = label(soft=True)
         self._there.setObjectName("delivery.there")
         self._notice = Notice("delivery.trouble")
-        self._write = button("Deliver now", "delivery.write", self._deliver, "main")
-        self._choose_file = button("Choose …", "delivery.choose", self._choose)
-        self._where = label("File", soft=True)
+        self._write = button(tr("Deliver now"), "delivery.write", self._deliver, "main")
+        self._choose_file = button(tr("Choose …"), "delivery.choose", self._choose)
+        self._where = label(tr("File"), soft=True)
         self._sentence = Sentence("delivery.sentence")
         self._spoiled = label(soft=True)
         self._spoiled.setObjectName("delivery.spoiled")
         self._spoiled.setWordWrap(True)
         self._guarded = QCheckBox(
-            "Write texts such as =1+1 so that a spreadsheet does not run them"
+            tr("Write texts such as =1+1 so that a spreadsheet does not run them")
         )
         self._guarded.setObjectName("delivery.guarded")
-        self._guarded.setToolTip("They stand behind an apostrophe then")
+        self._guarded.setToolTip(tr("They stand behind an apostrophe then"))
         self._guarded.clicked.connect(lambda guarded: self._change(guarded=guarded))
-        self._card = RowsCard("delivery.card", theme, self, "No row would be written.")
+        self._card = RowsCard("delivery.card", theme, self, tr("No row would be written."))
         self._looked_at: object = None
         self._lay_out()
         for field in (self._name, self._path):
@@ -93,7 +103,7 @@ class DeliveryPage(Page):
         form = QGridLayout()
         form.setHorizontalSpacing(12)
         form.setVerticalSpacing(7)
-        form.addWidget(label("Name", soft=True), 0, 0)
+        form.addWidget(label(tr("Name"), soft=True), 0, 0)
         form.addWidget(self._name, 0, 1)
         form.addWidget(self._where, 1, 0)
         form.addWidget(self._path, 1, 1, 1, 2)
@@ -141,14 +151,16 @@ class DeliveryPage(Page):
         self._write.setEnabled(isinstance(table, Table) and not broken)
         if isinstance(table, Table):
             columns = counted(len(table.columns), "column")
-            self._rows.setText(f"{counted(len(table), 'row')} of {columns}")
+            self._rows.setText(
+                tr("{rows} of {columns}", rows=counted(len(table), "row"), columns=columns)
+            )
             self._card.show_head(
-                "What would be written", len(table), True, origins.colours[lane.id]
+                tr("What would be written"), len(table), True, origins.colours[lane.id]
             )
             self._card.show_rows(table, origins, set())
             self._find_spoiled(table, item)
         else:
-            self._rows.setText("No rows yet")
+            self._rows.setText(tr("No rows yet"))
             self._spoiled.hide()
         self._card.setVisible(isinstance(table, Table))
         self._show_what_is_there(item)
@@ -160,28 +172,37 @@ class DeliveryPage(Page):
             return
         said = [f"{join.name}: {one}" for join in broken for one in join.broken]
         self._notice.tell(
-            f"A promise is broken that these rows come through, so they are not delivered. "
-            f"{'; '.join(said)}.",
-            (f"Go to {broken[0].name}", partial(self.session.select, broken[0].id)),
-            ("Deliver despite it", partial(self.session.delivering.deliver, [item.id], True)),
+            tr(
+                "A promise is broken that these rows come through, so they are not delivered. "
+                "{said}.",
+                said="; ".join(said),
+            ),
+            (tr("Go to {name}", name=broken[0].name), partial(self.session.select, broken[0].id)),
+            (tr("Deliver despite it"), partial(self.session.delivering.deliver, [item.id], True)),
             (WHY, partial(self.session.telling.help_wanted.emit, A_PROMISE_BROKEN)),
         )
 
     def _show_what_is_there(self, item: DeliveryItem) -> None:
         path = item.target(dt.date.today()) if item.into is None else None
-        self._write.setText("Deliver now")
+        self._write.setText(tr("Deliver now"))
         if item.into is not None:
             self._there.setText("")
         elif path is not None and path.exists():
             when = dt.datetime.fromtimestamp(path.stat().st_mtime)
             self._there.setText(
-                f"A file of that name is there, of {when:%Y-%m-%d %H:%M}. Delivering replaces it."
+                tr(
+                    "A file of that name is there, of {when:%Y-%m-%d %H:%M}. Delivering "
+                    "replaces it.",
+                    when=when,
+                )
             )
-            self._write.setText("Deliver and replace it")
+            self._write.setText(tr("Deliver and replace it"))
         elif path is not None and DATE in item.path:
-            self._there.setText(f"Today it would be {path.name}, which is not there yet.")
+            self._there.setText(
+                tr("Today it would be {name}, which is not there yet.", name=path.name)
+            )
         else:
-            self._there.setText("The file is not there yet.")
+            self._there.setText(tr("The file is not there yet."))
         self._write.setAccessibleName(self._write.text())
 
     def _find_spoiled(self, table: Table, item: DeliveryItem) -> None:
@@ -213,15 +234,17 @@ class DeliveryPage(Page):
 
     def _tell(self, item: DeliveryItem, join: JoinItem | None, table: object) -> None:
         say = self._sentence
-        say.word("Write the rows to")
+        say.word(tr("Write the rows to"))
         databases = self._databases()
-        places = {"": _FILE} | {str(n): f"a table of {d.label}" for n, d in enumerate(databases)}
+        places = {"": _FILE} | {
+            str(n): tr("a table of {label}", label=d.label) for n, d in enumerate(databases)
+        }
         current = ""
         if item.into is not None:
             own = [n for n, d in enumerate(databases) if d == item.into.database]
             current = str(own[0])
         places |= {"new": _NEW_FILE, "server": _NEW_SERVER}
-        say.choice("delivery.place", "Where the rows go", places, current, self._go_to)
+        say.choice("delivery.place", tr("Where the rows go"), places, current, self._go_to)
         if item.into is not None:
             self._tell_table(item.into, table)
         elif is_text(Path(item.path)):
@@ -237,43 +260,55 @@ class DeliveryPage(Page):
 
         if Path(item.path).suffix.lower() == ".csv":
             say.word("with")
-            says = "What stands between cells"
+            says = tr("What stands between cells")
             put_delimiter = partial(put, "delimiter")
             say.choice("delivery.delimiter", says, _DELIMITERS, form.delimiter, put_delimiter)
-            say.word("between cells,")
+            say.word(tr("between cells,"))
         say.choice(
-            "delivery.decimal", "The decimal mark", _DECIMALS, form.decimal, partial(put, "decimal")
+            "delivery.decimal",
+            tr("The decimal mark"),
+            _DECIMALS,
+            form.decimal,
+            partial(put, "decimal"),
         )
-        say.word("as decimal mark, in")
+        say.word(tr("as decimal mark, in"))
         encodings = {one: one for one in get_args(Encoding)}
         say.choice(
-            "delivery.encoding", "The encoding", encodings, form.encoding, partial(put, "encoding")
+            "delivery.encoding",
+            tr("The encoding"),
+            encodings,
+            form.encoding,
+            partial(put, "encoding"),
         )
         say.word("with")
         put_end = partial(put, "line_end")
-        say.choice("delivery.line_end", "The end of a line", _LINE_ENDS, form.line_end, put_end)
-        say.word("and quotes")
+        say.choice("delivery.line_end", tr("The end of a line"), _LINE_ENDS, form.line_end, put_end)
+        say.word(tr("and quotes"))
         put_quoting = partial(put, "quoting")
-        say.choice("delivery.quoting", "Where quotes stand", _QUOTINGS, form.quoting, put_quoting)
+        say.choice(
+            "delivery.quoting", tr("Where quotes stand"), _QUOTINGS, form.quoting, put_quoting
+        )
 
     def _tell_sheets(self, item: DeliveryItem, join: JoinItem | None) -> None:
         say = self._sentence
         offers = self._sheets(join)
-        say.word("with nothing beside them" if not item.beside else "and beside them, in sheets,")
+        say.word(
+            tr("with nothing beside them") if not item.beside else tr("and beside them, in sheets,")
+        )
         for place, one in enumerate(item.beside):
             say.word(offers.get(one, f"{one} (no join is before it)"))
             rest = (*item.beside[:place], *item.beside[place + 1 :])
             remove = partial(self._change, beside=rest)
-            say.button("×", f"delivery.sheet.{place}.remove", "Leave this sheet out", remove)
+            say.button("×", f"delivery.sheet.{place}.remove", tr("Leave this sheet out"), remove)
         left = {one: words for one, words in offers.items() if one not in item.beside}
         add = say.choice(
             "delivery.sheet.add",
-            "One more sheet",
+            tr("One more sheet"),
             left,
             "",
             lambda one: self._change(beside=(*item.beside, one)),
         )
-        add.setText("+ sheet")
+        add.setText(tr("+ sheet"))
         add.setEnabled(bool(left))
 
     def _sheets(self, join: JoinItem | None) -> dict[str, str]:
@@ -282,10 +317,10 @@ class DeliveryPage(Page):
         if join is not None:
             lane, _ = self.session.trellis.place_of(join.id)
             other = self.session.trellis.lane(join.lane).name
-            made["left"] = f"the rows of {lane.name} without {other}"
-            made["right"] = f"the rows of {other} without {lane.name}"
-            made["several"] = f"the rows with several {other}"
-        made["report"] = "the match report"
+            made["left"] = tr("the rows of {name} without {other}", name=lane.name, other=other)
+            made["right"] = tr("the rows of {other} without {name}", other=other, name=lane.name)
+            made["several"] = tr("the rows with several {other}", other=other)
+        made["report"] = tr("the match report")
         return made
 
     def _tell_table(self, into: IntoTable, table: object) -> None:
@@ -296,7 +331,7 @@ class DeliveryPage(Page):
             self._change(into=into.but(**changes))
 
         if not isinstance(into.database, SqliteFile):
-            says = "The schema of the table; the usual one where it is empty"
+            says = tr("The schema of the table; the usual one where it is empty")
             schema = into.in_schema or ""
             say.field(
                 "delivery.schema",
@@ -306,7 +341,7 @@ class DeliveryPage(Page):
                 lambda text: put(in_schema=text.strip() or None),
             )
             say.word(".")
-        says = "The name of the table"
+        says = tr("The name of the table")
         say.field(
             "delivery.table",
             says,
@@ -315,14 +350,14 @@ class DeliveryPage(Page):
             lambda text: put(table=text.strip()),
         )
         say.choice(
-            "delivery.how", "A table of that name", _HOWS, into.how, lambda how: put(how=how)
+            "delivery.how", tr("A table of that name"), _HOWS, into.how, lambda how: put(how=how)
         )
-        say.word("with the key")
+        say.word(tr("with the key"))
         columns = table.columns if isinstance(table, Table) else ()
-        keys = {"": "no key"} | {name: name for name in columns}
+        keys = {"": tr("no key")} | {name: name for name in columns}
         say.choice(
             "delivery.key",
-            "The column that tells its rows apart",
+            tr("The column that tells its rows apart"),
             keys,
             into.key,
             lambda key: put(key=key),
@@ -354,7 +389,7 @@ class DeliveryPage(Page):
             start = str(Path(item.path).with_suffix(".sqlite")) if item.path else ""
             path, _ = QFileDialog.getSaveFileName(
                 self,
-                "A database in a file",
+                tr("A database in a file"),
                 start,
                 "*.sqlite;;*.db",
                 options=QFileDialog.Option.DontConfirmOverwrite,  # other tables of it stay
@@ -424,7 +459,10 @@ class DeliveryPage(Page):
         answer = QMessageBox.question(
             self,
             "Keen Trellis",
-            f"The folder {folder} is not there. Shall it be made when this is delivered?",
+            tr(
+                "The folder {folder} is not there. Shall it be made when this is delivered?",
+                folder=folder,
+            ),
             buttons.Yes | buttons.No,
             buttons.No,
         )
@@ -445,16 +483,18 @@ class DeliveryPage(Page):
 def _stored_as(table: Table, into: IntoTable) -> str:
     """Return how the columns of a table are stored in a database, in words."""
     if into.how == "add":
-        return "Its columns stay as they are; rows that one of them would change are refused."
+        return tr("Its columns stay as they are; rows that one of them would change are refused.")
     from keen_trellis.deliver.tables import Target, column_types
 
     target = Target(into.database, into.table, into.in_schema, into.how, into.key)
     types: dict[str, list[str]] = {}
     for name, stored in column_types(table, target).items():
         types.setdefault(stored, []).append(name)
-    stored = f"Stored as {'; '.join(f'{t}: {listed(names)}' for t, names in types.items())}."
+    stored = tr(
+        "Stored as {items}.", items="; ".join(f"{t}: {listed(names)}" for t, names in types.items())
+    )
     if into.how == "replace":
-        stored += " A table that is replaced goes with its rights, indexes and triggers."
+        stored += tr(" A table that is replaced goes with its rights, indexes and triggers.")
     return stored
 
 
@@ -468,7 +508,7 @@ def ask_delivery_path(parent: QWidget, start: str) -> str:
     patterns = ";;".join(f"*{ending}" for ending in endings())
     options = QFileDialog.Option.DontConfirmOverwrite  # the delivery page says so before writing
     path, pattern = QFileDialog.getSaveFileName(
-        parent, "Deliver to", start, patterns, options=options
+        parent, tr("Deliver to"), start, patterns, options=options
     )
     if path and Path(path).suffix.lower() not in endings():
         path += pattern.removeprefix("*") or endings()[0]

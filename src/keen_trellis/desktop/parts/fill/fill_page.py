@@ -7,6 +7,7 @@ from typing import Any, get_args
 
 from PySide6.QtWidgets import QWidget
 
+from keen_trellis.base.language import tr
 from keen_trellis.base.progress import Report
 from keen_trellis.data import Table
 from keen_trellis.desktop.bench.sentence import Sentence
@@ -51,16 +52,20 @@ class FillPage(StepPage):
     def _say_still(self, rows: object, found: list[tuple[str, int]]) -> None:
         if rows is self._counted:
             told = [f"{name} {count:,}" for name, count in found[:_TOLD]]
-            more = f" and {len(found) - _TOLD:,} more" if len(found) > _TOLD else ""
-            words = f"Still without a value: {', '.join(told)}{more}" if told else ""
-            self._still.setText(words or "No column has a cell without a value any more.")
+            more = tr(" and {found:,} more", found=len(found) - _TOLD) if len(found) > _TOLD else ""
+            words = (
+                tr("Still without a value: {told}{more}", told=", ".join(told), more=more)
+                if told
+                else ""
+            )
+            self._still.setText(words or tr("No column has a cell without a value any more."))
 
     def tell(self, say: Sentence, item: Any, before: Table | None, lane: str) -> None:
         """Say what is filled."""
-        say.word("Fill")
+        say.word(tr("Fill"))
         say.choice(
             "fill.empty",
-            "What is filled",
+            tr("What is filled"),
             {one: one for one in get_args(Empty)},
             current=item.empty,
             chosen=lambda value: self.change(empty=value),
@@ -72,19 +77,19 @@ class FillPage(StepPage):
         say.word("with")
         say.choice(
             "fill.with",
-            "What stands in their place",
+            tr("What stands in their place"),
             {one: one for one in get_args(With)},
             current=item.with_,
             chosen=lambda value: self.change(with_=value, value=""),
         )
         if item.with_ == "a value":
-            says = "The value to fill with"
+            says = tr("The value to fill with")
             say.field("fill.value", says, item.value, 150, lambda text: self.change(value=text))
         if item.with_ == "another column":
             fields = before.fields if before is not None else ()
             say.choice(
                 "fill.other",
-                "The column to fill from",
+                tr("The column to fill from"),
                 [(f.name, f.name, str(f.kind)) for f in fields if f.name not in item.columns],
                 current=item.value,
                 chosen=lambda value: self.change(value=value),

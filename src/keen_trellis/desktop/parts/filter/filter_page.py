@@ -6,6 +6,7 @@ from typing import Any
 
 from PySide6.QtWidgets import QWidget
 
+from keen_trellis.base.language import tr
 from keen_trellis.data import Kind, Table
 from keen_trellis.desktop.bench.condition_fields import Conditions
 from keen_trellis.desktop.bench.formula_field import FormulaField
@@ -15,7 +16,7 @@ from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme
 from keen_trellis.document.items import ConditionItem
 
-_OF = {"all": "all of these hold", "any": "any of these holds"}
+_OF = {"all": tr("all of these hold"), "any": tr("any of these holds")}
 
 
 class FilterPage(StepPage):
@@ -40,7 +41,7 @@ class FilterPage(StepPage):
     def show_below(self, item: Any, before: Table | None) -> None:
         """Show the formula, where there is one or one is asked for."""
         lane = self.session.selected_lane
-        where = lane.name if lane is not None else "these rows"
+        where = lane.name if lane is not None else tr("these rows")
         self._formula.setVisible(bool(item.formula) or self._asked == item.id)
         if self._formula.isVisibleTo(self):
             self._formula.show_formula(item.formula, before, where, wanted=Kind.BOOLEAN)
@@ -64,9 +65,13 @@ class FilterPage(StepPage):
     def tell(self, say: Sentence, item: Any, before: Table | None, lane: str) -> None:
         """Say the conditions."""
         is_asked = item.conditions or item.formula
-        say.word(f"Keep the rows of {lane} where" if is_asked else f"Every row of {lane}")
+        say.word(
+            tr("Keep the rows of {lane} where", lane=lane)
+            if is_asked
+            else tr("Every row of {lane}", lane=lane)
+        )
         if len(item.conditions) + bool(item.formula) > 1:
-            says = "Whether all must hold"
+            says = tr("Whether all must hold")
             say.choice(
                 "filter.of", says, _OF, current=item.of, chosen=lambda value: self.change(of=value)
             )
@@ -83,11 +88,11 @@ class FilterPage(StepPage):
                 say.word("and" if item.of == "all" else "or")
             told.tell(place)
         if not is_asked:
-            say.word("goes on, until something is asked of it:")
-        told.offer("+ condition" if item.conditions else "choose a column")
+            say.word(tr("goes on, until something is asked of it:"))
+        told.offer(tr("+ condition") if item.conditions else tr("choose a column"))
         if not item.formula:
-            says = "Keep rows by a formula, also conditions within conditions"
-            say.button("+ formula", "filter.ask_formula", says, self._ask_formula)
+            says = tr("Keep rows by a formula, also conditions within conditions")
+            say.button(tr("+ formula"), "filter.ask_formula", says, self._ask_formula)
         elif item.conditions:
             say.word("and" if item.of == "all" else "or")
 

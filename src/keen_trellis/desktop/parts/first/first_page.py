@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from keen_trellis.base.language import tr
 from keen_trellis.data import Table
 from keen_trellis.desktop.bench.sentence import Sentence
 from keen_trellis.desktop.bench.step_page import StepPage, tell_columns
@@ -21,16 +22,16 @@ class FirstPage(StepPage):
 
     def tell(self, say: Sentence, item: Any, before: Table | None, lane: str) -> None:
         """Say which rows go on."""
-        say.word("Keep the")
+        say.word(tr("Keep the"))
         say.choice(
             "first.end",
-            "From which end",
+            tr("From which end"),
             {"first": "first", "last": "last"},
             current=item.end,
             chosen=lambda value: self.change(end=value),
         )
-        say.field("first.n", "How many rows", str(item.n), 70, self._take_number)
-        say.word("rows of each" if item.by else "rows of all; or of each")
+        say.field("first.n", tr("How many rows"), str(item.n), 70, self._take_number)
+        say.word(tr("rows of each") if item.by else tr("rows of all; or of each"))
         tell_columns(say, "first.by", item.by, before, lambda by: self.change(by=by))
 
     def _take_number(self, text: str) -> None:

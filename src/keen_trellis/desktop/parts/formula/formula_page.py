@@ -8,6 +8,7 @@ from typing import Any
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QWidget
 
+from keen_trellis.base.language import tr
 from keen_trellis.base.words import first_free
 from keen_trellis.data import Table
 from keen_trellis.desktop.bench.formula_field import FormulaField
@@ -36,9 +37,11 @@ class FormulaPage(StepPage):
 
     def tell(self, say: Sentence, item: Any, before: Table | None, lane: str) -> None:
         """Say what is worked out; the formulas stand below."""
-        say.word(f"For each row of {lane}" + (" work out" if item.columns else ""))
-        words = "+ column" if item.columns else "work out a column"
-        says = "Work out one more column"
+        say.word(
+            tr("For each row of {lane}", lane=lane) + (tr(" work out") if item.columns else "")
+        )
+        words = tr("+ column") if item.columns else tr("work out a column")
+        says = tr("Work out one more column")
         say.button(words, "formula.add", says, partial(self._add, item, before), "accent")
 
     def _add(self, item: Any, before: Table | None) -> None:
@@ -58,7 +61,7 @@ class FormulaPage(StepPage):
             self._rows.append(row)
             self.below_sentence.addWidget(row)
         lane = self.session.selected_lane
-        where = lane.name if lane is not None else "these rows"
+        where = lane.name if lane is not None else tr("these rows")
         for row, one in zip(self._rows, item.columns, strict=True):
             row.show_one(one, before, where)
         if self.session.document.fresh == item.id and self._rows and not item.columns[0].formula:
@@ -88,14 +91,14 @@ class _FormulaRow(QWidget):
         self._place, self._page = place, page
         self._name = QLineEdit()
         self._name.setObjectName(f"formula.{place}.name")
-        self._name.setAccessibleName("The name of the column")
+        self._name.setAccessibleName(tr("The name of the column"))
         self._name.setFixedWidth(150)
         self._name.editingFinished.connect(self._take_name)
         self.field = FormulaField(f"formula.{place}.text", page.theme)
         self.field.taken.connect(lambda text: page.put(place, formula=text))
         self._kept = ""
         out = button("×", f"formula.{place}.remove", lambda: page.take_out(place), "plain")
-        out.setAccessibleName("Do not work this column out")
+        out.setAccessibleName(tr("Do not work this column out"))
         line = QHBoxLayout(self)
         line.setContentsMargins(0, 0, 0, 0)
         line.setSpacing(8)

@@ -1,39 +1,40 @@
 """A join in the desktop: the match, and the outcome."""
 
+from keen_trellis.base.language import tr
 from keen_trellis.desktop.bench.page import NOTES, PageSpec, PartView, lanes_title, later
 
 VIEW = PartView(
     pages=(
         PageSpec(
             "match",
-            "Match",
+            tr("Match"),
             later("parts.join.match_page.MatchPage"),
-            "Tie two lanes",
+            tr("Tie two lanes"),
         ),
         PageSpec(
             "values",
-            "Link values",
+            tr("Link values"),
             later("parts.join.link_values_page.LinkValuesPage"),
-            "Bring values together that are written otherwise",
+            tr("Bring values together that are written otherwise"),
         ),
         PageSpec(
             "tie_columns",
-            "Columns",
+            tr("Columns"),
             later("parts.join.join_columns_page.ColumnsPage"),
-            "Choose the columns that go on",
+            tr("Choose the columns that go on"),
         ),
         PageSpec(
             "outcome",
-            "Outcome",
+            tr("Outcome"),
             later("parts.join.outcome_page.OutcomePage"),
-            "See the outcome",
+            tr("See the outcome"),
             counts_rows=True,
         ),
         PageSpec(
             "promises",
-            "Promises",
+            tr("Promises"),
             later("parts.join.promises_page.PromisesPage"),
-            "Promise what must hold",
+            tr("Promise what must hold"),
         ),
         NOTES,
     ),

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from keen_trellis.base.language import tr
 from keen_trellis.base.words import first_free
 from keen_trellis.data import Table
 from keen_trellis.desktop.bench.formula_field import FormulaField
@@ -27,7 +28,7 @@ class FormulaDialog(QDialog):
     def __init__(self, session: Session, item: JoinItem, theme: Theme, parent: QWidget) -> None:
         super().__init__(parent)
         self.setObjectName("link_formula")
-        self.setWindowTitle("Link by a formula")
+        self.setWindowTitle(tr("Link by a formula"))
         self.resize(760, 220)
         self._session, self._item = session, item
         trellis = session.trellis
@@ -36,28 +37,28 @@ class FormulaDialog(QDialog):
         parts = (trellis.before(item.id), trellis.taken_after(taken))
         self._tables: tuple[Table | None, ...] = tuple(map(session.results.table, parts))
         self._side, self._other = 0, ""
-        self._sides = Choice("link_formula.side", "The lane that the formula is worked out on")
+        self._sides = Choice("link_formula.side", tr("The lane that the formula is worked out on"))
         self._sides.chosen.connect(lambda value: self._take_side(int(value)))
         self._name = QLineEdit()
         self._name.setObjectName("link_formula.name")
-        self._name.setAccessibleName("The name of the column")
+        self._name.setAccessibleName(tr("The name of the column"))
         self._name.setFixedWidth(140)
         self.field = FormulaField("link_formula.text", theme)
-        self._others = Choice("link_formula.other", "What it is compared with", value_font())
+        self._others = Choice("link_formula.other", tr("What it is compared with"), value_font())
         self._others.chosen.connect(self._take_other)
         buttons = QDialogButtonBox(
             QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel
         )
         self._ok = buttons.button(QDialogButtonBox.StandardButton.Ok)
-        self._ok.setText("Link")
+        self._ok.setText(tr("Link"))
         self._ok.setObjectName("link_formula.link")
         self._ok.setAutoDefault(False)  # Return belongs to the formula
         buttons.accepted.connect(self._link)
         buttons.rejected.connect(self.reject)
         first, last = QHBoxLayout(), QHBoxLayout()
         for line, widgets in (
-            (first, (label("In"), self._sides, label("the column"), self._name, label("is"))),
-            (last, (label("and equals"), self._others)),
+            (first, (label("In"), self._sides, label(tr("the column")), self._name, label("is"))),
+            (last, (label(tr("and equals")), self._others)),
         ):
             for widget in widgets:
                 line.addWidget(widget)

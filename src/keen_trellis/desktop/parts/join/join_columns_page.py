@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
 )
 
 from keen_trellis.base.errors import TooManyRowsError, UserError
+from keen_trellis.base.language import tr
 from keen_trellis.base.progress import Report
 from keen_trellis.base.words import listed
 from keen_trellis.compute.join_result import Tied
@@ -36,7 +37,7 @@ from keen_trellis.document.items import Item, JoinItem, WantedColumns
 from keen_trellis.plan.link import SIDES, Side
 from keen_trellis.plan.outcome import OutcomeColumn, outcome_columns
 
-_LINK = {"once": "stand once", "both": "stand twice, each under its own name"}
+_LINK = {"once": tr("stand once"), "both": tr("stand twice, each under its own name")}
 _NAME = Qt.ItemDataRole.UserRole
 
 
@@ -167,8 +168,11 @@ class ColumnsPage(Page):
         known = {column.name: column for column in self._made}
         unknown = [name for name in names if name not in known]
         if unknown:
-            words = f"There is no column {listed([f'“{n}”' for n in unknown])} that goes on. "
-            self.session.telling.trouble(f"{words}Nothing was changed.")
+            words = tr(
+                "There is no column {unknown} that goes on. ",
+                unknown=listed([f"“{n}”" for n in unknown]),
+            )
+            self.session.telling.trouble(tr("{words}Nothing was changed.", words=words))
             return
         wanted: dict[str, tuple[str, ...]] = {}
         for side in SIDES:
@@ -180,17 +184,19 @@ class ColumnsPage(Page):
     def _tell(self, item: JoinItem, names: tuple[str, str]) -> None:
         say = self._said
         left, right = names
-        say.word("Columns of one name")
+        say.word(tr("Columns of one name"))
         same = {
-            "both": f"stand both, the second as “name ({right})”",
-            "left": f"are those of {left} only",
-            "right": f"are those of {right} only",
-            "filled": f"become one: {left}, where it has none {right}",
+            "both": tr("stand both, the second as “name ({right})”", right=right),
+            "left": tr("are those of {left} only", left=left),
+            "right": tr("are those of {right} only", right=right),
+            "filled": tr("become one: {left}, where it has none {right}", left=left, right=right),
         }
         current = item.columns.same_named
-        say.choice("tie_columns.same_named", "Columns of one name", same, current, self._same_named)
-        say.word("· link fields that are equal")
-        says = "Link fields that are equal"
+        say.choice(
+            "tie_columns.same_named", tr("Columns of one name"), same, current, self._same_named
+        )
+        say.word(tr("· link fields that are equal"))
+        says = tr("Link fields that are equal")
         say.choice("tie_columns.link", says, _LINK, item.columns.link, self._link)
 
     def _same_named(self, value: str) -> None:
@@ -234,7 +240,7 @@ class _Side(QFrame):
         self._none = button("none", f"{name}.none", lambda: self.chosen.emit(()), "plain")
         self._find = QLineEdit()
         self._find.setObjectName(f"{name}.find")
-        self._find.setPlaceholderText("Find a column")
+        self._find.setPlaceholderText(tr("Find a column"))
         self._find.textChanged.connect(self._search)
         self._list = QListWidget()
         self._list.setObjectName(f"{name}.list")
@@ -258,12 +264,19 @@ class _Side(QFrame):
         """Show the columns of a lane with their kinds; the list stays where it was scrolled to."""
         names = tuple(known)
         going_on = sum(wanted is None or name in wanted for name in names)
-        self._title.setText(f"{lane}: {going_on:,} of {len(names):,} columns go on")
+        self._title.setText(
+            tr(
+                "{lane}: {going_on:,} of {names:,} columns go on",
+                lane=lane,
+                going_on=going_on,
+                names=len(names),
+            )
+        )
         self._title.setStyleSheet(f"color: {colour};")
         self._list.setAccessibleName(self._title.text())
-        self._all.setAccessibleName(f"Bring all columns of {lane}")
-        self._none.setAccessibleName(f"Bring no column of {lane}")
-        self._find.setAccessibleName(f"Find a column of {lane}")
+        self._all.setAccessibleName(tr("Bring all columns of {lane}", lane=lane))
+        self._none.setAccessibleName(tr("Bring no column of {lane}", lane=lane))
+        self._find.setAccessibleName(tr("Find a column of {lane}", lane=lane))
         self._list.blockSignals(True)
         if names != self._names:
             self._names = names

@@ -7,6 +7,7 @@ from functools import partial
 from typing import Any
 
 from keen_trellis.base.errors import UserError
+from keen_trellis.base.language import tr
 from keen_trellis.base.words import counted, listed, percent
 from keen_trellis.data import Kind, Table
 from keen_trellis.desktop.bench.sentence import Sentence, tell_span
@@ -22,14 +23,14 @@ from keen_trellis.plan.operators import NEAREST, OPERATOR_WORDS
 from keen_trellis.plan.text_rules import TEXT_CHOICES, TextRule
 
 _PARTNERS = {
-    "every": "every match",
-    "first": "the first match",
-    "last": "the last match",
-    "only": "the match if it is the only one",
+    "every": tr("every match"),
+    "first": tr("the first match"),
+    "last": tr("the last match"),
+    "only": tr("the match if it is the only one"),
 }
-_BLANKS = {"never": "never match", "match": "match blanks"}
-_ORDERS = {"up": "from the least", "down": "from the greatest"}
-_STRICT = {"no": "equal counts", "yes": "equal does not count"}
+_BLANKS = {"never": tr("never match"), "match": tr("match blanks")}
+_ORDERS = {"up": tr("from the least"), "down": tr("from the greatest")}
+_STRICT = {"no": tr("equal counts"), "yes": tr("equal does not count")}
 _UNITS = {Kind.DATE: "days", Kind.DATE_TIME: "seconds", Kind.TIME: "seconds"}
 _DISTANCE_WIDTH = 76
 _LOOKED_AT, _EXAMPLE = 30, 24
@@ -87,21 +88,21 @@ class _Told:
         self._tell_rest()
 
     def _tell_cross(self) -> None:
-        self._sentence.word("Every row of")
+        self._sentence.word(tr("Every row of"))
         self._name(0)
-        self._sentence.word("stands beside every row of")
+        self._sentence.word(tr("stands beside every row of"))
         self._name(1)
 
     def _tell_whose_rows(self) -> None:
         """For each row of the side that takes partners: which one of several, in which order."""
         item, sentence = self._item, self._sentence
         own = 0 if item.partner_for == "left" else 1
-        sentence.word("For each")
+        sentence.word(tr("For each"))
         if item.partner == "every":
             self._name(own)
         else:  # it matters whose rows get one partner
             names = dict(zip(("left", "right"), self._names, strict=True))
-            says, ink = "Whose rows take one match", self._colours[own].ink
+            says, ink = tr("Whose rows take one match"), self._colours[own].ink
             side = item.partner_for
             sentence.choice(
                 "link.partner_for",
@@ -112,10 +113,10 @@ class _Told:
                 font=None,
                 ink=ink,
             )
-        sentence.word("row, take")
+        sentence.word(tr("row, take"))
         sentence.choice(
             "link.partner",
-            "Which match",
+            tr("Which match"),
             _PARTNERS,
             current=item.partner,
             chosen=self._take_partner,
@@ -129,9 +130,9 @@ class _Told:
     def _tell_order(self, fields: _Fields) -> None:
         item, sentence = self._item, self._sentence
         for place, one in enumerate(item.order):
-            sentence.word("by" if not place else "then by")
+            sentence.word("by" if not place else tr("then by"))
             name = f"link.order.{place}"
-            says = "What the matches are put in order by"
+            says = tr("What the matches are put in order by")
             sentence.choice(
                 f"{name}.field",
                 says,
@@ -142,21 +143,21 @@ class _Told:
             )
             sentence.choice(
                 f"{name}.direction",
-                "The direction",
+                tr("The direction"),
                 _ORDERS,
                 current="down" if one.descending else "up",
                 chosen=partial(self._turn_order, place),
             )
-            says = f"Take the order by {one.field} out"
+            says = tr("Take the order by {field} out", field=one.field)
             sentence.button("×", f"{name}.remove", says, partial(self._remove_order, place))
         add = sentence.choice(
             "link.order.add",
-            "Put the matches in order by",
+            tr("Put the matches in order by"),
             _options(fields),
             current="",
             chosen=self._add_order,
         )
-        add.setText("+ order" if item.order else "in the order of the rows")
+        add.setText(tr("+ order") if item.order else tr("in the order of the rows"))
         add.setEnabled(bool(fields))
 
     def _tell_field(self, place: int, field: LinkedFields) -> None:
@@ -166,7 +167,7 @@ class _Told:
         )
         sentence.choice(
             f"{name}.operator",
-            f"How {field.left} and {field.right} are compared",
+            tr("How {left} and {right} are compared", left=field.left, right=field.right),
             [(operator, words, operator) for operator, words in OPERATOR_WORDS.items()],
             current=field.operator,
             chosen=lambda value: self._set_field(place, operator=value),
@@ -179,7 +180,7 @@ class _Told:
         self._tell_conversion(place, field)
         self._tell_span(place, field)
         if len(self._item.link) > 1:
-            says = f"Take {field.left} and {field.right} out of the link"
+            says = tr("Take {left} and {right} out of the link", left=field.left, right=field.right)
             sentence.button("×", f"{name}.remove", says, lambda: self._remove_field(place))
 
     def _field_choice(
@@ -187,7 +188,7 @@ class _Told:
     ) -> None:
         made = self._sentence.choice(
             f"link.{place}.{side}",
-            f"The {side} link field",
+            tr("The {side} link field", side=side),
             _options(fields),
             current=current,
             chosen=lambda name: self._set_field(place, **{side: name}),
@@ -201,7 +202,7 @@ class _Told:
     def _field_remark(self, place: int, side: str, kinds: dict[str, Kind], name: str) -> str:
         """Return what a column would find, its kind, and the first value that it has."""
         share = self._session.looking.share(place, side, name)
-        found = f"{percent(share)} found · " if share is not None else ""
+        found = tr("{percent} found · ", percent=percent(share)) if share is not None else ""
         return f"{found}{self._kind_and_example(0 if side == 'left' else 1, kinds, name)}"
 
     def _kind_and_example(self, side: int, kinds: dict[str, Kind], name: str) -> str:
@@ -222,7 +223,10 @@ class _Told:
         sentence.word("within")
         typed = sentence.field(
             f"{name}.within",
-            f"The largest distance{f' in {_UNITS[kind]}' if kind in _UNITS else ''}",
+            tr(
+                "The largest distance{word}",
+                word=tr(" in {units}", units=_UNITS[kind]) if kind in _UNITS else "",
+            ),
             distance,
             _DISTANCE_WIDTH,
             lambda text: self._set_distance(place, text),
@@ -232,7 +236,7 @@ class _Told:
             sentence.word(_UNITS[kind])
         sentence.choice(
             f"{name}.strict",
-            "Whether an equal value is near",
+            tr("Whether an equal value is near"),
             _STRICT,
             current="yes" if field.strict else "no",
             chosen=lambda value: self._set_field(place, strict=value == "yes"),
@@ -247,8 +251,8 @@ class _Told:
         self._sentence.word("compared")
         self._sentence.choice(
             f"link.{place}.compare_as",
-            "As what both sides are compared",
-            [*as_they_are, *((kind.value, f"as {kind}", "") for kind in Kind)],
+            tr("As what both sides are compared"),
+            [*as_they_are, *((kind.value, tr("as {kind}", kind=kind), "") for kind in Kind)],
             current=field.compare_as or "",
             chosen=lambda value: self._set_field(place, compare_as=Kind(value) if value else None),
         )
@@ -256,22 +260,29 @@ class _Told:
     def _tell_span(self, place: int, field: LinkedFields) -> None:
         """Of dates, by which span of the calendar they are compared."""
         kinds = (dict(self.left_fields).get(field.left), dict(self.right_fields).get(field.right))
-        says = "By which span of the calendar both sides are compared"
+        says = tr("By which span of the calendar both sides are compared")
         chosen = lambda value: self._set_field(place, span=value or None)  # noqa: E731
         tell_span(self._sentence, f"link.{place}.span", says, kinds, field.span, chosen)
 
     def _offer_field(self) -> None:
         is_first = not self._item.link
-        text, look = ("choose fields", "main") if is_first else ("+ field", "soft")
-        add = self._sentence.button(text, "link.add", "Add a pair of fields", self._add_field, look)
+        text, look = (tr("choose fields"), "main") if is_first else (tr("+ field"), "soft")
+        add = self._sentence.button(
+            text, "link.add", tr("Add a pair of fields"), self._add_field, look
+        )
         if not self.left_fields or not self.right_fields:
             missing = self._names[1] if self.left_fields else self._names[0]
             add.setEnabled(False)
             add.setToolTip(
-                as_it_is(f"The columns of {missing} are not known: see to what is before.")
+                as_it_is(
+                    tr(
+                        "The columns of {missing} are not known: see to what is before.",
+                        missing=missing,
+                    )
+                )
             )
-        says = "Link by a column that a formula works out, such as two names put together"
-        self._sentence.button("+ formula", "link.formula", says, self._ask_formula, "soft")
+        says = tr("Link by a column that a formula works out, such as two names put together")
+        self._sentence.button(tr("+ formula"), "link.formula", says, self._ask_formula, "soft")
 
     def _ask_formula(self) -> None:
         self._session.asked.emit("tie.formula")
@@ -282,27 +293,29 @@ class _Told:
         rules = dict(TEXT_CHOICES)
         current = next((words for words, chosen in rules.items() if chosen == item.text), None)
         if current is None:
-            current = f"ignoring {listed(item.text)}"
+            current = tr("ignoring {text}", text=listed(item.text))
             rules[current] = item.text
-        sentence.word("Text compares")
+        sentence.word(tr("Text compares"))
         made = sentence.choice(
             "link.text",
-            "How text compares",
+            tr("How text compares"),
             {words: words for words in rules},
             current=current,
             chosen=lambda words: self._change(text=rules[words]),
         )
         made.remark = lambda words: self._gain(rules[words])
-        sentence.word("· blanks")
+        sentence.word(tr("· blanks"))
         sentence.choice(
             "link.blanks",
-            "Blanks",
+            tr("Blanks"),
             _BLANKS,
             current=item.blanks,
             chosen=lambda value: self._change(blanks=value),
         )
         if item.pairs:
-            sentence.word(f"· {counted(len(item.pairs), 'pair')} of values the same")
+            sentence.word(
+                tr("· {pairs} of values the same", pairs=counted(len(item.pairs), "pair"))
+            )
 
     def _gain(self, rules: tuple[TextRule, ...]) -> str:
         """Return how many more rows are found with some rules, as far as it is known."""
@@ -357,10 +370,14 @@ class _Told:
         try:
             within = float(text.replace(",", ".")) if text.strip() else None
         except ValueError:
-            self._session.telling.trouble(f"“{text}” is no distance. Type a number, or nothing.")
+            self._session.telling.trouble(
+                tr("“{text}” is no distance. Type a number, or nothing.", text=text)
+            )
             return
         if within is not None and not 0 <= within < float("inf"):
-            self._session.telling.trouble(f"“{text}” is no distance. Type a number from 0 on.")
+            self._session.telling.trouble(
+                tr("“{text}” is no distance. Type a number from 0 on.", text=text)
+            )
             return
         self._set_field(place, within=within)
 

@@ -25,6 +25,7 @@ from keen_trellis.advice.pairs import (
     table_of_pairs,
 )
 from keen_trellis.base.errors import UserError
+from keen_trellis.base.language import tr
 from keen_trellis.base.progress import Report
 from keen_trellis.base.words import counted
 from keen_trellis.compute.join_result import Tied
@@ -59,7 +60,7 @@ class LinkValuesPage(Page):
         self._which = "all"
         self._origins = Origins({}, {})
         self._notice = Notice("values.trouble")
-        self._show = Choice("values.show", "Which values are shown")
+        self._show = Choice("values.show", tr("Which values are shown"))
         self._show.chosen.connect(self._choose)
         self._says = label(soft=True)
         self._says.setObjectName("values.says")
@@ -84,7 +85,7 @@ class LinkValuesPage(Page):
 
     def _lay_out(self) -> None:
         head = QHBoxLayout()
-        head.addWidget(label("Show"))
+        head.addWidget(label(tr("Show")))
         head.addWidget(self._show)
         head.addStretch(1)
         head.addWidget(LookLine(self.grid, self))
@@ -157,15 +158,17 @@ class LinkValuesPage(Page):
 
         self.pairs.offer_look(False)
         self.session.work.find_out(
-            lambda report: propose_pairs(tie, report), done, "Stopped: no pairs were looked for."
+            lambda report: propose_pairs(tie, report),
+            done,
+            tr("Stopped: no pairs were looked for."),
         )
 
     def _show_found(self) -> None:
         found, tie = self._found, self._tie
         if found is None or tie is None or self._item is None:
-            self._show.offer([("all", "all values", "")], "all")
-            self._says.setText("Being worked out …" if tie else "")
-            self.pairs.show_pairs(None, (), self._inks(), "Being worked out …")
+            self._show.offer([("all", tr("all values"), "")], "all")
+            self._says.setText(tr("Being worked out …") if tie else "")
+            self.pairs.show_pairs(None, (), self._inks(), tr("Being worked out …"))
             return
         masks = _masks(found)
         words = _words(tie.names)
@@ -202,9 +205,9 @@ class LinkValuesPage(Page):
         note = ""
         if proposed is None:
             note = (
-                "Looking for values that look alike …"
+                tr("Looking for values that look alike …")
                 if self.session.work.looks.busy
-                else ("There are many values here: looking takes a while.")
+                else tr("There are many values here: looking takes a while.")
             )
         self.pairs.offer_look(proposed is None and texts and not self.session.work.looks.busy)
         self.pairs.show_pairs(proposed, self._item.pairs, self._inks(), note)
@@ -250,12 +253,16 @@ class LinkValuesPage(Page):
     def _offer_pair(self) -> None:
         pairs = self._selected()
         self._hand.setVisible(bool(pairs))
-        words = " and ".join(f"“{one.left}” is “{one.right}”" for one in pairs)
-        self._hand.setText(f"The same: {words}")
+        words = " and ".join(
+            tr("“{left}” is “{right}”", left=one.left, right=one.right) for one in pairs
+        )
+        self._hand.setText(tr("The same: {words}", words=words))
         self._hand.setAccessibleName(self._hand.text())
-        asks = "Select two values to declare them the same (Ctrl and a click, or Shift and arrows)."
+        asks = tr(
+            "Select two values to declare them the same (Ctrl and a click, or Shift and arrows)."
+        )
         many = self._found is not None and not self._found.fields
-        no_values = "No field is compared by equals, so there are no values to list."
+        no_values = tr("No field is compared by equals, so there are no values to list.")
         self._says.setText("" if pairs else no_values if many else asks)
 
     def _pair_by_hand(self) -> None:
@@ -267,7 +274,7 @@ class LinkValuesPage(Page):
         new = [SameValues(**_parts(one)) for one in dict.fromkeys(pairs) if one not in kept]
         refused = tuple(one for one in self._item.not_same if _pair(one) not in pairs)
         if new:
-            words = "Take pairs" if len(new) > 1 else "Take a pair"
+            words = tr("Take pairs") if len(new) > 1 else tr("Take a pair")
             self.session.do(
                 edits.SetPairs(self._item.id, (*self._item.pairs, *new), refused, words)
             )
@@ -275,18 +282,22 @@ class LinkValuesPage(Page):
     def _refuse(self, pair: Pair) -> None:
         assert self._item is not None
         refused = (*self._item.not_same, SameValues(**_parts(pair)))
-        self.session.do(edits.SetPairs(self._item.id, self._item.pairs, refused, "Not the same"))
+        self.session.do(
+            edits.SetPairs(self._item.id, self._item.pairs, refused, tr("Not the same"))
+        )
 
     def _undo(self, place: int) -> None:
         assert self._item is not None
         pairs = self._item.pairs[:place] + self._item.pairs[place + 1 :]
         self.session.do(
-            edits.SetPairs(self._item.id, pairs, self._item.not_same, "Take a pair back")
+            edits.SetPairs(self._item.id, pairs, self._item.not_same, tr("Take a pair back"))
         )
 
     def _load(self) -> None:
         assert self._item is not None
-        path, _ = QFileDialog.getOpenFileName(self, "Load pairs from a sheet", str(self._folder()))
+        path, _ = QFileDialog.getOpenFileName(
+            self, tr("Load pairs from a sheet"), str(self._folder())
+        )
         link = self._item.match_link()
         if not path:
             return
@@ -296,19 +307,21 @@ class LinkValuesPage(Page):
 
             return pairs_of_table(read(path, report=report), link, Path(path).name)
 
-        self.session.work.find_out(load, self._take_loaded, "Stopped: no pairs were loaded.")
+        self.session.work.find_out(load, self._take_loaded, tr("Stopped: no pairs were loaded."))
 
     def _take_loaded(self, pairs: tuple[Pair, ...]) -> None:
         assert self._item is not None
         kept = {_pair(one) for one in self._item.pairs}
         new = len(set(pairs) - kept)
         self._take(pairs)
-        self.session.telling.say(f"{new:,} of {len(pairs):,} pairs are new.")
+        self.session.telling.say(
+            tr("{new:,} of {pairs:,} pairs are new.", new=new, pairs=len(pairs))
+        )
 
     def _save(self) -> None:
         assert self._item is not None and self._tie is not None
-        start = str(self._folder() / f"{self._tie.names[0]} pairs.csv")
-        path, _ = QFileDialog.getSaveFileName(self, "Save the pairs to a sheet", start)
+        start = str(self._folder() / tr("{names_1} pairs.csv", names_1=self._tie.names[0]))
+        path, _ = QFileDialog.getSaveFileName(self, tr("Save the pairs to a sheet"), start)
         if not path:
             return
         table = table_of_pairs(self._item.match_link(), self._tie.names)
@@ -317,14 +330,16 @@ class LinkValuesPage(Page):
         def save(report: Report) -> Any:
             from keen_trellis.deliver import deliver
 
-            trellis.refuse_to_write(Path(path), "The list of pairs")
-            deliver(table, path, sheet="Pairs", report=report)
+            trellis.refuse_to_write(Path(path), tr("The list of pairs"))
+            deliver(table, path, sheet=tr("Pairs"), report=report)
 
-        said = f"{counted(len(table), 'pair')} written to {Path(path).name}."
+        said = tr(
+            "{pairs} written to {name}.", pairs=counted(len(table), "pair"), name=Path(path).name
+        )
         self.session.work.find_out(
             save,
             lambda _: self.session.telling.say(said),
-            "Stopped: nothing was written.",
+            tr("Stopped: nothing was written."),
         )
 
     def _folder(self) -> Path:
@@ -343,15 +358,15 @@ def _masks(found: LinkValues) -> dict[str, NDArray[np.bool_]]:
 
 def _words(names: tuple[str, str]) -> dict[str, str]:
     return {
-        "all": "all values",
-        "one": "values only on one side",
-        "left": f"only in {names[0]}",
-        "both": "in both",
-        "right": f"only in {names[1]}",
-        "repeats": "repeats on both sides",
-        "repeats left": f"repeats in {names[0]}",
-        "repeats right": f"repeats in {names[1]}",
-        "blank": "rows with a blank",
+        "all": tr("all values"),
+        "one": tr("values only on one side"),
+        "left": tr("only in {names_1}", names_1=names[0]),
+        "both": tr("in both"),
+        "right": tr("only in {names_2}", names_2=names[1]),
+        "repeats": tr("repeats on both sides"),
+        "repeats left": tr("repeats in {names_1}", names_1=names[0]),
+        "repeats right": tr("repeats in {names_2}", names_2=names[1]),
+        "blank": tr("rows with a blank"),
     }
 
 

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from keen_trellis.base.language import tr
 from keen_trellis.base.words import counted
 from keen_trellis.compute.join_result import Tied
 from keen_trellis.data import Table
@@ -98,8 +99,11 @@ class MatchPage(Page):
             self._said.over_time.hide()
         if unlinked is not None:
             rows = unlinked.rows[0] * unlinked.rows[1]
-            words = f"Every row beside every row, a cross join, would be {counted(rows, 'row')}."
-            self._said.say("No link field yet.", words, words)
+            words = tr(
+                "Every row beside every row, a cross join, would be {rows}.",
+                rows=counted(rows, "row"),
+            )
+            self._said.say(tr("No link field yet."), words, words)
             self._said.types = (unlinked, item.keep)
         if isinstance(result, Tied):
             self._bays.show_tie(result, item.keep, (lane.id, item.lane), origins)
@@ -149,7 +153,7 @@ class MatchPage(Page):
         item = self._current()
         if item is not None:
             taken = (*item.pairs, *pairs)
-            self.session.do(edits.SetPairs(item.id, taken, item.not_same, "Take a pair"))
+            self.session.do(edits.SetPairs(item.id, taken, item.not_same, tr("Take a pair")))
 
     def _choose_join_type(self, choice: Choice) -> None:
         item = self._current()
@@ -173,7 +177,7 @@ class _SaidBar(QFrame):
         self._words.setWordWrap(True)
         self.over_time = OverTime(theme)
         self._ask = button(
-            "What would other join types give?", "match.join_types", self.show_types, "plain"
+            tr("What would other join types give?"), "match.join_types", self.show_types, "plain"
         )
         row = QHBoxLayout(self)
         row.setContentsMargins(14, 4, 6, 4)

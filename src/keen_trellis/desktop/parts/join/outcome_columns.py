@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
     QVBoxLayout,
 )
 
+from keen_trellis.base.language import tr
 from keen_trellis.base.words import counted
 from keen_trellis.desktop.column_list import ListDialog
 from keen_trellis.desktop.controls import OneLine, button
@@ -25,7 +26,7 @@ from keen_trellis.desktop.tips import as_it_is
 from keen_trellis.plan.outcome import OutcomeColumn
 
 _NAME, _FROM, _FILL = range(3)
-_HEADS = ("name", "from", "in the place of gaps")
+_HEADS = ("name", "from", tr("in the place of gaps"))
 _ROW = 26
 
 
@@ -55,20 +56,20 @@ class GoingOn(QFrame):
         self._title = OneLine()
         self._title.setProperty("strong", True)
         self._title.setObjectName("tie_columns.going_on.title")
-        as_list = button("as a list …", "tie_columns.as_list", self._ask_list, "plain")
-        as_list.setAccessibleName("Type the columns that go on as a list")
+        as_list = button(tr("as a list …"), "tie_columns.as_list", self._ask_list, "plain")
+        as_list.setAccessibleName(tr("Type the columns that go on as a list"))
         self.table = _Rows(0, len(_HEADS))
         self.table.setObjectName("tie_columns.going_on.table")
-        self.table.setAccessibleName("Columns that go on, in their order")
+        self.table.setAccessibleName(tr("Columns that go on, in their order"))
         self.table.setHorizontalHeaderLabels(_HEADS)
         self.table.itemChanged.connect(self._changed)
         self.table.moved.connect(self._moved)
         numbers = self.table.verticalHeader()
-        numbers.setAccessibleName("The order of the columns")
+        numbers.setAccessibleName(tr("The order of the columns"))
         numbers.setSectionsMovable(True)
         numbers.setDefaultSectionSize(_ROW)
         numbers.sectionMoved.connect(self._dragged)
-        numbers.setToolTip("Drag to put a column elsewhere; Alt and an arrow do the same")
+        numbers.setToolTip(tr("Drag to put a column elsewhere; Alt and an arrow do the same"))
         head = QHBoxLayout()
         head.addWidget(self._title)
         head.addStretch(1)
@@ -91,7 +92,7 @@ class GoingOn(QFrame):
         if columns == self._columns:
             return
         self._columns = columns
-        self._title.setText(f"{counted(len(columns), 'column')} go on")
+        self._title.setText(tr("{columns} go on", columns=counted(len(columns), "column")))
         table = self.table
         table.blockSignals(True)
         current = table.currentRow()
@@ -103,7 +104,11 @@ class GoingOn(QFrame):
         for row, column in enumerate(columns):
             lane, colours = lanes.get(column.origin, ("", None))
             source = "" if column.source == column.name else f" · {column.source}"
-            filled = f" or {column.filled_from}" if column.filled_from else ""
+            filled = (
+                tr(" or {filled_from}", filled_from=column.filled_from)
+                if column.filled_from
+                else ""
+            )
             came = QTableWidgetItem(f"{lane}{source}{filled}   {column.kind}")
             came.setFlags(Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable)
             came.setToolTip(as_it_is(came.text()))
@@ -112,10 +117,10 @@ class GoingOn(QFrame):
             fill = QTableWidgetItem(column.fill or "")
             if not column.gaps and column.fill is None:
                 fill.setText("–")
-                fill.setToolTip("No gap can be here")
+                fill.setToolTip(tr("No gap can be here"))
                 fill.setFlags(Qt.ItemFlag.ItemIsSelectable)
             else:
-                fill.setToolTip("What stands in the place of gaps; empty leaves them")
+                fill.setToolTip(tr("What stands in the place of gaps; empty leaves them"))
             for place, item in (
                 (_NAME, QTableWidgetItem(column.name)),
                 (_FROM, came),
@@ -172,11 +177,11 @@ class _Rows(QTableWidget):
         for column in range(columns):
             mode = QHeaderView.ResizeMode.Stretch
             self.horizontalHeader().setSectionResizeMode(column, mode)
-        self.horizontalHeader().setAccessibleName("What is said of each column that goes on")
+        self.horizontalHeader().setAccessibleName(tr("What is said of each column that goes on"))
         self.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
         corner = self.findChild(QAbstractButton)
         if corner is not None:
-            corner.setAccessibleName("Select all columns")
+            corner.setAccessibleName(tr("Select all columns"))
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Move a row up or down; all else is as in any table."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 from PySide6.QtWidgets import QWidget
 
 from keen_trellis.base.errors import UserError
+from keen_trellis.base.language import tr
 from keen_trellis.compute.join_result import CELLS_COUNTED_AT_MOST, Tied
 from keen_trellis.desktop.bench.table_model import Origins
 from keen_trellis.desktop.bench.table_page import TablePage
@@ -32,9 +33,13 @@ class OutcomePage(TablePage):
 def _line(tie: Tied | UserError | None) -> str:
     """Return how many gaps the tie made, told apart from blanks of the sources."""
     if not isinstance(tie, Tied) or len(tie.outcome) > CELLS_COUNTED_AT_MOST:
-        return "Gaps, hatched, were made by the tie; · blank was empty in the source."
+        return tr("Gaps, hatched, were made by the tie; · blank was empty in the source.")
     gaps, blanks = tie.empty_cells
-    return (
-        f"{gaps:,} {'cell is a gap' if gaps == 1 else 'cells are gaps'}, hatched: no partner was "
-        f"found. {blanks:,} {'was' if blanks == 1 else 'were'} · blank in the source."
+    return tr(
+        "{gaps:,} {word}, hatched: no partner was "
+        "found. {blanks:,} {word_2} · blank in the source.",
+        gaps=gaps,
+        word=tr("cell is a gap") if gaps == 1 else tr("cells are gaps"),
+        blanks=blanks,
+        word_2="was" if blanks == 1 else "were",
     )

@@ -9,6 +9,7 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QWidget
 
+from keen_trellis.base.language import tr
 from keen_trellis.desktop.theme import Theme
 
 if TYPE_CHECKING:
@@ -32,11 +33,16 @@ class OverTime(QWidget):
         known = [(run.at, *run.ties[tie]) for run in runs if tie in run.ties][-_SHOWN:]
         self._shares = [found / rows if rows else 1.0 for _, rows, found in known]
         told = [
-            f"{at.replace('T', ' ')[:16]}: {found:,} of {rows:,} found"
+            tr(
+                "{at}: {found:,} of {rows:,} found",
+                at=at.replace("T", " ")[:16],
+                found=found,
+                rows=rows,
+            )
             for at, rows, found in reversed(known[-_TOLD:])
         ]
-        self.setToolTip("\n".join(["Found, run by run", *told]))
-        self.setAccessibleName("Found, run by run: " + "; ".join(told))
+        self.setToolTip("\n".join([tr("Found, run by run"), *told]))
+        self.setAccessibleName(tr("Found, run by run: ") + "; ".join(told))
         self.setVisible(len(known) > 1)
         self.update()
 

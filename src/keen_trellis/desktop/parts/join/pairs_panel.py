@@ -18,6 +18,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from keen_trellis.base.language import tr
 from keen_trellis.base.words import SPACES, counted
 from keen_trellis.desktop.controls import OneLine, button, discard, label
 from keen_trellis.desktop.theme import Theme, value_font
@@ -63,15 +64,15 @@ class PairsPanel(QFrame):
         inner = QWidget()
         inner.setLayout(self._rows)
         scroll = QScrollArea()
-        scroll.setAccessibleName("Proposed pairs")
+        scroll.setAccessibleName(tr("Proposed pairs"))
         scroll.setWidget(inner)
         scroll.setWidgetResizable(True)
         scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         scroll.setFrameShape(QFrame.Shape.NoFrame)
-        self._all = button("Take all safe pairs", "pairs.all_safe", self._take_safe, "plain")
-        self._look = button("Look for pairs", "pairs.look", self.look_asked.emit, "soft")
-        load = button("Load from a sheet …", "pairs.load", self.load_asked.emit, "plain")
-        self._save = button("Save to a sheet …", "pairs.save", self.save_asked.emit, "plain")
+        self._all = button(tr("Take all safe pairs"), "pairs.all_safe", self._take_safe, "plain")
+        self._look = button(tr("Look for pairs"), "pairs.look", self.look_asked.emit, "soft")
+        load = button(tr("Load from a sheet …"), "pairs.load", self.load_asked.emit, "plain")
+        self._save = button(tr("Save to a sheet …"), "pairs.save", self.save_asked.emit, "plain")
         below = QHBoxLayout()
         below.setContentsMargins(8, 0, 8, 6)
         for one in (self._look, self._all):
@@ -106,7 +107,9 @@ class PairsPanel(QFrame):
         before, self._made = self._made, {}
         for _ in range(self._rows.count()):  # what is shown again is put in again, not made anew
             self._rows.takeAt(0)
-        self._put(before, "proposed", self._head, "Proposed pairs", "they look like one thing")
+        self._put(
+            before, "proposed", self._head, tr("Proposed pairs"), tr("they look like one thing")
+        )
         of_kind = Counter(one.reason for one in self._proposed)
         reason = ""
         for number, one in enumerate(self._proposed[:_SHOWN_AT_MOST]):
@@ -118,19 +121,21 @@ class PairsPanel(QFrame):
                 made.setObjectName(f"pairs.{name}.{number}")
         more = len(self._proposed) - _SHOWN_AT_MOST
         if more > 0:
-            note = f"{counted(more, 'more pair')} when these are decided."
+            note = tr("{pairs} when these are decided.", pairs=counted(more, "more pair"))
         if note or not self._proposed:
-            self._put(before, f"note {note}", self._note, note)
-        self._put(before, "kept", self._head, "Kept with this tie", "the sources stay as they are")
+            self._put(before, tr("note {note}", note=note), self._note, note)
+        self._put(
+            before, "kept", self._head, tr("Kept with this tie"), tr("the sources stay as they are")
+        )
         for number, pair in enumerate(kept):
             self._put(before, (number, pair, inks), self._kept, number, pair, inks)
         if not kept:
-            self._put(before, "none", partial(label, "None yet.", soft=True))
+            self._put(before, "none", partial(label, tr("None yet."), soft=True))
         self._rows.addStretch(1)
         for gone in before.values():
             discard(gone)
         safe = sum(one.safe for one in self._proposed)
-        self._all.setText(f"Take all safe pairs ({safe})")
+        self._all.setText(tr("Take all safe pairs ({safe})", safe=safe))
         self._all.setVisible(safe > 0)
         self._save.setEnabled(bool(kept))
 
@@ -152,7 +157,7 @@ class PairsPanel(QFrame):
         return made
 
     def _note(self, note: str) -> QWidget:
-        says = label(note or "No value looks like one of the other side.", soft=True)
+        says = label(note or tr("No value looks like one of the other side."), soft=True)
         says.setObjectName("pairs.note")
         says.setWordWrap(True)
         return says
@@ -166,8 +171,10 @@ class PairsPanel(QFrame):
         line.addStretch(1)
         if pairs > 1:
             take = partial(self._take_kind, reason)
-            all_of = button("Take all of this kind", f"pairs.kind.{reason}", take, "plain")
-            all_of.setAccessibleName(f"Take all {pairs} pairs of this kind: {reason}")
+            all_of = button(tr("Take all of this kind"), f"pairs.kind.{reason}", take, "plain")
+            all_of.setAccessibleName(
+                tr("Take all {pairs} pairs of this kind: {reason}", pairs=pairs, reason=reason)
+            )
             line.addWidget(all_of)
         return row
 
@@ -194,13 +201,13 @@ class PairsPanel(QFrame):
         line.addWidget(self._chip(one.pair.right, inks[1]))
         share = f" · {one.how_alike}" if one.how_alike else ""
         why = label(f"+{counted(one.rows, 'row')}{share}", soft=True)
-        why.setToolTip(f"It finds {counted(one.rows, 'row')} more.")
+        why.setToolTip(tr("It finds {rows} more.", rows=counted(one.rows, "row")))
         line.addWidget(why)
         line.addStretch(1)
-        says = f"“{one.pair.left}” and “{one.pair.right}”"
+        says = tr("“{left}” and “{right}”", left=one.pair.left, right=one.pair.right)
         for words, name, does, look in (
-            ("Same", "same", partial(self.same.emit, [one.pair]), "soft"),
-            ("Not the same", "not", partial(self.not_same.emit, one.pair), ""),
+            (tr("Same"), "same", partial(self.same.emit, [one.pair]), "soft"),
+            (tr("Not the same"), "not", partial(self.not_same.emit, one.pair), ""),
         ):
             made = button(words, f"pairs.{name}", does, look)
             made.setAccessibleName(f"{words}: {says}")
@@ -216,8 +223,12 @@ class PairsPanel(QFrame):
         line.addWidget(label("is", soft=True))
         line.addWidget(self._chip(pair.right, inks[1]))
         line.addStretch(1)
-        undo = button("Undo", f"pairs.undo.{number}", partial(self.undone.emit, number), "plain")
-        undo.setAccessibleName(f"No longer the same: “{pair.left}” and “{pair.right}”")
+        undo = button(
+            tr("Undo"), f"pairs.undo.{number}", partial(self.undone.emit, number), "plain"
+        )
+        undo.setAccessibleName(
+            tr("No longer the same: “{left}” and “{right}”", left=pair.left, right=pair.right)
+        )
         line.addWidget(undo)
         return row
 

@@ -6,6 +6,7 @@ from functools import partial
 
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
+from keen_trellis.base.language import tr
 from keen_trellis.compute.promise_checks import Checked
 from keen_trellis.desktop.bench.page import Page
 from keen_trellis.desktop.bench.rows_card import RowsCard
@@ -18,7 +19,9 @@ from keen_trellis.document import Lane, edits
 from keen_trellis.document.items import Item, JoinItem, Promised
 from keen_trellis.plan.promises import PROMISES, Promise
 
-_WHAT_FOR = "Checked at every run, here and by “keen-trellis run”; a broken one stops deliveries."
+_WHAT_FOR = tr(
+    "Checked at every run, here and by “keen-trellis run”; a broken one stops deliveries."
+)
 _NUMBER_WIDTH = 76
 
 
@@ -81,35 +84,37 @@ class PromisesPage(Page):
             }
             current = f"{promised.side}.{promised.what}"
             what = say.choice(
-                f"{name}.what", "The promise", words, current, partial(self._put, place)
+                f"{name}.what", tr("The promise"), words, current, partial(self._put, place)
             )
             say.begin_line(what)
             if promised.what == "few without":
                 taken = partial(self._number, place)
-                says = "How many rows may be without a partner"
+                says = tr("How many rows may be without a partner")
                 say.field(f"{name}.rows", says, str(promised.rows), _NUMBER_WIDTH, taken)
             if promised.what == "same total":
                 columns = dict.fromkeys(self._columns(item)[promised.side == "right"])
-                says = "The column that is added up"
+                says = tr("The column that is added up")
                 options = [(column, column, "") for column in columns]
                 chosen = partial(self._column, place)
                 say.choice(f"{name}.column", says, options, promised.column, chosen)
             if place < len(known):
                 one = known[place]
-                state = "· kept" if one.is_kept else f"· broken: {one.says}"
+                state = tr("· kept") if one.is_kept else tr("· broken: {says}", says=one.says)
                 say.word(state, theme.accent if one.is_kept else theme.warn_ink)
                 if len(one.breaking):
                     look = partial(self._look, place)
-                    say.button("show the rows", f"{name}.show", "Show the rows that break it", look)
-            says = "Take this promise back"
+                    say.button(
+                        tr("show the rows"), f"{name}.show", tr("Show the rows that break it"), look
+                    )
+            says = tr("Take this promise back")
             say.button("×", f"{name}.remove", says, partial(self._remove, place))
         offered = {
             f"{side}.{what}": Promise(what, side).sentence(names)
             for side in ("left", "right")
             for what in PROMISES
         }
-        add = say.choice("promises.add", "Promise something", offered, "", self._add)
-        add.setText("+ promise" if item.promises else "promise something")
+        add = say.choice("promises.add", tr("Promise something"), offered, "", self._add)
+        add.setText(tr("+ promise") if item.promises else tr("promise something"))
         say.begin_line(add)
 
     def _show_breaking(self, known: tuple[Checked, ...], origins: Origins) -> None:
@@ -125,7 +130,9 @@ class PromisesPage(Page):
             for origin, found in origins.colours.items():
                 if table.fields and table.fields[0].origin == origin:
                     colours = found
-            self._rows.show_head(f"Not so: {one.sentence()}", len(table), True, colours)
+            self._rows.show_head(
+                tr("Not so: {sentence}", sentence=one.sentence()), len(table), True, colours
+            )
             link = one.tied.link.fields
             side = one.promise.side
             self._rows.show_rows(table, origins, {getattr(field, side) for field in link})
@@ -167,7 +174,9 @@ class PromisesPage(Page):
         assert self._item is not None
         number = text.strip().replace(",", "")
         if not number.isdecimal():
-            self.session.telling.trouble(f"“{text}” is no number of rows. Type one from 0 on.")
+            self.session.telling.trouble(
+                tr("“{text}” is no number of rows. Type one from 0 on.", text=text)
+            )
             return
         self._replace(place, self._item.promises[place].model_copy(update={"rows": int(number)}))
 

@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from keen_trellis.base.language import tr
 from keen_trellis.base.words import counted
 from keen_trellis.compute.join_result import Tied
 from keen_trellis.desktop.controls import label
@@ -76,7 +77,7 @@ class TypesCard(QFrame):
     def __init__(self, tie: Tied | Unlinked, keep: Keep, parent: QWidget) -> None:
         super().__init__(parent, Qt.WindowType.Popup)
         self.setObjectName("popover")
-        self.setAccessibleName("What every join type would give")
+        self.setAccessibleName(tr("What every join type would give"))
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.setFixedWidth(_WIDTH)
         self._lines, self._now = _lines(tie), -1
@@ -86,17 +87,17 @@ class TypesCard(QFrame):
             self._now = next((n for n, line in enumerate(self._lines) if line.choice == now), 0)
         left, right = tie.names
         heads = (
-            "join type",
+            tr("join type"),
             "rows",
-            "against now",
-            f"gaps in {left}",
-            f"gaps in {right}",
+            tr("against now"),
+            tr("gaps in {left}", left=left),
+            tr("gaps in {right}", right=right),
             "multiplied",
         )
         self.table = QTableWidget(len(self._lines), len(heads))
         self.table.setTabKeyNavigation(False)
         self.table.setObjectName("join_types")
-        self.table.setAccessibleName("Join types, with the rows that each would give")
+        self.table.setAccessibleName(tr("Join types, with the rows that each would give"))
         self.table.setHorizontalHeaderLabels(heads)
         self.table.verticalHeader().hide()
         self.table.verticalHeader().setDefaultSectionSize(_ROW)
@@ -143,7 +144,7 @@ class TypesCard(QFrame):
         rows_now = self._lines[self._now].rows if self._now >= 0 else None
         for row, line in enumerate(self._lines):
             apart = line.rows - rows_now if rows_now is not None else 0
-            against = "now" if row == self._now else f"{apart:+,}" if apart else "as many"
+            against = "now" if row == self._now else f"{apart:+,}" if apart else tr("as many")
             against = "–" if rows_now is None else against
             numbers = (line.left_gaps, line.right_gaps, line.multiplied)
             cells = [line.name, f"{line.rows:,}", against]
@@ -188,9 +189,9 @@ def _lines(tie: Tied | Unlinked) -> list[_Line]:
             )
         )
     if tie.link.cross:
-        back = "The link fields, once chosen, say again which rows belong together."
+        back = tr("The link fields, once chosen, say again which rows belong together.")
         choice = Choice((Bay.LEFT, Bay.BOTH))
-        found.append(_Line("by link fields", choice, 0, 0, 0, multiplied=0, sentence=back))
+        found.append(_Line(tr("by link fields"), choice, 0, 0, 0, multiplied=0, sentence=back))
     keep = tie.keep if tie.link.cross else tuple(Bay)
     found.append(_cross_line(tie.names, (len(tie.left), len(tie.right)), keep))
     return found
@@ -198,9 +199,14 @@ def _lines(tie: Tied | Unlinked) -> list[_Line]:
 
 def _cross_line(names: tuple[str, str], sides: tuple[int, int], keep: Keep) -> _Line:
     rows = sides[0] * sides[1]
-    sentence = (
-        f"Every one of {sides[0]:,} {names[0]} rows beside every one of {sides[1]:,} "
-        f"{names[1]} rows, whatever they hold: {counted(rows, 'row')}."
+    sentence = tr(
+        "Every one of {sides_1:,} {names_1} rows beside every one of {sides_2:,} "
+        "{names_2} rows, whatever they hold: {rows}.",
+        sides_1=sides[0],
+        names_1=names[0],
+        sides_2=sides[1],
+        names_2=names[1],
+        rows=counted(rows, "row"),
     )
     multiplied = max(rows - sides[0], 0)
     choice = Choice(keep, cross=True)

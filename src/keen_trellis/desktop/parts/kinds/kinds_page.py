@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from keen_trellis.base.language import tr
 from keen_trellis.data import Kind, Table
 from keen_trellis.data.kinds import BY_DAY
 from keen_trellis.desktop.bench.sentence import Sentence
@@ -19,7 +20,7 @@ class KindsPage(StepPage):
 
     def tell(self, say: Sentence, item: Any, before: Table | None, lane: str) -> None:
         """Say which columns become what."""
-        say.word("Make" if item.kinds else "Make another kind of")
+        say.word(tr("Make") if item.kinds else tr("Make another kind of"))
         for number, (column, kind) in enumerate(item.kinds.items()):
             if number:
                 say.word("and")
@@ -28,8 +29,8 @@ class KindsPage(StepPage):
         days = {name for name, kind in item.kinds.items() if kind in BY_DAY}
         texts = {f.name for f in fields if f.kind is Kind.TEXT}
         if days & texts or item.dates != _AS_THEY_SHOW:
-            say.word("with dates")
-            says = "Which part of a date such as 03/04/2026 comes first"
+            say.word(tr("with dates"))
+            says = tr("Which part of a date such as 03/04/2026 comes first")
             say.choice(
                 "kinds.dates",
                 says,
@@ -39,22 +40,22 @@ class KindsPage(StepPage):
             )
         add = say.choice(
             "kinds.add",
-            "A column to read as another kind",
+            tr("A column to read as another kind"),
             [(f.name, f.name, str(f.kind)) for f in fields if f.name not in item.kinds],
             current="",
             chosen=lambda column: self.change(kinds={**item.kinds, column: Kind.TEXT}),
         )
-        add.setText("+ column")
+        add.setText(tr("+ column"))
 
     def _tell_kind(self, say: Sentence, item: Any, column: str, kind: Kind) -> None:
         say.word(column)
         say.choice(
             f"kinds.{column}",
-            f"The kind of {column}",
+            tr("The kind of {column}", column=column),
             {one.value: one.value for one in Kind},
             current=kind,
             chosen=lambda value: self.change(kinds={**item.kinds, column: Kind(value)}),
         )
         rest = {name: one for name, one in item.kinds.items() if name != column}
-        says = f"Let {column} be what it is"
+        says = tr("Let {column} be what it is", column=column)
         say.button("×", f"kinds.{column}.remove", says, lambda: self.change(kinds=rest))

@@ -1,23 +1,28 @@
 """A lane in the desktop: its rows, its columns, its source."""
 
+from keen_trellis.base.language import tr
 from keen_trellis.desktop.bench.page import NOTES, PageSpec, PartView, later
 
 VIEW = PartView(
     pages=(
         PageSpec(
-            "rows", "Rows", later("parts.lane.rows_page.RowsPage"), "Look at rows", counts_rows=True
+            "rows",
+            tr("Rows"),
+            later("parts.lane.rows_page.RowsPage"),
+            tr("Look at rows"),
+            counts_rows=True,
         ),
         PageSpec(
             "columns",
-            "Columns",
+            tr("Columns"),
             later("parts.lane.lane_columns_page.ColumnsPage"),
-            "Make a lane ready",
+            tr("Make a lane ready"),
         ),
         PageSpec(
             "source",
-            "Source",
+            tr("Source"),
             later("parts.lane.source_page.SourcePage"),
-            "See whether it was read right",
+            tr("See whether it was read right"),
         ),
         NOTES,
     ),

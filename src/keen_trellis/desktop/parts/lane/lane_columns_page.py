@@ -13,6 +13,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from keen_trellis.base.language import tr
 from keen_trellis.base.progress import Report
 from keen_trellis.data import BLANK, Kind, Table
 from keen_trellis.data.profile import Profile, profile
@@ -43,14 +44,14 @@ class ColumnsPage(Page):
         self._list.itemSelectionChanged.connect(self._show_column)
         self._title = label(strong=True)
         self._title.setObjectName("columns.title")
-        self._kind = Choice("columns.kind", "Kind of the column")
+        self._kind = Choice("columns.kind", tr("Kind of the column"))
         self._kind.chosen.connect(self._choose_kind)
         self._unfit = Notice("columns.unfit")
         self._view = ProfileView(theme, "columns.profile")
         head = QHBoxLayout()
         head.setSpacing(8)
         head.addWidget(self._title)
-        self._says = label("is read as", soft=True)
+        self._says = label(tr("is read as"), soft=True)
         head.addWidget(self._says)
         head.addWidget(self._kind)
         head.addStretch()
@@ -81,7 +82,7 @@ class ColumnsPage(Page):
             widget.setVisible(isinstance(table, Table))
         if not isinstance(table, Table):
             self._shown = None
-            self.tell_trouble(self._unfit, table, "" if table is not None else "Not read yet.")
+            self.tell_trouble(self._unfit, table, "" if table is not None else tr("Not read yet."))
             return
         if table is self._shown and same_lane:
             if self._current not in self._profiles:
@@ -134,10 +135,12 @@ class ColumnsPage(Page):
         self._title.setText(name)
         options = [(k.value, str(k), "") for k in Kind]
         is_read = lane.source.begins_at() is None
-        self._says.setText("is read as" if is_read else f"is {kind} where it comes from")
+        self._says.setText(
+            tr("is read as") if is_read else tr("is {kind} where it comes from", kind=kind)
+        )
         self._kind.setVisible(is_read)
         if name in lane.source.kinds:
-            options.append(("", "as found in the values", ""))
+            options.append(("", tr("as found in the values"), ""))
         self._kind.offer(options, kind.value)
         self._show_unfit(name)
         self._view.show_profile(self._profiles.get(name), self.theme.lane(lane.colour))
@@ -158,7 +161,7 @@ class ColumnsPage(Page):
                     self._view.show_profile(found, self.theme.lane(self._lane.colour))
 
         def look(report: Report) -> Profile:
-            report(0.0, f"Looking at {name}")
+            report(0.0, tr("Looking at {name}", name=name))
             return profile(table.column(name))
 
         self.session.work.find_out(look, done, "", lambda: looking_at.discard(name))
@@ -173,11 +176,21 @@ class ColumnsPage(Page):
             self._unfit.tell("")
             return
         pairs = zip(lost.texts[:_UNFIT_LISTED], lost.rows, strict=False)
-        some = ", ".join(f"“{text}” in row {int(row) + 1:,}" for text, row in pairs)
+        some = ", ".join(
+            tr("“{text}” in row {row:,}", text=text, row=int(row) + 1) for text, row in pairs
+        )
         more = len(lost.rows) - _UNFIT_LISTED
-        tail = f" and {more:,} more" if more > 0 else ""
-        what = "Their time of day is cut off" if lost.is_cut else "so blank here"
-        self._unfit.tell(f"Cannot be read as {lost.kind} whole. {what}: {some}{tail}.")
+        tail = tr(" and {more:,} more", more=more) if more > 0 else ""
+        what = tr("Their time of day is cut off") if lost.is_cut else tr("so blank here")
+        self._unfit.tell(
+            tr(
+                "Cannot be read as {kind} whole. {what}: {some}{tail}.",
+                kind=lost.kind,
+                what=what,
+                some=some,
+                tail=tail,
+            )
+        )
 
     def _choose_kind(self, value: str) -> None:
         if self._lane is None:
@@ -185,7 +198,9 @@ class ColumnsPage(Page):
         kind = Kind(value) if value else None
         source = self._lane.source.with_kind(self._current, kind)
         words = (
-            f"Read “{self._current}” as {kind}" if kind else f"Find the kind of “{self._current}”"
+            tr("Read “{current}” as {kind}", current=self._current, kind=kind)
+            if kind
+            else tr("Find the kind of “{current}”", current=self._current)
         )
         self.session.do(edits.SetSource(self._lane.id, source, words))
 
@@ -193,8 +208,8 @@ class ColumnsPage(Page):
 def _list() -> QTableWidget:
     made = QTableWidget(0, 3)
     made.setObjectName("columns.list")
-    made.setAccessibleName("Columns of the lane")
-    made.setHorizontalHeaderLabels(["Column", "Kind"])
+    made.setAccessibleName(tr("Columns of the lane"))
+    made.setHorizontalHeaderLabels([tr("Column"), tr("Kind")])
     made.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
     made.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
     made.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
@@ -204,12 +219,12 @@ def _list() -> QTableWidget:
     made.verticalHeader().setDefaultSectionSize(25)
     made.setFixedWidth(380)
     header = made.horizontalHeader()
-    header.setAccessibleName("What is said of each column")
+    header.setAccessibleName(tr("What is said of each column"))
     header.setHighlightSections(False)
     header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
     header.setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
     right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
-    blank = QTableWidgetItem("Blank")
+    blank = QTableWidgetItem(tr("Blank"))
     blank.setTextAlignment(right)
     made.setHorizontalHeaderItem(2, blank)
     header.resizeSection(1, 120)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from PySide6.QtWidgets import QWidget
 
 from keen_trellis.base.errors import UserError
+from keen_trellis.base.language import tr
 from keen_trellis.desktop.adding.kind_menu import offer_kinds
 from keen_trellis.desktop.bench.table_model import Origins
 from keen_trellis.desktop.bench.table_page import TablePage
@@ -28,9 +29,15 @@ class RowsPage(TablePage):
         results = self.session.results
         reading = results.readings.get(lane.id)
         shown = reading if isinstance(reading, UserError) else results.rows.get(lane.id)
-        line = f"Read as: {reading.taken_as}" if isinstance(reading, Reading) else ""
+        line = (
+            tr("Read as: {taken_as}", taken_as=reading.taken_as)
+            if isinstance(reading, Reading)
+            else ""
+        )
         if lane.source.begins_at() is not None:
-            line = f"Begins with {self.session.trellis.begins_words(lane)}"
+            line = tr(
+                "Begins with {begins_words}", begins_words=self.session.trellis.begins_words(lane)
+            )
         self.show_table(shown, line, origins, set())
 
     def _offer_kinds(self, column: str) -> None:
@@ -38,12 +45,14 @@ class RowsPage(TablePage):
         if lane is None:
             return
         if lane.source.begins_at() is not None:
-            self.session.telling.say("The kinds here are those of the rows it begins with.")
+            self.session.telling.say(tr("The kinds here are those of the rows it begins with."))
             return
         kind = self.grid.table_model.table.field(column).kind
 
         def choose(source: Source) -> None:
-            self.session.do(edits.SetSource(lane.id, source, f"Change the kind of “{column}”"))
+            self.session.do(
+                edits.SetSource(lane.id, source, tr("Change the kind of “{column}”", column=column))
+            )
 
         offer_kinds(
             self,

@@ -8,6 +8,7 @@ from pathlib import Path
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
+from keen_trellis.base.language import tr
 from keen_trellis.base.words import counted
 from keen_trellis.desktop.adding.source_form import NoticedLines, SourceForm
 from keen_trellis.desktop.adding.typed_grid import PASTING
@@ -37,9 +38,9 @@ class SourcePage(Page):
         self._where.setObjectName("source.where")
         self._place = label(soft=True)
         self._place.setObjectName("source.place")
-        self._move = button("Choose another place …", "source.move", self._ask_moving)
-        self._again = button("Read again", "source.again", self._read_again, "soft")
-        self._begin = button("Show where it begins", "source.begin", self._show_beginning)
+        self._move = button(tr("Choose another place …"), "source.move", self._ask_moving)
+        self._again = button(tr("Read again"), "source.again", self._read_again, "soft")
+        self._begin = button(tr("Show where it begins"), "source.begin", self._show_beginning)
         self._facts = label(soft=True)
         self._facts.setObjectName("source.facts")
         self._form = SourceForm("source.form", theme)
@@ -76,7 +77,7 @@ class SourcePage(Page):
         column.addWidget(self._apart)
         column.addStretch(1)
         scroll = QScrollArea()
-        scroll.setAccessibleName("All that is said of the source")
+        scroll.setAccessibleName(tr("All that is said of the source"))
         scroll.setObjectName("source.scroll")
         scroll.setFrameShape(QScrollArea.Shape.NoFrame)
         scroll.setWidgetResizable(True)
@@ -98,7 +99,9 @@ class SourcePage(Page):
         self._lane = lane
         source, read = lane.source, reading if isinstance(reading, Reading) else None
         is_read = source.begins_at() is None
-        begins = f"Begins with {self.session.trellis.begins_words(lane)}"
+        begins = tr(
+            "Begins with {begins_words}", begins_words=self.session.trellis.begins_words(lane)
+        )
         self._where.setText(_title(source) if is_read else begins)
         self._place.setText(str(Path(source.place).parent) if source.place else _server(source))
         self._move.setVisible(bool(source.place))
@@ -129,7 +132,7 @@ class SourcePage(Page):
         lane, source = self._typed
         self._typed = None
         if source.columns and any(one.id == lane for one in self.session.trellis.lanes):
-            self.session.do(edits.SetSource(lane, source, "Type into a table"))
+            self.session.do(edits.SetSource(lane, source, tr("Type into a table")))
 
     def _mended(self, source: Source) -> None:
         if self._lane is not None:
@@ -146,9 +149,9 @@ class SourcePage(Page):
 
 def _title(source: Source) -> str:
     if isinstance(source, TypedSource):
-        return "Typed in, and kept in the trellis"
+        return tr("Typed in, and kept in the trellis")
     if isinstance(source, TableSource | QuerySource):
-        what = source.table if isinstance(source, TableSource) else "a query"
+        what = source.table if isinstance(source, TableSource) else tr("a query")
         return f"{source.database.label} › {what}"
     return Path(source.place).name
 
@@ -156,25 +159,41 @@ def _title(source: Source) -> str:
 def _facts(reading: Reading) -> str:
     """Return how much was read, and the age and size of the file it was read from."""
     table = reading.table
-    words = f"{counted(len(table), 'row')} and {counted(len(table.columns), 'column')} were read"
+    words = tr(
+        "{rows} and {columns} were read",
+        rows=counted(len(table), "row"),
+        columns=counted(len(table.columns), "column"),
+    )
     if len(reading.files) == 1:
         (stamp,) = reading.files
         changed = dt.datetime.fromtimestamp(stamp.changed_ns / 1e9)
-        words += f" from the file of {changed:%Y-%m-%d %H:%M}, {max(stamp.size >> 10, 1):,} KB"
+        words += tr(
+            " from the file of {changed:%Y-%m-%d %H:%M}, {max:,} KB",
+            changed=changed,
+            max=max(stamp.size >> 10, 1),
+        )
     elif reading.files:
         size = sum(stamp.size for stamp in reading.files)
-        words += f" from {counted(len(reading.files), 'file')}, {max(size >> 10, 1):,} KB"
-    return f"{words}." if reading.noticed else f"{words}. Nothing stands out."
+        words += tr(
+            " from {files}, {max:,} KB",
+            files=counted(len(reading.files), "file"),
+            max=max(size >> 10, 1),
+        )
+    return f"{words}." if reading.noticed else tr("{words}. Nothing stands out.", words=words)
 
 
 def _server(source: Source) -> str:
     if source.begins_at() is not None:
-        return "Nothing is read for it: its rows follow what is done where it begins"
+        return tr("Nothing is read for it: its rows follow what is done where it begins")
     database = getattr(source, "database", None)
     if not isinstance(database, Server):
         return PASTING
-    ways = {"asked": "password asked for", "keyring": "password in the keyring"}
-    return f"as {database.user}, {ways.get(database.password, f'password in {database.password}')}"
+    ways = {"asked": tr("password asked for"), "keyring": tr("password in the keyring")}
+    return tr(
+        "as {user}, {get}",
+        user=database.user,
+        get=ways.get(database.password, f"password in {database.password}"),
+    )
 
 
 def _apart_words(apart: tuple[SetApart, ...]) -> str:
@@ -182,8 +201,15 @@ def _apart_words(apart: tuple[SetApart, ...]) -> str:
     if not apart:
         return ""
     shown = [
-        f"{a.file}, line {a.line or '?'} ({a.why}):  {a.text[:160]}" for a in apart[:_LINES_AT_MOST]
+        tr(
+            "{file}, line {value} ({why}):  {text}",
+            file=a.file,
+            value=a.line or "?",
+            why=a.why,
+            text=a.text[:160],
+        )
+        for a in apart[:_LINES_AT_MOST]
     ]
     more = len(apart) - len(shown)
-    tail = [f"and {more:,} more"] if more else []
-    return "\n".join(["Set apart, and not in the table:", *shown, *tail])
+    tail = [tr("and {more:,} more", more=more)] if more else []
+    return "\n".join([tr("Set apart, and not in the table:"), *shown, *tail])

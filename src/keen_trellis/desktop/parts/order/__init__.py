@@ -1,12 +1,13 @@
 """The step that orders rows, in the desktop."""
 
+from keen_trellis.base.language import tr
 from keen_trellis.desktop.bench.page import step_view
 
 VIEW = step_view(
     "order",
-    "Order",
+    tr("Order"),
     glyph="↕",
-    offer="Order the rows",
-    tip="Put the rows in order by some columns.",
+    offer=tr("Order the rows"),
+    tip=tr("Put the rows in order by some columns."),
     page="parts.order.order_page.OrderPage",
 )

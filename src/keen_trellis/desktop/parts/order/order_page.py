@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from keen_trellis.base.language import tr
 from keen_trellis.data import Table
 from keen_trellis.desktop.bench.order_part import tell_order
 from keen_trellis.desktop.bench.sentence import Sentence
@@ -18,9 +19,9 @@ class OrderPage(StepPage):
 
     def tell(self, say: Sentence, item: Any, before: Table | None, lane: str) -> None:
         """Say the order."""
-        say.word("Order the rows by")
+        say.word(tr("Order the rows by"))
         tell_order(say, "order.by", item.by, before, self._take)
-        say.word("· blanks come last")
+        say.word(tr("· blanks come last"))
 
     def _take(self, by: tuple[OrderedBy, ...]) -> None:
         self.change(by=by)

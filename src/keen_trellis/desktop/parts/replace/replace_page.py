@@ -15,6 +15,7 @@ from PySide6.QtWidgets import (
 )
 
 from keen_trellis.base.errors import SourceError
+from keen_trellis.base.language import tr
 from keen_trellis.base.progress import Report
 from keen_trellis.base.words import counted
 from keen_trellis.data import Table
@@ -26,8 +27,8 @@ from keen_trellis.document.items import Replacement
 
 MATCHED = {
     "whole values": "whole values",
-    "parts": "parts of texts",
-    "patterns": "patterns (regular expressions)",
+    "parts": tr("parts of texts"),
+    "patterns": tr("patterns (regular expressions)"),
 }
 _TOLD = 6
 
@@ -44,7 +45,7 @@ class ReplacePage(StepPage):
         say.word("replace")
         say.choice(
             "replace.matched",
-            "What is compared",
+            tr("What is compared"),
             MATCHED,
             current=item.matched,
             chosen=lambda value: self.change(matched=value),
@@ -53,12 +54,14 @@ class ReplacePage(StepPage):
             self._tell_one(say, item, place, one)
         more = len(item.replacements) - _TOLD
         if more > 0:
-            say.word(f"and {counted(more, 'other')}")
-        say.button("+ value", "replace.add", "Replace one more", lambda: self._add(item, before))
-        says = "Type or paste a list: one a line, a tab between what and by what"
-        say.button("as a list …", "replace.list", says, partial(self._as_list, item))
-        says = "Load a list: the first two columns of a sheet or text, what and by what"
-        say.button("from a sheet …", "replace.load", says, partial(self._load, item))
+            say.word(tr("and {others}", others=counted(more, "other")))
+        say.button(
+            tr("+ value"), "replace.add", tr("Replace one more"), lambda: self._add(item, before)
+        )
+        says = tr("Type or paste a list: one a line, a tab between what and by what")
+        say.button(tr("as a list …"), "replace.list", says, partial(self._as_list, item))
+        says = tr("Load a list: the first two columns of a sheet or text, what and by what")
+        say.button(tr("from a sheet …"), "replace.load", says, partial(self._load, item))
 
     def _tell_one(self, say: Sentence, item: Any, place: int, one: Replacement) -> None:
         name = f"replace.{place}"
@@ -67,13 +70,13 @@ class ReplacePage(StepPage):
             made = (*item.replacements[:place], one.but(**changes), *item.replacements[place + 1 :])
             self.change(replacements=made)
 
-        says = f"What is replaced, {place + 1}; empty for a blank"
+        says = tr("What is replaced, {place}; empty for a blank", place=place + 1)
         say.field(f"{name}.old", says, one.old, 120, lambda text: put(old=text))
         say.word("by")
-        says = f"What stands in its place, {place + 1}; empty for a blank"
+        says = tr("What stands in its place, {place}; empty for a blank", place=place + 1)
         say.field(f"{name}.new", says, one.new, 120, lambda text: put(new=text))
         rest = (*item.replacements[:place], *item.replacements[place + 1 :])
-        says = f"Do not replace {one.old}"
+        says = tr("Do not replace {old}", old=one.old)
         say.button("×", f"{name}.remove", says, lambda: self.change(replacements=rest))
 
     def _add(self, item: Any, before: Table | None) -> None:
@@ -88,7 +91,7 @@ class ReplacePage(StepPage):
     def _load(self, item: Any) -> None:
         """Take the first two columns of a file; what it does not have stays in the list."""
         folder = self.session.path.parent if self.session.path else Path.cwd()
-        path, _ = QFileDialog.getOpenFileName(self, "Load a list from a sheet", str(folder))
+        path, _ = QFileDialog.getOpenFileName(self, tr("Load a list from a sheet"), str(folder))
         if not path:
             return
 
@@ -98,8 +101,11 @@ class ReplacePage(StepPage):
             table = read(path, report=report)
             if len(table.columns) < 2:
                 raise SourceError(
-                    f"{Path(path).name} has one column, and a list has two: what, and by what.",
-                    "Choose another file.",
+                    tr(
+                        "{name} has one column, and a list has two: what, and by what.",
+                        name=Path(path).name,
+                    ),
+                    tr("Choose another file."),
                 )
             old, new = (table.fetch(field).texts().to_pylist() for field in table.fields[:2])
             return {a or "": b or "" for a, b in zip(old, new, strict=True)}
@@ -108,18 +114,18 @@ class ReplacePage(StepPage):
             listed = {one.old: one.new for one in item.replacements} | found
             made = tuple(Replacement(old=old, new=new) for old, new in listed.items())
             self.change(replacements=made)
-            self.session.telling.say(f"{counted(len(found), 'value')} loaded.")
+            self.session.telling.say(tr("{values} loaded.", values=counted(len(found), "value")))
 
-        self.session.work.find_out(load, take, "Stopped: no list was loaded.")
+        self.session.work.find_out(load, take, tr("Stopped: no list was loaded."))
 
     def _as_list(self, item: Any) -> None:
         dialog = QDialog(self)
         dialog.setObjectName("replace.dialog")
-        dialog.setWindowTitle("Replace by a list")
+        dialog.setWindowTitle(tr("Replace by a list"))
         dialog.resize(480, 420)
         text = QPlainTextEdit("\n".join(f"{one.old}\t{one.new}" for one in item.replacements))
         text.setObjectName("replace.dialog.text")
-        text.setAccessibleName("One a line: what, a tab, by what")
+        text.setAccessibleName(tr("One a line: what, a tab, by what"))
         text.setFont(value_font())
         text.setTabStopDistance(180)
         buttons = QDialogButtonBox(
@@ -129,7 +135,7 @@ class ReplacePage(StepPage):
         buttons.rejected.connect(dialog.reject)
         column = QVBoxLayout(dialog)
         column.addWidget(
-            label("One a line: what, a tab, by what. Two columns of a sheet paste so.")
+            label(tr("One a line: what, a tab, by what. Two columns of a sheet paste so."))
         )
         column.addWidget(text, 1)
         column.addWidget(buttons)

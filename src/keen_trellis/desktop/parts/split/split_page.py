@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from keen_trellis.base.language import tr
 from keen_trellis.data import Kind, Table
 from keen_trellis.desktop.bench.sentence import Sentence
 from keen_trellis.desktop.bench.step_page import StepPage
@@ -17,11 +18,11 @@ class SplitPage(StepPage):
 
     def tell(self, say: Sentence, item: Any, before: Table | None, lane: str) -> None:
         """Say what is split."""
-        say.word("Split")
+        say.word(tr("Split"))
         fields = before.fields if before is not None else ()
         say.choice(
             "split.column",
-            "The column to split",
+            tr("The column to split"),
             [(f.name, f.name, "") for f in fields if f.kind is Kind.TEXT],
             current=item.column,
             chosen=lambda value: self.change(column=value, into=item.into or self._names(value)),
@@ -31,28 +32,28 @@ class SplitPage(StepPage):
         if not item.into_rows:
             say.choice(
                 "split.at",
-                "Where it is split",
-                {"a mark": "the mark", "positions": "positions"},
+                tr("Where it is split"),
+                {"a mark": tr("the mark"), "positions": "positions"},
                 current=item.at,
                 chosen=lambda value: self.change(at=value),
             )
         if item.at == "a mark" or item.into_rows:
-            says = "The mark to split at"
+            says = tr("The mark to split at")
             say.field("split.mark", says, item.mark, 60, lambda text: self.change(mark=text))
         else:
             shown = ", ".join(map(str, item.positions))
-            says = "Behind how many letters it is cut: 2, 5"
+            says = tr("Behind how many letters it is cut: 2, 5")
             say.field("split.positions", says, shown, 90, self._take_positions)
         say.word("into")
         say.choice(
             "split.into",
-            "What the parts become",
-            {"columns": "columns", "rows": "a row for each part"},
+            tr("What the parts become"),
+            {"columns": "columns", "rows": tr("a row for each part")},
             current="rows" if item.into_rows else "columns",
             chosen=lambda value: self.change(into_rows=value == "rows"),
         )
         if not item.into_rows:
-            says = "The names of the new columns: from, to"
+            says = tr("The names of the new columns: from, to")
             say.field("split.names", says, ", ".join(item.into), 200, self._take_names)
 
     def _names(self, column: str) -> tuple[str, ...]:

@@ -8,6 +8,7 @@ from functools import partial
 
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
+from keen_trellis.base.language import tr
 from keen_trellis.compute.stack_rows import Stack
 from keen_trellis.desktop.bench.page import Page
 from keen_trellis.desktop.bench.rows_card import RowsCard
@@ -20,7 +21,7 @@ from keen_trellis.desktop.theme import Theme
 from keen_trellis.document import Lane, edits
 from keen_trellis.document.items import Item, StackedLane, StackItem
 
-_REPEATS = {"kept": "are kept", "left": "are left out"}
+_REPEATS = {"kept": tr("are kept"), "left": tr("are left out")}
 _NAME_WIDTH = 130
 
 
@@ -68,7 +69,7 @@ class StackPage(Page):
         self._spare.setVisible(not is_there)
         if isinstance(given, Stack):
             self._said.setText(given.sentence())
-            self._rows.show_head("Stacked", len(given.outcome), True, origins.colours[lane.id])
+            self._rows.show_head(tr("Stacked"), len(given.outcome), True, origins.colours[lane.id])
             self._rows.show_rows(given.outcome, origins, set())
 
     def _show_sentence(self, lane: Lane, item: StackItem, origins: Origins) -> None:
@@ -82,23 +83,23 @@ class StackPage(Page):
     ) -> None:
         say = self._sentence
         say_kind(say, self.session, "stack")
-        say.word("below the rows of")
+        say.word(tr("below the rows of"))
         say.word(lane.name, origins.colours[lane.id].ink)
-        say.word("those of")
+        say.word(tr("those of"))
         for place, taken in enumerate(item.lanes):
             other = self.session.trellis.lane(taken.lane)
             say.word(other.name, origins.colours[other.id].ink)
             self._tell_renamed(place, taken, columns[place])
             if len(item.lanes) > 1:
-                says = f"Take {other.name} out of the stack"
+                says = tr("Take {name} out of the stack", name=other.name)
                 say.button("×", f"stack.{place}.remove", says, partial(self._remove, place))
         self._offer_lanes(lane, item)
-        say.word("· rows that stand there already")
+        say.word(tr("· rows that stand there already"))
         current = "kept" if item.repeats else "left"
-        says = "Rows that stand there already"
+        says = tr("Rows that stand there already")
         say.choice("stack.repeats", says, _REPEATS, current=current, chosen=self._choose_repeats)
-        say.word("· a column that says where each came from:")
-        says = "Name of the column that says where each row came from"
+        say.word(tr("· a column that says where each came from:"))
+        says = tr("Name of the column that says where each row came from")
         field = say.field(
             "stack.source_column", says, item.source_column, _NAME_WIDTH, self._name_source
         )
@@ -108,27 +109,27 @@ class StackPage(Page):
         """Say which columns of a lane meet others under another name, and offer the rest."""
         say = self._sentence
         for number, (old, new) in enumerate(taken.renamed.items()):
-            say.word(f"{'with' if not number else 'and'} {old} as")
+            say.word(tr("{word} {old} as", word="with" if not number else "and", old=old))
             name = f"stack.{place}.renamed.{number}"
-            says = f"Under which name {old} meets the others"
+            says = tr("Under which name {old} meets the others", old=old)
             say.field(name, says, new, _NAME_WIDTH, partial(self._rename, place, old))
-            says = f"Let {old} keep its name"
+            says = tr("Let {old} keep its name", old=old)
             say.button("×", f"{name}.remove", says, partial(self._rename, place, old, ""))
         others = [(c, c, "") for c in columns if c not in taken.renamed]
-        says = "A column that meets the others under another name"
+        says = tr("A column that meets the others under another name")
         meet = say.choice(
             f"stack.{place}.rename", says, others, current="", chosen=partial(self._meet, place)
         )
-        meet.setText("+ other name")
+        meet.setText(tr("+ other name"))
         meet.setEnabled(bool(others))
 
     def _offer_lanes(self, lane: Lane, item: StackItem) -> None:
         taken = {lane.id, *(one.lane for one in item.lanes)}
         others = [(x.id, x.name, "") for x in self.session.trellis.lanes if x.id not in taken]
         add = self._sentence.choice(
-            "stack.add", "Stack another lane", others, current="", chosen=self._add
+            "stack.add", tr("Stack another lane"), others, current="", chosen=self._add
         )
-        add.setText("+ lane")
+        add.setText(tr("+ lane"))
         add.setEnabled(bool(others))
 
     def _columns_of(self, taken: StackedLane) -> tuple[str, ...]:
@@ -138,7 +139,7 @@ class StackPage(Page):
     def _change(self, **changes: object) -> None:
         if self._item is not None:
             changed = StackItem(**{**dict(self._item), **changes})
-            self.session.do(edits.SetItem(changed, "Change a stack"))
+            self.session.do(edits.SetItem(changed, tr("Change a stack")))
 
     def _choose_repeats(self, value: str) -> None:
         self._change(repeats=value == "kept")

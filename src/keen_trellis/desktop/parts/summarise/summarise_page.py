@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from keen_trellis.base.language import tr
 from keen_trellis.data import Table
 from keen_trellis.desktop.bench.sentence import Sentence
 from keen_trellis.desktop.bench.step_page import StepPage, tell_columns
@@ -19,7 +20,7 @@ class SummarisePage(StepPage):
 
     def tell(self, say: Sentence, item: Any, before: Table | None, lane: str) -> None:
         """Say the groups and figures."""
-        say.word("One row for each" if item.by else "One row for all; or for each")
+        say.word(tr("One row for each") if item.by else tr("One row for all; or for each"))
         tell_columns(say, "summarise.by", item.by, before, lambda by: self.change(by=by))
         say.word("with")
         for place, figure in enumerate(item.figures):
@@ -27,30 +28,30 @@ class SummarisePage(StepPage):
         fields = before.fields if before is not None else ()
         add = say.choice(
             "summarise.add",
-            "One more figure",
-            [("", "rows", "how many")] + [(f.name, f.name, str(f.kind)) for f in fields],
+            tr("One more figure"),
+            [("", "rows", tr("how many"))] + [(f.name, f.name, str(f.kind)) for f in fields],
             current=NONE_YET,
             chosen=lambda column: self._add(item, column, before),
         )
-        add.setText("+ figure")
+        add.setText(tr("+ figure"))
 
     def _tell_figure(
         self, say: Sentence, item: Any, place: int, figure: FigureItem, before: Table | None
     ) -> None:
         name = f"summarise.{place}"
         if figure.column is None:
-            say.word("the number of rows")
+            say.word(tr("the number of rows"))
         else:
             say.choice(
                 f"{name}.how",
-                f"What is made of {figure.column}",
+                tr("What is made of {column}", column=figure.column),
                 self._possible(figure.column, before),
                 current=figure.how,
                 chosen=lambda how: self._put(item, place, figure.but(how=how)),
             )
-            say.word(f"of {figure.column}")
+            say.word(tr("of {column}", column=figure.column))
         rest = (*item.figures[:place], *item.figures[place + 1 :])
-        says = f"Take {figure.as_figure().title} out"
+        says = tr("Take {title} out", title=figure.as_figure().title)
         say.button("×", f"{name}.remove", says, lambda: self.change(figures=rest))
 
     def _possible(self, column: str, before: Table | None) -> dict[str, str]:

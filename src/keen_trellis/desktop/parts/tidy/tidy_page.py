@@ -4,16 +4,17 @@ from __future__ import annotations
 
 from typing import Any
 
+from keen_trellis.base.language import tr
 from keen_trellis.data import Kind, Table
 from keen_trellis.desktop.bench.sentence import Sentence
 from keen_trellis.desktop.bench.step_page import StepPage, tell_columns
 from keen_trellis.plan.text_rules import RULE_WORDS, TEXT_RULES, TextRule
 
 LETTERS = {
-    "stay": "stay as it is",
+    "stay": tr("stay as it is"),
     "capitals": "capitals",
     "small letters": "small letters",
-    "capitals at the beginning": "capitals at the beginning of words",
+    "capitals at the beginning": tr("capitals at the beginning of words"),
 }
 
 
@@ -33,14 +34,14 @@ class TidyPage(StepPage):
             lambda columns: self.change(columns=columns),
             kinds=(Kind.TEXT,),
         )
-        say.word("take off" if item.without else "take nothing off")
+        say.word(tr("take off") if item.without else tr("take nothing off"))
         for rule in item.without:
             self._tell_rule(say, item, rule)
         self._offer_rule(say, item)
-        say.word("and write in" if item.letters != "stay" else "and let the case")
+        say.word(tr("and write in") if item.letters != "stay" else tr("and let the case"))
         say.choice(
             "tidy.letters",
-            "The case of letters",
+            tr("The case of letters"),
             LETTERS,
             current=item.letters,
             chosen=lambda value: self.change(letters=value),
@@ -51,7 +52,7 @@ class TidyPage(StepPage):
         say.button(
             f"{words} ×",
             f"tidy.without.{rule}",
-            f"Leave {words} as they are",
+            tr("Leave {words} as they are", words=words),
             lambda: self.change(without=tuple(one for one in item.without if one != rule)),
         )
 
@@ -63,10 +64,10 @@ class TidyPage(StepPage):
         ]
         add = say.choice(
             "tidy.without.add",
-            "What else to take off",
+            tr("What else to take off"),
             left,
             current="",
             chosen=lambda rule: self.change(without=(*item.without, rule)),
         )
-        add.setText("+ more")
+        add.setText(tr("+ more"))
         add.setEnabled(bool(left))

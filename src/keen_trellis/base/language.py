@@ -1,0 +1,135 @@
+"""The language that is spoken: texts stand in English in the code, and in catalogues for others.
+
+A catalogue is a file of GNU gettext (`LANGUAGE/LC_MESSAGES/keen_trellis.mo`), among what is
+shipped or in the folder `languages` of whoever works here; one that lies there adds a language.
+A text is looked up whole, with names in braces where values stand, so that a language can order
+its sentence as it likes. Numbers that are put in are grouped as the language groups them: 1,234
+would be little more than one to a German reader.
+
+What is data, saved in a document or read by programs is never translated: names of columns and
+sheets, words of formulas, kinds, counts as JSON, the log.
+
+The language is settled before the other modules are loaded (`keen_trellis.cli.start`), since
+many texts are looked up once, while their module is loaded.
+"""
+
+from __future__ import annotations
+
+import gettext
+import os
+import string
+from collections.abc import Mapping
+from decimal import Decimal
+from pathlib import Path
+from typing import Any
+
+import platformdirs
+
+from keen_trellis.base.shipped import SHIPPED
+
+_DOMAIN = "keen_trellis"
+SOURCE = "en"
+"""The language of the texts in the code."""
+
+
+class _Sentences(string.Formatter):
+    """Puts values into a text; numbers are written with the marks of the language."""
+
+    def __init__(self, grouping: str, decimal: str) -> None:
+        self._marks = str.maketrans({",": grouping, ".": decimal})
+
+    def format_field(self, value: Any, format_spec: str) -> str:
+        """Return a value as it stands in the text."""
+        shown = format(value, format_spec)
+        is_number = isinstance(value, int | float | Decimal) and not isinstance(value, bool)
+        return shown.translate(self._marks) if is_number else shown
+
+
+class _Spoken:
+    """A language with its catalogue, and with how it writes numbers."""
+
+    def __init__(self, name: str, catalogue: gettext.NullTranslations) -> None:
+        self.name, self.catalogue = name, catalogue
+        example = catalogue.gettext("1,234.5")  # a catalogue says how numbers are written
+        self.sentences = _Sentences(example[1], example[5])
+
+
+def _folders() -> tuple[Path, Path]:
+    """Return where catalogues lie: one's own first, which may mend what is shipped."""
+    return platformdirs.user_data_path("keen-trellis") / "languages", SHIPPED / "languages"
+
+
+def languages() -> tuple[str, ...]:
+    """Return the languages that can be spoken, as their codes: that of the texts first."""
+    found = {
+        path.parts[-3]
+        for folder in _folders()
+        for path in folder.glob(f"*/LC_MESSAGES/{_DOMAIN}.mo")
+    }
+    return (SOURCE, *sorted(found - {SOURCE}))
+
+
+def _of_desktop(environment: Mapping[str, str]) -> str:
+    """Return the first language that the environment asks for and that can be spoken."""
+    told = (environment.get(name) for name in ("LC_ALL", "LC_MESSAGES", "LANG"))
+    locale = next(filter(None, told), "C")
+    if locale.partition(".")[0] in ("C", "POSIX"):  # then LANGUAGE has no say, as in gettext
+        return SOURCE
+    known = languages()
+    for wish in (environment.get("LANGUAGE") or locale).split(":"):
+        exact = wish.partition(".")[0].partition("@")[0]
+        for name in (exact, exact.partition("_")[0]):
+            if name in known:
+                return name
+    return SOURCE
+
+
+def speak(wish: str) -> None:
+    """Speak a language from now on; “desktop” asks the environment, an unknown one is English."""
+    name = _of_desktop(os.environ) if wish == "desktop" else wish
+    for folder in _folders():
+        try:
+            _spoken[:] = [_Spoken(name, gettext.translation(_DOMAIN, folder, [name]))]
+            return
+        except (OSError, ValueError, IndexError):  # not there, or damaged: the next one
+            continue
+    _spoken[:] = [_Spoken(SOURCE, gettext.NullTranslations())]
+
+
+_spoken: list[_Spoken] = []
+speak(os.environ.get("KEEN_TRELLIS_LANGUAGE", SOURCE))
+
+
+def spoken() -> str:
+    """Return the code of the language that is spoken."""
+    return _spoken[0].name
+
+
+def marked(text: str) -> str:
+    """Return a text as it is: it is translated where it is shown, by `tr`."""
+    return text
+
+
+def tr(text: str, /, **parts: object) -> str:
+    """Return a text in the language spoken, with its values.
+
+    >>> tr("{rows:,} rows of {lane}", rows=1200, lane="Sailings")
+    '1,200 rows of Sailings'
+    """
+    said = _spoken[0].catalogue.gettext(text) if text else text
+    return _spoken[0].sentences.vformat(said, (), parts) if parts else said
+
+
+def tr_n(number: int, one: str, many: str, /, **parts: object) -> str:
+    """Return the text for a number of things, which may stand in it as `{n}`.
+
+    >>> tr_n(1, "{n} row is", "{n:,} rows are"), tr_n(0, "{n} row is", "{n:,} rows are")
+    ('1 row is', '0 rows are')
+    """
+    said = _spoken[0].catalogue.ngettext(one, many, number)
+    return _spoken[0].sentences.vformat(said, (), {"n": number, **parts})
+
+
+def grouped(number: int) -> str:
+    """Return a whole number with its digits grouped as the language groups them."""
+    return _spoken[0].sentences.format_field(number, ",")
