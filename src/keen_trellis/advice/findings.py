@@ -12,9 +12,9 @@ import numpy as np
 from keen_trellis.advice.pairs import propose_pairs, with_pairs
 from keen_trellis.advice.proposals import ProposedLink, propose_links
 from keen_trellis.base.errors import KindsDifferError, LinkError, TooManyRowsError
-from keen_trellis.base.language import tr
+from keen_trellis.base.language import tr, tr_n
 from keen_trellis.base.progress import Report, quiet
-from keen_trellis.base.words import counted, listed
+from keen_trellis.base.words import counted, listed, rows_of
 from keen_trellis.compute.join.pairing import Names, equal_codes, field_columns, paired
 from keen_trellis.compute.join.tidying import acts_on
 from keen_trellis.compute.join_result import Tied
@@ -250,11 +250,12 @@ def _text_differs(tie: Tied) -> Iterator[Finding]:
     words = whole_words = listed([RULE_WORDS[rule] for rule in rules])
     if len(rules) > _RULES_NAMED:  # what is usual has a short name; all of it stands in `whole`
         words = tr("how they are written")
-    text = tr(
-        "{rows} {differ} from a value of {names_2}",
-        rows=_rows(together, tie.names[0]),
-        differ=_differ(together),
-        names_2=tie.names[1],
+    text = tr_n(
+        together,
+        "{rows} differs from a value of {other}",
+        "{rows} differ from a value of {other}",
+        rows=rows_of(together, tie.names[0]),
+        other=tie.names[1],
     )
     label = tr("Ignore that") if len(rules) > _RULES_NAMED else tr("Ignore {words}", words=words)
     link = tie.link.with_text((*tie.link.text, *rules))
@@ -285,12 +286,14 @@ def _numbers_as_text(tie: Tied) -> Iterator[Finding]:
         if more > 0:
             yield Finding(
                 "leading zeros",
-                tr(
-                    "{rows} {differ} from a value of {names_2} only "
-                    "by leading zeros or by how the number is written.",
-                    rows=_rows(more, tie.names[0]),
-                    differ=_differ(more),
-                    names_2=tie.names[1],
+                tr_n(
+                    more,
+                    "{rows} differs from a value of {other} only by leading zeros or by how the "
+                    "number is written.",
+                    "{rows} differ from a value of {other} only by leading zeros or by how the "
+                    "number is written.",
+                    rows=rows_of(more, tie.names[0]),
+                    other=tie.names[1],
                 ),
                 more,
                 Remedy(tr("Compare both as integers: +{more:,}", more=more), more, link),
@@ -308,19 +311,16 @@ def _pairs(tie: Tied) -> Iterator[Finding]:
     safe = [pair for pair in proposed if pair.safe]
     rows = gains.of_link(with_pairs(tie.link, safe)) if safe else 0
     if rows > 0:
-        values = tr(
-            "{safe:,} {names_1} value{word}",
-            safe=len(safe),
-            names_1=tie.names[0],
-            word="s" if len(safe) > 1 else "",
-        )
         yield Finding(
             "safe pairs",
-            tr(
-                "{values} without a partner {word} surely a value of {names_2}, written otherwise.",
-                values=values,
-                word="are" if len(safe) > 1 else "is",
-                names_2=tie.names[1],
+            tr_n(
+                len(safe),
+                "{n} {own} value without a partner is surely a value of {other}, "
+                "written otherwise.",
+                "{n:,} {own} values without a partner are surely a value of {other}, "
+                "written otherwise.",
+                own=tie.names[0],
+                other=tie.names[1],
             ),
             rows,
             Remedy(tr("Take as pairs: +{rows:,}", rows=rows), rows, with_pairs(tie.link, safe)),
@@ -401,7 +401,7 @@ def _compound(tie: Tied, field: LinkField) -> Finding | None:
         tr(
             "{field_words} alone lets {rows} multiply; together with {left} no row does.",
             field_words=_field_words(tie.link),
-            rows=_rows(rows, tie.names[0]),
+            rows=rows_of(rows, tie.names[0]),
             left=field.left,
         ),
         rows,
@@ -435,13 +435,12 @@ def _blank_keys(tie: Tied) -> Iterator[Finding]:
         if wins > 0:
             remedy = Remedy(tr("Let blanks match: +{wins:,}", wins=wins), wins, link)
     fields = listed([field.left for field in tie.link.fields])
-    one = counts.left.blank == 1
-    text = tr(
-        "{rows} {word} a blank in {fields} and {word_2} nothing.",
-        rows=_rows(counts.left.blank, tie.names[0]),
-        word="has" if one else "have",
+    text = tr_n(
+        counts.left.blank,
+        "{rows} has a blank in {fields} and matches nothing.",
+        "{rows} have a blank in {fields} and match nothing.",
+        rows=rows_of(counts.left.blank, tie.names[0]),
         fields=fields,
-        word_2="matches" if one else "match",
     )
     blank = (f.left for f in tie.link.fields if tie.left.column(f.left).count(BLANK))
     column = next(blank, "")
@@ -464,18 +463,12 @@ def _rows_multiply(tie: Tied) -> Iterator[Finding]:
     remedy = Remedy(
         tr("Take the first match only: {rows} fewer", rows=counted(fewer, "row")), rows, link
     )
-    text = (
-        tr(
-            "{rows} stand more than once, since {names_2} repeats.",
-            rows=_rows(rows, tie.names[0]),
-            names_2=tie.names[1],
-        )
-        if rows > 1
-        else tr(
-            "1 {names_1} row stands more than once, since {names_2} repeats.",
-            names_1=tie.names[0],
-            names_2=tie.names[1],
-        )
+    text = tr_n(
+        rows,
+        "{rows} stands more than once, since {other} repeats.",
+        "{rows} stand more than once, since {other} repeats.",
+        rows=rows_of(rows, tie.names[0]),
+        other=tie.names[1],
     )
     shows = Shows(Bay.BOTH, tie.link.fields[0].left, "sorted") if tie.link.fields else None
     found = remedy if fewer > 0 else None
@@ -496,10 +489,11 @@ def _rows_vanish(tie: Tied) -> Iterator[Finding]:
         keep = keep_of((*tie.keep, Bay.LEFT))
         yield Finding(
             "rows vanish",
-            tr(
-                "{rows} without a match {word} not go on.",
-                rows=_rows(lost, tie.names[0]),
-                word="does" if lost == 1 else "do",
+            tr_n(
+                lost,
+                "{rows} without a match does not go on.",
+                "{rows} without a match do not go on.",
+                rows=rows_of(lost, tie.names[0]),
             ),
             lost,
             Remedy(tr("Keep them, with gaps: +{lost:,}", lost=lost), lost, keep=keep),
@@ -574,11 +568,3 @@ def _as_remedy(better: tuple[Link, int] | None, found: int) -> Remedy | None:
     link, rows = better
     words = listed([f"{f.left} = {f.right}" for f in link.fields])
     return Remedy(tr("Link {words}: +{rows:,}", words=words, rows=rows - found), rows - found, link)
-
-
-def _rows(count: int, name: str) -> str:
-    return f"{count:,} {name} {'row' if count == 1 else 'rows'}"
-
-
-def _differ(count: int) -> str:
-    return "differs" if count == 1 else "differ"

@@ -49,15 +49,15 @@ _WORDS = re.compile(r"[^\W_]+")
 _RULE_NAMES: dict[TextRule, str] = {
     "outer spaces": tr("outer space"),
     "doubled spaces": tr("doubled space"),
-    "case": "case",
-    "accents": "accents",
-    "punctuation": "punctuation",
+    "case": tr("case"),
+    "accents": tr("accents"),
+    "punctuation": tr("punctuation"),
     "invisible": tr("invisible characters"),
 }
 
 
 LEGAL_FORM, WORD_ORDER = tr("“&” and legal forms"), tr("word order")
-SPELLED_OUT, ABBREVIATION = tr("spelled out"), "abbreviation"
+SPELLED_OUT, ABBREVIATION = tr("spelled out"), tr("abbreviation")
 _USUAL_WORDS = {
     **{"&": "and", "+": "and", "und": "and", "et": "and"},
     **{"limited": "ltd", "incorporated": "inc", "company": "co", "corporation": "corp"},
@@ -73,7 +73,7 @@ def reason_rank(reason: str) -> int:
     return ranks.get(reason, 4 if reason in _OF_LETTERS else 0)
 
 
-_OF_LETTERS = ("misspelled", tr("similar letters"))
+_OF_LETTERS = (tr("misspelled"), tr("similar letters"))
 
 
 def _in_usual_words(text: str) -> str:
@@ -147,11 +147,11 @@ def _equal_once_tidied(values: Sequence[str], others: Sequence[str]) -> dict[int
     # spaces and invisible characters may be ignored in anything; what is made of figures alone is
     # only a number written otherwise; and no way makes other figures of the ones that are there
     plain = {tr("outer space"), tr("doubled space"), tr("invisible characters")}
-    plain |= {"leading zeros", tr("a number written otherwise")}
+    plain |= {tr("leading zeros"), tr("a number written otherwise")}
     ways: list[tuple[str, Callable[[pa.StringArray], Iterable[str]]]] = [
         *((_RULE_NAMES[rule], partial(_tidied, (rule,))) for rule in TEXT_RULES),
         (tr("spaces and case"), partial(_tidied, TEXT_RULES[:3])),
-        ("leading zeros", lambda t: [_without_zeros(x) for x in t.to_pylist()]),
+        (tr("leading zeros"), lambda t: [_without_zeros(x) for x in t.to_pylist()]),
         (tr("a number written otherwise"), lambda t: [_as_number(x) for x in t.to_pylist()]),
         (tr("several small differences"), partial(_tidied, TEXT_RULES)),
         (LEGAL_FORM, lambda t: [_in_usual_words(x) for x in tidy(t, TEXT_RULES[:4]).to_pylist()]),
@@ -255,7 +255,7 @@ def _misspelled(
             for place in _best(scores):
                 share = _letters_alike(text, theirs[place])
                 if share >= ALIKE_ENOUGH and (n not in found or share > found[n].share):
-                    found[n] = Likeness(int(place), "misspelled", share, False)
+                    found[n] = Likeness(int(place), tr("misspelled"), share, False)
     return found
 
 

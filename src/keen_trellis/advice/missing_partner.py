@@ -120,7 +120,7 @@ def why_not(tie: Tied, row: int, side: Side = "left") -> Reason:
         if s.state(row) == BLANK and (tie.link.blanks == "never" or s.field.operator != "=")
     )
     if blank:
-        verb = "is blank" if len(blank) == 1 else tr("are blank")
+        verb = tr("is blank") if len(blank) == 1 else tr("are blank")
         return Reason(
             tr(
                 "{blank} of this row {verb}, and blanks match nothing.",

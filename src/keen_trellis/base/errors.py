@@ -223,13 +223,18 @@ class KindsDifferError(LinkError):
 
 def with_article(kind: str) -> str:
     """Return a kind as a sentence says it: “an integer”, “a date”, “text”."""
-    return _WITH_ARTICLE.get(kind, f"a {kind}")
+    return _WITH_ARTICLE[kind]
 
 
 _WITH_ARTICLE = {
-    "text": "text",
+    "text": tr("text"),
     "integer": tr("an integer"),
+    "number": tr("a number"),
     "exact decimal": tr("an exact decimal"),
+    "boolean": tr("a boolean"),
+    "date": tr("a date"),
+    "date-time": tr("a date-time"),
+    "time": tr("a time"),
 }
 
 

@@ -20,10 +20,9 @@ import os
 import string
 from collections.abc import Mapping
 from decimal import Decimal
+from enum import StrEnum
 from pathlib import Path
 from typing import Any
-
-import platformdirs
 
 from keen_trellis.base.shipped import SHIPPED
 
@@ -39,7 +38,9 @@ class _Sentences(string.Formatter):
         self._marks = str.maketrans({",": grouping, ".": decimal})
 
     def format_field(self, value: Any, format_spec: str) -> str:
-        """Return a value as it stands in the text."""
+        """Return a value as it stands in the text; a word of a list is put in translated."""
+        if isinstance(value, StrEnum):
+            return tr(value)
         shown = format(value, format_spec)
         is_number = isinstance(value, int | float | Decimal) and not isinstance(value, bool)
         return shown.translate(self._marks) if is_number else shown
@@ -56,6 +57,8 @@ class _Spoken:
 
 def _folders() -> tuple[Path, Path]:
     """Return where catalogues lie: one's own first, which may mend what is shipped."""
+    import platformdirs  # not there on a worker of a cluster, which speaks to nobody
+
     return platformdirs.user_data_path("keen-trellis") / "languages", SHIPPED / "languages"
 
 
@@ -87,7 +90,7 @@ def _of_desktop(environment: Mapping[str, str]) -> str:
 def speak(wish: str) -> None:
     """Speak a language from now on; “desktop” asks the environment, an unknown one is English."""
     name = _of_desktop(os.environ) if wish == "desktop" else wish
-    for folder in _folders():
+    for folder in _folders() if name != SOURCE else ():
         try:
             _spoken[:] = [_Spoken(name, gettext.translation(_DOMAIN, folder, [name]))]
             return
@@ -116,7 +119,7 @@ def tr(text: str, /, **parts: object) -> str:
     >>> tr("{rows:,} rows of {lane}", rows=1200, lane="Sailings")
     '1,200 rows of Sailings'
     """
-    said = _spoken[0].catalogue.gettext(text) if text else text
+    said = str(_spoken[0].catalogue.gettext(text)) if text else ""
     return _spoken[0].sentences.vformat(said, (), parts) if parts else said
 
 
@@ -130,6 +133,6 @@ def tr_n(number: int, one: str, many: str, /, **parts: object) -> str:
     return _spoken[0].sentences.vformat(said, (), {"n": number, **parts})
 
 
-def grouped(number: int) -> str:
+def grouped_digits(number: int) -> str:
     """Return a whole number with its digits grouped as the language groups them."""
     return _spoken[0].sentences.format_field(number, ",")

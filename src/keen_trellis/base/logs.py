@@ -92,7 +92,10 @@ def _opened(where: str) -> TextIO:
         ) from error
     if begins and not _BEGINS.match(begins):
         os.close(handle)
-        raise UserError(f"{where} is there and is no log.", tr("Choose another file for the log."))
+        raise UserError(
+            tr("{where} is there and is no log.", where=where),
+            tr("Choose another file for the log."),
+        )
     return os.fdopen(handle, "a", encoding="utf-8", errors="backslashreplace")
 
 

@@ -6,6 +6,8 @@ import math
 import re
 from collections.abc import Container, Sequence
 
+from keen_trellis.base.language import marked, tr, tr_n
+
 NOT_SHOWN = re.compile("[\x00-\x1f\x7f-\x9f\u061c\u200e\u200f\u2028-\u202e\u2066-\u2069]")
 """Characters that steer what shows a text: they end lines, move the cursor, turn the direction."""
 
@@ -37,11 +39,20 @@ def first_free(wish: str, taken: Container[str], joint: str = " ") -> str:
     return candidate
 
 
-def listed(words: Sequence[str], last: str = "and") -> str:
-    """Return words joined by commas and a last “and”, or another word."""
+def with_capital(text: str) -> str:
+    """Return a text with its first letter as a capital, and all others as they are.
+
+    >>> with_capital("the table ROUTES")
+    'The table ROUTES'
+    """
+    return text[:1].upper() + text[1:]
+
+
+def listed(words: Sequence[str], last: str = marked("and")) -> str:
+    """Return words joined by commas and a last “and”, or “or”."""
     if len(words) < 2:
         return "".join(words)
-    return f"{', '.join(words[:-1])} {last} {words[-1]}"
+    return f"{', '.join(words[:-1])} {tr(last)} {words[-1]}"
 
 
 def counted(number: int, word: str, plural: str = "") -> str:
@@ -50,7 +61,16 @@ def counted(number: int, word: str, plural: str = "") -> str:
     >>> counted(1, "delivery", "deliveries"), counted(1_200, "row")
     ('1 delivery', '1,200 rows')
     """
-    return f"{number:,} {word if number == 1 else plural or word + 's'}"
+    return tr_n(number, f"{{n:,}} {word}", f"{{n:,}} {plural or word + 's'}")
+
+
+def rows_of(number: int, lane: str) -> str:
+    """Return a number of rows with the lane that they are of.
+
+    >>> rows_of(1, "Sailings"), rows_of(1_200, "Sailings")
+    ('1 Sailings row', '1,200 Sailings rows')
+    """
+    return tr_n(number, "{n:,} {lane} row", "{n:,} {lane} rows", lane=lane)
 
 
 def percent(share: float) -> str:
@@ -61,8 +81,8 @@ def percent(share: float) -> str:
     """
     whole = math.floor(100 * share + 0.5)
     if share < 1 and whole >= 100:
-        return "over 99%"
-    return "under 1%" if share > 0 and whole <= 0 else f"{whole}%"
+        return tr("over 99%")
+    return tr("under 1%") if share > 0 and whole <= 0 else tr("{whole}%", whole=whole)
 
 
 SPACES = "".join(

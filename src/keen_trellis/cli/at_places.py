@@ -168,7 +168,7 @@ def _lines(found: Sequence[Compared], place: str) -> Iterator[str]:
     yield f"{'':{width}}  {tr('this machine'):>16}  {place:>16}"
     for name, one in zip(names, found, strict=True):
         here = "-" if one.here is None else f"{one.here:,}"
-        there = "refused" if one.refused else "-" if one.there is None else f"{one.there:,}"
+        there = tr("refused") if one.refused else "-" if one.there is None else f"{one.there:,}"
         mark = "" if one.is_same else "  differs"
         yield f"{name:{width}}  {here:>16}  {there:>16}{mark}"
         if one.refused:

@@ -361,7 +361,7 @@ def print_counts(results: Results, made: Sequence[Delivered]) -> None:
             print(f"{item.name}: {item.says}")
     for delivered in made:
         asked = tr("stopped by a broken promise") if delivered.stopped else tr("ask with --deliver")
-        what = "written" if delivered.written else tr("not written ({asked})", asked=asked)
+        what = tr("written") if delivered.written else tr("not written ({asked})", asked=asked)
         what += tr(", in place of what was there") if delivered.replaced else ""
         place = delivered.path or delivered.place
         print(

@@ -9,7 +9,7 @@ from decimal import Decimal
 from functools import cached_property
 
 from keen_trellis.base.errors import LinkError
-from keen_trellis.base.language import tr
+from keen_trellis.base.language import grouped_digits, tr
 from keen_trellis.base.progress import Report, quiet
 from keen_trellis.base.words import counted, listed
 from keen_trellis.compute.expression_values import filtered
@@ -26,7 +26,6 @@ from keen_trellis.plan.counts import Group
 from keen_trellis.plan.expressions import Tested
 from keen_trellis.plan.figures import Figure
 from keen_trellis.plan.link import Link, LinkField
-from keen_trellis.plan.sentences import join_title
 
 _CLOSE = 1e-9
 """Sums of doubles in another order differ by rounding; beyond this share, by values."""
@@ -200,18 +199,11 @@ class Blend:
 
     def sentence(self) -> str:
         """Return what became of the rows and of the totals, in plain words."""
-        rows = " + ".join(f"{len(part):,}" for part in self.parts)
-        made = counted(len(self.outcome), "row" if self.keeps_rows else "group")
-        title = join_title(self.ties[-1].keep, self.ties[-1].columns).removesuffix(" join")
-        said = [
-            tr(
-                "Blend, {title}{title_2}. {rows} rows become {made}.",
-                title=title[:1].lower(),
-                title_2=title[1:],
-                rows=rows,
-                made=made,
-            )
-        ]
+        rows = " + ".join(grouped_digits(len(part)) for part in self.parts)
+        many = len(self.outcome)
+        made = counted(many, "row") if self.keeps_rows else counted(many, "group")
+        join = join_name(self.ties[-1].keep, self.ties[-1].columns)
+        said = [tr("Blend, {join}. {rows} rows become {made}.", join=join, rows=rows, made=made)]
         if self.repeating:
             said.append(
                 tr(

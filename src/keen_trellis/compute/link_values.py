@@ -9,7 +9,6 @@ import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
 
-from keen_trellis.base.language import tr
 from keen_trellis.base.progress import Report, quiet
 from keen_trellis.base.words import first_free
 from keen_trellis.compute.join.keys import LinkCodes, codes_of, combine
@@ -86,23 +85,23 @@ def shown(found: LinkValues, names: tuple[str, str], which: NDArray[np.bool_]) -
     def add(name: str, column: Column) -> None:
         columns[first_free(name, {*found.values.columns, *columns})] = column
 
-    add(tr("{names_1} rows", names_1=names[0]), Column(Kind.INTEGER, found.left_rows))
-    add(tr("{names_2} rows", names_2=names[1]), Column(Kind.INTEGER, found.right_rows))
+    add(f"{names[0]} rows", Column(Kind.INTEGER, found.left_rows))
+    add(f"{names[1]} rows", Column(Kind.INTEGER, found.right_rows))
     places = np.zeros(len(found), np.int32)
     places[found.found_in(Bay.LEFT)] = 1
     places[found.found_in(Bay.RIGHT)] = 2
     places[found.blank] = 3
     words = [
         "both",
-        tr("only {names_1}", names_1=names[0]),
-        tr("only {names_2}", names_2=names[1]),
-        tr("matches nothing"),
+        f"only {names[0]}",
+        f"only {names[1]}",
+        "matches nothing",
     ]
     if names[0] == names[1]:
-        words[1:3] = [tr("only the first"), tr("only the second")]
-    add(tr("found in"), Column(Kind.TEXT, places, dictionary=pa.array(words, pa.string())))
+        words[1:3] = ["only the first", "only the second"]
+    add("found in", Column(Kind.TEXT, places, dictionary=pa.array(words, pa.string())))
     if (found.spellings > 1).any():
-        add(tr("ways of writing"), Column(Kind.INTEGER, found.spellings))
+        add("ways of writing", Column(Kind.INTEGER, found.spellings))
     strand = len(found.values.strands)
     fields = tuple(
         Field(name, column.kind, "", ((strand, place),))

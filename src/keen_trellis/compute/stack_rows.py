@@ -8,7 +8,7 @@ from functools import reduce
 
 import numpy as np
 
-from keen_trellis.base.language import tr
+from keen_trellis.base.language import marked, tr, tr_n
 from keen_trellis.base.words import counted, listed
 from keen_trellis.compute.join.keys import combine, own_codes
 from keen_trellis.compute.join.match import grouped
@@ -124,11 +124,12 @@ def _lacks(names: Sequence[str], tables: Mapping[str, Table]) -> list[str]:
         if without:
             lacked.setdefault(without, []).append(f"“{name}”")
     return [
-        tr(
-            "{without} {word} no {found}.",
-            without=listed(without),
-            word="have" if len(without) > 1 else "has",
-            found=listed(found, "or"),
+        tr_n(
+            len(without),
+            "{lanes} has no {columns}.",
+            "{lanes} have no {columns}.",
+            lanes=listed(without),
+            columns=listed(found, marked("or")),
         )
         for without, found in lacked.items()
     ]

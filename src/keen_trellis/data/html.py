@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from html import escape
 
+from keen_trellis.base.language import tr
+from keen_trellis.base.words import counted
 from keen_trellis.data.column import Column
 from keen_trellis.data.states import BLANK, GAP
 
@@ -27,7 +29,7 @@ def rows_as_html(columns: Sequence[tuple[str, Column]], n_rows: int, n_columns: 
     """
     heads = "".join(
         f'<th style="text-align: {_side(column.kind.is_numeric)}">{escape(name)}<br>'
-        f'<small style="opacity: .65; font-weight: 400">{escape(str(column.kind))}</small></th>'
+        f'<small style="opacity: .65; font-weight: 400">{escape(tr(column.kind))}</small></th>'
         for name, column in columns
     )
     lines = []
@@ -37,14 +39,15 @@ def rows_as_html(columns: Sequence[tuple[str, Column]], n_rows: int, n_columns: 
             state = 0 if column.state is None else int(column.state[row])
             text = escape(column.text(row))
             if state == GAP:
-                text = f'<span style="{_HATCHED}">gap</span>'
+                text = f'<span style="{_HATCHED}">{tr("gap")}</span>'
             elif state == BLANK:
-                text = '<span style="opacity: .6">· blank</span>'
+                text = f'<span style="opacity: .6">{tr("· blank")}</span>'
             side = _side(column.kind.is_numeric)
             cells.append(f'<td style="text-align: {side}; font-family: monospace">{text}</td>')
         lines.append(f"<tr>{''.join(cells)}</tr>")
-    size = f"{n_rows:,} {'row' if n_rows == 1 else 'rows'}"
-    size += f" of {n_columns:,} {'column' if n_columns == 1 else 'columns'}"
+    size = tr(
+        "{rows} of {columns}", rows=counted(n_rows, "row"), columns=counted(n_columns, "column")
+    )
     return (
         f"<div><table><thead><tr>{heads}</tr></thead><tbody>{''.join(lines)}</tbody></table>"
         f'<small style="opacity: .75">{size}</small></div>'

@@ -17,8 +17,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from numpy.typing import NDArray
 
-from keen_trellis.base.language import tr
-from keen_trellis.base.words import SPACES
+from keen_trellis.base.words import SPACES, counted
 from keen_trellis.data.column import Column, narrow_exact
 from keen_trellis.data.kinds import Kind
 from keen_trellis.data.states import BLANK, GAP
@@ -199,7 +198,7 @@ def _bars(values: NDArray[Any], counts: NDArray[np.int64]) -> tuple[int, ...]:
 
 
 def _in_letters(length: int) -> str:
-    return tr("{length:,} letter{word}", length=length, word="" if length == 1 else "s")
+    return counted(length, "letter")
 
 
 def _letters_of(
@@ -225,8 +224,8 @@ def _letters_of(
     with ThreadPoolExecutor() as threads:  # NumPy lets go of the interpreter lock
         parts = list(threads.map(part, range(0, len(texts), _TEXTS_AT_ONCE)))
     found, strays, lengths, least, greatest = zip(*parts, strict=True)
-    for counted in found:
-        shapes.update(counted)
+    for some in found:
+        shapes.update(some)
     listed = tuple((shape.replace("~", "…"), n) for shape, n in shapes.most_common(_LISTED))
     return listed, sum(strays), np.concatenate(lengths), min(least), max(greatest)
 

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 import pyarrow.compute as pc
 
-from keen_trellis.base.language import tr
+from keen_trellis.base.language import tr, tr_n
 from keen_trellis.base.progress import Report, quiet
 from keen_trellis.base.words import counted
 from keen_trellis.data.kinds import Kind
@@ -60,14 +60,14 @@ def spoiled(
     said = []
     long = [name for name in table.columns if len(name) > CELL_LETTERS]
     if long:
-        have = tr("name of a column has") if len(long) == 1 else tr("names of columns have")
         said.append(
-            tr(
-                "{long:,} {have} more than {cell_letters:,} letters, which no cell holds: "
+            tr_n(
+                len(long),
+                "{n:,} name of a column has more than {most:,} letters, which no cell holds: "
                 "nothing would be written.",
-                long=len(long),
-                have=have,
-                cell_letters=CELL_LETTERS,
+                "{n:,} names of columns have more than {most:,} letters, which no cell holds: "
+                "nothing would be written.",
+                most=CELL_LETTERS,
             )
         )
     if len(table) >= SHEET_ROWS or len(table.columns) > SHEET_COLUMNS:
@@ -88,37 +88,35 @@ def spoiled(
             texts = column.dictionary
             if count := _rows_with(pc.greater(pc.utf8_length(texts), CELL_LETTERS), column):
                 said.append(
-                    tr(
-                        "{texts} of “{name}” {word} "
-                        "more than {cell_letters:,} letters, which no cell holds: nothing would be "
-                        "written.",
-                        texts=counted(count, "text"),
+                    tr_n(
+                        count,
+                        "{n:,} text of “{name}” has more than {most:,} letters, which no cell "
+                        "holds: nothing would be written.",
+                        "{n:,} texts of “{name}” have more than {most:,} letters, which no cell "
+                        "holds: nothing would be written.",
                         name=field.name,
-                        word="has" if count == 1 else "have",
-                        cell_letters=CELL_LETTERS,
+                        most=CELL_LETTERS,
                     )
                 )
             is_ods = path.suffix.lower() == ".ods"
             if is_ods and (count := _rows_with(pc.match_substring_regex(texts, NOT_KEPT), column)):
                 said.append(
-                    tr(
-                        "{texts} of “{name}” {word} "
-                        "a carriage return or a sign that XML lacks: written as the end "
-                        "of a line, or "
-                        "as “\ufffd”.",
-                        texts=counted(count, "text"),
+                    tr_n(
+                        count,
+                        "{n:,} text of “{name}” has a carriage return or a sign that XML lacks: "
+                        "written as the end of a line, or as “\ufffd”.",
+                        "{n:,} texts of “{name}” have a carriage return or a sign that XML lacks: "
+                        "written as the end of a line, or as “\ufffd”.",
                         name=field.name,
-                        word="has" if count == 1 else "have",
                     )
                 )
         elif count := int(np.count_nonzero(odd_rows(column, path.suffix.lower() == ".ods"))):
-            have = "has" if count == 1 else "have"
             said.append(
-                tr(
-                    "{values} of “{name}” {have} {why}: written as text.",
-                    values=counted(count, "value"),
+                tr_n(
+                    count,
+                    "{n:,} value of “{name}” has {why}: written as text.",
+                    "{n:,} values of “{name}” have {why}: written as text.",
                     name=field.name,
-                    have=have,
                     why=_WHY[column.kind],
                 )
             )

@@ -18,7 +18,7 @@ from keen_trellis.base.language import tr
 from keen_trellis.base.logs import timed
 from keen_trellis.base.progress import Report, quiet
 from keen_trellis.base.whole_files import is_left_behind, passing_name, whole_file
-from keen_trellis.base.words import counted
+from keen_trellis.base.words import counted, with_capital
 from keen_trellis.data.kinds import Kind
 from keen_trellis.deliver.added import require_held
 from keen_trellis.deliver.sheet_cells import odd_rows
@@ -270,7 +270,7 @@ def require_state(there: Mapping[str, Any] | None, table: Table, target: Target)
         )
     if target.how == "add" and there is None:
         raise DeliveryError(
-            tr("{words} is not there.", words=target.words.capitalize()), tr("Choose to make it.")
+            tr("{words} is not there.", words=with_capital(target.words)), tr("Choose to make it.")
         )
     if target.how == "add" and there is not None and set(there) != set(table.columns):
         missing = [name for name in table.columns if name not in there]
@@ -318,7 +318,9 @@ def _write_sqlite(path: Path, table: Table, target: Target, report: Report) -> N
             if found and found[0] != "table":
                 raise DeliveryError(
                     tr(
-                        "{words} is a {found_1}.", words=target.words.capitalize(), found_1=found[0]
+                        "{words} is a {found_1}.",
+                        words=with_capital(target.words),
+                        found_1=found[0],
                     ),
                     tr("Choose another name."),
                 )
@@ -508,7 +510,7 @@ def _refused(error: Exception, target: Target) -> UserError:
     return DeliveryError(
         tr(
             "{words} cannot be written: {words_2}.",
-            words=target.words.capitalize(),
+            words=with_capital(target.words),
             words_2=words[:240],
         ),
         tr("Nothing has been changed there; see to what it says, and deliver again."),

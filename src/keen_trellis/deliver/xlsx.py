@@ -58,8 +58,15 @@ def require_room(name: str, table: Table) -> None:
     """Refuse what does not fit into a sheet; `DeliveryError`."""
     if len(table) >= SHEET_ROWS or len(table.columns) > SHEET_COLUMNS:
         raise DeliveryError(
-            f"{len(table):,} rows of {len(table.columns):,} columns of “{name}” do not fit into a "
-            f"sheet, which holds {SHEET_ROWS - 1:,} rows of {SHEET_COLUMNS:,}.",
+            tr(
+                "{table:,} rows of {columns:,} columns of “{name}” do not fit into a "
+                "sheet, which holds {sheet_rows:,} rows of {sheet_columns:,}.",
+                table=len(table),
+                columns=len(table.columns),
+                name=name,
+                sheet_rows=SHEET_ROWS - 1,
+                sheet_columns=SHEET_COLUMNS,
+            ),
             tr("Deliver to .csv, or let fewer rows go on."),
         )
 

@@ -76,7 +76,7 @@ class TopBar(QWidget):
         self._place = self._trigger("", "topbar.place", "trellis.place", "plain")
         self._row.addWidget(self._place)
         self._open = self._trigger(tr("Open …"), "topbar.open", "file.open", "soft")
-        self._reread = self._trigger("Re-read", "topbar.reread", "trellis.reread", "soft")
+        self._reread = self._trigger(tr("Re-read"), "topbar.reread", "trellis.reread", "soft")
         self._deliver = self._trigger(
             tr("Deliver all"), "topbar.deliver", "trellis.deliver", "soft"
         )
@@ -118,19 +118,15 @@ class TopBar(QWidget):
         self._deliver.setVisible(any(True for _ in session.trellis.deliveries()))
         unsaved = tr("not saved yet") if lanes else tr("nothing in it yet")
         file = session.path.name if session.path else unsaved
-        state = "saved" if session.document.undo.isClean() else "changed"
+        state = tr("saved") if session.document.undo.isClean() else tr("changed")
         self._file.setText(f"{file} · {state}" if session.path else file)
         self._read.setText(session.work.read_words)
         place = session.elsewhere.place
-        name = "here" if place is None else place.name
+        name = tr("here") if place is None else place.name
         short = name if len(name) <= _PLACE_LETTERS else f"{name[: _PLACE_LETTERS - 1].rstrip()}…"
-        self._place.setText(
-            tr(
-                "Runs {word}{short}  ▾",
-                word="" if place is None else "on ",
-                short=short.replace("&", "&&"),
-            )
-        )
+        short = short.replace("&", "&&")
+        runs = tr("Runs here") if place is None else tr("Runs on {place}", place=short)
+        self._place.setText(f"{runs}  ▾")
         self._place.setToolTip(as_it_is(tr("Where the trellis runs: {name}", name=name)))
         self._place.setAccessibleName(tr("Where the trellis runs: {name}", name=name))
         self._place.setVisible(bool(lanes))

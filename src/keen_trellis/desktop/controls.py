@@ -102,7 +102,7 @@ class Choice(QPushButton):
         few = len(options) <= _MENU_AT_MOST
         self.setMenu(self._menu if few else None)  # type: ignore[arg-type]
         words = {value: text for value, text, _ in options}
-        self.setText(words.get(current, current or "choose"))
+        self.setText(words.get(current, current or tr("choose")))
         # what is named and not there any more is seen in the sentence itself
         self.is_gone = bool(options) and current not in ("", NONE_YET, *words)
         there = tr(", which is not there") if self.is_gone else ""

@@ -59,7 +59,7 @@ class Menus:
         menu.addSeparator()
         menu.addAction(tr("Add a place …"), self.add_place)
         for place in session.trellis.places:
-            words = f"Forget “{place.name}”".replace("&", "&&")
+            words = tr("Forget “{place}”", place=place.name).replace("&", "&&")
             menu.addAction(words, partial(self._forget_place, place.name))
         menu.popup(below.mapToGlobal(below.rect().bottomLeft()))
 

@@ -163,7 +163,7 @@ def _lane_words(lane: LaneChange) -> str:
     said = []
     if lane.before is not None and lane.now is not None and lane.before != lane.now:
         more = lane.now - lane.before
-        said.append(f"{abs(more):,} {'more' if more > 0 else 'fewer'}")
+        said.append(tr("{n:,} more", n=more) if more > 0 else tr("{n:,} fewer", n=-more))
     for what, names in (
         (tr("columns gone"), lane.gone),
         (tr("new columns"), lane.come),

@@ -213,5 +213,5 @@ def _when(at: dt.datetime) -> str:
     """Return a moment as one says it: a time today, else a date."""
     days = (dt.date.today() - at.date()).days
     if days < 2:
-        return f"{'yesterday' if days else 'today'} {at:%H:%M}"
+        return (tr("yesterday") if days else tr("today")) + f" {at:%H:%M}"
     return f"{at.day} {at:%b}" + ("" if at.year == dt.date.today().year else f" {at.year}")

@@ -272,9 +272,7 @@ class Window(QMainWindow):
             self._middle.setCurrentIndex(0)
         self._top.show_view(self._shows_report, not is_empty and is_here)
         saved = session.document.undo.isClean()
-        self.setWindowTitle(
-            tr("{name}{word} – Keen Trellis", name=session.trellis.name, word="" if saved else " *")
-        )
+        self.setWindowTitle(f"{session.trellis.name}{'' if saved else ' *'} – Keen Trellis")
         self._top.show_document(session)
         self._status.show_document(session)
         self._enable_actions()

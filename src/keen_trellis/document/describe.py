@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterator
 
 from keen_trellis.base.language import tr
@@ -13,13 +14,11 @@ def describe(trellis: Trellis) -> Iterator[str]:
     """Yield the lines that say what a trellis does; nothing is read for it."""
     yield f"{trellis.name}: {', '.join(parts_words(trellis))}"
     for lane in trellis.lanes:
-        verb = "reads" if lane.source.begins_at() is None else "begins with"
-        yield tr(
-            "Lane {name} {verb} {begins_words}.",
-            name=lane.name,
-            verb=verb,
-            begins_words=trellis.begins_words(lane),
-        )
+        words = trellis.begins_words(lane)
+        if lane.source.begins_at() is None:
+            yield tr("Lane {name} reads {source}.", name=lane.name, source=words)
+        else:
+            yield tr("Lane {name} begins with {rows}.", name=lane.name, rows=words)
         yield from _note(lane.note, "  ")
         for item in lane.items:
             yield f"  {item.sentence(trellis, lane)}"
@@ -33,21 +32,16 @@ def describe(trellis: Trellis) -> Iterator[str]:
 
 def _note(note: str, indent: str) -> Iterator[str]:
     for line in note.strip().splitlines():
-        yield tr("{indent}Note: {line}", indent=indent, line=line)
+        yield indent + tr("Note: {line}", line=line)
 
 
 def parts_words(trellis: Trellis) -> list[str]:
     """Return how many lanes, steps, ties, deliveries and reports there are, in words."""
-    items = [item for lane in trellis.lanes for item in lane.items]
+    of = Counter(item.word for lane in trellis.lanes for item in lane.items)
     words = [counted(len(trellis.lanes), "lane")]
-    for word, plural, always in (
-        ("step", "steps", False),
-        ("tie", "ties", True),
-        ("delivery", "deliveries", True),
-    ):
-        number = sum(item.word == word for item in items)
-        if number or always:
-            words.append(counted(number, word, plural))
+    if of["step"]:
+        words.append(counted(of["step"], "step"))
+    words += [counted(of["tie"], "tie"), counted(of["delivery"], "delivery", "deliveries")]
     if trellis.reports:
         words.append(counted(len(trellis.reports), "report"))
     return words

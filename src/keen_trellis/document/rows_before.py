@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from keen_trellis.base.language import tr
+from keen_trellis.base.language import tr, tr_n
 from keen_trellis.base.words import listed
 from keen_trellis.document.items import DeliveryItem
 from keen_trellis.document.sources import LaneSource
@@ -32,19 +32,11 @@ def stays_before(trellis: Trellis, item_id: str) -> str:
     if deliveries:
         names = listed([item.name for item in deliveries])
         parts.append(
-            tr(
-                "{names} still {word}",
-                names=names,
-                word="writes" if len(deliveries) == 1 else "write",
-            )
+            tr_n(len(deliveries), "{names} still writes", "{names} still write", names=names)
         )
     if takers:
         parts.append(
-            tr(
-                "{takers} still {word}",
-                takers=listed(takers),
-                word="takes" if len(takers) == 1 else "take",
-            )
+            tr_n(len(takers), "{names} still takes", "{names} still take", names=listed(takers))
         )
     return (
         tr(

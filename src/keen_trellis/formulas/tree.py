@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING
 
 from keen_trellis.base.errors import FormulaError, with_article
 from keen_trellis.base.language import tr
+from keen_trellis.base.words import with_capital
 from keen_trellis.data import Kind
 from keen_trellis.data.kinds import castable
 from keen_trellis.formulas.checking import SUCH_AS, WRITTEN, Checking, Nothing, known_as, place_of
@@ -36,14 +37,14 @@ class Interval:
 
 
 _UNITS: Mapping[str, tuple[str, int]] = {
-    "YEAR": (tr("later by months"), 12),
-    "QUARTER": (tr("later by months"), 3),
-    "MONTH": (tr("later by months"), 1),
-    "WEEK": (tr("later by days"), 7),
-    "DAY": (tr("later by days"), 1),
-    "HOUR": (tr("later by seconds"), 3600),
-    "MINUTE": (tr("later by seconds"), 60),
-    "SECOND": (tr("later by seconds"), 1),
+    "YEAR": ("later by months", 12),
+    "QUARTER": ("later by months", 3),
+    "MONTH": ("later by months", 1),
+    "WEEK": ("later by days", 7),
+    "DAY": ("later by days", 1),
+    "HOUR": ("later by seconds", 3600),
+    "MINUTE": ("later by seconds", 60),
+    "SECOND": ("later by seconds", 1),
 }
 EXTRACTED = (
     *("YEAR", "QUARTER", "MONTH", "WEEK", "DAY", "DOY", "DOW", "ISODOW"),
@@ -462,7 +463,7 @@ class Reading(Checking):
                 tree,
                 tr(
                     "{with_article} has no {part}.",
-                    with_article=with_article(kind).capitalize(),
+                    with_article=with_capital(with_article(kind)),
                     part=part,
                 ),
                 tr("Choose another part."),

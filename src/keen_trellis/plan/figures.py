@@ -46,9 +46,7 @@ class Figure:
     @property
     def title(self) -> str:
         """The name of the figure's column."""
-        return self.name or (
-            tr("{how} of {column}", how=self.how, column=self.column) if self.column else "rows"
-        )
+        return self.name or (f"{self.how} of {self.column}" if self.column else "rows")
 
     @property
     def adds_up(self) -> bool:
@@ -76,7 +74,7 @@ class Figure:
             raise LinkError(
                 tr(
                     "There is no {how} of “{column}”, which is {kind}.",
-                    how=self.how,
+                    how=tr(self.how),
                     column=self.column,
                     kind=kind,
                 ),

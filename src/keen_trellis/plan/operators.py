@@ -70,7 +70,7 @@ VALUES_OF: dict[Test, range] = {
 """How many values each test takes."""
 
 OPERATOR_WORDS: dict[Operator, str] = {
-    "=": "equals",
+    "=": tr("equals"),
     "<>": tr("is not"),
     "<": tr("is before or less than"),
     "<=": tr("is at most"),
@@ -80,7 +80,7 @@ OPERATOR_WORDS: dict[Operator, str] = {
     "nearest later": tr("takes the nearest later or equal"),
 }
 TEST_WORDS: dict[Test, str] = {
-    "=": "is",
+    "=": tr("is"),
     "<>": tr("is not"),
     "<": tr("is less than"),
     "<=": tr("is at most"),
@@ -88,8 +88,8 @@ TEST_WORDS: dict[Test, str] = {
     ">=": tr("is at least"),
     "in": tr("is one of"),
     "between": tr("is between"),
-    "contains": "contains",
-    "begins with": "begins with",
-    "is blank": "is blank",
-    "is not blank": "is not blank",
+    "contains": tr("contains"),
+    "begins with": tr("begins with"),
+    "is blank": tr("is blank"),
+    "is not blank": tr("is not blank"),
 }

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from keen_trellis.base.language import tr
-from keen_trellis.base.words import listed
+from keen_trellis.base.language import tr, tr_n
+from keen_trellis.base.words import counted, listed, rows_of, with_capital
 from keen_trellis.plan.bays import Bay, Keep
 from keen_trellis.plan.counts import Counts
 from keen_trellis.plan.link import Link, LinkField
 from keen_trellis.plan.operators import NEAREST, OPERATOR_WORDS
 from keen_trellis.plan.outcome import ALL_COLUMNS, Columns, join_name, semi_side
+from keen_trellis.plan.text_rules import RULE_WORDS
 
 PARTNER_WORDS = {
     "every": tr("every match"),
@@ -39,19 +40,23 @@ def link_sentence(link: Link, left: str, right: str) -> str:
         )
     ]
     if link.order and link.partner in ("first", "last"):
-        order = [f"{f.field}{' downwards' if f.descending else ''}" for f in link.order]
+        order = [
+            tr("{field} downwards", field=f.field) if f.descending else f.field for f in link.order
+        ]
         parts.append(tr("in the order of {order}, blanks last", order=listed(order)))
     if link.text:
-        parts.append(tr("ignoring {text} in texts", text=listed(link.text)))
+        parts.append(
+            tr("ignoring {text} in texts", text=listed([RULE_WORDS[rule] for rule in link.text]))
+        )
     if link.blanks == "match":
         parts.append(tr("blanks matching blanks"))
     if link.pairs:
         count = len(link.pairs)
         parts.append(
-            tr(
-                "with {count:,} {word} of values the same",
-                count=count,
-                word="pair" if count == 1 else "pairs",
+            tr_n(
+                count,
+                "with {n:,} pair of values the same",
+                "with {n:,} pairs of values the same",
             )
         )
     return f"{', '.join(parts)}."
@@ -61,17 +66,19 @@ def condition_words(field: LinkField) -> str:
     """Return one comparison in words."""
     words = OPERATOR_WORDS[field.operator]
     if field.operator in NEAREST and field.strict:
-        words = tr("takes the {operator}", operator=field.operator)
+        words = tr("takes the {operator}", operator=tr(field.operator))
     within = tr(" within {within:g}", within=field.within) if field.within is not None else ""
-    kind = tr(" compared as {compare_as}", compare_as=field.compare_as) if field.compare_as else ""
-    span = tr(" by {span}", span=field.span) if field.span else ""
+    kind = (
+        tr(" compared as {compare_as}", compare_as=tr(field.compare_as)) if field.compare_as else ""
+    )
+    span = tr(" by {span}", span=tr(field.span)) if field.span else ""
     return f"{field.left} {words} {field.right}{within}{kind}{span}"
 
 
 def join_title(keep: Keep, columns: Columns = ALL_COLUMNS, cross: bool = False) -> str:
     """Return the name of the join with a capital, as a title."""
     return (
-        tr("{join_name} join", join_name=join_name(keep, columns).capitalize())
+        tr("{join_name} join", join_name=with_capital(join_name(keep, columns)))
         if not cross
         else tr("Cross join")
     )
@@ -100,19 +107,15 @@ def outcome_sentences(
             (counts.left, left, right) if side == "left" else (counts.right, right, left)
         )
         goes = tr(
-            "{rows} {word} on", rows=_rows(own.found), word="goes" if own.found == 1 else "go"
-        )
-        return tr(
             "{goes}: the {name} rows that have a match in {other}, each once, without {other} "
-            "columns. {rows} {stay} behind.",
-            goes=goes,
+            "columns.",
+            goes=_go_on(own.found),
             name=name,
             other=other,
-            rows=_rows(own.not_found, name),
-            stay=_stay(own.not_found),
         )
+        return f"{goes} {_stay(own.not_found, rows_of(own.not_found, name))}"
     rows = counts.rows(keep)
-    goes_on = tr("{rows} {word} on", rows=_rows(rows), word="goes" if rows == 1 else "go")
+    goes_on = _go_on(rows)
     parts = [part for part in _parts(counts, keep, left, right) if part]
     what = f"{goes_on}: {tr(', and ').join(parts)}." if rows and parts else f"{goes_on}."
     return f"{what} {_behind(counts, keep, left, right)}"
@@ -139,7 +142,11 @@ def _parts(counts: Counts, keep: Keep, left: str, right: str) -> list[str]:
     parts = []
     if Bay.BOTH in keep:
         if Bay.LEFT in keep:
-            part = tr("every {left} row", left=left) + (" once" if not own.multiplied else "")
+            part = (
+                tr("every {left} row", left=left)
+                if own.multiplied
+                else tr("every {left} row once", left=left)
+            )
         else:
             part = tr(
                 "the {found:,} of {rows:,} {left} rows that have a match in {right}",
@@ -161,14 +168,14 @@ def _parts(counts: Counts, keep: Keep, left: str, right: str) -> list[str]:
         parts.append(
             tr(
                 "the {rows} without a match in {right}",
-                rows=_rows(own.not_found, left),
+                rows=rows_of(own.not_found, left),
                 right=right,
             )
         )
     if Bay.RIGHT in keep and counts.right.not_found:
         part = tr(
             "the {rows} without a match in {left}",
-            rows=_rows(counts.right.not_found, right),
+            rows=rows_of(counts.right.not_found, right),
             left=left,
         )
         if keep != (Bay.RIGHT,):
@@ -180,26 +187,25 @@ def _parts(counts: Counts, keep: Keep, left: str, right: str) -> list[str]:
 def _behind(counts: Counts, keep: Keep, left: str, right: str) -> str:
     behind, rows = [], 0
     for bay, count, words in (
-        (Bay.LEFT, counts.left.not_found, _rows(counts.left.not_found, left)),
+        (Bay.LEFT, counts.left.not_found, rows_of(counts.left.not_found, left)),
         (
             Bay.BOTH,
             counts.pairs,
-            tr("{pairs:,} matched pair{value}", pairs=counts.pairs, value="s"[: counts.pairs != 1]),
+            counted(counts.pairs, "matched pair"),
         ),
-        (Bay.RIGHT, counts.right.not_found, _rows(counts.right.not_found, right)),
+        (Bay.RIGHT, counts.right.not_found, rows_of(counts.right.not_found, right)),
     ):
         if bay not in keep and count:
             behind.append(words)
             rows += count
     if not behind:
         return tr("No row stays behind.")
-    return tr("{behind} {stay} behind.", behind=listed(behind), stay=_stay(rows))
+    return _stay(rows, listed(behind))
 
 
-def _stay(rows: int) -> str:
-    return "stays" if rows == 1 else "stay"
+def _go_on(rows: int) -> str:
+    return tr_n(rows, "{n:,} row goes on", "{n:,} rows go on")
 
 
-def _rows(count: int, name: str = "") -> str:
-    words = [f"{count:,}", name, "row" if count == 1 else "rows"]
-    return " ".join(word for word in words if word)
+def _stay(number: int, rows: str) -> str:
+    return tr_n(number, "{rows} stays behind.", "{rows} stay behind.", rows=rows)

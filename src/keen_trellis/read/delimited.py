@@ -16,7 +16,7 @@ import pyarrow.csv as pacsv
 
 from keen_trellis.base.errors import SourceError, reason
 from keen_trellis.base.file_stamps import FileStamp, unwritten_file
-from keen_trellis.base.language import tr
+from keen_trellis.base.language import tr, tr_n
 from keen_trellis.base.ordinary_files import existing_file
 from keen_trellis.base.progress import Report, part, quiet
 from keen_trellis.base.words import counted
@@ -159,7 +159,7 @@ def read_texts(
         return replace(texts, noticed=(*texts.noticed, *guess))
     except OSError as error:
         raise SourceError(
-            f"{path} cannot be read to its end: {reason(error)}.",
+            tr("{path} cannot be read to its end: {reason}.", path=path, reason=reason(error)),
             tr("See that the disk or the network it lies on is there, and read it again."),
         ) from error
 
@@ -269,8 +269,13 @@ class _Reader:
             texts = self.cut(file, head.replace(b"\x00", b""), quoted=True)
         lines = _some_lines([apart.line for apart in broken])
         noticed = Noticed(
-            f"{_lines(len(broken))} of {self._path.name} {_hold(len(broken))} broken letters and "
-            f"{_stand(len(broken))} apart: {lines}.",
+            tr_n(
+                len(broken),
+                "{n:,} line of {name} holds broken letters and stands apart: {lines}.",
+                "{n:,} lines of {name} hold broken letters and stand apart: {lines}.",
+                name=self._path.name,
+                lines=lines,
+            ),
             len(broken),
         )
         set_apart = (*broken[:_LISTED], *texts.set_apart)
@@ -330,7 +335,7 @@ class _Reader:
         names = next((row for line, row in rows if line == wanted), None)
         if wanted and names is None:
             raise SourceError(
-                f"{self._path} has no names in row {wanted}.",
+                tr("{path} has no names in row {wanted}.", path=self._path, wanted=wanted),
                 tr("Choose another row for the header."),
             )
         widths = [len(row) for line, row in rows if line > wanted]
@@ -367,17 +372,26 @@ class _Reader:
         if "straddl" in words:
             if self._layout.quote and _quotes_are_odd(self._path, self._layout.quote):
                 return SourceError(
-                    f"{self._path} has a quote that is opened and never closed.",
+                    tr("{path} has a quote that is opened and never closed.", path=self._path),
                     tr("Close it, or read the file without quotes."),
                 )
             return SourceError(
-                f"{self._path} has a row of more than {_BLOCK >> 20} MB, which is none of a table.",
+                tr(
+                    "{path} has a row of more than {block} MB, which is none of a table.",
+                    path=self._path,
+                    block=_BLOCK >> 20,
+                ),
                 tr(
                     "See that its lines end as those of a text do, or read the file without quotes."
                 ),
             )
         return SourceError(
-            f"{self._path} cannot be read as {layout_words(self._layout)}: {words}.",
+            tr(
+                "{path} cannot be read as {layout_words}: {words}.",
+                path=self._path,
+                layout_words=layout_words(self._layout),
+                words=words,
+            ),
             tr("Choose another delimiter or encoding."),
         )
 
@@ -389,7 +403,11 @@ class _Reader:
         apart = []
         for row in self._wrong:
             found = numbers.get(_first_line(row.text))
-            why = f"{counted(row.actual_columns, 'cell')} instead of {width:,}"
+            why = tr(
+                "{cells} instead of {width:,}",
+                cells=counted(row.actual_columns, "cell"),
+                width=width,
+            )
             line = found.pop(0) if found else None
             apart.append(SetApart(self._path.name, line, row.text, why))
         return sorted(apart, key=lambda a: a.line or 0)
@@ -409,10 +427,13 @@ class _Reader:
             return ()
         whys = {a.why for a in apart}
         why = f" ({apart[0].why})" if len(whys) == 1 else ""
-        text = (
-            f"{_lines(len(apart))} of {self._path.name} {'has' if len(apart) == 1 else 'have'} "
-            f"another number of cells{why} and {_stand(len(apart))} apart: "
-            f"{_some_lines([a.line for a in apart])}."
+        text = tr_n(
+            len(apart),
+            "{n:,} line of {name} has another number of cells{why} and stands apart: {lines}.",
+            "{n:,} lines of {name} have another number of cells{why} and stand apart: {lines}.",
+            name=self._path.name,
+            why=why,
+            lines=_some_lines([a.line for a in apart]),
         )
         return (Noticed(text, len(apart)),)
 
@@ -519,24 +540,13 @@ def _sound_copy(path: Path, name: str, layout: TextLayout) -> Iterator[tuple[Pat
 def _not_in_encoding(path: Path, encoding: str) -> SourceError:
     name = ENCODINGS.get(encoding, encoding)
     return SourceError(
-        f"{path} is not written in {name} throughout.", tr("Choose the encoding it was saved with.")
+        tr("{path} is not written in {name} throughout.", path=path, name=name),
+        tr("Choose the encoding it was saved with."),
     )
 
 
 def _first_line(text: str) -> str:
     return text.split("\n", 1)[0].rstrip("\r")
-
-
-def _lines(number: int) -> str:
-    return tr("1 line") if number == 1 else f"{number:,} lines"
-
-
-def _hold(number: int) -> str:
-    return "holds" if number == 1 else "hold"
-
-
-def _stand(number: int) -> str:
-    return "stands" if number == 1 else "stand"
 
 
 def _some_lines(lines: list[int | None]) -> str:

@@ -15,7 +15,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from numpy.typing import NDArray
 
-from keen_trellis.base.language import tr
+from keen_trellis.base.language import tr, tr_n
 from keen_trellis.base.progress import Report, quiet
 from keen_trellis.base.words import counted, listed
 from keen_trellis.data import GAP, Column, Kind, Table, from_arrow
@@ -222,21 +222,15 @@ def blanks_noticed(blanks: Mapping[str, Mapping[str, int]]) -> tuple[Noticed, ..
     words = dict.fromkeys(word for found in blanks.values() for word in found)
     cells = sum(sum(found.values()) for found in blanks.values())
     quoted = listed([f"“{word}”" for word in words])
-    stand, are = ("stands", tr("is a blank")) if len(words) == 1 else ("stand", tr("are blanks"))
     names = [f"“{name}”" for name in blanks]
     columns = listed(names) if len(names) <= _NAMED else tr("{names:,} columns", names=len(names))
-    become = tr(
-        "{cells} {word} now",
-        cells=counted(cells, "cell"),
-        word="is blank" if cells == 1 else tr("are blank"),
-    )
-    text = tr(
-        "{quoted} {stand} for no value among the values of {columns}, so {are}: {become}.",
+    text = tr_n(
+        len(words),
+        "{quoted} stands for no value among the values of {columns}, so is a blank: {become}.",
+        "{quoted} stand for no value among the values of {columns}, so are blanks: {become}.",
         quoted=quoted,
-        stand=stand,
         columns=columns,
-        are=are,
-        become=become,
+        become=tr_n(cells, "{n:,} cell is blank now", "{n:,} cells are blank now"),
     )
     return (Noticed(text, cells, Reread(tr("Keep as text"), layout={"blanks": ()})),)
 
@@ -256,11 +250,7 @@ def _slip(column: Column, name: str, written: Written) -> tuple[Noticed, ...]:
             kind=kind,
         )
         return (Noticed(text, likely.fit, remedy),)
-    are = (
-        tr("1 value is not")
-        if likely.unfit == 1
-        else tr("{unfit:,} values are not", unfit=likely.unfit)
-    )
+    are = tr_n(likely.unfit, "{n:,} value is not", "{n:,} values are not")
     text = tr(
         "“{name}” is text, though {fit:,} of its values look like {kind}s: {are}, "
         "such as “{odd}” in row {odd_row:,}.",
@@ -279,7 +269,7 @@ def _unfit_noticed(unfit: Sequence[Unfit]) -> tuple[Noticed, ...]:
     said = []
     for one in unfit:
         values = counted(len(one.rows), "value")
-        became = "is blank" if len(one.rows) == 1 else tr("are blank")
+        became = tr("is blank") if len(one.rows) == 1 else tr("are blank")
         if one.is_cut:
             became = tr("has lost its") if len(one.rows) == 1 else tr("have lost their")
             became += tr(" time of day")

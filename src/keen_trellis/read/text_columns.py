@@ -10,7 +10,7 @@ from dataclasses import replace
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from keen_trellis.base.language import tr
+from keen_trellis.base.language import marked, tr, tr_n
 from keen_trellis.base.words import counted, listed
 from keen_trellis.data import Column, Kind
 from keen_trellis.data.conversions.noticed import Noticed, Reread
@@ -70,15 +70,14 @@ def _without(
     cells = sum(int(pc.sum(one).as_py() or 0) for one in found)
     nothing = pa.scalar(None, pa.string())
     rest = [pc.if_else(is_in, nothing, one) for is_in, one in zip(found, texts, strict=True)]
-    quoted = listed([f"“{word}”" for word in words], "or")
-    blank = tr(
-        "{cells} {word} blank since {quoted} stands",
-        cells=counted(cells, "cell"),
-        word="is" if cells == 1 else "are",
-        quoted=quoted,
-    )
+    quoted = listed([f"“{word}”" for word in words], marked("or"))
     said = Noticed(
-        tr("{blank} for no value.", blank=blank),
+        tr_n(
+            cells,
+            "{n:,} cell is blank since {quoted} stands for no value.",
+            "{n:,} cells are blank since {quoted} stands for no value.",
+            quoted=quoted,
+        ),
         cells,
         Reread(tr("Keep as text"), layout={"blanks": ()}),
     )
@@ -111,7 +110,7 @@ def _thin_evidence(
         place = next(i for i, one in enumerate(certain) if pc.any(one).as_py())
         row = pc.index(certain[place], True).as_py()
         proof = texts[place][row].as_py()
-        values = tr("1 value shows") if proofs == 1 else tr("{proofs:,} values show", proofs=proofs)
+        values = tr_n(proofs, "{n:,} value shows", "{n:,} values show")
         yield Noticed(
             tr(
                 "{values} of “{name}” such as “{example}” are taken as "

@@ -14,7 +14,7 @@ from pathlib import Path
 from typing import Any
 
 from keen_trellis.base.errors import DeliveryError, UserError, reason
-from keen_trellis.base.language import tr
+from keen_trellis.base.language import tr, tr_n
 from keen_trellis.base.progress import Report as Progress
 from keen_trellis.base.progress import part, quiet
 from keen_trellis.base.whole_files import whole_file
@@ -273,10 +273,8 @@ class _Page:
             left, right = join.counts.left, join.counts.right
             said.append(
                 tr(
-                    "{lane} and {other}: {found:,} of {rows} of "
-                    "{lane} "
-                    "found, {right_found:,} of {right_rows:,} of {other}; {join}, "
-                    "{rows_2} {word} on.",
+                    "{lane} and {other}: {found:,} of {rows} of {lane} found, "
+                    "{right_found:,} of {right_rows:,} of {other}; {join}, {go_on}.",
                     lane=join.lane,
                     other=join.other,
                     found=left.found,
@@ -284,8 +282,7 @@ class _Page:
                     right_found=right.found,
                     right_rows=right.rows,
                     join=join.join,
-                    rows_2=counted(join.rows or 0, "row"),
-                    word="goes" if join.rows == 1 else "go",
+                    go_on=tr_n(join.rows or 0, "{n:,} row goes on", "{n:,} rows go on"),
                 )
             )
         return said
@@ -478,7 +475,7 @@ class _Page:
                 item = lane.items[number - 1]
                 if item.gives_rows:
                     with_others = listed([trellis.lane(t.lane).name for t in item.takes()])
-                    says = tr("{title} on {name}", title=item.title.lower(), name=lane.name)
+                    says = tr("{title} on {name}", title=tr(item.type), name=lane.name)
                     chain.append(
                         (
                             tr("{says}, with {with_others}", says=says, with_others=with_others)

@@ -16,10 +16,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from keen_trellis.base.errors import LinkError
-from keen_trellis.base.language import tr
+from keen_trellis.base.language import tr, tr_n
 from keen_trellis.base.progress import Report as Progress
 from keen_trellis.base.progress import part, quiet
-from keen_trellis.base.words import counted
 from keen_trellis.compute.binning import span_of_days, span_of_numbers, span_words
 from keen_trellis.compute.join.comparable_columns import sortable
 from keen_trellis.compute.join.keys import own_codes
@@ -459,20 +458,19 @@ def _notes(table: Table, report: Report, more: int, lanes: Mapping[str, str]) ->
     said = []
     if more:
         said.append(
-            tr(
-                "{groups} {word} not shown; totals are of all rows.",
-                groups=counted(more, "more group"),
-                word="is" if more == 1 else "are",
+            tr_n(
+                more,
+                "{n:,} more group is not shown; totals are of all rows.",
+                "{n:,} more groups are not shown; totals are of all rows.",
             )
         )
     for column in dict.fromkeys(group.column for group in report.groups):
         found = table.column(column)
         have = table.field(column)
-        for state, words in ((GAP, tr("no match")), (BLANK, "blank")):
+        for state, words in ((GAP, tr("no match")), (BLANK, tr("blank"))):
             count = found.count(state)
             if not count:
                 continue
-            one = count == 1
             missing = (
                 tr("no {lanes} match", lanes=lanes[have.origin])
                 if have.origin in lanes
@@ -480,12 +478,13 @@ def _notes(table: Table, report: Report, more: int, lanes: Mapping[str, str]) ->
             )
             why = missing if state == GAP else tr("nothing in “{name}”", name=have.name)
             said.append(
-                tr(
-                    "{rows} {word} {why}: {word_2} under “{words}”, not under a value of “{name}”.",
-                    rows=counted(count, "row"),
-                    word="has" if one else "have",
+                tr_n(
+                    count,
+                    "{n:,} row has {why}: it counts under “{words}”, not under a value "
+                    "of “{name}”.",
+                    "{n:,} rows have {why}: they count under “{words}”, not under a value of "
+                    "“{name}”.",
                     why=why,
-                    word_2=tr("it counts") if one else tr("they count"),
                     words=words,
                     name=have.name,
                 )

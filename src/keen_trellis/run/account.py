@@ -37,7 +37,7 @@ def withheld_notes(number: int) -> tuple[str, ...]:
 
 def name_alone(facts: ItemFacts, item: Item) -> str:
     """Return what an item is called without the settings that steps are called by."""
-    return f"{facts.lane}, {item.title.lower()}" if isinstance(item, StepItem) else facts.name
+    return f"{facts.lane}, {tr(item.type)}" if isinstance(item, StepItem) else facts.name
 
 
 def numbers_alone(facts: ItemFacts, item: Item) -> str:
@@ -74,7 +74,9 @@ def promise_words(promise: PromiseFacts, with_values: bool) -> str:
     """Return what is promised, and whether it holds."""
     if promise.is_kept:
         return tr("{sentence}: kept", sentence=promise.sentence)
-    return f"{promise.sentence}: BROKEN{f': {promise.says}' if with_values else ''}"
+    return tr("{promise}: BROKEN", promise=promise.sentence) + (
+        f": {promise.says}" if with_values else ""
+    )
 
 
 def account(results: Results, with_values: bool = True, made_for: str = "") -> Table:

@@ -15,6 +15,7 @@ from typing import TYPE_CHECKING, Any
 from sqlglot import exp
 
 from keen_trellis.base.errors import NotThereError
+from keen_trellis.base.language import tr
 from keen_trellis.data.kinds import Kind
 from keen_trellis.plan.link import OrderField
 from keen_trellis.plan.nodes import Begun, Kept, Node, Read
@@ -277,9 +278,13 @@ class Writer:
         """Refuse what needs every row's place; `NotThereError`."""
         if not rows.is_total:
             raise NotThereError(
-                f"{what} needs the order of rows, and those of “{rows.name}” have none "
-                f"in {self.dialect.title}.",
-                "Put them in order by columns that tell all rows apart, or run it on this machine.",
+                tr(
+                    "{what} needs the order of rows, and those of “{name}” have none in {place}.",
+                    what=what,
+                    name=rows.name,
+                    place=self.dialect.title,
+                ),
+                tr("Put them in order by columns that tell all apart, or run it on this machine."),
             )
 
     def numbered(self, rows: Relation) -> tuple[Relation, str]:

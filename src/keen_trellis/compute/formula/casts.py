@@ -30,7 +30,7 @@ _AS_SQL = Written()
 """Point and ISO dates: what a formula gives must not depend on other rows of the column."""
 
 
-AS_WRITTEN = tr("as written")
+AS_WRITTEN = "as written"
 
 
 def cast(

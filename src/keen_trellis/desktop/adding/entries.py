@@ -74,7 +74,7 @@ def entries_of(place: Place, secrets: Secrets, report: Report) -> list[Entry]:
                 part.name,
                 tr("range of {sheet}", sheet=part.sheet)
                 if part.named
-                else "hidden"
+                else tr("hidden")
                 if part.hidden
                 else "",
                 SheetSource(path=path, sheet=part.sheet, range=part.name if part.named else None),
@@ -114,7 +114,7 @@ def _of_database(database: Database, secrets: Secrets, report: Report) -> list[E
     entries = []
     for table in database_tables(database, secrets, report):
         rows = "" if table.rows is None else f"~{counted(table.rows, 'row')}"
-        about = "view" if table.is_view else rows
+        about = tr("view") if table.is_view else rows
         text = f"{table.schema}.{table.name}" if table.schema else table.name
         source = TableSource(database=database, in_schema=table.schema, table=table.name)
         entries.append(Entry(text, about, source, nice_name(table.name)))

@@ -25,7 +25,7 @@ def offer_kinds(
     menu.setObjectName("kinds")
     menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
     for kind in Kind:
-        action = menu.addAction(str(kind))
+        action = menu.addAction(tr(kind))
         action.setObjectName(f"kind.{kind.name.lower()}")
         action.setCheckable(True)
         action.setChecked(kind is current)

@@ -149,7 +149,7 @@ class TableWishes(FlowRow):
         self.flow.addWidget(label(tr("Bring"), soft=True))
         self.flow.addWidget(self._columns_button(source))
         for place, condition in enumerate(source.conditions):
-            self.flow.addWidget(label("where" if place == 0 else "and", soft=True))
+            self.flow.addWidget(label(tr("where") if place == 0 else tr("and"), soft=True))
             self._add_condition(place, condition)
         if not self._columns and (source.columns or source.conditions):
             every = button(tr("everything instead"), f"{self._name}.every", self._every, "plain")
@@ -175,7 +175,7 @@ class TableWishes(FlowRow):
         menu = StayingMenu(made)
         menu.setObjectName(f"{self._name}.columns.menu")
         for name, kind in self._columns.items():
-            action = menu.addAction(f"{name}\t{kind}".replace("&", "&&"))
+            action = menu.addAction(f"{name}\t{tr(kind)}".replace("&", "&&"))
             action.setCheckable(True)
             action.setChecked(every or name in (source.columns or ()))
         menu.ticked.connect(lambda: self._want([a.isChecked() for a in menu.actions()]))

@@ -140,7 +140,11 @@ def _text(layout: TextLayout, settled: TextLayout | None) -> Iterator[Setting]:
         ("quote", tr("Quotes"), _QUOTES),
         ("decimal", tr("Decimal mark"), _DECIMALS),
         ("thousands", tr("Thousands mark"), _THOUSANDS),
-        ("dates", tr("Order of dates"), {d: d for d in ("year first", "day first", "month first")}),
+        (
+            "dates",
+            tr("Order of dates"),
+            {d: tr(d) for d in ("year first", "day first", "month first")},
+        ),
         ("blanks", tr("What stands for no value"), _blanks(shown.blanks)),
     ):
         yield _setting(name, says, words, shown=shown, chosen=layout)

@@ -81,7 +81,7 @@ class _Cells(QAbstractTableModel):
     ) -> Any:
         if role != Qt.ItemDataRole.DisplayRole or side is Qt.Orientation.Horizontal:
             return None
-        return str(section) if section else "names"
+        return str(section) if section else tr("names")
 
     def text(self, row: int, column: int) -> str:
         """Return what stands in a cell."""

@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QMenu, QWidget
 from keen_trellis.base.language import tr
 from keen_trellis.compute.join_result import Tied
 from keen_trellis.data import Field, Table
-from keen_trellis.desktop.bench.rows_card import RowsCard
+from keen_trellis.desktop.bench.rows_card import RowsCard, Unit, in_rows
 from keen_trellis.desktop.bench.table_model import Origins
 from keen_trellis.desktop.controls import Switch, button
 from keen_trellis.desktop.theme import LaneColours, Theme
@@ -87,7 +87,7 @@ class BayCard(RowsCard):
         self.show_rows(self._table, origins, fields)
 
     def show_head(
-        self, name: str, rows: int | None, kept: bool, colours: LaneColours, unit: str = "row"
+        self, name: str, rows: int | None, kept: bool, colours: LaneColours, unit: Unit = in_rows
     ) -> None:
         """Show what the bay is called, how many rows it has, and whether they are kept."""
         super().show_head(name, rows, kept, colours, unit)

@@ -16,7 +16,7 @@ from keen_trellis.compute.join_result import Tied
 from keen_trellis.compute.outcome_rows import outcome_fields
 from keen_trellis.compute.row_view import Look, Only
 from keen_trellis.desktop.bench.bay_card import BayCard
-from keen_trellis.desktop.bench.rows_card import RowsCard
+from keen_trellis.desktop.bench.rows_card import RowsCard, Unit, in_rows
 from keen_trellis.desktop.bench.table_model import Origins
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import LaneColours, Theme, readable
@@ -90,7 +90,7 @@ class Bays(QSplitter):
             card.switch.set_chosen(0 if bay in keep else 1)
 
     def show_tie(
-        self, tie: Tied, keep: Keep, lanes: tuple[str, str], origins: Origins, unit: str = "row"
+        self, tie: Tied, keep: Keep, lanes: tuple[str, str], origins: Origins, unit: Unit = in_rows
     ) -> None:
         """Show the bays of a tie.
 
@@ -100,8 +100,8 @@ class Bays(QSplitter):
             The bays kept now; the tie may be of before.
         lanes : (str, str)
             The ids of both lanes.
-        unit : str
-            What is counted: rows, or groups of them.
+        unit : callable
+            Says a number of what is counted: of rows, or of groups of them.
         """
         self._tie = tie
         left, right = tie.names

@@ -76,7 +76,7 @@ class Conditions:
         )
         for number, value in enumerate(condition.values):
             if number:
-                say.word("and" if condition.is_ == "between" else "or")
+                say.word(tr("and") if condition.is_ == "between" else tr("or"))
             says = tr("Value {number} for {column}", number=number + 1, column=condition.column)
             taken = partial(self._take_value, place, number)
             field = say.field(f"{name}.value.{number}", says, value, _VALUE_WIDTH, taken)
@@ -109,7 +109,7 @@ class Conditions:
         return add
 
     def _columns(self) -> list[tuple[str, str, str]]:
-        known = {f.name: str(f.kind) for table in reversed(self._tables) for f in table.fields}
+        known = {f.name: tr(f.kind) for table in reversed(self._tables) for f in table.fields}
         names = dict.fromkeys(f.name for table in self._tables for f in table.fields)
         return [(name, name, known[name]) for name in names]
 

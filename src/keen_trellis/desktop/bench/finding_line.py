@@ -130,8 +130,8 @@ class FindingLine(QFrame):
             yield _Told(tr("Promise broken: {broken}.", broken=broken), f"promise.{number}", None)
         moved = []
         if left_before := stays_before(session.trellis, item.id):
-            label = tr("Move behind the {word}", word=item.word)
-            moved = [_Told(left_before, tr("stays before"), edits.MoveBehind(item.id, label))]
+            label = tr("Move behind the {word}", word=tr(item.word))
+            moved = [_Told(left_before, "stays before", edits.MoveBehind(item.id, label))]
         if session.document.fresh == item.id:
             yield from moved
         for finding in session.looking.findings:

@@ -66,7 +66,7 @@ class FormulaField(QWidget):
         self._functions = Choice(f"{name}.functions", tr("A function to put into the formula"))
         self._functions.chosen.connect(lambda value: self.text.put(_begun(value)))
         self._functions.offer([(one.name, one.form, one.means) for one in FUNCTIONS.values()], "")
-        self._functions.setText("functions")
+        self._functions.setText(tr("functions"))
         self.text.textChanged.connect(self._look)
         line = QHBoxLayout()
         line.setContentsMargins(0, 0, 0, 0)
@@ -93,7 +93,7 @@ class FormulaField(QWidget):
         self._table, self._where, self._wanted = table, where, wanted
         fields = table.fields if table is not None else ()
         self._columns.offer([(quoted(f.name), f.name, str(f.kind)) for f in fields], "")
-        self._columns.setText("columns")
+        self._columns.setText(tr("columns"))
         self._columns.setEnabled(bool(fields))
         if not self.text.hasFocus() and self.text.toPlainText() != text:
             self.text.setPlainText(text)
@@ -162,7 +162,7 @@ class FormulaField(QWidget):
                 count_nonzero=np.count_nonzero(rows),
                 first=first,
             )
-        self._tell(f"{made.kind}:  {'   '.join(shown)}{more}{lost}", bool(lost))
+        self._tell(f"{tr(made.kind)}:  {'   '.join(shown)}{more}{lost}", bool(lost))
 
     def _beginning(self) -> str:
         """Return a first formula over the user's own columns."""

@@ -309,7 +309,7 @@ class Grid(QTableView):
             needed = max(
                 names.horizontalAdvance(field.name),
                 values.horizontalAdvance(longest[:LONGEST_DRAWN]),
-                names.horizontalAdvance(str(field.kind)) if self._band.shows_kinds else 0,
+                names.horizontalAdvance(tr(field.kind)) if self._band.shows_kinds else 0,
             )
             self.setColumnWidth(place, min(max(needed + 22, _NARROWEST), _WIDEST))
 

@@ -108,7 +108,7 @@ class BandHeader(QHeaderView):
         if self.shows_kinds:
             below = room.translated(0, _NAME_HEIGHT - 5)
             below.setHeight(_KIND_HEIGHT)
-            lines.append((str(field.kind), text_font(11), self.theme.accent_ink, below))
+            lines.append((tr(field.kind), text_font(11), self.theme.accent_ink, below))
         for text, font, colour, place in lines:
             painter.setFont(font)
             painter.setPen(QColor(colour))

@@ -77,11 +77,9 @@ class LookLine(QWidget):
         parts += [str(one) for one in look.only]
         if look.sort:
             parts.append(
-                tr(
-                    "sorted by {sort}{word}",
-                    sort=look.sort,
-                    word=tr(", backwards") if look.descending else "",
-                )
+                tr("sorted by {sort}, backwards", sort=look.sort)
+                if look.descending
+                else tr("sorted by {sort}", sort=look.sort)
             )
         self._says.setText(" · ".join(parts))
         self._says.setVisible(bool(parts))

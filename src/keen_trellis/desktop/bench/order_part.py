@@ -23,7 +23,7 @@ def tell_order(
 ) -> None:
     """Add the fields of an order to a sentence, and one more; `taken` gets the order wanted."""
     fields = table.fields if table is not None else ()
-    options = [(f.name, f.name, str(f.kind)) for f in fields]
+    options = [(f.name, f.name, tr(f.kind)) for f in fields]
 
     def put(place: int, *fields: OrderedBy) -> None:
         taken((*order[:place], *fields, *order[place + 1 :]))
@@ -33,7 +33,7 @@ def tell_order(
 
     for place, one in enumerate(order):
         if place:
-            say.word("then")
+            say.word(tr("then"))
         say.choice(
             f"{name}.{place}",
             tr("The column"),

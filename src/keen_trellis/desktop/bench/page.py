@@ -223,7 +223,7 @@ def step_view(kind: str, title: str, *, glyph: str, offer: str, tip: str, page: 
         counts_rows=True,
     )
     return PartView(
-        (PageSpec(kind, title, later(page), kind.capitalize()), rows, NOTES),
+        (PageSpec(kind, title, later(page), tr(kind.capitalize())), rows, NOTES),
         heading,
         glyph,
         offer,

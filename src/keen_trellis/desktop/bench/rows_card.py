@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout, QWidget
@@ -15,6 +17,19 @@ from keen_trellis.desktop.bench.look_line import LookLine
 from keen_trellis.desktop.bench.table_model import Origins
 from keen_trellis.desktop.controls import OneLine, label
 from keen_trellis.desktop.theme import LaneColours, Theme
+
+Unit = Callable[[int], str]
+"""Says a number of what a card counts."""
+
+
+def in_rows(number: int) -> str:
+    """Return a number of rows, in words."""
+    return counted(number, "row")
+
+
+def in_groups(number: int) -> str:
+    """Return a number of groups, in words."""
+    return counted(number, "group")
 
 
 class RowsCard(QFrame):
@@ -57,13 +72,13 @@ class RowsCard(QFrame):
         self.grid.set_theme(theme)
 
     def show_head(
-        self, name: str, rows: int | None, kept: bool, colours: LaneColours, unit: str = "row"
+        self, name: str, rows: int | None, kept: bool, colours: LaneColours, unit: Unit = in_rows
     ) -> None:
         """Show what the rows are called, how many where it is known, and whether they go on."""
         theme = self.theme
         self._name.setText(name)
         self.grid.says = name
-        self._rows.setText(tr("not counted") if rows is None else counted(rows, unit))
+        self._rows.setText(tr("not counted") if rows is None else unit(rows))
         fill = colours.fill if kept else theme.left_out
         self._head.set_colours(fill, colours.tint if kept else theme.surface_soft)
         self._name.setStyleSheet(f"color: {colours.ink if kept else theme.ink_soft};")

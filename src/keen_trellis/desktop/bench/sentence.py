@@ -166,5 +166,5 @@ def tell_span(
         return
     as_they_are = tr("its day") if set(kinds) == set(BY_DAY) else tr("the value as it is")
     options: dict[str, str] = {"": as_they_are, **{one: tr("its {one}", one=one) for one in SPANS}}
-    say.word("by")
+    say.word(tr("by"))
     say.choice(name, says, options, current=span or "", chosen=chosen)

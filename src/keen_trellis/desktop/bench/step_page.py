@@ -298,7 +298,7 @@ def tell_columns(
         Those that can be chosen; all where none is given.
     """
     fields = table.fields if table is not None else ()
-    options = [(f.name, f.name, str(f.kind)) for f in fields if not kinds or f.kind in kinds]
+    options = [(f.name, f.name, tr(f.kind)) for f in fields if not kinds or f.kind in kinds]
 
     def exchange(place: int, column: str) -> None:
         taken(tuple(dict.fromkeys((*columns[:place], column, *columns[place + 1 :]))))

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, Qt
 from PySide6.QtWidgets import QWidget
 
+from keen_trellis.base.language import tr
 from keen_trellis.data import BLANK, GAP, PRESENT
 from keen_trellis.desktop.bench.local_formats import as_read
 from keen_trellis.desktop.theme import LaneColours
@@ -93,7 +94,7 @@ class TableModel(QAbstractTableModel):
         if role == Role.DisplayRole:
             return field.name
         if role == Role.ToolTipRole:
-            return as_it_is(f"{field.name}: {field.kind}")
+            return as_it_is(f"{field.name}: {tr(field.kind)}")
         return None
 
     def state(self, row: int, column: int) -> int:

@@ -24,8 +24,9 @@ from keen_trellis.base.errors import (
     WaitingError,
     WordError,
 )
+from keen_trellis.base.language import tr
 
-WHY = "Why?"
+WHY = tr("Why?")
 
 _OF_ERRORS: dict[type[UserError], str] = {
     MissingFileError: "A file or a table is not there",

@@ -12,7 +12,7 @@ from collections.abc import Callable, Iterator, Sequence
 from dataclasses import replace
 from functools import partial
 
-from keen_trellis.base.language import tr
+from keen_trellis.base.language import grouped_digits, tr, tr_n
 from keen_trellis.base.words import counted
 from keen_trellis.desktop.map.shapes import (
     BRANCH_WIDTH,
@@ -352,14 +352,16 @@ class _Drawing:
 
     def _spill_words(self, tie: ItemFacts) -> tuple[str, str]:
         """Return how many rows are left, with names short enough for the room, and in full."""
-        words = {Bay.LEFT: tie.lane, Bay.BOTH: "matched", Bay.RIGHT: tie.name.split(" + ")[-1]}
+        words = {Bay.LEFT: tie.lane, Bay.BOTH: tr("matched"), Bay.RIGHT: tie.name.split(" + ")[-1]}
         held = {Bay(g.name): g.rows for g in tie.groups if g.rows and not g.goes_on}
         if not held:
             return "", ""
-        end = tr("{word} left", word="row" if sum(held.values()) == 1 else "rows")
 
         def said(names: dict[Bay, str]) -> str:
-            return f"{' + '.join(f'{rows:,} {names[bay]}' for bay, rows in held.items())} {end}"
+            parts = [f"{grouped_digits(rows)} {names[bay]}" for bay, rows in held.items()]
+            return tr_n(
+                sum(held.values()), "{parts} row left", "{parts} rows left", parts=" + ".join(parts)
+            )
 
         spare = SPILL_WIDTH - 18 - self.measure(said(dict.fromkeys(words, "")))
         room = max(spare / len(held), self.measure("x…"))

@@ -341,7 +341,8 @@ class MapView(QAbstractScrollArea):
         facts = self._session.told.facts
         item = facts.items.get(selected)
         if item is not None:
-            return f"{item.type.capitalize()} {item.name}. {item.trouble or item.says}".strip()
+            kind = tr(item.type.capitalize())
+            return f"{kind} {item.name}. {item.trouble or item.says}".strip()
         lane = facts.lanes.get(selected)
         if lane is None:
             return selected
@@ -509,7 +510,7 @@ def _tip(thing: object) -> str:
             return thing.trouble or f"{thing.name}: {thing.source}, {thing.size}{stale}"
         case Bead():
             return thing.trouble or tr(
-                "{sort}: {counts} go on", sort=thing.sort.capitalize(), counts=thing.counts
+                "{sort}: {counts} go on", sort=tr(thing.sort.capitalize()), counts=thing.counts
             )
         case Flag():
             return thing.trouble or tr(

@@ -193,7 +193,7 @@ class TherePage(Page):
             (names.get(one.part, one.part), one.what, one.found, f"{one.seconds:,.2f} s")
             for one in asked
         ]
-        _fill(self._asked, (tr("asked of"), "what", "found", "took"), lines)
+        _fill(self._asked, (tr("asked of"), tr("what"), tr("found"), tr("took")), lines)
 
     def _show_rows(self, facts: LaneFacts | ItemFacts | None) -> None:
         rows = self._fetched.get(self._key)

@@ -109,7 +109,7 @@ class LinesModel(QAbstractTableModel):
         report = self.summed.report
         titles = [group.title for group in report.groups] or [tr("rows of")]
         titles += [figure.title for figure in report.figures]
-        return [*titles, "rows"][section]
+        return [*titles, tr("rows")][section]
 
 
 class LinesTable(QTableView):

@@ -59,11 +59,11 @@ _BY = {
     "year": tr("by year"),
 }
 _SHOWN = {
-    "as it is": "as it is",
+    "as it is": tr("as it is"),
     "share of all": tr("as share of all"),
     "running total": tr("as running total"),
-    "against the one before": "against the one before",
-    "against the first": "against the first",
+    "against the one before": tr("against the one before"),
+    "against the first": tr("against the first"),
 }
 _TOPS = {
     "": tr("all groups"),
@@ -263,22 +263,22 @@ class ReportView(QWidget):
         say.word(tr("For each") if report.groups else tr("For all rows together, or for each"))
         for place, group in enumerate(report.groups):
             if place:
-                say.word("and")
+                say.word(tr("and"))
             self._tell_group(place, group, kinds)
         left = [(n, n, str(k)) for n, k in kinds.items()]
         add = say.choice("report.group.add", tr("One more field"), left, "", self._add_group)
         add.setText(tr("+ field"))
         add.setEnabled(bool(left) and len(report.groups) < GROUPS_AT_MOST)
-        say.word("show")
+        say.word(tr("show"))
         for place, figure in enumerate(report.figures):
             self._tell_figure(report, place, figure, kinds)
-        options = [("", "rows", tr("how many")), *left]
+        options = [("", tr("rows"), tr("how many")), *left]
         more = say.choice(
             "report.figure.add", tr("One more figure"), options, NONE_YET, self._add_figure
         )
         more.setText(tr("+ figure"))
         more.setEnabled(bool(kinds) and len(report.figures) < FIGURES_AT_MOST)
-        say.word("as")
+        say.word(tr("as"))
         say.choice(
             "report.as",
             tr("How it is shown"),
@@ -328,7 +328,7 @@ class ReportView(QWidget):
         else:
             kind = kinds.get(figure.column)
             sums = kind is None or kind.is_numeric
-            ways = {str(how): str(how) for how in FIGURES if sums or how not in ("sum", "average")}
+            ways = {str(how): tr(how) for how in FIGURES if sums or how not in ("sum", "average")}
             put = partial(self._put_figure, place)
             label_of = tr("What is made of {column}", column=figure.column)
             say.choice(f"{name}.how", label_of, ways, figure.how, lambda how: put(how=how))
@@ -364,7 +364,7 @@ class ReportView(QWidget):
             way,
             lambda one: self._change(descending=one == "down"),
         )
-        say.word("showing")
+        say.word(tr("showing"))
         tops = (
             _TOPS
             if str(report.top or "") in _TOPS

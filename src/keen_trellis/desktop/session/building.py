@@ -9,7 +9,7 @@ from pydantic import ValidationError
 from PySide6.QtCore import QTimer
 
 from keen_trellis.base.errors import EditError, UnknownColumnError, UserError, WaitingError
-from keen_trellis.base.language import tr
+from keen_trellis.base.language import tr, tr_n
 from keen_trellis.base.progress import Report
 from keen_trellis.desktop.session.open_document import OpenDocument
 from keen_trellis.desktop.session.proposing import (
@@ -286,7 +286,7 @@ class Building:
                 return lane.id, lane.name
             for item in lane.items:
                 if results.given.get(item.id) is waiting.cause:
-                    brief = item.brief if isinstance(item, StepItem) else item.title.lower()
+                    brief = item.brief if isinstance(item, StepItem) else tr(item.type)
                     return item.id, f"{lane.name}, {brief}"
         return None
 
@@ -312,15 +312,16 @@ class Building:
         if not self._document.do(Carrying(edit, part, schemas)):
             return False
         lost = [
-            f"{lane.name}, {item.brief if isinstance(item, StepItem) else item.title.lower()}"
+            f"{lane.name}, {item.brief if isinstance(item, StepItem) else tr(item.type)}"
             for lane, item in left_without(before, self._trellis, part, schemas)
             if item.id != part
         ]
         if lost:
-            needs = tr(
-                "{lost}: {word} what is gone now.",
+            needs = tr_n(
+                len(lost),
+                "{lost}: needs what is gone now.",
+                "{lost}: need what is gone now.",
                 lost="; ".join(lost),
-                word="needs" if len(lost) == 1 else "need",
             )
             remedy = tr("Undo (Ctrl+Z), or go on without it there.")
             self._telling.trouble(f"{needs} {remedy}")

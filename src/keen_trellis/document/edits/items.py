@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from keen_trellis.base.errors import EditError
-from keen_trellis.base.language import tr
+from keen_trellis.base.language import tr, tr_n
 from keen_trellis.base.words import listed
 from keen_trellis.document.edits.edit import (
     required,
@@ -178,13 +178,13 @@ class MoveItem:
             takers = _takers_after(trellis, first.id)
             if takers:
                 raise EditError(
-                    tr(
-                        "{takers} {word} the rows between "
-                        "this {first_word} and the {second_word} behind it.",
+                    tr_n(
+                        len(takers),
+                        "{takers} takes the rows between this {first} and the {second} behind it.",
+                        "{takers} take the rows between this {first} and the {second} behind it.",
                         takers=listed(takers),
-                        word="takes" if len(takers) == 1 else "take",
-                        first_word=first.word,
-                        second_word=second.word,
+                        first=tr(first.word),
+                        second=tr(second.word),
                     ),
                     tr("Let them take other rows first."),
                 )

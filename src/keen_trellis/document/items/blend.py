@@ -9,7 +9,7 @@ from typing import ClassVar, Literal, Self
 from pydantic import Field, model_validator
 
 from keen_trellis.base.errors import LinkError
-from keen_trellis.base.language import tr
+from keen_trellis.base.language import marked, tr
 from keen_trellis.base.words import first_free, listed
 from keen_trellis.data import Kind
 from keen_trellis.data.kinds import BY_DAY, comparable
@@ -44,7 +44,7 @@ def _summarised(
         begins = Applied("TRUNC", (cell,), cell.kind, (span,))
         made.append((name, Applied("CAST", (begins,), Kind.DATE)))
         if any(figure.column == name for figure in figures):  # which are of the days as they are
-            others[name] = first_free(tr("{name} as it is", name=name), part.schema.names)
+            others[name] = first_free(f"{name} as it is", part.schema.names)
             made.append((others[name], cell))
     figures = tuple(
         replace(one, column=others[one.column], name=one.title) if one.column in others else one
@@ -108,7 +108,7 @@ class BlendItem(Item):
     keeps_rows: bool = False
     spans: tuple[Span | None, ...] = ()
 
-    word: ClassVar[str] = "tie"
+    word: ClassVar[str] = marked("tie")
     has_bays: ClassVar[bool] = True
 
     @model_validator(mode="after")

@@ -8,7 +8,7 @@ from typing import Literal, Self
 from pydantic import Field
 
 from keen_trellis.base.language import tr
-from keen_trellis.base.words import listed
+from keen_trellis.base.words import listed, with_capital
 from keen_trellis.document.items.item import Lanes, Named, StepExample, StepItem
 from keen_trellis.plan.link import Side
 from keen_trellis.plan.nodes import Node
@@ -49,8 +49,8 @@ class ColumnsItem(StepItem):
             cls(id="", first=("riders",), without=("note",), names={"riders": "people"}),
             before=(
                 "port,note,riders",
-                tr("Brae,late,98"),
-                tr("Voe,,7"),
+                "Brae,late,98",
+                "Voe,,7",
             ),
             after=(
                 "people,port",
@@ -90,4 +90,4 @@ class ColumnsItem(StepItem):
                 )
             )
         words = ", ".join(said) or tr("lets every column go on")
-        return f"{words[0].upper()}{words[1:]}."
+        return f"{with_capital(words)}."

@@ -9,7 +9,7 @@ from typing import ClassVar, Literal, Self
 
 from pydantic import Field, model_validator
 
-from keen_trellis.base.language import tr
+from keen_trellis.base.language import marked, tr
 from keen_trellis.document.database_field import DatabaseField
 from keen_trellis.document.items.item import Item, Lanes, Named, Part
 from keen_trellis.document.wants import Want, wants_of_path, wants_of_server
@@ -77,7 +77,7 @@ class DeliveryItem(Item):
     beside: tuple[Beside, ...] = ()
     into: IntoTable | None = None
 
-    word: ClassVar[str] = "delivery"
+    word: ClassVar[str] = marked("delivery")
     changes_rows: ClassVar[bool] = False
 
     @model_validator(mode="after")
@@ -126,7 +126,9 @@ class DeliveryItem(Item):
                 yield from wants_of_path(str(target), folder, "writes")
         if self.into is None:
             return
-        does = {"make": "makes", "replace": "replaces", "add": tr("adds rows to")}[self.into.how]
+        does = {"make": tr("makes"), "replace": tr("replaces"), "add": tr("adds rows to")}[
+            self.into.how
+        ]
         database = self.into.database
         if not isinstance(database, SqliteFile):
             yield from wants_of_server(database, folder)

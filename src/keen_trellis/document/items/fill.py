@@ -47,15 +47,15 @@ class FillItem(StepItem):
             cls(id="", columns=("port",), with_="the value above"),
             before=(
                 "port,riders",
-                tr("Brae,98"),
+                "Brae,98",
                 ",12",
-                tr("Voe,7"),
+                "Voe,7",
             ),
             after=(
                 "port,riders",
-                tr("Brae,98"),
-                tr("Brae,12"),
-                tr("Voe,7"),
+                "Brae,98",
+                "Brae,12",
+                "Voe,7",
             ),
         )
 

@@ -34,7 +34,7 @@ class FirstItem(StepItem):
     @property
     def title(self) -> str:
         """What stands above it on the map."""
-        return f"{self.end.capitalize()} {self.n:,}"
+        return tr("First {n:,}", n=self.n) if self.end == "first" else tr("Last {n:,}", n=self.n)
 
     @classmethod
     def example(cls) -> StepExample:
@@ -43,14 +43,14 @@ class FirstItem(StepItem):
             cls(id="", n=1, by=("port",)),
             before=(
                 "port,riders",
-                tr("Brae,98"),
-                tr("Voe,7"),
-                tr("Brae,12"),
+                "Brae,98",
+                "Voe,7",
+                "Brae,12",
             ),
             after=(
                 "port,riders",
-                tr("Brae,98"),
-                tr("Voe,7"),
+                "Brae,98",
+                "Voe,7",
             ),
         )
 

@@ -39,14 +39,14 @@ class FormulaItem(StepItem):
     def example(cls) -> StepExample:
         """Return an example of what it does."""
         return StepExample(
-            cls(id="", columns=(NamedFormula(name=tr("a day"), formula=tr("riders / days")),)),
+            cls(id="", columns=(NamedFormula(name="a day", formula="riders / days"),)),
             before=(
                 "route,riders,days",
                 "KP-MS,98,7",
                 "KP-BR,12,6",
             ),
             after=(
-                tr("route,riders,days,a day"),
+                "route,riders,days,a day",
                 "KP-MS,98,7,14",
                 "KP-BR,12,6,2",
             ),

@@ -7,6 +7,7 @@ from typing import ClassVar, NamedTuple, Protocol, Self
 
 from pydantic import BaseModel, ConfigDict
 
+from keen_trellis.base.language import marked, tr
 from keen_trellis.plan.link import Side
 from keen_trellis.plan.nodes import Node
 
@@ -66,7 +67,7 @@ class Item(Part):
     id: str
     note: str = ""
 
-    word: ClassVar[str] = "item"
+    word: ClassVar[str] = marked("item")
     """What it is called in sentences."""
 
     changes_rows: ClassVar[bool] = True
@@ -88,7 +89,7 @@ class Item(Part):
     @property
     def title(self) -> str:
         """What stands above it on the map."""
-        return self.type.capitalize()
+        return tr(self.type.capitalize())
 
     def takes(self) -> tuple[Taken, ...]:
         """Return the lanes whose rows it takes beside those of its own."""
@@ -147,7 +148,7 @@ class StepItem(Item):
 
     off: bool = False
 
-    word: ClassVar[str] = "step"
+    word: ClassVar[str] = marked("step")
 
     @property
     def is_off(self) -> bool:
@@ -162,4 +163,4 @@ class StepItem(Item):
     @property
     def brief(self) -> str:
         """What it does in the fewest words, for the map."""
-        return self.title.lower()
+        return tr(self.type)

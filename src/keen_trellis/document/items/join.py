@@ -8,7 +8,7 @@ from typing import ClassVar, Literal, Self
 from pydantic import Field, model_validator
 
 from keen_trellis.base.errors import UserError
-from keen_trellis.base.language import tr
+from keen_trellis.base.language import marked, tr
 from keen_trellis.data import Kind
 from keen_trellis.document.items.item import Item, Lanes, Named, Part, Taken
 from keen_trellis.plan.bays import Bay, keep_of
@@ -141,7 +141,7 @@ class JoinItem(Item):
     promises: tuple[Promised, ...] = ()
     ignored: tuple[str, ...] = ()
 
-    word: ClassVar[str] = "tie"
+    word: ClassVar[str] = marked("tie")
     has_bays: ClassVar[bool] = True
 
     @property

@@ -75,12 +75,12 @@ class KindsItem(StepItem):
                 tr("Choose another kind."),
             )
         order = () if self.dates == "as they show" else (self.dates,)
-        return Applied("CAST", (Cell(column, kind),), to, (tr("as written"), *order))
+        return Applied("CAST", (Cell(column, kind),), to, ("as written", *order))
 
     @property
     def brief(self) -> str:
         """What it does in the fewest words, for the map."""
-        return ", ".join(f"{name} {kind}" for name, kind in self.kinds.items()) or "kinds"
+        return ", ".join(f"{name} {tr(kind)}" for name, kind in self.kinds.items()) or tr("kinds")
 
     def renamed(self, change: Callable[[str], str], side: Side | int) -> Self:
         """Return the step with its columns renamed."""
@@ -91,6 +91,6 @@ class KindsItem(StepItem):
         """Return which columns become what."""
         if not self.kinds:
             return tr("Changes no kind yet.")
-        made = listed([f"{name} {kind}" for name, kind in self.kinds.items()])
-        order = tr(", dates {dates}", dates=self.dates) if self.dates != "as they show" else ""
+        made = listed([f"{name} {tr(kind)}" for name, kind in self.kinds.items()])
+        order = tr(", dates {dates}", dates=tr(self.dates)) if self.dates != "as they show" else ""
         return tr("Makes {made}{order}.", made=made, order=order)

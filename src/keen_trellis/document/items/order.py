@@ -31,13 +31,13 @@ class OrderItem(StepItem):
             cls(id="", by=(OrderedBy(field="riders", descending=True),)),
             before=(
                 "port,riders",
-                tr("Voe,7"),
-                tr("Brae,98"),
+                "Voe,7",
+                "Brae,98",
             ),
             after=(
                 "port,riders",
-                tr("Brae,98"),
-                tr("Voe,7"),
+                "Brae,98",
+                "Voe,7",
             ),
         )
 
@@ -48,7 +48,7 @@ class OrderItem(StepItem):
     @property
     def brief(self) -> str:
         """What it does in the fewest words, for the map."""
-        return tr("by {by}", by=", ".join(one.field for one in self.by)) if self.by else "order"
+        return tr("by {by}", by=", ".join(one.field for one in self.by)) if self.by else tr("order")
 
     def renamed(self, change: Callable[[str], str], side: Side | int) -> Self:
         """Return the step with its columns renamed."""

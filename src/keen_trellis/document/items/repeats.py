@@ -38,14 +38,14 @@ class RepeatsItem(StepItem):
             cls(id="", by=("port",)),
             before=(
                 "port,riders",
-                tr("Brae,98"),
-                tr("Voe,7"),
-                tr("Brae,12"),
+                "Brae,98",
+                "Voe,7",
+                "Brae,12",
             ),
             after=(
                 "port,riders",
-                tr("Brae,98"),
-                tr("Voe,7"),
+                "Brae,98",
+                "Voe,7",
             ),
         )
 

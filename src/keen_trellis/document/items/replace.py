@@ -54,17 +54,17 @@ class ReplaceItem(StepItem):
             cls(
                 id="",
                 columns=("port",),
-                replacements=(Replacement(old=tr("Kelp Pt"), new=tr("Kelp Point")),),
+                replacements=(Replacement(old="Kelp Pt", new="Kelp Point"),),
             ),
             before=(
                 "port,riders",
-                tr("Kelp Pt,98"),
-                tr("Brae,12"),
+                "Kelp Pt,98",
+                "Brae,12",
             ),
             after=(
                 "port,riders",
-                tr("Kelp Point,98"),
-                tr("Brae,12"),
+                "Kelp Point,98",
+                "Brae,12",
             ),
         )
 

@@ -7,7 +7,7 @@ from typing import ClassVar, Literal, Self
 
 from pydantic import Field, model_validator
 
-from keen_trellis.base.language import tr
+from keen_trellis.base.language import marked, tr
 from keen_trellis.base.words import listed
 from keen_trellis.document.items.item import Item, Lanes, Named, Taken
 from keen_trellis.plan.link import Side
@@ -44,7 +44,7 @@ class StackItem(Item):
     source_column: str = ""
     repeats: bool = True
 
-    word: ClassVar[str] = "tie"
+    word: ClassVar[str] = marked("tie")
 
     @model_validator(mode="after")
     def _takes_each_once(self) -> Self:

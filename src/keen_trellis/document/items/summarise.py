@@ -37,14 +37,14 @@ class SummariseItem(StepItem):
             cls(id="", by=("port",), figures=(FigureItem(how="sum", column="riders"),)),
             before=(
                 "port,riders",
-                tr("Brae,98"),
-                tr("Voe,7"),
-                tr("Brae,12"),
+                "Brae,98",
+                "Voe,7",
+                "Brae,12",
             ),
             after=(
-                tr("port,sum of riders"),
-                tr("Brae,110"),
-                tr("Voe,7"),
+                "port,sum of riders",
+                "Brae,110",
+                "Voe,7",
             ),
         )
 

@@ -57,13 +57,13 @@ class TidyItem(StepItem):
             cls(id="", columns=("port",), letters="capitals at the beginning"),
             before=(
                 "port,riders",
-                tr(" kelp  point,98"),
-                tr("Brae,12"),
+                " kelp  point,98",
+                "Brae,12",
             ),
             after=(
                 "port,riders",
-                tr("Kelp Point,98"),
-                tr("Brae,12"),
+                "Kelp Point,98",
+                "Brae,12",
             ),
         )
 
@@ -115,5 +115,5 @@ class TidyItem(StepItem):
                 )
             )
         if self.letters != "stay":
-            does.append(tr("writes {letters}", letters=self.letters))
+            does.append(tr("writes {letters}", letters=tr(self.letters)))
         return f"In {listed(self.columns)} {' and '.join(does) or tr('leaves all as it is')}."

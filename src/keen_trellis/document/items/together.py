@@ -44,13 +44,13 @@ class TogetherItem(StepItem):
             cls(id="", columns=("from", "to"), mark=" to ", name="way"),
             before=(
                 "from,to",
-                tr("Kelp Point,Brae"),
-                tr("Voe,"),
+                "Kelp Point,Brae",
+                "Voe,",
             ),
             after=(
                 "from,to,way",
-                tr("Kelp Point,Brae,Kelp Point to Brae"),
-                tr("Voe,,Voe"),
+                "Kelp Point,Brae,Kelp Point to Brae",
+                "Voe,,Voe",
             ),
         )
 

@@ -18,6 +18,7 @@ from sqlglot import exp
 from keen_trellis.base.errors import DeliveryError, NotThereError, SourceError, UserError
 from keen_trellis.base.language import tr
 from keen_trellis.base.progress import Report, quiet
+from keen_trellis.base.words import with_capital
 from keen_trellis.data import Column, Kind, Table
 from keen_trellis.data.column_names import column_names
 from keen_trellis.deliver.added import would_change
@@ -211,7 +212,7 @@ class PostgresSession(Session):
             raise DeliveryError(
                 tr(
                     "{words} cannot be written: {happened}",
-                    words=target.words.capitalize(),
+                    words=with_capital(target.words),
                     happened=error.happened,
                 ),
                 tr("Nothing has been changed there; see to what it says, and deliver again."),

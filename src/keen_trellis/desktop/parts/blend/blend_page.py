@@ -14,6 +14,7 @@ from keen_trellis.data import Table
 from keen_trellis.desktop.bench.bay_panes import SIX_ROWS, Bays
 from keen_trellis.desktop.bench.condition_fields import Conditions
 from keen_trellis.desktop.bench.page import Page
+from keen_trellis.desktop.bench.rows_card import in_groups, in_rows
 from keen_trellis.desktop.bench.sentence import Sentence, tell_span
 from keen_trellis.desktop.bench.table_model import Origins
 from keen_trellis.desktop.bench.tie_kind import say_kind
@@ -98,7 +99,7 @@ class BlendPage(Page):
         if isinstance(given, Blend):
             met = self._met if -len(given.ties) <= self._met < len(given.ties) else -1
             tie, other = given.ties[met], item.lanes[min(met, len(item.lanes) - 1)]
-            unit = "row" if given.keeps_rows else "group"
+            unit = in_rows if given.keeps_rows else in_groups
             self._bays.show_tie(tie, item.keep, (lane.id, other.lane), origins, unit)
             self._words.setText(given.sentence())
             self._words.setToolTip(as_it_is(given.sentence()))
@@ -170,7 +171,7 @@ class _Told:
         self._say.choice("blend.rows", says, rows, current=current, chosen=self._choose_rows)
         for place in range(len(self.item.fields)):
             if place:
-                self._say.word("and")
+                self._say.word(tr("and"))
             self._tell_field(place)
         self._offer_field()
         for number in range(len(self._lanes)):
@@ -378,7 +379,7 @@ def _first_of(say: Sentence, words: str) -> QWidget:
 
 def _columns(table: Table | None) -> list[tuple[str, str, str]]:
     fields = table.fields if table is not None else ()
-    return [(field.name, field.name, str(field.kind)) for field in fields]
+    return [(field.name, field.name, tr(field.kind)) for field in fields]
 
 
 def _figures(table: Table | None) -> list[tuple[str, str, str]]:
@@ -389,8 +390,8 @@ def _figures(table: Table | None) -> list[tuple[str, str, str]]:
         made += [
             (
                 f"{how}|{field.name}",
-                tr("{how} of {name}", how=how, name=field.name),
-                str(field.kind),
+                tr("{how} of {name}", how=tr(how), name=field.name),
+                tr(field.kind),
             )
             for field in fields
             if field.kind.is_numeric or how in _OF_ANY_KIND

@@ -53,7 +53,7 @@ class ColumnsPage(StepPage):
         """Say which columns go on."""
         say.word(tr("Put"))
         tell_columns(say, "columns.first", item.first, before, lambda cs: self.change(first=cs))
-        say.word("first,")
+        say.word(tr("first,"))
         say.choice(
             "columns.only",
             tr("Whether the others go on"),
@@ -62,7 +62,7 @@ class ColumnsPage(StepPage):
             chosen=lambda value: self.change(only_first=value == "yes"),
         )
         if not item.only_first:
-            say.word("without")
+            say.word(tr("without"))
             tell_columns(
                 say, "columns.without", item.without, before, lambda cs: self.change(without=cs)
             )
@@ -72,7 +72,7 @@ class ColumnsPage(StepPage):
         add = say.choice(
             "columns.name.add",
             tr("A column to call otherwise"),
-            [(f.name, f.name, str(f.kind)) for f in fields if f.name not in item.names],
+            [(f.name, f.name, tr(f.kind)) for f in fields if f.name not in item.names],
             current="",
             chosen=lambda column: self._call(item, column, column),
         )

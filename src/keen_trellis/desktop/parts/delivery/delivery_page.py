@@ -41,14 +41,14 @@ from keen_trellis.layouts.delivered_text import Encoding
 from keen_trellis.run.facts import JoinFacts
 from keen_trellis.servers.server import Database, SqliteFile
 
-_DELIMITERS = {",": "commas", ";": "semicolons", "\t": "tabs", "|": "bars"}
+_DELIMITERS = {",": tr("commas"), ";": tr("semicolons"), "\t": tr("tabs"), "|": tr("bars")}
 _DECIMALS = {".": tr("a point"), ",": tr("a comma")}
 _LINE_ENDS = {
     "line feed": tr("line feeds"),
     "carriage return and line feed": tr("CR and line feeds"),
 }
 _QUOTINGS = {
-    "where needed": "where needed",
+    "where needed": tr("where needed"),
     "texts": tr("around texts"),
     "all": tr("around everything"),
 }
@@ -259,7 +259,7 @@ class DeliveryPage(Page):
             self._change(form={**{f: getattr(form, f) for f in form.__slots__}, name: value})
 
         if Path(item.path).suffix.lower() == ".csv":
-            say.word("with")
+            say.word(tr("with"))
             says = tr("What stands between cells")
             put_delimiter = partial(put, "delimiter")
             say.choice("delivery.delimiter", says, _DELIMITERS, form.delimiter, put_delimiter)
@@ -272,7 +272,7 @@ class DeliveryPage(Page):
             partial(put, "decimal"),
         )
         say.word(tr("as decimal mark, in"))
-        encodings = {one: one for one in get_args(Encoding)}
+        encodings = {one: tr(one) for one in get_args(Encoding)}
         say.choice(
             "delivery.encoding",
             tr("The encoding"),
@@ -280,7 +280,7 @@ class DeliveryPage(Page):
             form.encoding,
             partial(put, "encoding"),
         )
-        say.word("with")
+        say.word(tr("with"))
         put_end = partial(put, "line_end")
         say.choice("delivery.line_end", tr("The end of a line"), _LINE_ENDS, form.line_end, put_end)
         say.word(tr("and quotes"))
@@ -325,7 +325,7 @@ class DeliveryPage(Page):
 
     def _tell_table(self, into: IntoTable, table: object) -> None:
         say = self._sentence
-        say.word("called")
+        say.word(tr("called"))
 
         def put(**changes: object) -> None:
             self._change(into=into.but(**changes))
@@ -354,7 +354,7 @@ class DeliveryPage(Page):
         )
         say.word(tr("with the key"))
         columns = table.columns if isinstance(table, Table) else ()
-        keys = {"": tr("no key")} | {name: name for name in columns}
+        keys = {"": tr("no key")} | {name: tr(name) for name in columns}
         say.choice(
             "delivery.key",
             tr("The column that tells its rows apart"),

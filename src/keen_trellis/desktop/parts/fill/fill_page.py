@@ -66,19 +66,19 @@ class FillPage(StepPage):
         say.choice(
             "fill.empty",
             tr("What is filled"),
-            {one: one for one in get_args(Empty)},
+            {one: tr(one) for one in get_args(Empty)},
             current=item.empty,
             chosen=lambda value: self.change(empty=value),
         )
-        say.word("of")
+        say.word(tr("of"))
         tell_columns(
             say, "fill.column", item.columns, before, lambda columns: self.change(columns=columns)
         )
-        say.word("with")
+        say.word(tr("with"))
         say.choice(
             "fill.with",
             tr("What stands in their place"),
-            {one: one for one in get_args(With)},
+            {one: tr(one) for one in get_args(With)},
             current=item.with_,
             chosen=lambda value: self.change(with_=value, value=""),
         )
@@ -90,7 +90,7 @@ class FillPage(StepPage):
             say.choice(
                 "fill.other",
                 tr("The column to fill from"),
-                [(f.name, f.name, str(f.kind)) for f in fields if f.name not in item.columns],
+                [(f.name, f.name, tr(f.kind)) for f in fields if f.name not in item.columns],
                 current=item.value,
                 chosen=lambda value: self.change(value=value),
                 font=value_font(),

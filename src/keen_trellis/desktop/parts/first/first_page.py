@@ -26,7 +26,7 @@ class FirstPage(StepPage):
         say.choice(
             "first.end",
             tr("From which end"),
-            {"first": "first", "last": "last"},
+            {"first": tr("first"), "last": tr("last")},
             current=item.end,
             chosen=lambda value: self.change(end=value),
         )

@@ -57,7 +57,16 @@ class FormulaDialog(QDialog):
         buttons.rejected.connect(self.reject)
         first, last = QHBoxLayout(), QHBoxLayout()
         for line, widgets in (
-            (first, (label("In"), self._sides, label(tr("the column")), self._name, label("is"))),
+            (
+                first,
+                (
+                    label(tr("In")),
+                    self._sides,
+                    label(tr("the column")),
+                    self._name,
+                    label(tr("is")),
+                ),
+            ),
             (last, (label(tr("and equals")), self._others)),
         ):
             for widget in widgets:
@@ -87,14 +96,14 @@ class FormulaDialog(QDialog):
         fields = other.fields if other is not None else ()
         if self._other not in {f.name for f in fields}:
             self._other = ""
-        self._others.offer([(f.name, f.name, str(f.kind)) for f in fields], self._other)
+        self._others.offer([(f.name, f.name, tr(f.kind)) for f in fields], self._other)
         self._renew()
 
     def _take_other(self, column: str) -> None:
         self._other = column
         other = self._tables[1 - self._side]
         fields = other.fields if other is not None else ()
-        self._others.offer([(f.name, f.name, str(f.kind)) for f in fields], column)
+        self._others.offer([(f.name, f.name, tr(f.kind)) for f in fields], column)
         self._renew()
 
     def _renew(self) -> None:

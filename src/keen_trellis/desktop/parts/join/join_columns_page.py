@@ -93,7 +93,7 @@ class ColumnsPage(Page):
             self._sides.items(), tables, (lane, other), strict=False
         ):
             fields = table.fields if isinstance(table, Table) else ()
-            known = {field.name: str(field.kind) for field in fields}
+            known = {field.name: tr(field.kind) for field in fields}
             colour = origins.colours[whose.id].ink
             card.show_columns(whose.name, colour, known, getattr(item.columns, side))
         self._show_going_on(item, other.name, origins)
@@ -237,7 +237,7 @@ class _Side(QFrame):
         self._title.setProperty("strong", True)
         self._title.setObjectName(f"{name}.title")
         self._all = button("all", f"{name}.all", lambda: self.chosen.emit(None), "plain")
-        self._none = button("none", f"{name}.none", lambda: self.chosen.emit(()), "plain")
+        self._none = button(tr("none"), f"{name}.none", lambda: self.chosen.emit(()), "plain")
         self._find = QLineEdit()
         self._find.setObjectName(f"{name}.find")
         self._find.setPlaceholderText(tr("Find a column"))

@@ -20,7 +20,7 @@ from keen_trellis.document import Lane, edits
 from keen_trellis.document.items import JoinItem, LinkedFields
 from keen_trellis.plan.link import OrderField
 from keen_trellis.plan.operators import NEAREST, OPERATOR_WORDS
-from keen_trellis.plan.text_rules import TEXT_CHOICES, TextRule
+from keen_trellis.plan.text_rules import RULE_WORDS, TEXT_CHOICES, TextRule
 
 _PARTNERS = {
     "every": tr("every match"),
@@ -31,7 +31,7 @@ _PARTNERS = {
 _BLANKS = {"never": tr("never match"), "match": tr("match blanks")}
 _ORDERS = {"up": tr("from the least"), "down": tr("from the greatest")}
 _STRICT = {"no": tr("equal counts"), "yes": tr("equal does not count")}
-_UNITS = {Kind.DATE: "days", Kind.DATE_TIME: "seconds", Kind.TIME: "seconds"}
+_UNITS = {Kind.DATE: tr("days"), Kind.DATE_TIME: tr("seconds"), Kind.TIME: tr("seconds")}
 _DISTANCE_WIDTH = 76
 _LOOKED_AT, _EXAMPLE = 30, 24
 """The rows in which an example of a column is looked for, and its letters at most."""
@@ -82,7 +82,7 @@ class _Told:
         self._tell_whose_rows()
         for place, field in enumerate(self._item.link):
             if place:
-                self._sentence.word("and")
+                self._sentence.word(tr("and"))
             self._tell_field(place, field)
         self._offer_field()
         self._tell_rest()
@@ -123,9 +123,9 @@ class _Told:
         )
         if item.partner in ("first", "last"):
             self._tell_order(self.right_fields if own == 0 else self.left_fields)
-        sentence.word("in")
+        sentence.word(tr("in"))
         self._name(1 - own)
-        sentence.word("where")
+        sentence.word(tr("where"))
 
     def _tell_order(self, fields: _Fields) -> None:
         item, sentence = self._item, self._sentence
@@ -168,7 +168,7 @@ class _Told:
         sentence.choice(
             f"{name}.operator",
             tr("How {left} and {right} are compared", left=field.left, right=field.right),
-            [(operator, words, operator) for operator, words in OPERATOR_WORDS.items()],
+            [(one, words, tr(one)) for one, words in OPERATOR_WORDS.items()],
             current=field.operator,
             chosen=lambda value: self._set_field(place, operator=value),
         )
@@ -213,25 +213,24 @@ class _Told:
             return str(kind or "")
         first = table.window(0, _LOOKED_AT).column(name).texts().to_pylist()
         example = next((text for text in first if text), "")
-        return f"{kind} · {_shortened(example)}" if example else str(kind)
+        return f"{tr(kind)} · {_shortened(example)}" if example else tr(kind)
 
     def _tell_nearness(self, place: int, field: LinkedFields) -> None:
         """How far the nearest may be, and whether an equal value is near."""
         sentence, name = self._sentence, f"link.{place}"
         kind = dict(self.left_fields).get(field.left)
         distance = "" if field.within is None else f"{field.within:g}"
-        sentence.word("within")
+        sentence.word(tr("within"))
         typed = sentence.field(
             f"{name}.within",
-            tr(
-                "The largest distance{word}",
-                word=tr(" in {units}", units=_UNITS[kind]) if kind in _UNITS else "",
-            ),
+            tr("The largest distance in {units}", units=_UNITS[kind])
+            if kind in _UNITS
+            else tr("The largest distance"),
             distance,
             _DISTANCE_WIDTH,
             lambda text: self._set_distance(place, text),
         )
-        typed.setPlaceholderText("any")
+        typed.setPlaceholderText(tr("any"))
         if kind in _UNITS:
             sentence.word(_UNITS[kind])
         sentence.choice(
@@ -247,8 +246,8 @@ class _Told:
         kinds = (dict(self.left_fields).get(field.left), dict(self.right_fields).get(field.right))
         if field.compare_as is None and (None in kinds or kinds[0] is kinds[1]):
             return
-        as_they_are = [("", "as they are", " · ".join(f"{kind}" for kind in kinds if kind))]
-        self._sentence.word("compared")
+        as_they_are = [("", tr("as they are"), " · ".join(tr(kind) for kind in kinds if kind))]
+        self._sentence.word(tr("compared"))
         self._sentence.choice(
             f"link.{place}.compare_as",
             tr("As what both sides are compared"),
@@ -293,13 +292,13 @@ class _Told:
         rules = dict(TEXT_CHOICES)
         current = next((words for words, chosen in rules.items() if chosen == item.text), None)
         if current is None:
-            current = tr("ignoring {text}", text=listed(item.text))
+            current = tr("ignoring {text}", text=listed([RULE_WORDS[rule] for rule in item.text]))
             rules[current] = item.text
         sentence.word(tr("Text compares"))
         made = sentence.choice(
             "link.text",
             tr("How text compares"),
-            {words: words for words in rules},
+            {words: tr(words) for words in rules},
             current=current,
             chosen=lambda words: self._change(text=rules[words]),
         )
@@ -406,7 +405,7 @@ def _fields(table: Table | UserError | None) -> _Fields:
 
 
 def _options(fields: _Fields) -> list[tuple[str, str, str]]:
-    return [(name, name, str(kind)) for name, kind in fields]
+    return [(name, name, tr(kind)) for name, kind in fields]
 
 
 def _shortened(text: str) -> str:

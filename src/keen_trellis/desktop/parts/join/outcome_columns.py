@@ -26,7 +26,7 @@ from keen_trellis.desktop.tips import as_it_is
 from keen_trellis.plan.outcome import OutcomeColumn
 
 _NAME, _FROM, _FILL = range(3)
-_HEADS = ("name", "from", tr("in the place of gaps"))
+_HEADS = (tr("name"), tr("from"), tr("in the place of gaps"))
 _ROW = 26
 
 
@@ -109,7 +109,7 @@ class GoingOn(QFrame):
                 if column.filled_from
                 else ""
             )
-            came = QTableWidgetItem(f"{lane}{source}{filled}   {column.kind}")
+            came = QTableWidgetItem(f"{lane}{source}{filled}   {tr(column.kind)}")
             came.setFlags(Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable)
             came.setToolTip(as_it_is(came.text()))
             if colours is not None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtWidgets import QWidget
 
 from keen_trellis.base.errors import UserError
-from keen_trellis.base.language import tr
+from keen_trellis.base.language import tr, tr_n
 from keen_trellis.compute.join_result import CELLS_COUNTED_AT_MOST, Tied
 from keen_trellis.desktop.bench.table_model import Origins
 from keen_trellis.desktop.bench.table_page import TablePage
@@ -35,11 +35,10 @@ def _line(tie: Tied | UserError | None) -> str:
     if not isinstance(tie, Tied) or len(tie.outcome) > CELLS_COUNTED_AT_MOST:
         return tr("Gaps, hatched, were made by the tie; · blank was empty in the source.")
     gaps, blanks = tie.empty_cells
-    return tr(
-        "{gaps:,} {word}, hatched: no partner was "
-        "found. {blanks:,} {word_2} · blank in the source.",
-        gaps=gaps,
-        word=tr("cell is a gap") if gaps == 1 else tr("cells are gaps"),
-        blanks=blanks,
-        word_2="was" if blanks == 1 else "were",
+    made = tr_n(
+        gaps,
+        "{n:,} cell is a gap, hatched: no partner was found.",
+        "{n:,} cells are gaps, hatched: no partner was found.",
     )
+    were = tr_n(blanks, "{n:,} was · blank in the source.", "{n:,} were · blank in the source.")
+    return f"{made} {were}"

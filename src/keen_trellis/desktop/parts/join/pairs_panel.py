@@ -197,7 +197,7 @@ class PairsPanel(QFrame):
         line.setContentsMargins(8, 4, 8, 4)
         line.setSpacing(6)
         line.addWidget(self._chip(one.pair.left, inks[0]))
-        line.addWidget(label("is", soft=True))
+        line.addWidget(label(tr("is"), soft=True))
         line.addWidget(self._chip(one.pair.right, inks[1]))
         share = f" · {one.how_alike}" if one.how_alike else ""
         why = label(f"+{counted(one.rows, 'row')}{share}", soft=True)
@@ -220,7 +220,7 @@ class PairsPanel(QFrame):
         line.setContentsMargins(0, 0, 0, 0)
         line.setSpacing(6)
         line.addWidget(self._chip(pair.left, inks[0]))
-        line.addWidget(label("is", soft=True))
+        line.addWidget(label(tr("is"), soft=True))
         line.addWidget(self._chip(pair.right, inks[1]))
         line.addStretch(1)
         undo = button(

@@ -144,7 +144,7 @@ class TypesCard(QFrame):
         rows_now = self._lines[self._now].rows if self._now >= 0 else None
         for row, line in enumerate(self._lines):
             apart = line.rows - rows_now if rows_now is not None else 0
-            against = "now" if row == self._now else f"{apart:+,}" if apart else tr("as many")
+            against = tr("now") if row == self._now else f"{apart:+,}" if apart else tr("as many")
             against = "–" if rows_now is None else against
             numbers = (line.left_gaps, line.right_gaps, line.multiplied)
             cells = [line.name, f"{line.rows:,}", against]

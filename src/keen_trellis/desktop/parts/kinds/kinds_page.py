@@ -23,7 +23,7 @@ class KindsPage(StepPage):
         say.word(tr("Make") if item.kinds else tr("Make another kind of"))
         for number, (column, kind) in enumerate(item.kinds.items()):
             if number:
-                say.word("and")
+                say.word(tr("and"))
             self._tell_kind(say, item, column, kind)
         fields = before.fields if before is not None else ()
         days = {name for name, kind in item.kinds.items() if kind in BY_DAY}
@@ -34,14 +34,14 @@ class KindsPage(StepPage):
             say.choice(
                 "kinds.dates",
                 says,
-                {one: one for one in (_AS_THEY_SHOW, "day first", "month first")},
+                {one: tr(one) for one in (_AS_THEY_SHOW, "day first", "month first")},
                 current=item.dates,
                 chosen=lambda value: self.change(dates=value),
             )
         add = say.choice(
             "kinds.add",
             tr("A column to read as another kind"),
-            [(f.name, f.name, str(f.kind)) for f in fields if f.name not in item.kinds],
+            [(f.name, f.name, tr(f.kind)) for f in fields if f.name not in item.kinds],
             current="",
             chosen=lambda column: self.change(kinds={**item.kinds, column: Kind.TEXT}),
         )

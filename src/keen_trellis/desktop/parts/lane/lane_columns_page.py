@@ -111,7 +111,7 @@ class ColumnsPage(Page):
             if row < _COUNTED_AT_MOST:
                 number = table.fetch(field).count(BLANK)
                 blanks = f"{number:,}" if number else "–"
-            for column, text in enumerate((field.name, str(field.kind), blanks)):
+            for column, text in enumerate((field.name, tr(field.kind), blanks)):
                 item = QTableWidgetItem(text)
                 item.setFont(text_font(13, bold=column == 0))
                 if column == 2:

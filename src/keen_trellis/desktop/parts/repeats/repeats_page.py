@@ -37,7 +37,7 @@ class RepeatsPage(StepPage):
             else tr("Of rows that are equal in every column")
         )
         tell_columns(say, "repeats.by", item.by, before, lambda by: self.change(by=by))
-        say.word("keep")
+        say.word(tr("keep"))
         say.choice(
             "repeats.keep",
             tr("Which of them go on"),

@@ -26,7 +26,7 @@ from keen_trellis.desktop.theme import value_font
 from keen_trellis.document.items import Replacement
 
 MATCHED = {
-    "whole values": "whole values",
+    "whole values": tr("whole values"),
     "parts": tr("parts of texts"),
     "patterns": tr("patterns (regular expressions)"),
 }
@@ -40,9 +40,9 @@ class ReplacePage(StepPage):
 
     def tell(self, say: Sentence, item: Any, before: Table | None, lane: str) -> None:
         """Say what is replaced."""
-        say.word("In")
+        say.word(tr("In"))
         tell_columns(say, "replace.column", item.columns, before, lambda c: self.change(columns=c))
-        say.word("replace")
+        say.word(tr("replace"))
         say.choice(
             "replace.matched",
             tr("What is compared"),
@@ -72,7 +72,7 @@ class ReplacePage(StepPage):
 
         says = tr("What is replaced, {place}; empty for a blank", place=place + 1)
         say.field(f"{name}.old", says, one.old, 120, lambda text: put(old=text))
-        say.word("by")
+        say.word(tr("by"))
         says = tr("What stands in its place, {place}; empty for a blank", place=place + 1)
         say.field(f"{name}.new", says, one.new, 120, lambda text: put(new=text))
         rest = (*item.replacements[:place], *item.replacements[place + 1 :])

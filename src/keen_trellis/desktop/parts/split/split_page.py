@@ -28,12 +28,12 @@ class SplitPage(StepPage):
             chosen=lambda value: self.change(column=value, into=item.into or self._names(value)),
             font=value_font(),
         )
-        say.word("at")
+        say.word(tr("at"))
         if not item.into_rows:
             say.choice(
                 "split.at",
                 tr("Where it is split"),
-                {"a mark": tr("the mark"), "positions": "positions"},
+                {"a mark": tr("the mark"), "positions": tr("positions")},
                 current=item.at,
                 chosen=lambda value: self.change(at=value),
             )
@@ -44,11 +44,11 @@ class SplitPage(StepPage):
             shown = ", ".join(map(str, item.positions))
             says = tr("Behind how many letters it is cut: 2, 5")
             say.field("split.positions", says, shown, 90, self._take_positions)
-        say.word("into")
+        say.word(tr("into"))
         say.choice(
             "split.into",
             tr("What the parts become"),
-            {"columns": "columns", "rows": tr("a row for each part")},
+            {"columns": tr("columns"), "rows": tr("a row for each part")},
             current="rows" if item.into_rows else "columns",
             chosen=lambda value: self.change(into_rows=value == "rows"),
         )

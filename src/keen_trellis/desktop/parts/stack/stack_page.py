@@ -103,13 +103,13 @@ class StackPage(Page):
         field = say.field(
             "stack.source_column", says, item.source_column, _NAME_WIDTH, self._name_source
         )
-        field.setPlaceholderText("none")
+        field.setPlaceholderText(tr("none"))
 
     def _tell_renamed(self, place: int, taken: StackedLane, columns: tuple[str, ...]) -> None:
         """Say which columns of a lane meet others under another name, and offer the rest."""
         say = self._sentence
         for number, (old, new) in enumerate(taken.renamed.items()):
-            say.word(tr("{word} {old} as", word="with" if not number else "and", old=old))
+            say.word(tr("and {old} as", old=old) if number else tr("with {old} as", old=old))
             name = f"stack.{place}.renamed.{number}"
             says = tr("Under which name {old} meets the others", old=old)
             say.field(name, says, new, _NAME_WIDTH, partial(self._rename, place, old))

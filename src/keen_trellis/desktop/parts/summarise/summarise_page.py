@@ -22,14 +22,14 @@ class SummarisePage(StepPage):
         """Say the groups and figures."""
         say.word(tr("One row for each") if item.by else tr("One row for all; or for each"))
         tell_columns(say, "summarise.by", item.by, before, lambda by: self.change(by=by))
-        say.word("with")
+        say.word(tr("with"))
         for place, figure in enumerate(item.figures):
             self._tell_figure(say, item, place, figure, before)
         fields = before.fields if before is not None else ()
         add = say.choice(
             "summarise.add",
             tr("One more figure"),
-            [("", "rows", tr("how many"))] + [(f.name, f.name, str(f.kind)) for f in fields],
+            [("", tr("rows"), tr("how many"))] + [(f.name, f.name, tr(f.kind)) for f in fields],
             current=NONE_YET,
             chosen=lambda column: self._add(item, column, before),
         )
@@ -57,7 +57,7 @@ class SummarisePage(StepPage):
     def _possible(self, column: str, before: Table | None) -> dict[str, str]:
         kinds = {f.name: f.kind for f in before.fields} if before is not None else {}
         is_number = column in kinds and kinds[column].is_numeric
-        return {how: how for how in FIGURES if is_number or how not in ("sum", "average")}
+        return {how: tr(how) for how in FIGURES if is_number or how not in ("sum", "average")}
 
     def _put(self, item: Any, place: int, figure: FigureItem) -> None:
         self.change(figures=(*item.figures[:place], figure, *item.figures[place + 1 :]))

@@ -12,8 +12,8 @@ from keen_trellis.plan.text_rules import RULE_WORDS, TEXT_RULES, TextRule
 
 LETTERS = {
     "stay": tr("stay as it is"),
-    "capitals": "capitals",
-    "small letters": "small letters",
+    "capitals": tr("capitals"),
+    "small letters": tr("small letters"),
     "capitals at the beginning": tr("capitals at the beginning of words"),
 }
 
@@ -25,7 +25,7 @@ class TidyPage(StepPage):
 
     def tell(self, say: Sentence, item: Any, before: Table | None, lane: str) -> None:
         """Say what is tidied."""
-        say.word("In")
+        say.word(tr("In"))
         tell_columns(
             say,
             "tidy.column",

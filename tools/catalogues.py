@@ -1,0 +1,151 @@
+"""Gathers the marked texts of the code, and holds the catalogues of other languages to them.
+
+`catalogues.py` takes up new texts in every catalogue, drops those that are gone, and compiles;
+`catalogues.py --new LANGUAGE` begins one. What is not translated yet is counted.
+"""
+
+from __future__ import annotations
+
+import ast
+import io
+import re
+import sys
+from collections.abc import Iterator, Sequence
+from datetime import UTC, datetime
+from pathlib import Path
+
+from babel.messages.catalog import Catalog
+from babel.messages.mofile import write_mo
+from babel.messages.pofile import read_po, write_po
+from jinja2 import Environment, nodes
+
+from keen_trellis.base.shipped import SHIPPED
+from keen_trellis.base.version import VERSION
+
+SOURCES = Path(__file__).parents[1] / "src" / "keen_trellis"
+LANGUAGES = SHIPPED / "languages"
+DOMAIN = "keen_trellis"
+Text = str | tuple[str, str]
+"""A text, or one for a single thing and one for several."""
+
+NUMBERS = "1,234.5"
+"""Its translation says how a language writes numbers."""
+_WORDS_OF_DOCUMENTS = re.compile(r"[a-z]{2}")
+
+
+def texts() -> dict[Text, list[str]]:
+    """Return every text that is marked, with the modules that it stands in."""
+    found: dict[Text, list[str]] = {NUMBERS: ["base/language.py"]}
+    for path in sorted(SOURCES.rglob("*.py")):
+        where = path.relative_to(SOURCES).as_posix()
+        for text in _marked(ast.parse(path.read_text(encoding="utf-8"))):
+            if where not in (places := found.setdefault(text, [])):
+                places.append(where)
+    for path in sorted(SOURCES.rglob("*.html")):
+        where = path.relative_to(SOURCES).as_posix()
+        for text in _marked_in_page(path.read_text(encoding="utf-8")):
+            found.setdefault(text, []).append(where)
+    return found
+
+
+def _marked(tree: ast.Module) -> Iterator[Text]:
+    """Yield what stands in calls of `tr`, `marked`, `tr_n`, `counted`, and in types of words."""
+    for node in ast.walk(tree):
+        match node:
+            case ast.Call(func=ast.Name("tr" | "marked"), args=[ast.Constant(str() as text)]):
+                yield text
+            case ast.Call(
+                func=ast.Name("tr_n"),
+                args=[_, ast.Constant(str() as one), ast.Constant(str() as many), *_],
+            ):
+                yield one, many
+            case ast.Call(func=ast.Name("counted"), args=[_, ast.Constant(str() as word), *more]):
+                plural = more[0].value if more and isinstance(more[0], ast.Constant) else f"{word}s"
+                yield f"{{n:,}} {word}", f"{{n:,}} {plural}"
+            case ast.AnnAssign(target=ast.Name("type"), value=ast.Constant(str() as kind)):
+                yield kind.capitalize()  # as a title
+            case ast.ClassDef(bases=[ast.Name("StrEnum")], body=body):
+                for one in body:
+                    if isinstance(one, ast.Assign) and isinstance(one.value, ast.Constant):
+                        yield str(one.value.value)
+            case ast.Subscript(value=ast.Name("Literal"), slice=words):
+                # the words of a document are shown as well; there they are looked up by themselves
+                for word in ast.walk(words):
+                    said = word.value if isinstance(word, ast.Constant) else None
+                    if isinstance(said, str) and _WORDS_OF_DOCUMENTS.search(said):
+                        yield said
+
+
+def _marked_in_page(page: str) -> Iterator[Text]:
+    """Yield what stands in calls of `tr` and `counted` in a page of the match report."""
+    for call in Environment().parse(page).find_all(nodes.Call):
+        said = [one.value for one in call.args if isinstance(one, nodes.Const)]
+        match getattr(call.node, "name", ""), said:
+            case "tr", [str() as text]:
+                yield text
+            case "counted", [str() as word]:
+                yield f"{{n:,}} {word}", f"{{n:,}} {word}s"
+
+
+def named(text: str) -> set[str]:
+    """Return the names in braces that a text has, with how each is written."""
+    return set(re.findall(r"\{[^{}]*\}", text.replace("{{", "").replace("}}", "")))
+
+
+def brought_up(language: str, found: dict[Text, list[str]]) -> Catalog:
+    """Return the catalogue of a language with the texts of the code, and none that is gone."""
+    path = LANGUAGES / language / "LC_MESSAGES" / f"{DOMAIN}.po"
+    before = Catalog(locale=language)
+    if path.exists():
+        before = read_po(io.BytesIO(path.read_bytes()), locale=language)
+    made = Catalog(
+        language, header_comment=_HEADER, project="keen-trellis", version=VERSION, fuzzy=False
+    )
+    made.msgid_bugs_address, made.last_translator, made.language_team = "", "", ""
+    made.creation_date = made.revision_date = _NO_DATE
+    for text, places in sorted(found.items(), key=lambda one: (one[1], str(one[0]))):
+        known = before.get(text[0] if isinstance(text, tuple) else text)
+        is_same = known is not None and isinstance(known.id, tuple) == isinstance(text, tuple)
+        said = known.string if is_same and known is not None else None
+        made.add(text, said, locations=[(place, None) for place in places])
+    return made
+
+
+_HEADER = "# Texts of Keen Trellis; tools/catalogues.py keeps the list, people the translations."
+_NO_DATE = datetime(2026, 1, 1, tzinfo=UTC)
+"""What stands for the date in a catalogue: it changes when its texts do, and not by the day."""
+
+
+def written(catalogue: Catalog) -> tuple[bytes, bytes]:
+    """Return a catalogue as its text and as what the program reads."""
+    text, compiled = io.BytesIO(), io.BytesIO()
+    write_po(text, catalogue, width=100, sort_by_file=False, include_lineno=False)
+    write_mo(compiled, catalogue)
+    return text.getvalue(), compiled.getvalue()
+
+
+def missing(catalogue: Catalog) -> list[Text]:
+    """Return the texts that a catalogue has no translation of."""
+    return [one.id for one in catalogue if one.id and not all(_strings(one.string))]
+
+
+def _strings(said: str | Sequence[str] | None) -> Sequence[str]:
+    return (said or "",) if said is None or isinstance(said, str) else said
+
+
+def main() -> None:
+    """Bring every catalogue up to the code."""
+    found = texts()
+    if sys.argv[1:2] == ["--new"]:
+        (LANGUAGES / sys.argv[2] / "LC_MESSAGES").mkdir(parents=True, exist_ok=True)
+    for folder in sorted(LANGUAGES.glob("*/LC_MESSAGES")):
+        catalogue = brought_up(folder.parent.name, found)
+        text, compiled = written(catalogue)
+        (folder / f"{DOMAIN}.po").write_bytes(text)
+        (folder / f"{DOMAIN}.mo").write_bytes(compiled)
+        lacking = len(missing(catalogue))
+        print(f"{folder.parent.name}: {len(found):,} texts, {lacking:,} without a translation")
+
+
+if __name__ == "__main__":
+    main()
