@@ -12,7 +12,7 @@ import numpy as np
 from keen_trellis.advice.pairs import propose_pairs, with_pairs
 from keen_trellis.advice.proposals import ProposedLink, propose_links
 from keen_trellis.base.errors import KindsDifferError, LinkError, TooManyRowsError
-from keen_trellis.base.language import tr, tr_n
+from keen_trellis.base.language import grouped_digits, tr, tr_n
 from keen_trellis.base.progress import Report, quiet
 from keen_trellis.base.words import counted, listed, rows_of
 from keen_trellis.compute.join.pairing import Names, equal_codes, field_columns, paired
@@ -263,7 +263,7 @@ def _text_differs(tie: Tied) -> Iterator[Finding]:
         "texts differ",
         tr("{text} only by {words}.", text=text, words=words),
         together,
-        Remedy(f"{label}: +{together:,}", together, link),
+        Remedy(f"{label}: +{grouped_digits(together)}", together, link),
         shows=Shows(Bay.LEFT),
         whole=tr("{text} only by {whole_words}.", text=text, whole_words=whole_words),
     )

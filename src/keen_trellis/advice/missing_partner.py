@@ -10,7 +10,7 @@ from rapidfuzz import process
 
 from keen_trellis.advice.likeness import explained
 from keen_trellis.base.errors import known
-from keen_trellis.base.language import tr
+from keen_trellis.base.language import tr, tr_n
 from keen_trellis.base.words import listed, percent
 from keen_trellis.compute.join.distances import roughly_apart
 from keen_trellis.compute.join.keys import codes_of
@@ -105,12 +105,12 @@ def why_not(tie: Tied, row: int, side: Side = "left") -> Reason:
         )
     gaps = _each_once(s.own_name for s in sides if s.state(row) == GAP)
     if gaps:
-        verb = tr("is a gap") if len(gaps) == 1 else tr("are gaps")
         return Reason(
-            tr(
-                "{gaps} of this row {verb}, and a gap matches nothing.",
-                gaps=listed(gaps),
-                verb=verb,
+            tr_n(
+                len(gaps),
+                "{fields} of this row is a gap, and a gap matches nothing.",
+                "{fields} of this row are gaps, and a gap matches nothing.",
+                fields=listed(gaps),
             )
         )
     # blanks match blanks under “equals” alone; a condition of order is never true of them
@@ -120,12 +120,12 @@ def why_not(tie: Tied, row: int, side: Side = "left") -> Reason:
         if s.state(row) == BLANK and (tie.link.blanks == "never" or s.field.operator != "=")
     )
     if blank:
-        verb = tr("is blank") if len(blank) == 1 else tr("are blank")
         return Reason(
-            tr(
-                "{blank} of this row {verb}, and blanks match nothing.",
-                blank=listed(blank),
-                verb=verb,
+            tr_n(
+                len(blank),
+                "{fields} of this row is blank, and blanks match nothing.",
+                "{fields} of this row are blank, and blanks match nothing.",
+                fields=listed(blank),
             )
         )
     if tie.link.partner != "every" and _fits_some(tie, row, side):

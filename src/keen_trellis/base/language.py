@@ -35,7 +35,7 @@ class _Sentences(string.Formatter):
     """Puts values into a text; numbers are written with the marks of the language."""
 
     def __init__(self, grouping: str, decimal: str) -> None:
-        self._marks = str.maketrans({",": grouping, ".": decimal})
+        self.marks = str.maketrans({",": grouping, ".": decimal})
 
     def format_field(self, value: Any, format_spec: str) -> str:
         """Return a value as it stands in the text; a word of a list is put in translated."""
@@ -43,7 +43,7 @@ class _Sentences(string.Formatter):
             return tr(value)
         shown = format(value, format_spec)
         is_number = isinstance(value, int | float | Decimal) and not isinstance(value, bool)
-        return shown.translate(self._marks) if is_number else shown
+        return shown.translate(self.marks) if is_number else shown
 
 
 class _Spoken:
@@ -133,6 +133,11 @@ def tr_n(number: int, one: str, many: str, /, **parts: object) -> str:
     return _spoken[0].sentences.vformat(said, (), {"n": number, **parts})
 
 
+def with_marks(number: str) -> str:
+    """Return a number that is written as 1,234.5 with the marks of the language."""
+    return number.translate(_spoken[0].sentences.marks)
+
+
 def grouped_digits(number: int) -> str:
     """Return a whole number with its digits grouped as the language groups them."""
-    return _spoken[0].sentences.format_field(number, ",")
+    return with_marks(f"{number:,}")

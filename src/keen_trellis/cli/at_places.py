@@ -10,7 +10,7 @@ from collections.abc import Iterator, Sequence
 from functools import partial
 
 from keen_trellis.base.errors import BROKEN, DONE, UNUSABLE, NotThereError, PasswordError, UserError
-from keen_trellis.base.language import tr
+from keen_trellis.base.language import grouped_digits, tr
 from keen_trellis.base.progress import Report, part
 from keen_trellis.cli.commands import (
     is_somebody_there,
@@ -167,8 +167,14 @@ def _lines(found: Sequence[Compared], place: str) -> Iterator[str]:
     width = max((len(name) for name in names), default=0)
     yield f"{'':{width}}  {tr('this machine'):>16}  {place:>16}"
     for name, one in zip(names, found, strict=True):
-        here = "-" if one.here is None else f"{one.here:,}"
-        there = tr("refused") if one.refused else "-" if one.there is None else f"{one.there:,}"
+        here = "-" if one.here is None else grouped_digits(one.here)
+        there = (
+            tr("refused")
+            if one.refused
+            else "-"
+            if one.there is None
+            else grouped_digits(one.there)
+        )
         mark = "" if one.is_same else "  differs"
         yield f"{name:{width}}  {here:>16}  {there:>16}{mark}"
         if one.refused:

@@ -199,7 +199,7 @@ def shown_progress() -> Iterator[Report]:
     from rich.progress import BarColumn, Progress, TextColumn
 
     done, doing_now = (
-        TextColumn(tr("{task.percentage:>3.0f} %")),
+        TextColumn("{task.percentage:>3.0f} %"),
         TextColumn("{task.fields[doing]}"),
     )
     columns = (BarColumn(24), done, doing_now)

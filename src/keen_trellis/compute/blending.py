@@ -9,7 +9,7 @@ from decimal import Decimal
 from functools import cached_property
 
 from keen_trellis.base.errors import LinkError
-from keen_trellis.base.language import grouped_digits, tr
+from keen_trellis.base.language import grouped_digits, tr, with_marks
 from keen_trellis.base.progress import Report, quiet
 from keen_trellis.base.words import counted, listed
 from keen_trellis.compute.expression_values import filtered
@@ -26,6 +26,7 @@ from keen_trellis.plan.counts import Group
 from keen_trellis.plan.expressions import Tested
 from keen_trellis.plan.figures import Figure
 from keen_trellis.plan.link import Link, LinkField
+from keen_trellis.plan.outcome import join_name
 
 _CLOSE = 1e-9
 """Sums of doubles in another order differ by rounding; beyond this share, by values."""
@@ -202,7 +203,7 @@ class Blend:
         rows = " + ".join(grouped_digits(len(part)) for part in self.parts)
         many = len(self.outcome)
         made = counted(many, "row") if self.keeps_rows else counted(many, "group")
-        join = join_name(self.ties[-1].keep, self.ties[-1].columns)
+        join = tr(join_name(self.ties[-1].keep, self.ties[-1].columns))
         said = [tr("Blend, {join}. {rows} rows become {made}.", join=join, rows=rows, made=made)]
         if self.repeating:
             said.append(
@@ -298,8 +299,8 @@ def _shown(number: Decimal | int | float) -> str:
     """Return a total as it is read: exactly, but a double without the digits that rounding made."""
     if isinstance(number, float):
         is_small = 0 < abs(number) < 0.001
-        return f"{number:.6g}" if is_small else f"{number:,.6f}".rstrip("0").rstrip(".")
-    return f"{number:,f}" if isinstance(number, Decimal) else f"{number:,}"
+        return with_marks(f"{number:.6g}" if is_small else f"{number:,.6f}".rstrip("0").rstrip("."))
+    return with_marks(f"{number:,f}" if isinstance(number, Decimal) else f"{number:,}")
 
 
 def _total(table: Table, figure: Figure) -> Decimal | int | float:

@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 
 from keen_trellis.base.errors import UserError
-from keen_trellis.base.language import tr
+from keen_trellis.base.language import tr, tr_n
 from keen_trellis.compute.join_result import Tied
 from keen_trellis.compute.summary import summarise
 from keen_trellis.data import Column, Kind, Rows, Table
@@ -62,20 +62,20 @@ def checked(promise: Promise, tied: Tied) -> Checked:
     nothing = none[:0]
     match promise.what:
         case "found":
-            breaking, says = none, tr("{none_:,} {do} not", none_=len(none), do=_do(len(none)))
+            breaking, says = none, tr_n(len(none), "{n:,} does not", "{n:,} do not")
         case "one partner":
             breaking = np.flatnonzero(partners != 1)
-            says = tr(
-                "{none_:,} {find} none, {several:,} several",
-                none_=len(none),
-                find=_find(len(none)),
+            says = tr_n(
+                len(none),
+                "{n:,} finds none, {several:,} several",
+                "{n:,} find none, {several:,} several",
                 several=len(several),
             )
         case "not multiplied":
-            breaking, says = several, f"{len(several):,} {_have(len(several))}"
+            breaking, says = several, tr_n(len(several), "{n:,} has", "{n:,} have")
         case "few without":
             breaking = none if len(none) > promise.rows else nothing
-            says = f"{len(none):,} {_do(len(none))}"
+            says = tr_n(len(none), "{n:,} does", "{n:,} do")
         case "same total":
             return _same_total(promise, tied)
     return Checked(promise, not len(breaking), says if len(breaking) else "", tied, breaking)
@@ -163,15 +163,3 @@ def _shown(total: Any) -> str:
 
 def _side(tied: Tied, promise: Promise) -> Table:
     return tied.left if promise.side == "left" else tied.right
-
-
-def _do(rows: int) -> str:
-    return "does" if rows == 1 else "do"
-
-
-def _find(rows: int) -> str:
-    return "finds" if rows == 1 else "find"
-
-
-def _have(rows: int) -> str:
-    return "has" if rows == 1 else "have"

@@ -10,7 +10,7 @@ import numpy as np
 import pyarrow.compute as pc
 from numpy.typing import NDArray
 
-from keen_trellis.base.language import tr
+from keen_trellis.base.language import tr, tr_n
 from keen_trellis.base.words import counted, listed
 from keen_trellis.compute.formula.logic import keys_of
 from keen_trellis.compute.sizes import table_size
@@ -150,12 +150,11 @@ class Stepped:
         if before != after:
             return tr("{rows} become {after:,}", rows=counted(before, "row"), after=after)
         if self.changed:
-            verb = "changes" if len(self.changed_rows) == 1 else "change"
-            return tr(
-                "{changed_rows:,} of {rows} {verb}",
-                changed_rows=len(self.changed_rows),
+            return tr_n(
+                len(self.changed_rows),
+                "{n:,} of {rows} changes",
+                "{n:,} of {rows} change",
                 rows=counted(before, "row"),
-                verb=verb,
             )
         if self.added:
             return tr("{added} for {rows}", added=listed(self.added), rows=counted(before, "row"))

@@ -10,7 +10,6 @@ import pyarrow.compute as pc
 
 from keen_trellis.base.language import tr, tr_n
 from keen_trellis.base.progress import Report, quiet
-from keen_trellis.base.words import counted
 from keen_trellis.data.kinds import Kind
 from keen_trellis.deliver.file_delivery import has_sheets, is_text
 from keen_trellis.deliver.ods import NOT_KEPT
@@ -134,13 +133,13 @@ def _run_by_sheets(table: Table, report: Report) -> Iterator[str]:
         runs = pc.match_substring_regex(texts, RUN_BY_SHEETS)
         runs = pc.and_(runs, pc.invert(pc.match_substring_regex(texts, _HARMLESS)))
         if count := _rows_with(runs, column):
-            begin = "begins" if count == 1 else "begin"
-            yield tr(
-                "{texts} of “{name}” {begin} as a formula does: a "
-                "spreadsheet that opens the file would run what is in it.",
-                texts=counted(count, "text"),
+            yield tr_n(
+                count,
+                "{n:,} text of “{name}” begins as a formula does: a spreadsheet that opens the "
+                "file would run what is in it.",
+                "{n:,} texts of “{name}” begin as a formula does: a spreadsheet that opens the "
+                "file would run what is in it.",
                 name=field.name,
-                begin=begin,
             )
 
 

@@ -14,7 +14,7 @@ from typing import TYPE_CHECKING, Any, Literal
 import numpy as np
 
 from keen_trellis.base.errors import DeliveryError, UserError
-from keen_trellis.base.language import tr
+from keen_trellis.base.language import tr, tr_n
 from keen_trellis.base.logs import timed
 from keen_trellis.base.progress import Report, quiet
 from keen_trellis.base.whole_files import is_left_behind, passing_name, whole_file
@@ -458,14 +458,14 @@ def _require_finite(table: Table, target: Target) -> None:
         if field.kind is Kind.NUMBER:
             endless = int(np.count_nonzero(np.isinf(table.fetch(field).values)))
             if endless:
-                have = "has" if endless == 1 else "have"
                 raise DeliveryError(
-                    tr(
-                        "{values} of “{name}” {have} no end (infinity), "
-                        "which {label} has no number for.",
-                        values=counted(endless, "value"),
+                    tr_n(
+                        endless,
+                        "{n:,} value of “{name}” has no end (infinity), which {label} has no "
+                        "number for.",
+                        "{n:,} values of “{name}” have no end (infinity), which {label} has no "
+                        "number for.",
                         name=field.name,
-                        have=have,
                         label=target.database.label,
                     ),
                     tr("Filter or replace them before."),

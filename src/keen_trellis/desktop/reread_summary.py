@@ -15,7 +15,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from keen_trellis.base.language import tr
+from keen_trellis.base.language import grouped_digits, tr
 from keen_trellis.base.words import counted
 from keen_trellis.desktop.controls import Notice, button, label
 from keen_trellis.desktop.theme import Theme, value_font
@@ -153,7 +153,7 @@ class RereadSummary(QDialog):
 
 
 def _number(rows: int | None) -> str:
-    return tr("not read") if rows is None else f"{rows:,}"
+    return tr("not read") if rows is None else grouped_digits(rows)
 
 
 def _lane_words(lane: LaneChange) -> str:

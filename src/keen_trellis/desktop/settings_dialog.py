@@ -17,7 +17,7 @@ from PySide6.QtWidgets import (
 )
 
 from keen_trellis.base.errors import UserError
-from keen_trellis.base.language import languages, tr
+from keen_trellis.base.language import grouped_digits, languages, tr
 from keen_trellis.desktop.adding.passwords import Pick
 from keen_trellis.desktop.controls import Notice, button, label
 from keen_trellis.desktop.frames import answers, dialog_column
@@ -117,7 +117,7 @@ class SettingsDialog(QDialog):
             box.setChecked(bool(value))
             box.toggled.connect(takes)
             return box
-        number = QLineEdit(f"{int(value):,}")
+        number = QLineEdit(grouped_digits(int(value)))
         number.setObjectName(name)
         number.setAccessibleName(
             tr("{name}, in {unit}", name=tr(setting.name), unit=tr(setting.unit))

@@ -8,8 +8,7 @@ from dataclasses import dataclass
 from sqlglot import exp, tokenize
 
 from keen_trellis.base.errors import NotThereError
-from keen_trellis.base.language import tr
-from keen_trellis.base.words import counted
+from keen_trellis.base.language import tr, tr_n
 from keen_trellis.data.kinds import Kind
 from keen_trellis.plan.schema import Schema, SchemaColumn
 from keen_trellis.servers.server import RowCondition
@@ -123,18 +122,17 @@ def says_odd(lane: LaneThere, title: str) -> Callable[[int], tuple[str, str]]:
 
     def says(times: int) -> tuple[str, str]:
         return (
-            tr(
-                "In {where} {rows} {word} a value in "
-                "{title} that is none here: a decimal "
-                "of more than 20 digits before the mark or 18 behind it, one that is no "
-                "number, a date "
-                "beyond the years 1 to 9999 or of no month, a time beyond a day, or a "
-                "boolean that is "
-                "neither 0 nor 1.",
+            tr_n(
+                times,
+                "In {where} {n:,} row has a value in {title} that is none here: {such}.",
+                "In {where} {n:,} rows have a value in {title} that is none here: {such}.",
                 where=lane.where,
-                rows=counted(times, "row"),
-                word="has" if times == 1 else "have",
                 title=title,
+                such=tr(
+                    "a decimal of more than 20 digits before the mark or 18 behind it, one that is "
+                    "no number, a date beyond the years 1 to 9999 or of no month, a time beyond a "
+                    "day, or a boolean that is neither 0 nor 1"
+                ),
             ),
             tr("Leave these out by a condition of the source, or run the trellis on this machine."),
         )

@@ -6,7 +6,7 @@ from collections.abc import Iterable
 from enum import StrEnum
 
 from keen_trellis.base.errors import known
-from keen_trellis.base.language import tr
+from keen_trellis.base.language import marked, tr
 
 
 class Bay(StrEnum):
@@ -21,13 +21,13 @@ Keep = tuple[Bay, ...]
 """The bays whose rows go on, in the order left, both, right."""
 
 JOIN_NAMES: dict[Keep, str] = {
-    (Bay.BOTH,): "inner",
-    (Bay.LEFT, Bay.BOTH): tr("left outer"),
-    (Bay.BOTH, Bay.RIGHT): tr("right outer"),
-    (Bay.LEFT, Bay.BOTH, Bay.RIGHT): tr("full outer"),
-    (Bay.LEFT,): tr("left anti"),
-    (Bay.RIGHT,): tr("right anti"),
-    (Bay.LEFT, Bay.RIGHT): tr("full anti"),
+    (Bay.BOTH,): marked("inner"),
+    (Bay.LEFT, Bay.BOTH): marked("left outer"),
+    (Bay.BOTH, Bay.RIGHT): marked("right outer"),
+    (Bay.LEFT, Bay.BOTH, Bay.RIGHT): marked("full outer"),
+    (Bay.LEFT,): marked("left anti"),
+    (Bay.RIGHT,): marked("right anti"),
+    (Bay.LEFT, Bay.RIGHT): marked("full anti"),
 }
 """The name of the join that follows from the bays kept."""
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from functools import cached_property
 
-from keen_trellis.base.language import tr
+from keen_trellis.base.language import tr, tr_n
 from keen_trellis.base.words import listed
 from keen_trellis.plan.figures import Figure, require_names
 from keen_trellis.plan.nodes import Node, Outcome
@@ -69,12 +69,12 @@ class Reach:
             if self.reaches
             else tr("reaches no source")
         )
-        stays = "stay" if len(self.leaves_whole) > 1 else "stays"
         whole = (
-            tr(
-                "; {leaves_whole} {stays} whole",
-                leaves_whole=listed(self.leaves_whole),
-                stays=stays,
+            tr_n(
+                len(self.leaves_whole),
+                "; {lanes} stays whole",
+                "; {lanes} stay whole",
+                lanes=listed(self.leaves_whole),
             )
             if self.leaves_whole
             else ""

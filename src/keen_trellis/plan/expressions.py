@@ -13,7 +13,7 @@ from typing import Any, Literal
 from keen_trellis.base.errors import LinkError, known
 from keen_trellis.base.language import tr
 from keen_trellis.data import Kind
-from keen_trellis.plan.operators import OF_TEXT, TESTS, VALUES_OF, Test
+from keen_trellis.plan.operators import OF_TEXT, TEST_WORDS, TESTS, VALUES_OF, Test
 from keen_trellis.plan.schema import Schema
 
 Of = Literal["all", "any"]
@@ -99,7 +99,7 @@ class Tested(Expression):
                     "“{column}” is {kind}; only a text {test} another.",
                     column=self.column,
                     kind=kind,
-                    test=self.test,
+                    test=TEST_WORDS[self.test],
                 ),
                 tr("Compare it by another test."),
             )

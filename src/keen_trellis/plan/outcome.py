@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from typing import Literal, get_args
 
 from keen_trellis.base.errors import LinkError, known
-from keen_trellis.base.language import tr
+from keen_trellis.base.language import marked, tr
 from keen_trellis.data import Kind
 from keen_trellis.data.kinds import comparable, holding
 from keen_trellis.plan.bays import JOIN_NAMES, Bay, Keep
@@ -70,10 +70,13 @@ ALL_COLUMNS = Columns()
 """Every column of both sides; link fields once, others of the same name both."""
 
 
+SEMI_NAMES: dict[Side, str] = {"left": marked("left semi"), "right": marked("right semi")}
+
+
 def join_name(keep: Keep, columns: Columns = ALL_COLUMNS) -> str:
     """Return the name of the join that the kept bays and the wanted columns make."""
     side = semi_side(keep, columns)
-    return f"{side} semi" if side else JOIN_NAMES[keep]
+    return SEMI_NAMES[side] if side else JOIN_NAMES[keep]
 
 
 def semi_side(keep: Keep, columns: Columns) -> Side | None:

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from typing import Literal, get_args
 
 from keen_trellis.base.errors import known
-from keen_trellis.base.language import tr
+from keen_trellis.base.language import grouped_digits, tr
 from keen_trellis.plan.link import SIDES, Side
 
 Promised = Literal["found", "one partner", "not multiplied", "few without", "same total"]
@@ -56,5 +56,5 @@ class Promise:
         'at most 5 Sailings rows find no Routes row'
         """
         own, other = names if self.side == "left" else names[::-1]
-        rows, column = f"{self.rows:,}", self.column or tr("no column yet")
+        rows, column = grouped_digits(self.rows), self.column or tr("no column yet")
         return PROMISE_WORDS[self.what].format(own=own, other=other, rows=rows, column=column)

@@ -78,7 +78,7 @@ def condition_words(field: LinkField) -> str:
 def join_title(keep: Keep, columns: Columns = ALL_COLUMNS, cross: bool = False) -> str:
     """Return the name of the join with a capital, as a title."""
     return (
-        tr("{join_name} join", join_name=with_capital(join_name(keep, columns)))
+        tr("{join_name} join", join_name=with_capital(tr(join_name(keep, columns))))
         if not cross
         else tr("Cross join")
     )

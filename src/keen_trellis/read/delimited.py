@@ -16,7 +16,7 @@ import pyarrow.csv as pacsv
 
 from keen_trellis.base.errors import SourceError, reason
 from keen_trellis.base.file_stamps import FileStamp, unwritten_file
-from keen_trellis.base.language import tr, tr_n
+from keen_trellis.base.language import grouped_digits, tr, tr_n
 from keen_trellis.base.ordinary_files import existing_file
 from keen_trellis.base.progress import Report, part, quiet
 from keen_trellis.base.words import counted
@@ -550,7 +550,7 @@ def _first_line(text: str) -> str:
 
 
 def _some_lines(lines: list[int | None]) -> str:
-    known = [f"{line:,}" for line in lines if line]
+    known = [grouped_digits(line) for line in lines if line]
     if not known:
         return tr("somewhere in the file")
     more = len(lines) - min(len(known), 5)

@@ -14,7 +14,7 @@ from pathlib import Path
 from typing import Any
 
 from keen_trellis.base.errors import DeliveryError, UserError, reason
-from keen_trellis.base.language import tr, tr_n
+from keen_trellis.base.language import grouped_digits, spoken, tr, tr_n
 from keen_trellis.base.progress import Report as Progress
 from keen_trellis.base.progress import part, quiet
 from keen_trellis.base.whole_files import whole_file
@@ -195,7 +195,8 @@ def match_page(
     macro = text[text.index("{% macro") :]
     environment = Environment(autoescape=True, undefined=StrictUndefined, trim_blocks=True)
     template = environment.from_string(macro + text[: text.index("{% macro")])
-    return str(template.render(page=_Page(results, runner, options, before, progress).content()))
+    page = _Page(results, runner, options, before, progress).content()
+    return str(template.render(page=page, tr=tr, language=spoken()))
 
 
 def _faces() -> str:
@@ -281,7 +282,7 @@ class _Page:
                     rows=counted(left.rows, "row"),
                     right_found=right.found,
                     right_rows=right.rows,
-                    join=join.join,
+                    join=tr(join.join),
                     go_on=tr_n(join.rows or 0, "{n:,} row goes on", "{n:,} rows go on"),
                 )
             )
@@ -305,13 +306,12 @@ class _Page:
         errors = [error.happened for error in self._results.errors()]
         if self._options.with_values or not errors:
             return errors
-        parts = (
-            tr("1 part has")
-            if len(errors) == 1
-            else tr("{errors:,} parts have", errors=len(errors))
-        )
         return [
-            tr("{parts} no rows; what is wrong may quote values, and is left out.", parts=parts)
+            tr_n(
+                len(errors),
+                "{n:,} part has no rows; what is wrong may quote values, and is left out.",
+                "{n:,} parts have no rows; what is wrong may quote values, and is left out.",
+            )
         ]
 
     def _broken(self, join: JoinFacts) -> Sequence[str]:
@@ -334,8 +334,8 @@ class _Page:
         return {
             "name": lane.name,
             "where": self._trellis.begins_words(lane),
-            "rows": "–" if facts.rows is None else f"{facts.rows:,}",
-            "columns": f"{len(facts.columns):,}",
+            "rows": "–" if facts.rows is None else grouped_digits(facts.rows),
+            "columns": grouped_digits(len(facts.columns)),
             "says": says,
         }
 
@@ -371,10 +371,10 @@ class _Page:
         for name, side in zip(names, (facts.counts.left, facts.counts.right), strict=True):
             numbers = (side.rows, side.found, side.not_found, side.blank, side.multiplied)
             every = (*numbers, side.distinct, side.distinct_found)
-            made.sides.append((name, *(f"{number:,}" for number in every)))
+            made.sides.append((name, *(grouped_digits(number) for number in every)))
         for promise in facts.promises:
             says = f", {promise.says}" if self._options.with_values else ""
-            state = "kept" if promise.is_kept else f"broken{says}"
+            state = tr("kept") if promise.is_kept else tr("broken") + says
             made.promises.append(
                 tr("Promised: {sentence}: {state}.", sentence=promise.sentence, state=state)
             )
@@ -466,11 +466,11 @@ class _Page:
         """
         trellis = self._trellis
         place = trellis.taken_after(report.at)
-        chain = [(tr("the report {name}", name=report.name), f"{len(found.rows):,}")]
+        chain = [(tr("the report {name}", name=report.name), grouped_digits(len(found.rows)))]
         while place:
             lane, number = trellis.place_after(place)
             table = self._results.table(place)
-            rows = "–" if table is None else f"{len(table):,}"
+            rows = "–" if table is None else grouped_digits(len(table))
             if number:
                 item = lane.items[number - 1]
                 if item.gives_rows:
@@ -526,7 +526,7 @@ def _lines(found: Summed) -> _Rows:
         cells += [_Cell(ALL if n == line.level else "") for n in range(line.level, len(groups))]
         cells += [_Cell(found.figure_text(n, value)) for n, value in enumerate(line.figures)]
         is_sum = line.level < found.n_groups or not found.n_groups
-        lines.append(_Line((*cells, _Cell(f"{line.rows:,}")), is_sum))
+        lines.append(_Line((*cells, _Cell(grouped_digits(line.rows))), is_sum))
     return _Rows(caption, heads, (*(False for _ in groups), *kinds, True), tuple(lines))
 
 
@@ -559,14 +559,14 @@ def _bays(counts: Counts, names: tuple[str, str], keep: tuple[Bay, ...]) -> Any:
         y = 22 * number
         width = 420 * rows / largest
         fill = "#1f6b52" if bay in keep else "url(#left)"
-        state = "kept" if bay in keep else "left"
+        state = tr("kept") if bay in keep else tr("left")
         bars.append(
             f'<text x="214" y="{y + 14}" text-anchor="end">{escape(words)}</text>'
             f'<rect x="222" y="{y + 3}" width="{max(width, 1.5 if rows else 0):.1f}" height="14" '
             f'fill="{fill}" stroke="#1f6b52" stroke-width="0.8"/>'
-            f'<text x="{230 + width:.1f}" y="{y + 14}">{rows:,} {state}</text>'
+            f'<text x="{230 + width:.1f}" y="{y + 14}">{grouped_digits(rows)} {state}</text>'
         )
-    said = "; ".join(f"{words}: {rows:,}" for _, words, rows in groups)
+    said = "; ".join(f"{words}: {grouped_digits(rows)}" for _, words, rows in groups)
     return Markup(
         f'<svg viewBox="0 0 780 66" width="780" height="66" role="img" aria-label="{escape(said)}" '
         'font-family="sans-serif" font-size="12" fill="#20302b"><defs><pattern id="left" '
@@ -583,7 +583,7 @@ def _said(found: Changes | None) -> Iterator[str]:
     for lane in found.lanes:
         if not lane.is_any:
             continue
-        rows = ["–" if n is None else f"{n:,}" for n in (lane.before, lane.now)]
+        rows = ["–" if n is None else grouped_digits(n) for n in (lane.before, lane.now)]
         parts = [tr("{rows_1} rows before, {rows_2} now", rows_1=rows[0], rows_2=rows[1])]
         for words, names in (
             ("gone", lane.gone),

@@ -15,7 +15,7 @@ from typing import Any
 
 import numpy as np
 
-from keen_trellis.base.language import tr
+from keen_trellis.base.language import tr, with_marks
 from keen_trellis.base.words import counted
 from keen_trellis.data import GAP, PRESENT
 from keen_trellis.report.summing import Line, Summed, number_text
@@ -373,7 +373,7 @@ def _tick_text(value: float, ticks: Sequence[float], is_share: bool) -> str:
     digits = max(0, -math.floor(math.log10(step) + 1e-9)) if step > 0 else 0
     if is_share or digits > 4 or abs(value) >= 1e15:
         return number_text(float(value), is_share)
-    return f"{round(float(value), digits) + 0.0:,.{digits}f}"  # and never “-0”
+    return with_marks(f"{round(float(value), digits) + 0.0:,.{digits}f}")  # and never “-0”
 
 
 def _dress(figure: Any, axes: Any, summed: Summed, place: int, look: Look, n_series: int) -> None:

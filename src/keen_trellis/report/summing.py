@@ -16,7 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from keen_trellis.base.errors import LinkError
-from keen_trellis.base.language import tr, tr_n
+from keen_trellis.base.language import tr, tr_n, with_marks
 from keen_trellis.base.progress import Report as Progress
 from keen_trellis.base.progress import part, quiet
 from keen_trellis.compute.binning import span_of_days, span_of_numbers, span_words
@@ -510,15 +510,15 @@ def number_text(value: Any, is_share: bool = False) -> str:
     if isinstance(value, bool):
         return str(value).lower()
     if isinstance(value, int | Decimal):
-        return f"{value:,}" if isinstance(value, int) else f"{value:,f}"
+        return with_marks(f"{value:,}" if isinstance(value, int) else f"{value:,f}")
     if isinstance(value, float):
         if value.is_integer() and abs(value) < 1e15:
-            return f"{value + 0.0:,.0f}"  # and never “-0”
-        return _rounded(value, 2) if 0.1 <= abs(value) < 1e15 else f"{value:.4g}"
+            return with_marks(f"{value + 0.0:,.0f}")  # and never “-0”
+        return _rounded(value, 2) if 0.1 <= abs(value) < 1e15 else with_marks(f"{value:.4g}")
     return value.isoformat(" ") if hasattr(value, "hour") and hasattr(value, "year") else str(value)
 
 
 def _rounded(value: float, digits: int, times: int = 1) -> str:
     exactly = Decimal(repr(value)) * times
     unit = Decimal(1).scaleb(-digits)
-    return f"{exactly.quantize(unit, ROUND_HALF_UP, Context(prec=400)):,f}"
+    return with_marks(f"{exactly.quantize(unit, ROUND_HALF_UP, Context(prec=400)):,f}")

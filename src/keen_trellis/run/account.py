@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from keen_trellis.base.language import tr
+from keen_trellis.base.language import tr, tr_n
 from keen_trellis.base.words import counted
 from keen_trellis.data import Column, Kind, Table
 from keen_trellis.document.items import Item, StepItem
@@ -25,12 +25,11 @@ def withheld_notes(number: int) -> tuple[str, ...]:
     """Return what is said in the place of notes that may quote values."""
     if not number:
         return ()
-    are = "is" if number == 1 else "are"
     return (
-        tr(
-            "{remarks} that may quote values {are} left out.",
-            remarks=counted(number, "remark"),
-            are=are,
+        tr_n(
+            number,
+            "{n:,} remark that may quote values is left out.",
+            "{n:,} remarks that may quote values are left out.",
         ),
     )
 
@@ -53,7 +52,7 @@ def numbers_alone(facts: ItemFacts, item: Item) -> str:
         return tr(
             "{join}: {found:,} of {rows} of {lane} found, "
             "{right_found:,} of {right_rows:,} of {other}.",
-            join=facts.join,
+            join=tr(facts.join),
             found=left.found,
             rows=counted(left.rows, "row"),
             lane=facts.lane,

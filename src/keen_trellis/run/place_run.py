@@ -23,7 +23,7 @@ from keen_trellis.base.errors import (
     WaitingError,
 )
 from keen_trellis.base.file_stamps import FileStamp, WrittenMeanwhileError, stamps_below, written_to
-from keen_trellis.base.language import tr
+from keen_trellis.base.language import grouped_digits, tr
 from keen_trellis.base.progress import Report, quiet
 from keen_trellis.data import Kind, Table
 from keen_trellis.document.items import StepItem
@@ -376,9 +376,9 @@ def _words(found: object) -> str:
     """Return what a question found, as short as it can be said."""
     match found:
         case int():
-            return f"{found:,}"
+            return grouped_digits(found)
         case Counts():
-            return f"{found.pairs:,}"
+            return grouped_digits(found.pairs)
         case UserError():
             return "refused"
     return ""

@@ -10,7 +10,7 @@ from pydantic import TypeAdapter
 from typing_extensions import TypedDict
 
 from keen_trellis.base.errors import UserError
-from keen_trellis.base.language import tr
+from keen_trellis.base.language import grouped_digits, tr
 from keen_trellis.plan.counts import SideCounts
 from keen_trellis.run.delivering import Delivered
 from keen_trellis.run.facts import JoinFacts
@@ -212,10 +212,12 @@ def _of(
     for name, number in now.items():
         if name not in before:
             if sort:
-                yield tr("The {sort} {name} is new.", sort=sort, name=name)
+                yield tr("New: {sort} {name}.", sort=tr(sort), name=name)
         elif number != before[name]:
-            shown = ["no" if one is None else f"{one:,}" for one in (number, before[name])]
+            shown = [
+                tr("no") if one is None else grouped_digits(one) for one in (number, before[name])
+            ]
             yield f"{words.format(name, *shown)}."
     for name in before:
         if name not in now and sort:
-            yield tr("The {sort} {name} is gone.", sort=sort, name=name)
+            yield tr("Gone: {sort} {name}.", sort=tr(sort), name=name)

@@ -12,7 +12,7 @@ from collections.abc import Collection
 from typing import TYPE_CHECKING
 
 from keen_trellis.base.errors import SourceError
-from keen_trellis.base.language import tr
+from keen_trellis.base.language import tr, tr_n
 from keen_trellis.base.words import listed
 
 if TYPE_CHECKING:
@@ -126,12 +126,12 @@ def require_reading(connection: sa.Connection, names: Collection[str]) -> None:
             unknown = [name for name in unknown if name.lower() not in read]
     if unknown:
         named = listed([f"“{name.lower()}”" for name in unknown])
-        does = "does" if len(unknown) == 1 else "do"
         raise SourceError(
-            tr(
-                "{named} {does} more than read, or {does} not tell the server whether.",
+            tr_n(
+                len(unknown),
+                "{named} does more than read, or does not tell the server whether.",
+                "{named} do more than read, or do not tell the server whether.",
                 named=named,
-                does=does,
             ),
             tr("Take it out: a query may call what is known only to read."),
         )

@@ -98,7 +98,7 @@ def _figure(writer: Writer, figure: Figure, rows: Relation, number: str) -> Sql:
             tr(
                 "The {how} of “{name}” depends in {title} on the order in which "
                 "its numbers are added up.",
-                how=figure.how,
+                how=tr(figure.how),
                 name=held.name,
                 title=dialect.title,
             ),

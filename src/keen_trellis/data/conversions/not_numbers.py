@@ -5,7 +5,7 @@ from __future__ import annotations
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from keen_trellis.base.language import tr
+from keen_trellis.base.language import tr_n
 from keen_trellis.data.conversions.noticed import Noticed
 
 
@@ -19,12 +19,11 @@ def nan_noticed(values: pa.ChunkedArray | pa.Array, name: str) -> list[Noticed]:
 
 def not_numbers(found: int, odd: object, name: str) -> Noticed:
     """Say that values are no amount and blank now."""
-    are = (
-        tr("1 value of “{name}” is", name=name)
-        if found == 1
-        else tr("{found:,} values of “{name}” are", found=found, name=name)
+    words = tr_n(
+        found,
+        "{n:,} value of “{name}” is {odd}, which is no amount; it is blank now.",
+        "{n:,} values of “{name}” are {odd}, which is no amount; they are blank now.",
+        name=name,
+        odd=odd,
     )
-    now = tr("it is") if found == 1 else tr("they are")
-    return Noticed(
-        tr("{are} {odd}, which is no amount; {now} blank now.", are=are, odd=odd, now=now), found
-    )
+    return Noticed(words, found)

@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from keen_trellis.base.language import tr
+from keen_trellis.base.language import grouped_digits, tr
 from keen_trellis.base.words import counted
 from keen_trellis.desktop.bench.finding_line import FindingLine
 from keen_trellis.desktop.bench.grid import Grid, put_on_clipboard
@@ -424,7 +424,7 @@ class Bench(QWidget):
         if not self._is_elsewhere:
             rows = self._session.results.table(self._session.selection)
         for tab, spec in zip(buttons, pages, strict=True):
-            count = f" {len(rows):,}" if spec.counts_rows and rows is not None else ""
+            count = f" {grouped_digits(len(rows))}" if spec.counts_rows and rows is not None else ""
             tab.setText(f"{spec.title}{count}")
             tab.setAccessibleName(tr("Page {title}{count}", title=spec.title, count=count))
             tab.setChecked(spec.id == self._open[self._sort])

@@ -8,7 +8,7 @@ from PySide6.QtCore import QPoint, QRect, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QFontMetrics, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from keen_trellis.base.language import tr
+from keen_trellis.base.language import grouped_digits, tr
 from keen_trellis.base.words import counted
 from keen_trellis.data import Kind
 from keen_trellis.data.profile import Profile
@@ -134,7 +134,7 @@ class ProfileView(QWidget):
             painter.fillRect(share, QColor(self._colours.tint))
             painter.setFont(font)
             painter.setPen(QColor(self._theme.ink))
-            count = f"{rows:,}"
+            count = grouped_digits(rows)
             inner = line.adjusted(6, 0, -6, 0)
             text = inner.adjusted(0, 0, -metrics.horizontalAdvance(count) - 10, 0)
             shown = metrics.elidedText(

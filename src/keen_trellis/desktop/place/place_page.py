@@ -16,7 +16,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from keen_trellis.base.language import tr
+from keen_trellis.base.language import grouped_digits, tr, with_marks
 from keen_trellis.base.words import counted
 from keen_trellis.data import Table
 from keen_trellis.desktop.bench.page import Page
@@ -168,7 +168,12 @@ class TherePage(Page):
         self._types.setVisible(is_join)
         if isinstance(facts, JoinFacts):
             lines = [
-                (one.name, f"{one.rows:,}", f"{one.left_gaps:,}", f"{one.right_gaps:,}")
+                (
+                    tr(one.name),
+                    grouped_digits(one.rows),
+                    grouped_digits(one.left_gaps),
+                    grouped_digits(one.right_gaps),
+                )
                 for one in facts.counts.join_types()
             ]
             heads = (
@@ -190,7 +195,12 @@ class TherePage(Page):
             names = {one.id: one.name for one in parts}
         asked = found.asked if found else []
         lines = [
-            (names.get(one.part, one.part), one.what, one.found, f"{one.seconds:,.2f} s")
+            (
+                names.get(one.part, one.part),
+                one.what,
+                one.found,
+                with_marks(f"{one.seconds:,.2f}") + " s",
+            )
             for one in asked
         ]
         _fill(self._asked, (tr("asked of"), tr("what"), tr("found"), tr("took")), lines)

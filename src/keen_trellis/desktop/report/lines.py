@@ -13,7 +13,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from keen_trellis.base.language import tr
+from keen_trellis.base.language import grouped_digits, tr
 from keen_trellis.data import BLANK, GAP
 from keen_trellis.desktop.bench.table_model import Index
 from keen_trellis.desktop.theme import Theme, text_font, value_font
@@ -80,7 +80,7 @@ class LinesModel(QAbstractTableModel):
         place = column - max(self.summed.n_groups, 1)
         if place < len(line.figures):
             return self.summed.figure_text(place, line.figures[place])
-        return f"{line.rows:,}"
+        return grouped_digits(line.rows)
 
     def state(self, row: int, column: int) -> int:
         """Return whether a cell is a value, a blank or a gap."""

@@ -312,7 +312,8 @@ class BlendItem(Item):
             said[0] = tr("every row of {name}", name=lane.name)
         spans = (*self.spans, *[None] * len(self.fields))
         fields = [
-            tr("{f} by {s}", f=f, s=s) if s else f for f, s in zip(self.fields, spans, strict=False)
+            tr("{f} by {s}", f=f, s=tr(s)) if s else f
+            for f, s in zip(self.fields, spans, strict=False)
         ]
         by = listed(fields) or tr("nothing yet")
         filters = (

@@ -143,7 +143,7 @@ class FillItem(StepItem):
         )
         return tr(
             "Fills {empty} of {columns} with {with_}.",
-            empty=self.empty,
+            empty=tr(self.empty),
             columns=listed(self.columns),
             with_=with_,
         )

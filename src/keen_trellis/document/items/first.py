@@ -66,5 +66,8 @@ class FirstItem(StepItem):
         """Return which rows go on."""
         each = tr(" of each {by}", by=listed(self.by)) if self.by else ""
         return tr(
-            "Keeps the {end} {rows}{each}.", end=self.end, rows=counted(self.n, "row"), each=each
+            "Keeps the {end} {rows}{each}.",
+            end=tr(self.end),
+            rows=counted(self.n, "row"),
+            each=each,
         )

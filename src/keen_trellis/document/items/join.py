@@ -147,8 +147,8 @@ class JoinItem(Item):
     @property
     def title(self) -> str:
         """What stands above it on the map."""
-        name = "cross" if self.cross else join_name(self.keep, self.wanted_columns())
-        return tr("Join · {name}", name=name)
+        name = marked("cross") if self.cross else join_name(self.keep, self.wanted_columns())
+        return tr("Join · {name}", name=tr(name))
 
     @model_validator(mode="after")
     def _keeps_something(self) -> Self:

@@ -57,7 +57,9 @@ class RepeatsItem(StepItem):
     @property
     def brief(self) -> str:
         """What it does in the fewest words, for the map."""
-        return tr("{keep} of each {value}", keep=self.keep, value=", ".join(self.by) or "row")
+        return tr(
+            "{keep} of each {value}", keep=tr(self.keep), value=", ".join(self.by) or tr("row")
+        )
 
     def renamed(self, change: Callable[[str], str], side: Side | int) -> Self:
         """Return the step with its columns renamed."""
@@ -74,4 +76,4 @@ class RepeatsItem(StepItem):
         by = (
             tr(" by {order}", order=listed([one.field for one in self.order])) if self.order else ""
         )
-        return tr("Of rows {equal} keeps the {keep}{by}.", equal=equal, keep=self.keep, by=by)
+        return tr("Of rows {equal} keeps the {keep}{by}.", equal=equal, keep=tr(self.keep), by=by)

@@ -145,7 +145,9 @@ class ReplaceItem(StepItem):
         )
         others = tr(" and {others}", others=counted(more, "other")) if more else ""
         sort = (
-            "" if self.matched == "whole values" else tr("{matched} such as ", matched=self.matched)
+            ""
+            if self.matched == "whole values"
+            else tr("{matched} such as ", matched=tr(self.matched))
         )
         return tr(
             "In {columns} replaces {sort}{words}{others}.",

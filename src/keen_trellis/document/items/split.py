@@ -120,5 +120,5 @@ class SplitItem(StepItem):
             if self.at == "a mark" or self.into_rows
             else tr("positions {places}", places=places)
         )
-        into = "rows" if self.into_rows else listed(self.into) or tr("no column yet")
+        into = tr("rows") if self.into_rows else listed(self.into) or tr("no column yet")
         return tr("Splits {column} at {at} into {into}.", column=self.column, at=at, into=into)

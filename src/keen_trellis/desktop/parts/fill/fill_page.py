@@ -7,7 +7,7 @@ from typing import Any, get_args
 
 from PySide6.QtWidgets import QWidget
 
-from keen_trellis.base.language import tr
+from keen_trellis.base.language import grouped_digits, tr
 from keen_trellis.base.progress import Report
 from keen_trellis.data import Table
 from keen_trellis.desktop.bench.sentence import Sentence
@@ -51,7 +51,7 @@ class FillPage(StepPage):
 
     def _say_still(self, rows: object, found: list[tuple[str, int]]) -> None:
         if rows is self._counted:
-            told = [f"{name} {count:,}" for name, count in found[:_TOLD]]
+            told = [f"{name} {grouped_digits(count)}" for name, count in found[:_TOLD]]
             more = tr(" and {found:,} more", found=len(found) - _TOLD) if len(found) > _TOLD else ""
             words = (
                 tr("Still without a value: {told}{more}", told=", ".join(told), more=more)

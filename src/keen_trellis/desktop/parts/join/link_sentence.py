@@ -7,7 +7,7 @@ from functools import partial
 from typing import Any
 
 from keen_trellis.base.errors import UserError
-from keen_trellis.base.language import tr
+from keen_trellis.base.language import grouped_digits, tr
 from keen_trellis.base.words import counted, listed, percent
 from keen_trellis.data import Kind, Table
 from keen_trellis.desktop.bench.sentence import Sentence, tell_span
@@ -319,7 +319,7 @@ class _Told:
     def _gain(self, rules: tuple[TextRule, ...]) -> str:
         """Return how many more rows are found with some rules, as far as it is known."""
         gains = self._session.looking.text_gains
-        return f"+{gains[rules]:,}" if rules in gains else ""
+        return f"+{grouped_digits(gains[rules])}" if rules in gains else ""
 
     def _name(self, side: int) -> None:
         self._sentence.word(self._names[side], self._colours[side].ink)

@@ -25,7 +25,7 @@ from keen_trellis.advice.pairs import (
     table_of_pairs,
 )
 from keen_trellis.base.errors import UserError
-from keen_trellis.base.language import tr
+from keen_trellis.base.language import grouped_digits, tr
 from keen_trellis.base.progress import Report
 from keen_trellis.base.words import counted
 from keen_trellis.compute.join_result import Tied
@@ -173,10 +173,13 @@ class LinkValuesPage(Page):
         masks = _masks(found)
         words = _words(tie.names)
         options = [
-            (name, words[name], f"{np.count_nonzero(mask):,}") for name, mask in masks.items()
+            (name, words[name], grouped_digits(int(np.count_nonzero(mask))))
+            for name, mask in masks.items()
         ]
         self._show.offer(options, self._which)
-        self._show.setText(f"{words[self._which]}  {np.count_nonzero(masks[self._which]):,}")
+        self._show.setText(
+            f"{words[self._which]}  {grouped_digits(int(np.count_nonzero(masks[self._which])))}"
+        )
         table = shown(found, tie.names, masks[self._which])
         first = len(found.fields)
         longest = int(max(found.left_rows.max(initial=1), found.right_rows.max(initial=1)))

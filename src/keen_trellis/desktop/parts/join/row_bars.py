@@ -6,6 +6,7 @@ from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QColor, QPainter
 from PySide6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
+from keen_trellis.base.language import grouped_digits
 from keen_trellis.desktop.bench.grid import Grid
 from keen_trellis.desktop.bench.table_model import Index, Role
 from keen_trellis.desktop.theme import value_font
@@ -38,5 +39,5 @@ class Bars(QStyledItemDelegate):
         painter.setPen(QColor(theme.ink if number else theme.ink_soft))
         beside = option.rect.adjusted(option.rect.width() - _NUMBER_WIDTH, 0, -8, 0)
         side = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
-        painter.drawText(beside, side, f"{number:,}" if number else "–")
+        painter.drawText(beside, side, grouped_digits(number) if number else "–")
         painter.restore()

@@ -16,7 +16,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from keen_trellis.base.language import tr
+from keen_trellis.base.language import grouped_digits, tr, with_marks
 from keen_trellis.base.words import counted
 from keen_trellis.compute.join_result import Tied
 from keen_trellis.desktop.controls import label
@@ -144,11 +144,17 @@ class TypesCard(QFrame):
         rows_now = self._lines[self._now].rows if self._now >= 0 else None
         for row, line in enumerate(self._lines):
             apart = line.rows - rows_now if rows_now is not None else 0
-            against = tr("now") if row == self._now else f"{apart:+,}" if apart else tr("as many")
+            against = (
+                tr("now")
+                if row == self._now
+                else with_marks(f"{apart:+,}")
+                if apart
+                else tr("as many")
+            )
             against = "–" if rows_now is None else against
             numbers = (line.left_gaps, line.right_gaps, line.multiplied)
-            cells = [line.name, f"{line.rows:,}", against]
-            cells += [f"{number:,}" if number else "–" for number in numbers]
+            cells = [tr(line.name), grouped_digits(line.rows), against]
+            cells += [grouped_digits(number) if number else "–" for number in numbers]
             for column, text in enumerate(cells):
                 item = QTableWidgetItem(text)
                 right = Qt.AlignmentFlag.AlignRight if column else Qt.AlignmentFlag.AlignLeft

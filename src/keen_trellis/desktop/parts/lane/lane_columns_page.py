@@ -13,7 +13,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from keen_trellis.base.language import tr
+from keen_trellis.base.language import grouped_digits, tr
 from keen_trellis.base.progress import Report
 from keen_trellis.data import BLANK, Kind, Table
 from keen_trellis.data.profile import Profile, profile
@@ -110,7 +110,7 @@ class ColumnsPage(Page):
             blanks = ""
             if row < _COUNTED_AT_MOST:
                 number = table.fetch(field).count(BLANK)
-                blanks = f"{number:,}" if number else "–"
+                blanks = grouped_digits(number) if number else "–"
             for column, text in enumerate((field.name, tr(field.kind), blanks)):
                 item = QTableWidgetItem(text)
                 item.setFont(text_font(13, bold=column == 0))
