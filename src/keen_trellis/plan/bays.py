@@ -30,6 +30,8 @@ JOIN_NAMES: dict[Keep, str] = {
     (Bay.LEFT, Bay.RIGHT): marked("full anti"),
 }
 """The name of the join that follows from the bays kept."""
+SEMI_NAMES = {"left": marked("left semi"), "right": marked("right semi")}
+"""The name of the join that keeps what both have, without the columns of the other side."""
 
 
 def keep_of(bays: Iterable[str] | str) -> Keep:

@@ -4,8 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from keen_trellis.base.language import tr
-from keen_trellis.plan.bays import JOIN_NAMES, Bay, Keep
+from keen_trellis.plan.bays import JOIN_NAMES, SEMI_NAMES, Bay, Keep
 
 
 @dataclass(frozen=True, slots=True)
@@ -103,7 +102,7 @@ class Counts:
         for side, counts in (("left", self.left), ("right", self.right)):
             types.append(
                 JoinType(
-                    tr("{side} semi", side=side),
+                    SEMI_NAMES[side],
                     (Bay.BOTH,),
                     counts.found,
                     left_gaps=0,

@@ -7,10 +7,10 @@ from dataclasses import dataclass, replace
 from typing import Literal, get_args
 
 from keen_trellis.base.errors import LinkError, known
-from keen_trellis.base.language import marked, tr
+from keen_trellis.base.language import tr
 from keen_trellis.data import Kind
 from keen_trellis.data.kinds import comparable, holding
-from keen_trellis.plan.bays import JOIN_NAMES, Bay, Keep
+from keen_trellis.plan.bays import JOIN_NAMES, SEMI_NAMES, Bay, Keep
 from keen_trellis.plan.link import SIDES, Link, Side
 from keen_trellis.plan.schema import Schema, SchemaColumn
 
@@ -68,9 +68,6 @@ class Columns:
 
 ALL_COLUMNS = Columns()
 """Every column of both sides; link fields once, others of the same name both."""
-
-
-SEMI_NAMES: dict[Side, str] = {"left": marked("left semi"), "right": marked("right semi")}
 
 
 def join_name(keep: Keep, columns: Columns = ALL_COLUMNS) -> str:

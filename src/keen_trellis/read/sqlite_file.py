@@ -132,7 +132,7 @@ def _held(condition: RowCondition, declared: str, where: str) -> tuple[str, list
     kind = _declared_kind(declared)
     if kind is Kind.DATE_TIME and is_whole_day(condition.value):
         day = typed_value(Kind.DATE, condition, where)
-        return tr("date({column}) {is_} ?", column=column, is_=condition.is_), [day.isoformat()]
+        return f"date({column}) {condition.is_} ?", [day.isoformat()]
     value = typed_value(kind, condition, where)
     if isinstance(value, str):  # by its letters, whatever the column's collation takes for equal
         return f"CAST({column} AS TEXT) COLLATE BINARY {condition.is_} ?", [value]

@@ -559,7 +559,7 @@ def _bays(counts: Counts, names: tuple[str, str], keep: tuple[Bay, ...]) -> Any:
         y = 22 * number
         width = 420 * rows / largest
         fill = "#1f6b52" if bay in keep else "url(#left)"
-        state = tr("kept") if bay in keep else tr("left")
+        state = tr("kept") if bay in keep else tr("left out")
         bars.append(
             f'<text x="214" y="{y + 14}" text-anchor="end">{escape(words)}</text>'
             f'<rect x="222" y="{y + 3}" width="{max(width, 1.5 if rows else 0):.1f}" height="14" '

@@ -188,7 +188,7 @@ class _Told:
     ) -> None:
         made = self._sentence.choice(
             f"link.{place}.{side}",
-            tr("The {side} link field", side=side),
+            tr("The {side} link field", side=tr(side)),
             _options(fields),
             current=current,
             chosen=lambda name: self._set_field(place, **{side: name}),
