@@ -351,9 +351,9 @@ def print_counts(results: Results, made: Sequence[Delivered]) -> None:
     facts = results.facts
     for lane in facts.lanes.values():
         if lane.rows is not None:
-            read = " read" if lane.is_read else ""
             size = f"{counted(lane.rows, 'row')}, {counted(len(lane.columns), 'column')}"
-            print(f"{lane.name}: {size}{read}")
+            read = tr("{size} read", size=size) if lane.is_read else size
+            print(f"{lane.name}: {read}")
             for note in lane.notes:
                 print(f"  {note}")
     for item in facts.items.values():

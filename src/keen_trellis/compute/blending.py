@@ -11,7 +11,7 @@ from functools import cached_property
 from keen_trellis.base.errors import LinkError
 from keen_trellis.base.language import grouped_digits, tr, with_marks
 from keen_trellis.base.progress import Report, quiet
-from keen_trellis.base.words import counted, listed
+from keen_trellis.base.words import counted, listed, with_capital
 from keen_trellis.compute.expression_values import filtered
 from keen_trellis.compute.join.pairing import paired
 from keen_trellis.compute.join_result import Tied
@@ -212,7 +212,7 @@ class Blend:
                     repeating=listed(self.repeating),
                 )
             )
-        said += [f"{total.sentence()}." for total in self.totals]
+        said += [f"{with_capital(total.sentence())}." for total in self.totals]
         return " ".join([*said, *(reach.sentence() for reach in self.reach)])
 
 

@@ -63,7 +63,7 @@ class ReportGroup(Part):
         """What stands above its values."""
         if self.by == "value":
             return self.column
-        of_span = tr("{by} of {column}", by=self.by, column=self.column)
+        of_span = tr("{by} of {column}", by=tr(self.by), column=self.column)
         return (
             tr("{column}, by {width}", column=self.column, width=self.width)
             if self.by == "width"
@@ -79,8 +79,11 @@ class ReportFigure(FigureItem):
     @property
     def title(self) -> str:
         """What stands above its values."""
-        title = self.bare.as_figure().title
-        return title if self.shown == "as it is" else f"{title}, {self.shown}"
+        if self.name or not self.column:
+            title = self.name or tr("rows")
+        else:
+            title = tr("{how} of {column}", how=tr(self.how), column=self.column)
+        return title if self.shown == "as it is" else f"{title}, {tr(self.shown)}"
 
     @property
     def bare(self) -> FigureItem:

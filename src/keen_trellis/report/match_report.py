@@ -475,7 +475,7 @@ class _Page:
                 item = lane.items[number - 1]
                 if item.gives_rows:
                     with_others = listed([trellis.lane(t.lane).name for t in item.takes()])
-                    says = tr("{title} on {name}", title=tr(item.type), name=lane.name)
+                    says = tr("{title} on {name}", title=item.within, name=lane.name)
                     chain.append(
                         (
                             tr("{says}, with {with_others}", says=says, with_others=with_others)
@@ -508,7 +508,7 @@ class _Page:
 def _lines(found: Summed) -> _Rows:
     report = found.report
     groups = [group.title for group in report.groups] or [tr("rows of")]
-    heads = (*groups, *(figure.title for figure in report.figures), "rows")
+    heads = (*groups, *(figure.title for figure in report.figures), tr("rows"))
     kinds = [kind.is_numeric for kind in found.figure_kinds]
     shown = found.lines
     caption = report.name

@@ -33,7 +33,7 @@ LINES_AT_MOST = 5_000
 
 GROUPS_AT_MOST = 200_000
 
-REST, ALL = tr("the rest"), "all"
+REST, ALL = tr("the rest"), tr("all")
 
 
 @dataclass(frozen=True, slots=True)
@@ -259,7 +259,7 @@ def _coded(column: Column, words: Callable[[Any], str], name: str) -> _Dimension
     cells = {}
     for place, code in enumerate(held.tolist()):
         state = PRESENT if own.state is None else int(own.state[place])
-        text = {BLANK: "blank", GAP: "no match"}.get(state) or words(own.values[place])
+        text = {BLANK: tr("blank"), GAP: tr("no match")}.get(state) or words(own.values[place])
         cells[code] = GroupCell(text, state)
     ranks = dict(zip(held.tolist(), rank.tolist(), strict=True))
     return _Dimension(codes.left.astype(np.int64), cells, ranks, column.kind)

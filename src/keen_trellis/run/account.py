@@ -36,7 +36,7 @@ def withheld_notes(number: int) -> tuple[str, ...]:
 
 def name_alone(facts: ItemFacts, item: Item) -> str:
     """Return what an item is called without the settings that steps are called by."""
-    return f"{facts.lane}, {tr(item.type)}" if isinstance(item, StepItem) else facts.name
+    return f"{facts.lane}, {item.within}" if isinstance(item, StepItem) else facts.name
 
 
 def numbers_alone(facts: ItemFacts, item: Item) -> str:

@@ -47,7 +47,9 @@ class LinesModel(QAbstractTableModel):
         if self.summed is None or (parent is not None and parent.isValid()):
             return 0
         figures = self.summed.report.figures
-        counts_rows = any(one.title == "rows" for one in figures)  # then they stand there already
+        counts_rows = any(
+            not one.column and not one.name for one in figures
+        )  # then they stand there already
         return max(self.summed.n_groups, 1) + len(figures) + (not counts_rows)
 
     def line(self, row: int) -> Line:

@@ -22,7 +22,7 @@ from PySide6.QtWidgets import (
 from keen_trellis.base.errors import DeliveryError, UserError, reason
 from keen_trellis.base.language import tr
 from keen_trellis.base.progress import Report as Progress
-from keen_trellis.base.words import counted
+from keen_trellis.base.words import counted, listed
 from keen_trellis.data import Kind
 from keen_trellis.desktop.bench.sentence import Sentence
 from keen_trellis.desktop.controls import NONE_YET, Choice, Notice, button, label
@@ -249,7 +249,7 @@ class ReportView(QWidget):
                 for f, kind in zip(figures, summed.figure_kinds, strict=True)
                 if kind.is_numeric
             )
-            by = " and ".join(group.title for group in summed.report.groups)
+            by = listed([group.title for group in summed.report.groups])
             series = (fills[-1] if summed.n_groups > 1 else theme.accent, fills[-1])
             self._picture.show_summed(
                 summed, look_of(theme, series), tr("{title} by {by}", title=title, by=by)

@@ -286,7 +286,7 @@ class Building:
                 return lane.id, lane.name
             for item in lane.items:
                 if results.given.get(item.id) is waiting.cause:
-                    brief = item.brief if isinstance(item, StepItem) else tr(item.type)
+                    brief = item.brief if isinstance(item, StepItem) else item.within
                     return item.id, f"{lane.name}, {brief}"
         return None
 
@@ -312,7 +312,7 @@ class Building:
         if not self._document.do(Carrying(edit, part, schemas)):
             return False
         lost = [
-            f"{lane.name}, {item.brief if isinstance(item, StepItem) else tr(item.type)}"
+            f"{lane.name}, {item.brief if isinstance(item, StepItem) else item.within}"
             for lane, item in left_without(before, self._trellis, part, schemas)
             if item.id != part
         ]

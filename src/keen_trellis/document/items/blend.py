@@ -125,9 +125,19 @@ class BlendItem(Item):
     @property
     def title(self) -> str:
         """What stands above it on the map."""
+        by = self._by_words()
+        return tr("Blend · by {by}", by=by) if by else tr("Blend")
+
+    @property
+    def within(self) -> str:
+        """What it is called within a sentence."""
+        by = self._by_words()
+        return tr("blend · by {by}", by=by) if by else tr("blend")
+
+    def _by_words(self) -> str:
         spans = (*self.spans, *[None] * len(self.fields))
-        by = [span or name for name, span in zip(self.fields, spans, strict=False)]
-        return tr("Blend · by {by}", by=", ".join(by)) if by else tr("Blend")
+        by = [tr(span) if span else name for name, span in zip(self.fields, spans, strict=False)]
+        return ", ".join(by)
 
     def takes(self) -> tuple[Taken, ...]:
         """Return the lanes that it brings in."""

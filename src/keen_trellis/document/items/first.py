@@ -7,8 +7,8 @@ from typing import Literal, Self
 
 from pydantic import Field
 
-from keen_trellis.base.language import tr
-from keen_trellis.base.words import counted, listed
+from keen_trellis.base.language import tr, tr_n
+from keen_trellis.base.words import listed
 from keen_trellis.document.items.item import Lanes, Named, StepExample, StepItem
 from keen_trellis.plan.link import Side
 from keen_trellis.plan.nodes import Node
@@ -35,6 +35,11 @@ class FirstItem(StepItem):
     def title(self) -> str:
         """What stands above it on the map."""
         return tr("First {n:,}", n=self.n) if self.end == "first" else tr("Last {n:,}", n=self.n)
+
+    @property
+    def within(self) -> str:
+        """What it is called within a sentence."""
+        return tr("first {n:,}", n=self.n) if self.end == "first" else tr("last {n:,}", n=self.n)
 
     @classmethod
     def example(cls) -> StepExample:
@@ -65,9 +70,13 @@ class FirstItem(StepItem):
     def sentence(self, lanes: Lanes, lane: Named) -> str:
         """Return which rows go on."""
         each = tr(" of each {by}", by=listed(self.by)) if self.by else ""
-        return tr(
-            "Keeps the {end} {rows}{each}.",
-            end=tr(self.end),
-            rows=counted(self.n, "row"),
-            each=each,
+        if self.end == "first":
+            return tr_n(
+                self.n,
+                "Keeps the first {n:,} row{each}.",
+                "Keeps the first {n:,} rows{each}.",
+                each=each,
+            )
+        return tr_n(
+            self.n, "Keeps the last {n:,} row{each}.", "Keeps the last {n:,} rows{each}.", each=each
         )

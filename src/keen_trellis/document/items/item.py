@@ -91,6 +91,11 @@ class Item(Part):
         """What stands above it on the map."""
         return tr(self.type.capitalize())
 
+    @property
+    def within(self) -> str:
+        """What it is called within a sentence."""
+        return tr(self.type)
+
     def takes(self) -> tuple[Taken, ...]:
         """Return the lanes whose rows it takes beside those of its own."""
         return ()
@@ -163,4 +168,4 @@ class StepItem(Item):
     @property
     def brief(self) -> str:
         """What it does in the fewest words, for the map."""
-        return tr(self.type)
+        return self.within

@@ -150,6 +150,14 @@ class JoinItem(Item):
         name = marked("cross") if self.cross else join_name(self.keep, self.wanted_columns())
         return tr("Join · {name}", name=tr(name))
 
+    @property
+    def within(self) -> str:
+        """What it is called within a sentence."""
+        return tr(
+            "join · {name}",
+            name=tr("cross" if self.cross else join_name(self.keep, self.wanted_columns())),
+        )
+
     @model_validator(mode="after")
     def _keeps_something(self) -> Self:
         if keep_of(self.keep) != self.keep:

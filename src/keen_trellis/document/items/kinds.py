@@ -38,6 +38,11 @@ class KindsItem(StepItem):
         """What stands above it on the map."""
         return tr("Change kinds")
 
+    @property
+    def within(self) -> str:
+        """What it is called within a sentence."""
+        return tr("change kinds")
+
     @classmethod
     def example(cls) -> StepExample:
         """Return an example of what it does."""

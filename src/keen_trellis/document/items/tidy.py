@@ -50,6 +50,11 @@ class TidyItem(StepItem):
         """What stands above it on the map."""
         return tr("Tidy text")
 
+    @property
+    def within(self) -> str:
+        """What it is called within a sentence."""
+        return tr("tidy text")
+
     @classmethod
     def example(cls) -> StepExample:
         """Return an example of what it does."""

@@ -37,6 +37,11 @@ class TogetherItem(StepItem):
         """What stands above it on the map."""
         return tr("Put together")
 
+    @property
+    def within(self) -> str:
+        """What it is called within a sentence."""
+        return tr("put together")
+
     @classmethod
     def example(cls) -> StepExample:
         """Return an example of what it does."""

@@ -227,7 +227,7 @@ class _Told:
 
     def _tell_figures(self, number: int) -> None:
         lane, say = self._lanes[number], self._say
-        first = _first_of(say, "from")
+        first = _first_of(say, tr("from"))
         if number == bool(self.item.keeps_rows):
             say.begin_line(first)
         say.word(lane.name, self._origins.colours[lane.id].ink)

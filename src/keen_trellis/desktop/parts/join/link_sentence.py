@@ -97,7 +97,7 @@ class _Told:
         """For each row of the side that takes partners: which one of several, in which order."""
         item, sentence = self._item, self._sentence
         own = 0 if item.partner_for == "left" else 1
-        sentence.word(tr("For each"))
+        sentence.word(tr("For each row of"))
         if item.partner == "every":
             self._name(own)
         else:  # it matters whose rows get one partner
@@ -113,7 +113,7 @@ class _Told:
                 font=None,
                 ink=ink,
             )
-        sentence.word(tr("row, take"))
+        sentence.word(tr("take"))
         sentence.choice(
             "link.partner",
             tr("Which match"),
