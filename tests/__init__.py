@@ -3,7 +3,7 @@
 import os
 
 os.environ.setdefault("KEEN_TRELLIS_CHECKED", "1")  # every column proves what code relies on
-os.environ["KEEN_TRELLIS_LANGUAGE"] = "en"  # whatever the desktop of whoever runs them says
+os.environ.setdefault("KEEN_TRELLIS_LANGUAGE", "en")  # whatever the desktop says
 
 from hypothesis import settings
 

@@ -10,7 +10,7 @@ import ast
 import io
 import re
 import sys
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from datetime import UTC, datetime
 from pathlib import Path
 
@@ -87,6 +87,63 @@ def _marked_in_page(page: str) -> Iterator[Text]:
                 yield f"{{n:,}} {word}", f"{{n:,}} {word}s"
 
 
+_FAULTS = {"ValueError", "TypeError", "AttributeError", "AssertionError", "KeyError", "OSError"}
+"""What is raised at a fault of the program's own, and no person is told as it stands."""
+_NOT_SHOWN = ("desktop/help/topics.py", "desktop/theme.py")
+"""Headings of the guide, which is in English; a style sheet."""
+_BEGINS, _ENDS = re.compile(r"[A-Z“{]"), re.compile(r"[.?!…]$")
+
+
+def unmarked() -> Iterator[tuple[str, int, str]]:
+    """Yield what reads as a sentence and stands in the code without a mark: module, line, text."""
+    for path in sorted(SOURCES.rglob("*.py")):
+        where = path.relative_to(SOURCES).as_posix()
+        if where not in _NOT_SHOWN:
+            tree = ast.parse(path.read_text(encoding="utf-8"))
+            known = set(_not_to_mark(tree))
+            for node in ast.walk(tree):
+                said = "" if id(node) in known else _literal(node)
+                if _BEGINS.match(said) and _ENDS.search(said):
+                    words = re.findall("[a-z]{2,}", re.sub(r"\{\}|%", " ", said))
+                    if len(words) >= _WORDS_OF_A_SENTENCE:
+                        yield where, getattr(node, "lineno", 0), said
+
+
+_WORDS_OF_A_SENTENCE = 3
+
+
+def _literal(node: ast.AST) -> str:
+    """Return a text as it stands in the code, with {} for each value in it."""
+    match node:
+        case ast.Constant(value=str() as text):
+            return text
+        case ast.JoinedStr(values=parts):
+            return "".join(
+                _literal(one) if isinstance(one, ast.Constant) else "{}" for one in parts
+            )
+    return ""
+
+
+def _not_to_mark(tree: ast.Module) -> Iterator[int]:
+    """Yield the nodes within marks, docstrings, patterns, and what is raised at a fault of ours."""
+    for node in ast.walk(tree):
+        match node:
+            case ast.Call(func=ast.Name("tr" | "tr_n" | "marked" | "counted")):
+                inner: Sequence[ast.AST] = node.args
+            case ast.Call(func=ast.Name(name)) if name in _FAULTS:
+                inner = node.args
+            case ast.Call(func=ast.Attribute(value=ast.Name("re"))):
+                inner = node.args
+            case ast.Expr(value=ast.Constant()):
+                inner = [node]
+            case ast.JoinedStr(values=parts):
+                inner = [one for one in parts if isinstance(one, ast.Constant)]
+            case _:
+                continue
+        for one in inner:
+            yield from map(id, ast.walk(one))
+
+
 def named(text: str) -> set[str]:
     """Return the names in braces that a text has, with how each is written."""
     return set(re.findall(r"\{[^{}]*\}", text.replace("{{", "").replace("}}", "")))
@@ -122,6 +179,26 @@ def written(catalogue: Catalog) -> tuple[bytes, bytes]:
     write_po(text, catalogue, width=100, sort_by_file=False, include_lineno=False)
     write_mo(compiled, catalogue)
     return text.getvalue(), compiled.getvalue()
+
+
+def pseudo(changed: Callable[[str], str] | None = None) -> bytes:
+    """Return a catalogue whose texts are half as long again, between brackets that show the mark.
+
+    What is seen without brackets is not marked; what is seen without its end is cut off.
+    """
+    change = changed or _longer
+    made = Catalog()
+    for text in texts():
+        said = tuple(map(change, text)) if isinstance(text, tuple) else change(text)
+        made.add(text, NUMBERS if text == NUMBERS else said)
+    return written(made)[1]
+
+
+def _longer(text: str) -> str:
+    core = text.strip()
+    before, behind = text[: len(text) - len(text.lstrip())], text[len(text.rstrip()) :]
+    more = " ".join("~" * min(8, left) for left in range(len(core) // 2, 0, -9))
+    return f"{before}⟦{core} {more}⟧{behind}"
 
 
 def missing(catalogue: Catalog) -> list[Text]:

@@ -1,9 +1,6 @@
 """Every page of every part, in every state, shows what is selected now and offers what helps."""
 
-import json
 import unittest
-from collections.abc import Iterator
-from typing import Any
 from unittest import mock
 
 from PySide6.QtCore import QAbstractListModel, Qt
@@ -22,87 +19,16 @@ from PySide6.QtWidgets import (
 
 from keen_trellis.base.errors import UserError
 from keen_trellis.desktop.controls import Choice
-from keen_trellis.desktop.parts import VIEWS, view_of
+from keen_trellis.desktop.parts import VIEWS
 from keen_trellis.document.items import KINDS, JoinItem
-from tests.desktop.window_case import WindowTestCase
+from tests.desktop.every_part import ITEMS, EveryPartCase
 
-ITEMS: dict[str, dict[str, Any]] = {
-    "filter": {"conditions": [{"column": "{w} code", "is_": "<>", "values": ["{w}9"]}]},
-    "tidy": {"columns": ["{w} code"], "without": ["outer spaces"]},
-    "replace": {"columns": ["{w} code"], "replacements": [{"old": "{w}1", "new": "{w}one"}]},
-    "formula": {"columns": [{"name": "{w} made", "formula": "\"{w} code\" || '{w}'"}]},
-    "fill": {"columns": ["{w} code"], "value": "{w}none"},
-    "columns": {"first": ["{w} amount"], "names": {"{w} seats": "{w} places"}},
-    "kinds": {"kinds": {"{w} amount": "number"}},
-    "split": {"column": "{w} code", "mark": "e", "into": ["{w} head", "{w} tail"]},
-    "together": {"columns": ["{w} code", "{w} made"], "name": "{w} both"},
-    "repeats": {"by": ["{w} code"]},
-    "order": {"by": [{"field": "{w} code"}]},
-    "first": {"n": 40},
-    "join": {"lane": "others", "link": [{"left": "{w} code", "right": "{w} key"}]},
-    "stack": {"lanes": [{"lane": "more"}], "source_column": "{w} source"},
-    "blend": {
-        "fields": ["{w} code"],
-        "figures": [{"how": "count", "name": "{w} rows"}],
-        "lanes": [{"lane": "others", "fields": ["{w} key"], "figures": [{"how": "count"}]}],
-    },
-    "summarise": {"by": ["{w} code"], "figures": [{"how": "count", "name": "{w} rows of it"}]},
-    "delivery": {"name": "{w} delivery", "path": "{w}.csv"},
-}
-"""One of each kind, in an order in which each has what it needs; `{w}` is a document's word."""
-
-BARE = {
-    "join": {"lane": "others"},
-    "stack": {"lanes": [{"lane": "more"}]},
-    "blend": {"lanes": [{"lane": "others"}]},
-    "delivery": {"name": "New", "path": "new.csv"},
-}
 STATES = ("as it should be", "new", "without its file", "without a column", "with broken promises")
 SHOWN = (QLabel, QAbstractButton, QLineEdit)
 
 
-class EveryPageTest(WindowTestCase):
+class EveryPageTest(EveryPartCase):
     """Two documents with no word in common: a page that is left over is heard by its words."""
-
-    def open_one(self, word: str, state: str) -> None:
-        folder = self.folder / f"{word} {state}"
-        folder.mkdir()
-        self.write_rows(folder, word, state)
-        items: list[Any] = [
-            {"type": kind, "id": kind, **(BARE.get(kind, {}) if state == "new" else item)}
-            for kind, item in ITEMS.items()
-        ]
-        if state == "with broken promises":
-            tie = next(item for item in items if item["type"] == "join")
-            tie["promises"] = [{"what": "found"}]
-        lanes = [
-            {"id": name, "name": f"{word} {name}", "colour": n, "items": items if not n else []}
-            | {"source": {"type": "delimited", "path": f"{name}.csv"}}
-            for n, name in enumerate(("rows", "others", "more"))
-        ]
-        document = {"format": "keen trellis", "version": 3, "name": word, "lanes": lanes}
-        text = json.dumps(document).replace("{w}", word)
-        (folder / "it.trellis").write_text(text)
-        self.assertTrue(self.session.document.open(folder / "it.trellis"))
-        self.settle()
-
-    def write_rows(self, folder: Any, word: str, state: str) -> None:
-        code = "another name" if state == "without a column" else f"{word} code"
-        names = f"{code},{word} amount,{word} seats\n"
-        rows = "".join(f"{word}{n},{n}.50,{n}\n" for n in (1, 1, 2, 3))
-        if state != "without its file":
-            (folder / "rows.csv").write_text(names + rows)
-        (folder / "more.csv").write_text(names + rows)
-        (folder / "others.csv").write_text(f"{word} key,{word} zone\n{word}2,{word} inner\n")
-
-    def parts(self) -> Iterator[str]:
-        """Open every page of every part; give each."""
-        for part in ("rows", *ITEMS):
-            self.session.select(part)
-            self.settle()
-            for page in view_of(self.session.selected_item).pages:
-                self.click(f"page.{page.id}")
-                yield f"{part}, {page.id}"
 
     def seen(self) -> str:
         """Return all that the bench shows, in words."""

@@ -18,6 +18,7 @@ from __future__ import annotations
 import gettext
 import os
 import string
+import struct
 from collections.abc import Mapping
 from decimal import Decimal
 from enum import StrEnum
@@ -94,7 +95,7 @@ def speak(wish: str) -> None:
         try:
             _spoken[:] = [_Spoken(name, gettext.translation(_DOMAIN, folder, [name]))]
             return
-        except (OSError, ValueError, IndexError):  # not there, or damaged: the next one
+        except (OSError, ValueError, IndexError, struct.error):  # not there, or damaged
             continue
     _spoken[:] = [_Spoken(SOURCE, gettext.NullTranslations())]
 
@@ -120,7 +121,7 @@ def tr(text: str, /, **parts: object) -> str:
     '1,200 rows of Sailings'
     """
     said = str(_spoken[0].catalogue.gettext(text)) if text else ""
-    return _spoken[0].sentences.vformat(said, (), parts) if parts else said
+    return _filled(said, text, parts) if parts else said
 
 
 def tr_n(number: int, one: str, many: str, /, **parts: object) -> str:
@@ -130,7 +131,15 @@ def tr_n(number: int, one: str, many: str, /, **parts: object) -> str:
     ('1 row is', '0 rows are')
     """
     said = _spoken[0].catalogue.ngettext(one, many, number)
-    return _spoken[0].sentences.vformat(said, (), {"n": number, **parts})
+    return _filled(said, one if number == 1 else many, {"n": number, **parts})
+
+
+def _filled(said: str, text: str, parts: Mapping[str, object]) -> str:
+    """Return a text with its values: as it is in English where its translation is no such text."""
+    try:
+        return _spoken[0].sentences.vformat(said, (), parts)
+    except (LookupError, ValueError):  # a catalogue of somebody else's
+        return _spoken[0].sentences.vformat(text, (), parts)
 
 
 def with_marks(number: str) -> str:

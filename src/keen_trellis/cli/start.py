@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 import sys
 
-from keen_trellis.base.language import speak, tr
+from keen_trellis.base.language import SOURCE, speak, tr
 
 
 def start() -> int:
@@ -14,7 +14,9 @@ def start() -> int:
         from keen_trellis.machine.settings import read_settings
 
         # many texts are looked up while their module is loaded, so this comes before them
-        if "KEEN_TRELLIS_LANGUAGE" not in os.environ:
+        if "--json" in sys.argv:  # a program reads it, and compares it with that of another day
+            speak(SOURCE)
+        elif "KEEN_TRELLIS_LANGUAGE" not in os.environ:
             speak(str(read_settings()["look.language"]))
         from keen_trellis.cli.main import main
 

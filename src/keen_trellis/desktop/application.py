@@ -8,10 +8,11 @@ import os
 import sys
 from pathlib import Path
 
-from PySide6.QtCore import QSettings, QSize, QTimer
+from PySide6.QtCore import QLibraryInfo, QLocale, QSettings, QSize, QTimer, QTranslator
 from PySide6.QtGui import QFont
 from PySide6.QtWidgets import QApplication
 
+from keen_trellis.base.language import SOURCE, spoken
 from keen_trellis.desktop import theme as themes
 from keen_trellis.desktop.jobs import left_have_ended
 from keen_trellis.desktop.preferences import Preferences
@@ -53,11 +54,20 @@ def make_application() -> QApplication:
     application.setApplicationName(_NAMES[1])
     application.setDesktopFileName(_NAMES[0])
     application.setStyle("Fusion")
+    _translate_qt(application)
     # each time the window takes Python's lock from work under way, it waits so long at most; the
     # usual 5 ms add up while something is drawn
     sys.setswitchinterval(_SWITCH_S)
     themes.load_fonts()
     return application
+
+
+def _translate_qt(application: QApplication) -> None:
+    """Let Qt's own words, those of its dialogs and keys, be of the language that is spoken."""
+    words = QTranslator(application)
+    folder = QLibraryInfo.path(QLibraryInfo.LibraryPath.TranslationsPath)
+    if spoken() != SOURCE and words.load(QLocale(spoken()), "qtbase", "_", folder):
+        application.installTranslator(words)
 
 
 def scale_of(font: QFont, room: QSize, letters: int = 100) -> float:

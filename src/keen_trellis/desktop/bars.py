@@ -9,7 +9,7 @@ from PySide6.QtGui import QAction, QColor, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QProgressBar, QPushButton, QWidget
 
 from keen_trellis.base.language import tr
-from keen_trellis.desktop.controls import Switch, button, label
+from keen_trellis.desktop.controls import OneLine, Switch, button, label
 from keen_trellis.desktop.session import Session
 from keen_trellis.desktop.theme import Theme
 from keen_trellis.desktop.tips import as_it_is
@@ -40,6 +40,9 @@ class _Mark(QWidget):
             painter.drawLine(2, at, 24, at)
 
 
+_LEAST_TOLD = 24
+
+
 class TopBar(QWidget):
     """The document, when its sources were read, and the way to every action."""
 
@@ -57,9 +60,11 @@ class TopBar(QWidget):
         self._mark = _Mark()
         self._name = self._trigger("", "topbar.name", "trellis.rename", "plain")
         self._name.setToolTip(tr("Rename the trellis"))
-        self._file = label(soft=True)
+        self._file, self._read = OneLine(), OneLine()
+        for told in (self._file, self._read):  # what the buttons need, they give
+            told.setProperty("soft", True)
+            told.setMinimumWidth(_LEAST_TOLD)
         self._file.setObjectName("topbar.file")
-        self._read = label(soft=True)
         self._row = QHBoxLayout(self)
         self._row.setContentsMargins(10, 0, 12, 0)
         self._row.setSpacing(8)

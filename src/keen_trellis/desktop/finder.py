@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from PySide6.QtGui import QAction
+from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import QWidget
 
 from keen_trellis.base.language import tr
@@ -20,7 +20,7 @@ class Finder(Picker):
             Pick(
                 action.objectName(),
                 action.text(),
-                action.shortcut().toString(),
+                action.shortcut().toString(QKeySequence.SequenceFormat.NativeText),
                 tip=action.toolTip(),
                 is_enabled=action.isEnabled(),
                 also=ALSO.get(action.objectName(), ""),

@@ -9,7 +9,7 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QMenu, QWidget
 
-from keen_trellis.base.language import tr
+from keen_trellis.base.language import marked, tr
 from keen_trellis.desktop.map.map_view import MapView
 from keen_trellis.desktop.parts import VIEWS
 from keen_trellis.desktop.picker import Pick, Picker
@@ -108,12 +108,12 @@ class Menus:
     def offer_stacks(self) -> None:
         """Offer the lanes whose rows can be put below those of the selected one."""
         stack = self._session.building.stack
-        self._lanes_menu("stack", tr("Stack {} below"), stack).popup(self._end_on_screen())
+        self._lanes_menu("stack", marked("Stack {lane} below"), stack).popup(self._end_on_screen())
 
     def offer_blends(self) -> None:
         """Offer the lanes that the selected one can be blended with."""
         blend = self._session.building.blend
-        self._lanes_menu("blend", tr("Blend with {}"), blend).popup(self._end_on_screen())
+        self._lanes_menu("blend", marked("Blend with {lane}"), blend).popup(self._end_on_screen())
 
     def offer_steps(self) -> None:
         """Offer every kind of step, to be found by typing."""
@@ -140,10 +140,10 @@ class Menus:
                 self._session.select(other)
                 self._session.building.add_step(step)
 
-        self._lanes_menu("copy", tr("Copy to {}"), copy).popup(self._end_on_screen())
+        self._lanes_menu("copy", marked("Copy to {lane}"), copy).popup(self._end_on_screen())
 
     def _tie_menu(self) -> QMenu:
-        return self._lanes_menu("tie", tr("Tie with {}"), self._session.building.tie)
+        return self._lanes_menu("tie", marked("Tie with {lane}"), self._session.building.tie)
 
     def _lanes_menu(self, name: str, words: str, bring: Callable[[str, str], object]) -> QMenu:
         """Return a menu of the other lanes; the one chosen is brought to the selected lane."""
@@ -153,12 +153,12 @@ class Menus:
         lane = self._session.selected_lane
         for other in self._session.trellis.lanes:
             if lane is not None and other.id != lane.id:
-                action = menu.addAction(words.format(other.name).replace("&", "&&"))
+                action = menu.addAction(tr(words, lane=other.name).replace("&", "&&"))
                 action.setObjectName(f"{name}.with.{other.id}")
                 action.triggered.connect(lambda _=False, a=lane.id, b=other.id: bring(a, b))
         if menu.isEmpty():
             menu.addAction(
-                tr("{words}: add one first", words=words.format(tr("another lane")))
+                tr("{words}: add one first", words=tr(words, lane=tr("another lane")))
             ).setEnabled(False)
         return menu
 

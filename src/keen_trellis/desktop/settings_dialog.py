@@ -17,7 +17,7 @@ from PySide6.QtWidgets import (
 )
 
 from keen_trellis.base.errors import UserError
-from keen_trellis.base.language import grouped_digits, languages, tr
+from keen_trellis.base.language import SOURCE, grouped_digits, languages, tr
 from keen_trellis.desktop.adding.passwords import Pick
 from keen_trellis.desktop.controls import Notice, button, label
 from keen_trellis.desktop.frames import answers, dialog_column
@@ -162,6 +162,7 @@ class SettingsDialog(QDialog):
 def _choices(setting: Setting) -> list[tuple[str, str]]:
     """Return what a setting may be, with its words; a language is called as it calls itself."""
     if setting.id == "look.language":
-        own = {one: QLocale(one).nativeLanguageName().capitalize() for one in languages()}
+        own = {one: QLocale(one).nativeLanguageName() for one in languages()}
+        own[SOURCE] = "English"  # of no country
         return [(one, own.get(one) or tr(words)) for one, words in setting.choices]
     return [(one, tr(words)) for one, words in setting.choices]

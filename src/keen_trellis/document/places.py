@@ -8,7 +8,7 @@ from typing import Annotated, Self
 
 from pydantic import Field, model_validator
 
-from keen_trellis.base.language import tr
+from keen_trellis.base.language import marked, tr
 from keen_trellis.base.words import listed
 from keen_trellis.document.items.item import Part
 from keen_trellis.document.wants import Want, wants_of_path, wants_of_server
@@ -47,12 +47,7 @@ class RunPlace(Part):
         if isinstance(self.at, Server):
             yield from wants_of_server(self.at, folder)
             return
-        key = tr(
-            "contact {type} {host}:{usual_port}",
-            type=self.at.type,
-            host=self.at.host,
-            usual_port=self.at.usual_port,
-        )
+        key = f"contact {self.at.type} {self.at.host}:{self.at.usual_port}"
         yield Want(key, tr("contacts {contact}", contact=self.at.contact))
         for path in self.at.sees:
-            yield from wants_of_path(path, folder, tr("has the cluster read"))
+            yield from wants_of_path(path, folder, marked("has the cluster read"))

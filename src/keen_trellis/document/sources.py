@@ -12,7 +12,7 @@ from pydantic import Field
 from keen_trellis.base.errors import EditError
 from keen_trellis.base.file_stamps import FileStamp
 from keen_trellis.base.folders import folder_stamps, is_of_pattern
-from keen_trellis.base.language import tr
+from keen_trellis.base.language import marked, tr
 from keen_trellis.base.ordinary_files import is_one_file
 from keen_trellis.base.words import plainly
 from keen_trellis.data import Kind
@@ -80,7 +80,7 @@ class AnySource(Part):
 
     def wants(self, folder: Path | None) -> Iterator[Want]:
         """Yield what it may not have unasked in a stranger's document, which lies in a folder."""
-        yield from wants_of_path(self.place, folder, "reads")
+        yield from wants_of_path(self.place, folder, marked("reads"))
 
     def stamps(self) -> tuple[FileStamp, ...]:
         """Return its files as they are now."""

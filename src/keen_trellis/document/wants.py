@@ -6,7 +6,7 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
-from keen_trellis.base.language import tr
+from keen_trellis.base.language import marked, tr
 from keen_trellis.base.words import plainly
 from keen_trellis.servers.secrets import VARIABLE
 from keen_trellis.servers.server import Server
@@ -35,13 +35,7 @@ def wants_of_server(server: Server, folder: Path | None) -> Iterator[Want]:
     """Yield the contact with a server, how it is made, and where the password comes from."""
     names = {"postgresql": tr("PostgreSQL"), "mariadb": "MariaDB"}
     at = tr("{host}, port {usual_port}", host=server.host, usual_port=server.usual_port)
-    key = tr(
-        "contact {type} {account} {tls} {password}",
-        type=server.type,
-        account=server.account,
-        tls=server.tls,
-        password=server.password,
-    )
+    key = f"contact {server.type} {server.account} {server.tls} {server.password}"
     is_safe = server.tls.startswith("always") or server.is_here
     secret = "" if is_safe else tr(", perhaps unencrypted")
     yield Want(
@@ -62,7 +56,7 @@ def wants_of_server(server: Server, folder: Path | None) -> Iterator[Want]:
             tr("sends the variable {variable_2} there as password", variable_2=variable[1]),
         )
     if server.authority:
-        yield from wants_of_path(server.authority, folder, "reads")
+        yield from wants_of_path(server.authority, folder, marked("reads"))
 
 
 def wants_of_path(place: str, folder: Path | None, doing: str) -> Iterator[Want]:
@@ -77,17 +71,20 @@ def wants_of_path(place: str, folder: Path | None, doing: str) -> Iterator[Want]
     folder : Path or None
         The folder of the document.
     doing : str
-        What is done with it: “reads”, “writes”.
+        What is done with it, to be translated: “reads”, “writes”.
     """
     if not place or folder is None:
         return
     path, home = Path(place).expanduser().resolve(), folder.resolve()
     if not path.is_relative_to(home):
         yield Want(
-            f"{doing} {path}", tr("{doing} {path}, outside of its folder", doing=doing, path=path)
+            f"{doing} {path}",
+            tr("{doing} {path}, outside of its folder", doing=tr(doing), path=path),
         )
     elif any(part.startswith(".") for part in path.relative_to(home).parts):
-        yield Want(f"{doing} {path}", tr("{doing} {path}, which is hidden", doing=doing, path=path))
+        yield Want(
+            f"{doing} {path}", tr("{doing} {path}, which is hidden", doing=tr(doing), path=path)
+        )
 
 
 def wants_of_files(place: str, files: Iterable[Path], folder: Path | None) -> Iterator[Want]:
@@ -96,4 +93,4 @@ def wants_of_files(place: str, files: Iterable[Path], folder: Path | None) -> It
     for file in files:
         real = file.resolve()
         if not real.is_relative_to(home):
-            yield from wants_of_path(str(real), folder, "reads")
+            yield from wants_of_path(str(real), folder, marked("reads"))

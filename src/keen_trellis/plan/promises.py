@@ -6,18 +6,18 @@ from dataclasses import dataclass
 from typing import Literal, get_args
 
 from keen_trellis.base.errors import known
-from keen_trellis.base.language import grouped_digits, tr
+from keen_trellis.base.language import grouped_digits, marked, tr
 from keen_trellis.plan.link import SIDES, Side
 
 Promised = Literal["found", "one partner", "not multiplied", "few without", "same total"]
 PROMISES: tuple[Promised, ...] = get_args(Promised)
 
 PROMISE_WORDS: dict[Promised, str] = {
-    "found": tr("every {own} row finds a {other} row"),
-    "one partner": tr("every {own} row finds exactly one {other} row"),
-    "not multiplied": tr("no {own} row has more than one {other} row"),
-    "few without": tr("at most {rows} {own} rows find no {other} row"),
-    "same total": tr("the total of {column} in {own} is the same in what goes on"),
+    "found": marked("every {own} row finds a {other} row"),
+    "one partner": marked("every {own} row finds exactly one {other} row"),
+    "not multiplied": marked("no {own} row has more than one {other} row"),
+    "few without": marked("at most {rows} {own} rows find no {other} row"),
+    "same total": marked("the total of {column} in {own} is the same in what goes on"),
 }
 
 
@@ -57,4 +57,4 @@ class Promise:
         """
         own, other = names if self.side == "left" else names[::-1]
         rows, column = grouped_digits(self.rows), self.column or tr("no column yet")
-        return PROMISE_WORDS[self.what].format(own=own, other=other, rows=rows, column=column)
+        return tr(PROMISE_WORDS[self.what], own=own, other=other, rows=rows, column=column)

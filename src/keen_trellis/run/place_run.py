@@ -26,7 +26,6 @@ from keen_trellis.base.file_stamps import FileStamp, WrittenMeanwhileError, stam
 from keen_trellis.base.language import grouped_digits, tr
 from keen_trellis.base.progress import Report, quiet
 from keen_trellis.data import Kind, Table
-from keen_trellis.document.items import StepItem
 from keen_trellis.document.places import RunPlace
 from keen_trellis.document.sources import (
     ColumnarSource,
@@ -328,9 +327,8 @@ def labels_of(plan: Plan) -> dict[str, tuple[str, str]]:
         else:
             lane, place = trellis.place_of(part)
             item = trellis.item(part)
-            word = item.brief if isinstance(item, StepItem) else item.type
             label = (
-                f"{lane.name} {place + 1} {word}"[:40],
+                f"{lane.name} {place + 1} {item.type}"[:40],
                 tr(
                     "{name}, step {place}: {sentence}",
                     name=lane.name,

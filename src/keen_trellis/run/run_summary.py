@@ -10,7 +10,7 @@ from pydantic import TypeAdapter
 from typing_extensions import TypedDict
 
 from keen_trellis.base.errors import UserError
-from keen_trellis.base.language import grouped_digits, tr
+from keen_trellis.base.language import grouped_digits, marked, tr
 from keen_trellis.plan.counts import SideCounts
 from keen_trellis.run.delivering import Delivered
 from keen_trellis.run.facts import JoinFacts
@@ -158,26 +158,26 @@ def differences(before: Mapping[str, Any], now: Mapping[str, Any]) -> Iterator[s
     yield from _of(
         {one["lane"]: one["rows"] for one in before["sources"]},
         {one["lane"]: one["rows"] for one in now["sources"]},
-        tr("{}: {} rows read, {} before"),
+        marked("{name}: {now} rows read, {before} before"),
         "lane",
     )
     for side, other in (("left", "right"), ("right", "left")):
         yield from _of(
             {_name(tie, side, other): tie[side]["found"] for tie in before["ties"]},
             {_name(tie, side, other): tie[side]["found"] for tie in now["ties"]},
-            tr("{}: {} rows found, {} before"),
+            marked("{name}: {now} rows found, {before} before"),
             "",
         )
     yield from _of(
         {_pair(tie): tie["rows"] for tie in before["ties"]},
         {_pair(tie): tie["rows"] for tie in now["ties"]},
-        tr("{}: {} rows go on, {} before"),
+        marked("{name}: {now} rows go on, {before} before"),
         "tie",
     )
     yield from _of(
         {one["name"]: one["rows"] for one in before["deliveries"]},
         {one["name"]: one["rows"] for one in now["deliveries"]},
-        tr("{}: {} rows delivered, {} before"),
+        marked("{name}: {now} rows delivered, {before} before"),
         "delivery",
     )
     kept = {(t["id"], p["sentence"]): p["is_kept"] for t in before["ties"] for p in t["promises"]}
@@ -214,10 +214,11 @@ def _of(
             if sort:
                 yield tr("New: {sort} {name}.", sort=tr(sort), name=name)
         elif number != before[name]:
-            shown = [
-                tr("no") if one is None else grouped_digits(one) for one in (number, before[name])
-            ]
-            yield f"{words.format(name, *shown)}."
+            yield f"{tr(words, name=name, now=_shown(number), before=_shown(before[name]))}."
     for name in before:
         if name not in now and sort:
             yield tr("Gone: {sort} {name}.", sort=tr(sort), name=name)
+
+
+def _shown(number: int | None) -> str:
+    return tr("no") if number is None else grouped_digits(number)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 
 from keen_trellis.base.errors import UserError, WaitingError
+from keen_trellis.base.language import tr
 from keen_trellis.base.progress import Report, quiet
 from keen_trellis.base.words import counted, plainly
 from keen_trellis.data import Column, Kind
@@ -49,7 +50,8 @@ class _Nobody(Session):
 
     def send(self, name: str, columns: dict[str, Column]) -> None:
         kinds = ", ".join(f"{one} {held.kind}" for one, held in columns.items())
-        self.sent[name] = f"{counted(len(next(iter(columns.values()))), 'row')} with {kinds}"
+        rows = counted(len(next(iter(columns.values()))), "row")
+        self.sent[name] = tr("{rows} with {columns}", rows=rows, columns=kinds)
 
     def stop(self) -> None:
         pass
@@ -130,11 +132,15 @@ def _told(lane: Lane, node: Node, rows: Relation, there: There, session: _Nobody
     text = dialect.text(whole)
     for name, what in session.sent.items():
         if dialect.text(table(name), pretty=False) in text:
-            yield f"-- {plainly(f'{name} is sent along: {what}')}"
+            yield f"-- {plainly(tr('{name} is sent along: {what}', name=name, what=what))}"
     for step in program.needed([rows.name]):
         if isinstance(step, Mapped):
             asked = dialect.text(program.whole(step.asked, step.uses), pretty=False)
-            says = f"{step.name}: {step.says}, worked out by Keen Trellis for the values of"
+            says = tr(
+                "{name}: {says}, worked out by Keen Trellis for the values of",
+                name=step.name,
+                says=step.says,
+            )
             yield f"-- {plainly(says)}"
             yield f"--   {plainly(asked)}"
     yield f"{text};"

@@ -19,7 +19,7 @@ from urllib.parse import quote
 
 from keen_trellis.base.errors import ConnectionLostError, PasswordError, SourceError
 from keen_trellis.base.file_stamps import FileStamp, WrittenMeanwhileError, unwritten
-from keen_trellis.base.language import tr
+from keen_trellis.base.language import marked, tr
 from keen_trellis.base.logs import timed
 from keen_trellis.base.ordinary_files import existing_file
 from keen_trellis.base.progress import Cancelled, Report
@@ -287,7 +287,7 @@ def explained(error: Exception, database: Database, rows: int = 0) -> SourceErro
             )
     for meant, happened, remedy in _SENTENCES:
         if codes & meant:
-            return SourceError(happened.format(where=where, words=_short(words)), remedy)
+            return SourceError(tr(happened, where=where, words=_short(words)), tr(remedy))
     if isinstance(database, SqliteFile):
         if found := re.search("Could not decode to UTF-8 column '(.*)' with text", words):
             return SourceError(
@@ -327,33 +327,33 @@ _LOST = {"2006", "2013", "57P01"}
 _SENTENCES = (
     (
         {"3D000", "1049"},
-        tr("There is no such database: {words}"),
-        tr("Choose another one, or see how it is spelled."),
+        marked("There is no such database: {words}"),
+        marked("Choose another one, or see how it is spelled."),
     ),
     (
         {"42501", "1142", "1044"},
-        tr("The account may not read this in {where}: {words}"),
-        tr("Ask for the right to read it, or choose another table."),
+        marked("The account may not read this in {where}: {words}"),
+        marked("Ask for the right to read it, or choose another table."),
     ),
     (
         {"42P01", "1146"},
-        tr("The table is not there in {where} any more: {words}"),
-        tr("Choose the table that holds the rows now."),
+        marked("The table is not there in {where} any more: {words}"),
+        marked("Choose the table that holds the rows now."),
     ),
     (
         {"42703", "1054"},
-        tr("A column is not there in {where} any more: {words}"),
-        tr("Choose the columns anew."),
+        marked("A column is not there in {where} any more: {words}"),
+        marked("Choose the columns anew."),
     ),
     (
         {"25006", "0A000", "1792", "1290"},
-        tr("The query would write to {where}, and sources are never written to: {words}"),
-        tr("Take out what writes."),
+        marked("The query would write to {where}, and sources are never written to: {words}"),
+        marked("Take out what writes."),
     ),
     (
         {"57014", "1969", "3024"},
-        tr("{where} was not done in the time allowed: {words}"),
-        tr("Allow more time, or ask for fewer rows."),
+        marked("{where} was not done in the time allowed: {words}"),
+        marked("Allow more time, or ask for fewer rows."),
     ),
 )
 

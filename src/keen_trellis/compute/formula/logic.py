@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from keen_trellis.base.errors import with_article
-from keen_trellis.base.language import tr
+from keen_trellis.base.language import marked, tr
 from keen_trellis.compute.formula.formula_values import (
     Cells,
     Flags,
@@ -169,11 +169,11 @@ def taken(
             flags = np.zeros(len(columns[place]), np.bool_)
             flags[gone] = True
             at = np.minimum(rows, len(flags) - 1)  # of a single cell; others are not looked at
-            working.fault(_NO_ROOM.format(with_article(kind)), (which == place) & flags[at])
+            working.fault(tr(_NO_ROOM, kind=with_article(kind)), (which == place) & flags[at])
     return picked(made, which, rows)
 
 
-_NO_ROOM = tr("a value with more digits than {} holds beside the others")
+_NO_ROOM = marked("a value with more digits than {kind} holds beside the others")
 
 
 def in_kind(columns: Sequence[Column], kind: Kind) -> tuple[list[Column], list[NDArray[np.int64]]]:

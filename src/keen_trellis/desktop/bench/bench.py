@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from keen_trellis.base.language import grouped_digits, tr
+from keen_trellis.base.language import grouped_digits, marked, tr
 from keen_trellis.base.words import counted
 from keen_trellis.desktop.bench.finding_line import FindingLine
 from keen_trellis.desktop.bench.grid import Grid, put_on_clipboard
@@ -45,10 +45,10 @@ _WELCOME = tr(
     "text, a table of an SQLite file. Then drag a lane’s end onto another lane to tie them."
 )
 _THERE = PageSpec(
-    "there", tr("There"), later("place.place_page.TherePage"), tr("Run where the data is")
+    "there", tr("There"), later("place.place_page.TherePage"), "Run where the data is"
 )
 """The first page of every part while the trellis runs elsewhere."""
-_FIRST_ROWS = tr(
+_FIRST_ROWS = marked(
     "This page works on the first {rows:,} rows of each lane, read here. What is true of all of "
     "them stands on the page There and on the map."
 )
@@ -268,7 +268,7 @@ class Bench(QWidget):
         page.show_part(lane, item, self._origins())
         self._stack.setCurrentWidget(page)
         is_of_first = self._is_elsewhere and self._open[self._sort] not in ("there", "notes")
-        self._of_first.tell(_FIRST_ROWS.format(rows=FIRST_ROWS) if is_of_first else "")
+        self._of_first.tell(tr(_FIRST_ROWS, rows=FIRST_ROWS) if is_of_first else "")
 
     @property
     def _is_elsewhere(self) -> bool:

@@ -92,7 +92,7 @@ class FormulaField(QWidget):
         """
         self._table, self._where, self._wanted = table, where, wanted
         fields = table.fields if table is not None else ()
-        self._columns.offer([(quoted(f.name), f.name, str(f.kind)) for f in fields], "")
+        self._columns.offer([(quoted(f.name), f.name, tr(f.kind)) for f in fields], "")
         self._columns.setText(tr("columns"))
         self._columns.setEnabled(bool(fields))
         if not self.text.hasFocus() and self.text.toPlainText() != text:

@@ -114,7 +114,7 @@ class PageSpec:
     make : callable
         Takes the session, the theme and the parent.
     help : str
-        The heading of the guide's section on it.
+        The heading of the guide's section on it, as it stands there.
     counts_rows : bool
         Whether the number of rows after the part stands behind the title.
     """
@@ -159,7 +159,7 @@ NOTES = PageSpec(
     "notes",
     tr("Notes"),
     later("bench.notes_page.NotesPage"),
-    tr("Write down why"),
+    "Write down why",
 )
 """The last page of every kind of part."""
 
@@ -219,11 +219,11 @@ def step_view(kind: str, title: str, *, glyph: str, offer: str, tip: str, page: 
         "step_rows",
         tr("Rows"),
         later("bench.step_rows_page.StepRowsPage"),
-        tr("Look at rows"),
+        "Look at rows",
         counts_rows=True,
     )
     return PartView(
-        (PageSpec(kind, title, later(page), tr(kind.capitalize())), rows, NOTES),
+        (PageSpec(kind, title, later(page), kind.capitalize()), rows, NOTES),
         heading,
         glyph,
         offer,

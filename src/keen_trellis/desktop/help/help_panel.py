@@ -70,6 +70,7 @@ class HelpPanel(QFrame):
         self._where = OneLine(fills=True)
         self._where.setProperty("soft", True)
         self._where.setProperty("small", True)
+        self._where.setMinimumWidth(0)
         self._back = button(tr("Back"), "help.back", self._go_back, "plain")
         self._lay_out()
         parent.installEventFilter(self)

@@ -118,12 +118,12 @@ class DeliveryItem(Item):
 
     def wants(self, folder: Path | None) -> Iterator[Want]:
         """Yield what it may not have unasked in a stranger's document, which lies in a folder."""
-        yield from wants_of_path(self.file, folder, "writes")
+        yield from wants_of_path(self.file, folder, marked("writes"))
         if DATE in self.file:  # that of a day may be a link, which leads elsewhere
             usual = Path(self.file).expanduser().parent.resolve()
             target = self.target(dt.date.today())
             if target.parent != usual:
-                yield from wants_of_path(str(target), folder, "writes")
+                yield from wants_of_path(str(target), folder, marked("writes"))
         if self.into is None:
             return
         does = {"make": tr("makes"), "replace": tr("replaces"), "add": tr("adds rows to")}[

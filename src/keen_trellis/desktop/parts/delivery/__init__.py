@@ -9,7 +9,7 @@ VIEW = PartView(
             "delivery",
             tr("Delivery"),
             later("parts.delivery.delivery_page.DeliveryPage"),
-            tr("Deliver"),
+            "Deliver",
         ),
         NOTES,
     ),

@@ -236,7 +236,7 @@ class _Side(QFrame):
         self._title = OneLine()
         self._title.setProperty("strong", True)
         self._title.setObjectName(f"{name}.title")
-        self._all = button("all", f"{name}.all", lambda: self.chosen.emit(None), "plain")
+        self._all = button(tr("all"), f"{name}.all", lambda: self.chosen.emit(None), "plain")
         self._none = button(tr("none"), f"{name}.none", lambda: self.chosen.emit(()), "plain")
         self._find = QLineEdit()
         self._find.setObjectName(f"{name}.find")

@@ -52,7 +52,7 @@ class KindsPage(StepPage):
         say.choice(
             f"kinds.{column}",
             tr("The kind of {column}", column=column),
-            {one.value: one.value for one in Kind},
+            {one.value: tr(one) for one in Kind},
             current=kind,
             chosen=lambda value: self.change(kinds={**item.kinds, column: Kind(value)}),
         )

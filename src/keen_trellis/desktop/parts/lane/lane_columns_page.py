@@ -133,7 +133,7 @@ class ColumnsPage(Page):
             return
         kind = table.field(name).kind
         self._title.setText(name)
-        options = [(k.value, str(k), "") for k in Kind]
+        options = [(k.value, tr(k), "") for k in Kind]
         is_read = lane.source.begins_at() is None
         self._says.setText(
             tr("is read as") if is_read else tr("is {kind} where it comes from", kind=kind)

@@ -18,7 +18,7 @@ VIEW = PartView(
             "stack",
             tr("Stack"),
             later("parts.stack.stack_page.StackPage"),
-            tr("Stack lanes"),
+            "Stack lanes",
             counts_rows=True,
         ),
         NOTES,

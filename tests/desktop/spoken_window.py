@@ -1,0 +1,136 @@
+"""The window in a language whose texts stand between brackets: what does not is not marked.
+
+It runs in a process of its own (`test_languages.py`), since a language is settled at the start.
+"""
+
+import re
+import unittest
+from collections.abc import Iterator
+
+from PySide6.QtCore import QModelIndex, Qt
+from PySide6.QtGui import QAction
+from PySide6.QtWidgets import (
+    QAbstractButton,
+    QAbstractItemView,
+    QApplication,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QToolButton,
+    QWidget,
+)
+
+from keen_trellis.base.language import spoken
+from keen_trellis.desktop.controls import OneLine
+from keen_trellis.desktop.report.lines import LinesTable
+from tests.desktop.every_part import EveryPartCase
+
+WORD = "ΩΨ"
+GREEK = str.maketrans("abcdefghijklmnopqrstuvwxyz", "αβψδεφγηιξκλμνοπθρστυωςχζζ")
+"""Names of the document are in other letters: all Latin ones are the program's."""
+NAMES = {
+    "english",
+    "deutsch",
+    "keen",
+    "trellis",
+    "python",
+    "postgresql",
+    "mariadb",
+    "mysql",
+    "sqlite",
+    "spark",
+}
+NAMES |= {"csv", "tsv", "xlsx", "ods", "html", "pdf", "svg", "png", "parquet", "arrow"}
+NAMES |= {"ctrl", "shift", "alt", "esc", "del", "return", "home", "utf", "iso", "dos", "sig"}
+DATA = re.compile(r"\brows\b|\bcount\b")
+"""Columns that have no name of their own are called so, in every language."""
+ROWS, OPENS = (
+    12,
+    ("help.here", "app.settings", "help.keys", "help.log", "tie.join_types", "view.finder"),
+)
+
+
+class SpokenWindowTest(EveryPartCase):
+    maxDiff = None
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.bare: dict[str, str] = {}
+        self.cut: dict[str, str] = {}
+
+    def named(self, text: str, word: str) -> str:
+        return re.sub(r"\{w\}( ?\w*)", lambda found: word + found[1].translate(GREEK), text)
+
+    def test_all_that_is_seen_or_heard_is_marked_and_nothing_is_cut_off(self) -> None:
+        self.assertEqual(spoken(), "xx")
+        self.window.resize(1280, 800)
+        self.look()  # the page of an empty trellis
+        for state in ("as it should be", "with broken promises", "without its file"):
+            self.open_one(WORD, state)
+            for _ in self.parts():
+                self.look()
+        self.trigger("report.add")
+        figure = {"column": f"{WORD} {'amount'.translate(GREEK)}"}
+        self.session.reporting.change(figures=(figure,), picture="bars")
+        self.settle()
+        self.look()
+        self.window.show_view("trellis")
+        self.session.select("join")
+        for action in OPENS:
+            if self.window.action(action).isEnabled():
+                self.trigger(action)
+                self.look()
+                if popup := QApplication.activePopupWidget():
+                    popup.close()
+        self.assertEqual((self.bare, self.cut), ({}, {}))
+
+    def look(self) -> None:
+        """Note every text that can be seen or heard now and is not marked, or cut off."""
+        self.settle()
+        for top in QApplication.topLevelWidgets():
+            for widget in (top, *top.findChildren(QWidget)):
+                if top.isVisible() and widget.isVisible():
+                    for text in self.texts_of(widget):
+                        self.note(widget, text)
+                    self.measure(widget)
+        for action in self.window.findChildren(QAction):
+            self.note(action, action.text())
+            self.note(action, action.toolTip())
+
+    def texts_of(self, widget: QWidget) -> Iterator[str]:
+        yield from (widget.toolTip(), widget.accessibleName(), widget.windowTitle())
+        if not isinstance(widget, QLineEdit):
+            yield str(widget.property("text") or "")
+        yield str(widget.property("placeholderText") or "")
+        if isinstance(widget, QPushButton | QToolButton) and widget.menu() is not None:
+            widget.menu().aboutToShow.emit()
+            for action in widget.menu().actions():
+                yield from (action.text(), action.toolTip())
+        model = widget.model() if isinstance(widget, QAbstractItemView) else None
+        if model is not None and not isinstance(widget, LinesTable):
+            yield str(model.headerData(0, Qt.Orientation.Horizontal) or "")
+            for row in range(min(model.rowCount(QModelIndex()), ROWS)):
+                yield str(model.index(row, 0).data() or "")
+
+    def note(self, widget: QWidget | QAction, text: str) -> None:
+        rest = DATA.sub("", re.sub(r"<[^>]*>|/\S*|\w+\.\w+", " ", text))
+        while (inner := re.sub("⟦[^⟦⟧]*⟧", "", rest)) != rest:
+            rest = inner
+        words = [word for word in re.findall("[A-Za-z]{3,}", rest) if not word.isupper()]
+        if any(word.lower() not in NAMES for word in words):
+            self.bare.setdefault(widget.objectName() or type(widget).__name__, text)
+
+    def measure(self, widget: QWidget) -> None:
+        """Note a text of one line that is wider than its place and is not shortened on purpose."""
+        shown = str(widget.property("text") or "")
+        is_text = isinstance(widget, QAbstractButton | QLabel) and not isinstance(widget, OneLine)
+        if not is_text or "\n" in shown or "<" in shown or "…" in shown:
+            return
+        if isinstance(widget, QLabel) and widget.wordWrap():
+            return
+        if widget.fontMetrics().horizontalAdvance(shown.replace("&", "")) > widget.width() + 1:
+            self.cut.setdefault(widget.objectName() or type(widget).__name__, shown)
+
+
+if __name__ == "__main__":
+    unittest.main()
