@@ -3,7 +3,7 @@ PYTHON := .venv/bin/python
 READY := .venv/.ready
 DEV := .venv/.ready-dev
 
-.PHONY: demo example test coverage mutants fuzz attack check lint types layering bench docs shots wheel deb try-deb release lock clean
+.PHONY: demo example test coverage mutants fuzz attack check lint types layering bench docs languages shots wheel deb try-deb release lock clean
 
 demo: $(READY) ## open the window with the demo trellis
 	@if [ -n "$$DISPLAY$$WAYLAND_DISPLAY" ]; then \
@@ -50,6 +50,9 @@ bench: $(DEV) ## measure against SQLite and csv, as ratios
 
 docs: $(DEV) ## write what the docs take from the code
 	$(PYTHON) tools/write_docs.py
+
+languages: $(DEV) ## take new texts up into the catalogues, and compile them
+	$(PYTHON) tools/catalogues.py
 
 shots: $(DEV) ## take the pictures in docs/screenshots
 	$(PYTHON) tools/screenshots.py

@@ -6,6 +6,7 @@ import os
 import shutil
 import sqlite3
 import subprocess
+import sys
 import tempfile
 import time
 from collections.abc import Callable
@@ -17,6 +18,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 from PySide6.QtCore import QEvent, QPoint, QRect, QSettings, QSize, QStandardPaths
 from PySide6.QtWidgets import QDialog, QListWidget, QPushButton, QWidget
 
+from keen_trellis.base.language import SOURCE, spoken
 from keen_trellis.data import GAP
 from keen_trellis.desktop import theme as themes
 from keen_trellis.desktop.adding.chooser import Chooser
@@ -25,7 +27,6 @@ from keen_trellis.desktop.bench.grid import Grid
 from keen_trellis.desktop.reread_summary import RereadSummary
 from keen_trellis.desktop.window import Window
 from keen_trellis.document.edits import (
-    SetColumns,
     SetDelivery,
     SetPlace,
     SetPromises,
@@ -37,7 +38,6 @@ from keen_trellis.document.items import (
     Promised,
     SummariseItem,
     TidyItem,
-    WantedColumns,
 )
 from keen_trellis.document.places import RunPlace
 from keen_trellis.plan.bays import Bay
@@ -217,7 +217,7 @@ def shoot_lane_ready(window: Window) -> None:
 
 
 def shoot_ties(window: Window) -> None:
-    """Show the values of a link, the columns that go on, the join types, and a blend."""
+    """Show the values of a link, and proposed pairs."""
     session = window.session
     session.select("sailings-routes")
     window.bench.open_page("values")
@@ -226,15 +226,6 @@ def shoot_ties(window: Window) -> None:
     wait(lambda: window.findChild(QPushButton, "pairs.same.0") is not None)
     settled(window)
     shoot(window, "link-values")
-    wanted = WantedColumns(
-        renamed={"zone": "area"}, order=("area", "sailing"), fills={"area": "no route"}
-    )
-    session.do(SetColumns("sailings-routes", wanted))
-    window.set_theme(themes.DARK)
-    window.bench.open_page("tie_columns")
-    settled(window)
-    shoot(window, "columns")
-    window.set_theme(themes.LIGHT)
     window.bench.open_page("match")
     while session.document.undo.canUndo():
         session.document.undo.undo()
@@ -311,6 +302,15 @@ def wait_for_picture(window: Window) -> None:
     settled(window)
 
 
+def shoot_german(folder: Path) -> None:
+    """Show the window in German; a language is settled at the start, so in a process of its own."""
+    window = opened(themes.LIGHT, folder)
+    window.session.document.open(folder / "whole-season.trellis")
+    settled(window)
+    shoot(window, "german")
+    window.session.finish()
+
+
 def main(folder: Path) -> None:
     QSettings().clear()  # what other runs opened, and where they put the border of the map
     empty = make_window(APPLICATION, themes.LIGHT)
@@ -357,5 +357,10 @@ if __name__ == "__main__":
     QStandardPaths.setTestModeEnabled(True)
     APPLICATION = make_application()
     shutil.copytree(DEMO, WORK / "season", ignore=shutil.ignore_patterns("out"))
-    main(WORK / "season")
-    shutil.rmtree(WORK)
+    if spoken() == SOURCE:
+        german = os.environ | {"KEEN_TRELLIS_LANGUAGE": "de"}
+        main(WORK / "season")
+        subprocess.run([sys.executable, __file__], env=german, check=True)
+    else:
+        shoot_german(WORK / "season")
+    shutil.rmtree(WORK, ignore_errors=True)

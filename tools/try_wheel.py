@@ -50,6 +50,8 @@ def tried(wheel: Path, folder: Path, whole: bool = False) -> list[str]:
     run(str(python), "-c", _COPIED)
     demo = "demo/whole-season.trellis"
     run(program, "run", demo, "--deliver", "--report", "season.html", "--json")
+    surroundings["LANG"] = "de_DE.UTF-8"
+    assert "Bahn Sailings" in run(program, "describe", demo)
     made = [str(path.relative_to(folder)) for path in folder.glob("demo/out/*")]
     assert made and (folder / "season.html").stat().st_size > 10_000, made
     run(program, "desktop", "--install")

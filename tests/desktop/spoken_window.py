@@ -113,7 +113,8 @@ class SpokenWindowTest(EveryPartCase):
                 yield str(model.index(row, 0).data() or "")
 
     def note(self, widget: QWidget | QAction, text: str) -> None:
-        rest = DATA.sub("", re.sub(r"<[^>]*>|/\S*|\w+\.\w+", " ", text))
+        rest = re.sub(rf"{re.escape(str(self.folder))}/{WORD}[a-z ]*", "", text)
+        rest = DATA.sub("", re.sub(r"<[^>]*>|/\S*|\w+\.\w+", " ", rest))
         while (inner := re.sub("⟦[^⟦⟧]*⟧", "", rest)) != rest:
             rest = inner
         words = [word for word in re.findall("[A-Za-z]{3,}", rest) if not word.isupper()]

@@ -7,6 +7,7 @@ import unittest
 from typing import get_args
 from unittest import mock
 
+import xlsxwriter
 from PySide6.QtCore import QSize, Qt, QUrl
 from PySide6.QtGui import QFont, QKeySequence
 from PySide6.QtTest import QTest
@@ -34,8 +35,10 @@ from keen_trellis.desktop.help import manual, topics
 from keen_trellis.desktop.help.help_panel import HelpPanel
 from keen_trellis.desktop.parts import VIEWS
 from keen_trellis.document import edits
-from keen_trellis.document.sources import DelimitedSource
+from keen_trellis.document.sources import DelimitedSource, QuerySource, SheetSource
 from keen_trellis.machine.settings import SETTINGS, read_settings, settings_file, usual_log
+from keen_trellis.run.source_reading import read_source
+from keen_trellis.servers.server import SqliteFile
 from tests.desktop.window_case import WindowTestCase
 
 
@@ -254,6 +257,21 @@ class SettingsTest(WindowTestCase):
             len(kt.tie(few, few, "cross").outcome)
         self.window.preferences.set("limits.cross_rows", 1_600)
         self.assertEqual(len(kt.tie(few, few, "cross").outcome), 1_600)
+        self.window.preferences.set("limits.query_s", 1)
+        endless = "WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n) SELECT * FROM n"
+        harbour = SqliteFile(str(self.folder / "harbour.sqlite"))
+        with self.assertRaisesRegex(UserError, "not done in the time allowed"):
+            read_source(QuerySource(database=harbour, query=endless, timeout_s=900))
+        with xlsxwriter.Workbook(self.folder / "large.xlsx", {"constant_memory": True}) as book:
+            sheet = book.add_worksheet("All")
+            for row in range(40_000):
+                sheet.write_row(row, 0, [f"text {row}", f"more {row}"])
+        large = SheetSource(path=str(self.folder / "large.xlsx"), sheet="All")
+        set_limits(Limits(parser_mb=30))  # less than one can set, for a file of less
+        with self.assertRaisesRegex(UserError, "more than 30 MB of memory"):
+            read_source(large)
+        self.window.preferences.set("limits.parser_mb", 4_000)
+        self.assertEqual(len(read_source(large).table), 39_999)
         usual, room = QFont("Sans", 10), QSize(3_000, 2_000)
         scales = [scale_of(usual, room, letters) for letters in (80, 100, 150, 200)]
         self.assertEqual(scales, [0.8, 1.0, 1.5, 2.0])

@@ -13,9 +13,15 @@ class Limits:
     ----------
     cross_rows : int
         The rows that a cross join may give.
+    query_s : int
+        The seconds that a query may take, whatever a document allows it.
+    parser_mb : int
+        The megabytes that what parses a file in a process of its own may take.
     """
 
     cross_rows: int = 10_000_000
+    query_s: int = 3_600
+    parser_mb: int = 64_000
 
 
 _in_force = [Limits()]

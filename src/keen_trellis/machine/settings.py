@@ -203,6 +203,24 @@ SETTINGS: tuple[Setting, ...] = (
         unit=marked("rows"),
     ),
     Setting(
+        "limits.query_s",
+        marked("Time of a query"),
+        marked("A query is given up after it, even where a trellis allows it more."),
+        Limits().query_s,
+        least=1,
+        most=86_400,
+        unit=marked("seconds"),
+    ),
+    Setting(
+        "limits.parser_mb",
+        marked("Memory for a file"),
+        marked("What takes a workbook or a columnar file apart may have no more of it."),
+        Limits().parser_mb,
+        least=256,
+        most=1_000_000,
+        unit=marked("MB"),
+    ),
+    Setting(
         "telling.notify",
         marked("Tell the desktop when long work ends"),
         marked("Work of more than ten seconds is told of while another window is in front."),
@@ -266,7 +284,8 @@ class Settings:
 
     def take_effect(self) -> None:
         """Put the limits in force, for this process."""
-        set_limits(Limits(self.number("limits.cross_rows")))
+        names = ("cross_rows", "query_s", "parser_mb")
+        set_limits(Limits(**{name: self.number(f"limits.{name}") for name in names}))
 
 
 def settings_file() -> Path:

@@ -24,6 +24,7 @@ from typing import IO, Any
 
 from keen_trellis.base.errors import SourceError
 from keen_trellis.base.language import tr
+from keen_trellis.base.limits import limits as allowed
 from keen_trellis.base.logs import timed
 from keen_trellis.base.progress import Report
 from keen_trellis.read import parser_process
@@ -90,7 +91,7 @@ def parsed_apart(
     with timed(_log, f"parse {named.name}"), path.open("rb") as file:
         size = os.fstat(file.fileno()).st_size
         grows = max(size * _MEMORY_A_BYTE, unpacked * _MEMORY_AN_UNPACKED_BYTE)
-        memory = min(_LEAST_MEMORY + grows, _all_memory())
+        memory = min(_LEAST_MEMORY + grows, _all_memory(), allowed().parser_mb << 20)
         seconds = _LEAST_S + _SECONDS_A_MB * (size >> 20)
         limits = (str(os.getpid()), str(memory), str(seconds))
         with _process(file, (*limits, command, str(file.fileno()), *rest)) as process:

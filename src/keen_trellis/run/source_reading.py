@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from keen_trellis.base.limits import limits
 from keen_trellis.base.logs import timed
 from keen_trellis.base.progress import Report, quiet
 from keen_trellis.document.sources import (
@@ -149,7 +150,7 @@ def _query(source: QuerySource, how: _How) -> Reading:
     return read_query(
         source.database,
         source.query,
-        source.timeout_s,
+        min(source.timeout_s, limits().query_s),
         zone=source.zone,
         secrets=how.secrets,
         report=how.report,

@@ -285,6 +285,8 @@ def explained(error: Exception, database: Database, rows: int = 0) -> SourceErro
                 ),
                 tr("Nothing of yours is lost: read it again once the server can be reached."),
             )
+    if isinstance(database, SqliteFile) and words.endswith("interrupted"):  # by its own clock
+        codes = {_OUT_OF_TIME}
     for meant, happened, remedy in _SENTENCES:
         if codes & meant:
             return SourceError(tr(happened, where=where, words=_short(words)), tr(remedy))
@@ -323,7 +325,7 @@ def explained(error: Exception, database: Database, rows: int = 0) -> SourceErro
 
 
 _TELL_OF_THEMSELVES = ("sqlalchemy", "psycopg", "pymysql")
-_LOST = {"2006", "2013", "57P01"}
+_LOST, _OUT_OF_TIME = {"2006", "2013", "57P01"}, "57014"
 _SENTENCES = (
     (
         {"3D000", "1049"},
@@ -351,7 +353,7 @@ _SENTENCES = (
         marked("Take out what writes."),
     ),
     (
-        {"57014", "1969", "3024"},
+        {_OUT_OF_TIME, "1969", "3024"},
         marked("{where} was not done in the time allowed: {words}"),
         marked("Allow more time, or ask for fewer rows."),
     ),
