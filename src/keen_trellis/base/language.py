@@ -136,6 +136,8 @@ def tr_n(number: int, one: str, many: str, /, **parts: object) -> str:
 
 def _filled(said: str, text: str, parts: Mapping[str, object]) -> str:
     """Return a text with its values: as it is in English where its translation is no such text."""
+    if _spoken[0].name == SOURCE:  # with no marks of its own: ten times as fast
+        return said.format_map(parts)
     try:
         return _spoken[0].sentences.vformat(said, (), parts)
     except (LookupError, ValueError):  # a catalogue of somebody else's
