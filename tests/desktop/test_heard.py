@@ -9,7 +9,7 @@ import unittest
 from collections import Counter
 
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QAccessible
+from PySide6.QtGui import QAccessible, QAccessibleInterface
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import (
     QAbstractButton,
@@ -100,6 +100,29 @@ class MapTest(WindowTestCase):
         self.assertEqual(self.session.selection, "routes")
         names = [one.accessibleName() for one in self.window.map.viewport().children()[1:]]
         self.assertEqual(len(names), len(set(names)))
+
+    def test_pages_are_heard_as_tabs_of_which_one_is_selected(self) -> None:
+        self.session.select("sailings-routes")
+        self.settle()
+
+        def heard(page: str) -> QAccessibleInterface:
+            tab = QAccessible.queryAccessibleInterface(self.find(QPushButton, f"page.{page}"))
+            self.assertEqual(tab.role(), QAccessible.Role.PageTab)
+            return tab
+
+        for _ in range(3):  # other pages at other parts: the tabs before are gone by then
+            self.assertEqual([heard(one).state().selected for one in ("match", "notes")], [1, 0])
+            press = heard("promises").actionInterface()
+            press.doAction(press.actionNames()[0])
+            self.settle()
+            now = [heard(one).state().selected for one in ("match", "promises")]
+            self.assertEqual(now, [0, 1])
+            self.click("page.match")
+            self.session.select("sailings")
+            self.settle()
+            self.assertIn("Rows", heard("rows").text(QAccessible.Text.Name))
+            self.session.select("sailings-routes")
+            self.settle()
 
     def test_tab_walks_as_one_reads(self) -> None:
         self.session.select("sailings-routes")
@@ -203,7 +226,8 @@ class RealReaderTest(WindowTestCase):
             "|Join, left outer: Sailings and Routes|1,198 of 1,209 found, 2 Routes rows left",
             "|Delivery Season rows of Sailings|1,340 rows, season.csv",
             "|Only in Sailings: Keep|",
-            "|Page Promises|",
+            "page tab|Page Promises|",
+            "page tab list|Pages|",
             "Left outer join.",
         ):
             self.assertIn(heard, done.stdout)

@@ -14,6 +14,7 @@ from PySide6.QtWidgets import QApplication
 
 from keen_trellis.base.language import SOURCE, spoken
 from keen_trellis.desktop import theme as themes
+from keen_trellis.desktop.bench.page_tabs import hear_tabs
 from keen_trellis.desktop.jobs import left_have_ended
 from keen_trellis.desktop.preferences import Preferences
 from keen_trellis.desktop.window import SMALLEST, Window
@@ -55,6 +56,7 @@ def make_application() -> QApplication:
     application.setDesktopFileName(_NAMES[0])
     application.setStyle("Fusion")
     _translate_qt(application)
+    hear_tabs()
     # each time the window takes Python's lock from work under way, it waits so long at most; the
     # usual 5 ms add up while something is drawn
     sys.setswitchinterval(_SWITCH_S)

@@ -12,7 +12,6 @@ from PySide6.QtWidgets import (
     QButtonGroup,
     QHBoxLayout,
     QLineEdit,
-    QPushButton,
     QSizePolicy,
     QStackedWidget,
     QVBoxLayout,
@@ -24,6 +23,7 @@ from keen_trellis.base.words import counted
 from keen_trellis.desktop.bench.finding_line import FindingLine
 from keen_trellis.desktop.bench.grid import Grid, put_on_clipboard
 from keen_trellis.desktop.bench.page import Page, PageSpec, PartView, later
+from keen_trellis.desktop.bench.page_tabs import PageTab, PageTabs
 from keen_trellis.desktop.bench.table_model import Origins
 from keen_trellis.desktop.controls import Notice, OneLine
 from keen_trellis.desktop.frames import empty_page
@@ -90,8 +90,7 @@ class Bench(QWidget):
         self._rename.hide()
         self._rename.returnPressed.connect(self._finish_renaming)
         self._rename.editingFinished.connect(self._finish_renaming)
-        self._tabs = QHBoxLayout()
-        self._tabs.setSpacing(22)
+        self._tabs = PageTabs()
         self._group = QButtonGroup(self)
         self._lay_out()
         # behind the line's own, which is made first
@@ -118,7 +117,7 @@ class Bench(QWidget):
         head.setSpacing(_BETWEEN)
         head.addWidget(self._title)
         head.addWidget(self._rename)
-        head.addLayout(self._tabs)
+        head.addWidget(self._tabs)
         head.addStretch(1)
         head.addWidget(self.finding)
         column = QVBoxLayout(self)
@@ -412,11 +411,11 @@ class Bench(QWidget):
 
     def _show_tabs(self, pages: Sequence[PageSpec]) -> None:
         """Show the tabs of the pages that there are; kept while the pages stay the same."""
-        buttons = [b for b in self._group.buttons() if isinstance(b, QPushButton)]
-        if [b.property("page_id") for b in buttons] != [spec.id for spec in pages]:
+        buttons = [b for b in self._group.buttons() if isinstance(b, PageTab)]
+        if [tab.page for tab in buttons] != [spec.id for spec in pages]:
             for old in buttons:
                 self._group.removeButton(old)
-                self._tabs.removeWidget(old)
+                self._tabs.row.removeWidget(old)
                 old.hide()
                 old.deleteLater()
             buttons = [self._tab(spec.id) for spec in pages]
@@ -429,14 +428,9 @@ class Bench(QWidget):
             tab.setAccessibleName(tr("Page {title}{count}", title=spec.title, count=count))
             tab.setChecked(spec.id == self._open[self._sort])
 
-    def _tab(self, name: str) -> QPushButton:
-        tab = QPushButton()
-        tab.setObjectName(f"page.{name}")
-        tab.setProperty("page", True)
-        tab.setProperty("page_id", name)
-        tab.setCheckable(True)
-        tab.setCursor(Qt.CursorShape.PointingHandCursor)
+    def _tab(self, name: str) -> PageTab:
+        tab = PageTab(name)
         tab.clicked.connect(lambda: self.open_page(name))
         self._group.addButton(tab)
-        self._tabs.addWidget(tab)
+        self._tabs.row.addWidget(tab)
         return tab
