@@ -5,7 +5,7 @@ from __future__ import annotations
 import datetime as dt
 import os
 import warnings
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import AbstractContextManager
 from dataclasses import dataclass, replace
@@ -327,6 +327,7 @@ def from_arrow(array: pa.Array | pa.ChunkedArray) -> Column:
     TypeError
         The Arrow type has no kind of ours (nested, binary).
     """
+    array = unpacked(array)
     kind = kind_of_arrow(array.type)
     if kind is Kind.TEXT:
         return _text_from_arrow(array)
@@ -359,6 +360,33 @@ def from_arrow(array: pa.Array | pa.ChunkedArray) -> Column:
     return Column(kind, values, state)
 
 
+def unpacked(array: pa.Array | pa.ChunkedArray) -> pa.Array | pa.ChunkedArray:
+    """Return an Arrow array in a type that Arrow's kernels take: views and runs are written out."""
+    stored, types = array.type, pa.types
+    if types.is_dictionary(stored) and types.is_string_view(stored.value_type):
+        return _each_chunk(array, _with_plain_texts)
+    if types.is_run_end_encoded(stored):
+        return unpacked(_each_chunk(array, pc.run_end_decode))
+    if types.is_string_view(stored):
+        fits = array.nbytes < _LETTERS_AT_MOST
+        return array.cast(pa.string() if fits else pa.large_string())
+    return array.cast(pa.large_binary()) if types.is_binary_view(stored) else array
+
+
+def _with_plain_texts(part: pa.DictionaryArray) -> pa.DictionaryArray:
+    return pa.DictionaryArray.from_arrays(part.indices, part.dictionary.cast(pa.string()))
+
+
+def _each_chunk(
+    array: pa.Array | pa.ChunkedArray, change: Callable[[pa.Array], pa.Array]
+) -> pa.Array | pa.ChunkedArray:
+    if isinstance(array, pa.Array):
+        return change(array)
+    # of no chunk at all the type would not be known
+    empty = [] if array.num_chunks else [change(array.combine_chunks())]
+    return pa.chunked_array([*map(change, array.chunks), *empty])
+
+
 def finer_than_kept(array: pa.Array | pa.ChunkedArray) -> int:
     """Return how many moments or times of an Arrow array have nanoseconds, which are not kept."""
     types = pa.types
@@ -373,9 +401,14 @@ def finer_than_kept(array: pa.Array | pa.ChunkedArray) -> int:
 def kind_of_arrow(arrow: pa.DataType) -> Kind:
     """Return the kind that holds an Arrow type; `TypeError` where there is none."""
     types = pa.types
-    if types.is_dictionary(arrow):
+    if types.is_dictionary(arrow) or types.is_run_end_encoded(arrow):
         return kind_of_arrow(arrow.value_type)
-    if types.is_string(arrow) or types.is_large_string(arrow) or types.is_null(arrow):
+    if (
+        types.is_string_view(arrow)
+        or types.is_string(arrow)
+        or types.is_large_string(arrow)
+        or types.is_null(arrow)
+    ):
         return Kind.TEXT
     if types.is_uint64(arrow):
         return Kind.EXACT

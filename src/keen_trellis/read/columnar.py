@@ -18,7 +18,7 @@ from keen_trellis.base.ordinary_files import existing_file
 from keen_trellis.base.progress import Report, part, quiet
 from keen_trellis.base.words import counted
 from keen_trellis.data import Column, Kind, from_arrow
-from keen_trellis.data.column import finer_than_kept
+from keen_trellis.data.column import finer_than_kept, unpacked
 from keen_trellis.data.column_names import column_names
 from keen_trellis.data.conversions.not_numbers import nan_noticed
 from keen_trellis.data.conversions.noticed import Noticed
@@ -206,6 +206,7 @@ def _gathered(
 
 
 def _column(values: pa.ChunkedArray, name: str, where: str) -> tuple[Column | None, list[Noticed]]:
+    values = unpacked(values)
     stored = values.type
     types = pa.types
     if (
