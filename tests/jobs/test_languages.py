@@ -144,6 +144,10 @@ class SpokenTest(unittest.TestCase):
             "2 Zeilen aus Routes bleiben zurück.",
         ):
             self.assertIn(words, said)
+        helped = self.said("run", "--help", KEEN_TRELLIS_LANGUAGE="de")
+        self.assertRegex(helped, r"(?s)^Aufruf: .*Angaben:.*Schalter:.*diese Hilfe zeigen")
+        wrong = self.said("run", "--nonsense", fails=True, KEEN_TRELLIS_LANGUAGE="de")
+        self.assertRegex(wrong, r"keen-trellis run: Fehler: Es fehlt: FILE")
         gone = self.said("run", "not-there.trellis", fails=True, KEEN_TRELLIS_LANGUAGE="de")
         self.assertRegex(gone, "Das Spalier .*not-there.trellis lässt sich nicht öffnen")
 

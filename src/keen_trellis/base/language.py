@@ -50,8 +50,10 @@ class _Sentences(string.Formatter):
 class _Spoken:
     """A language with its catalogue, and with how it writes numbers."""
 
-    def __init__(self, name: str, catalogue: gettext.NullTranslations) -> None:
-        self.name, self.catalogue = name, catalogue
+    def __init__(
+        self, name: str, catalogue: gettext.NullTranslations, folder: Path | None = None
+    ) -> None:
+        self.name, self.catalogue, self.folder = name, catalogue, folder
         example = catalogue.gettext("1,234.5")  # a catalogue says how numbers are written
         self.sentences = _Sentences(example[1], example[5])
 
@@ -93,7 +95,7 @@ def speak(wish: str) -> None:
     name = _of_desktop(os.environ) if wish == "desktop" else wish
     for folder in _folders() if name != SOURCE else ():
         try:
-            _spoken[:] = [_Spoken(name, gettext.translation(_DOMAIN, folder, [name]))]
+            _spoken[:] = [_Spoken(name, gettext.translation(_DOMAIN, folder, [name]), folder)]
             return
         except (OSError, ValueError, IndexError, struct.error):  # not there, or damaged
             continue
@@ -107,6 +109,14 @@ speak(os.environ.get("KEEN_TRELLIS_LANGUAGE", SOURCE))
 def spoken() -> str:
     """Return the code of the language that is spoken."""
     return _spoken[0].name
+
+
+def speak_in_libraries() -> None:
+    """Let libraries that ask gettext themselves, as argparse does, say our words for theirs."""
+    if _spoken[0].folder is not None:
+        gettext.bindtextdomain(_DOMAIN, str(_spoken[0].folder))
+        gettext.textdomain(_DOMAIN)
+        os.environ["LANGUAGE"] = spoken()  # which gettext looks at first
 
 
 def marked(text: str) -> str:

@@ -14,7 +14,7 @@ from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
 
 from keen_trellis.base.errors import DONE, UNUSABLE, UserError, lacking
-from keen_trellis.base.language import tr
+from keen_trellis.base.language import marked, speak_in_libraries, tr
 from keen_trellis.base.logs import begin_log
 from keen_trellis.base.version import VERSION
 from keen_trellis.base.whole_files import give_up
@@ -162,8 +162,30 @@ def _end_in_time(hears: int, is_over: threading.Event) -> None:
         os._exit(128 + number[0])
 
 
+_OF_ARGPARSE = (
+    marked("usage: "),
+    marked("positional arguments"),
+    marked("options"),
+    marked("show this help message and exit"),
+    marked("show program's version number and exit"),
+    marked("%(prog)s: error: %(message)s\n"),
+    marked("argument %(argument_name)s: %(message)s"),
+    marked("the following arguments are required: %s"),
+    marked("unrecognized arguments: %s"),
+    marked("invalid choice: %(value)r (choose from %(choices)s)"),
+    marked("ambiguous option: %(option)s could match %(matches)s"),
+    marked("expected one argument"),
+    marked("expected at least one argument"),
+    marked("invalid %(type)s value: %(value)r"),
+    marked("not allowed with argument %s"),
+    marked("ignored explicit argument %r"),
+)
+"""What argparse says for us: it asks gettext at that moment."""
+
+
 def parser() -> argparse.ArgumentParser:
     """Return what reads the command line; its manual and completions are made from it."""
+    speak_in_libraries()
     made = argparse.ArgumentParser(
         prog="keen-trellis",
         description=tr("Joins between tables, with every matched and unmatched row in view."),
