@@ -85,13 +85,17 @@ def unpacked(path: Path, report: Report) -> Iterator[Path]:
         yield Path(f"/proc/self/fd/{beside.fileno()}")
 
 
+_IS_ENCRYPTED = 0x1
+"""The flag of a zip's part; workbooks with a password of their own have none of these."""
+
+
 def looked_into(path: Path) -> zipfile.ZipFile | None:
     """Return a file as a zip archive that is sound and of sensible size; None if it is no zip.
 
     Raises
     ------
     SourceError
-        The archive is cut off or damaged, or unpacks to more than is sensible.
+        The archive is cut off, damaged or encrypted, or unpacks to more than is sensible.
     """
     with path.open("rb") as file:
         if file.read(4) != b"PK\x03\x04":
@@ -103,6 +107,11 @@ def looked_into(path: Path) -> zipfile.ZipFile | None:
     try:
         for part in archive.infolist():
             refuse_excess(part.file_size, part.compress_size, path)
+            if part.flag_bits & _IS_ENCRYPTED:
+                raise SourceError(
+                    tr("The workbook {path} is protected in a way that cannot be read.", path=path),
+                    tr("Save a copy without a password and choose that."),
+                )
         size = sum(part.file_size for part in archive.infolist())
         refuse_excess(size, path.stat().st_size, path)
     except SourceError:
