@@ -128,6 +128,21 @@ class DamagedFileTest(SourceTestCase):
         for table in database_tables(database):
             read_table(database, table.name)
 
+    def test_a_workbook_whose_parts_are_encrypted_is_said_to_be_protected(self) -> None:
+        self.make()
+        whole = bytearray((self.folder / "a.xlsx").read_bytes())
+        for sign, place in (
+            (b"PK\x03\x04", 6),
+            (b"PK\x01\x02", 8),
+        ):  # where each part has its flags
+            found = whole.find(sign)
+            while found >= 0:
+                whole[found + place] |= 1
+                found = whole.find(sign, found + 4)
+        (self.folder / "a.xlsx").write_bytes(whole)
+        with self.refused("protected in a way that cannot be read"):
+            read_sheet(self.folder / "a.xlsx", "Sheet")
+
     def test_a_damaged_file_is_read_or_refused(self) -> None:
         chance = random.Random(7)
         for original, read in self.make().items():
@@ -243,21 +258,6 @@ class ApartTest(SourceTestCase):
                 return
             time.sleep(0.1)
         self.fail("the parser goes on alone")
-
-    def test_a_workbook_whose_parts_are_encrypted_is_said_to_be_protected(self) -> None:
-        self.make()
-        whole = bytearray((self.folder / "a.xlsx").read_bytes())
-        for sign, place in (
-            (b"PK\x03\x04", 6),
-            (b"PK\x01\x02", 8),
-        ):  # where each part has its flags
-            found = whole.find(sign)
-            while found >= 0:
-                whole[found + place] |= 1
-                found = whole.find(sign, found + 4)
-        (self.folder / "a.xlsx").write_bytes(whole)
-        with self.refused("protected in a way that cannot be read"):
-            read_sheet(self.folder / "a.xlsx", "Sheet")
 
     def test_entities_of_a_sheet_are_not_followed(self) -> None:
         path = self.folder / "entities.xlsx"
