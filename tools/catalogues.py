@@ -33,18 +33,13 @@ NUMBERS = "1,234.5"
 _WORDS_OF_DOCUMENTS = re.compile(r"[a-z]{2}")
 
 
-def texts() -> dict[Text, list[str]]:
-    """Return every text that is marked, with the modules that it stands in."""
-    found: dict[Text, list[str]] = {NUMBERS: ["base/language.py"]}
-    for path in sorted(SOURCES.rglob("*.py")):
-        where = path.relative_to(SOURCES).as_posix()
-        for text in _marked(ast.parse(path.read_text(encoding="utf-8"))):
-            if where not in (places := found.setdefault(text, [])):
-                places.append(where)
-    for path in sorted(SOURCES.rglob("*.html")):
-        where = path.relative_to(SOURCES).as_posix()
-        for text in _marked_in_page(path.read_text(encoding="utf-8")):
-            found.setdefault(text, []).append(where)
+def texts() -> set[Text]:
+    """Return every text that is marked."""
+    found: set[Text] = {NUMBERS}
+    for path in SOURCES.rglob("*.py"):
+        found.update(_marked(ast.parse(path.read_text(encoding="utf-8"))))
+    for path in SOURCES.rglob("*.html"):
+        found.update(_marked_in_page(path.read_text(encoding="utf-8")))
     return found
 
 
@@ -149,7 +144,7 @@ def named(text: str) -> set[str]:
     return set(re.findall(r"\{[^{}]*\}", text.replace("{{", "").replace("}}", "")))
 
 
-def brought_up(language: str, found: dict[Text, list[str]]) -> Catalog:
+def brought_up(language: str, found: set[Text]) -> Catalog:
     """Return the catalogue of a language with the texts of the code, and none that is gone."""
     path = LANGUAGES / language / "LC_MESSAGES" / f"{DOMAIN}.po"
     before = Catalog(locale=language)
@@ -160,11 +155,11 @@ def brought_up(language: str, found: dict[Text, list[str]]) -> Catalog:
     )
     made.msgid_bugs_address, made.last_translator, made.language_team = "", "", ""
     made.creation_date = made.revision_date = _NO_DATE
-    for text, places in sorted(found.items(), key=lambda one: (one[1], str(one[0]))):
+    for text in sorted(found, key=str):  # by itself: a text that moves changes nothing
         known = before.get(text[0] if isinstance(text, tuple) else text)
         is_same = known is not None and isinstance(known.id, tuple) == isinstance(text, tuple)
         said = known.string if is_same and known is not None else None
-        made.add(text, said, locations=[(place, None) for place in places])
+        made.add(text, said)
     return made
 
 
@@ -176,7 +171,7 @@ _NO_DATE = datetime(2026, 1, 1, tzinfo=UTC)
 def written(catalogue: Catalog) -> tuple[bytes, bytes]:
     """Return a catalogue as its text and as what the program reads."""
     text, compiled = io.BytesIO(), io.BytesIO()
-    write_po(text, catalogue, width=100, sort_by_file=False, include_lineno=False)
+    write_po(text, catalogue, width=100, no_location=True)
     write_mo(compiled, catalogue)
     return text.getvalue(), compiled.getvalue()
 

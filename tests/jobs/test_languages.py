@@ -13,6 +13,8 @@ import unittest
 from pathlib import Path
 from typing import Any
 
+from babel.messages.catalog import Catalog
+from babel.messages.mofile import read_mo
 from babel.messages.pofile import read_po
 
 from keen_trellis.base.language import tr, tr_n
@@ -29,7 +31,6 @@ from catalogues import (  # noqa: E402
     pseudo,
     texts,
     unmarked,
-    written,
 )
 
 GERMAN = LANGUAGES / "de" / "LC_MESSAGES"
@@ -44,10 +45,11 @@ class CatalogueTest(unittest.TestCase):
         found = texts()
         self.assertGreater(len(found), 2_500)
         now = brought_up("de", found)
-        self.assertEqual(missing(now), [])
-        text, compiled = written(now)
-        self.assertEqual(text, (GERMAN / f"{DOMAIN}.po").read_bytes(), "run tools/catalogues.py")
-        self.assertEqual(compiled, (GERMAN / f"{DOMAIN}.mo").read_bytes())
+        self.assertEqual(missing(now), [], "translate these: CONTRIBUTING.md, A text")
+        kept = read_po(io.BytesIO((GERMAN / f"{DOMAIN}.po").read_bytes()))
+        compiled = read_mo(io.BytesIO((GERMAN / f"{DOMAIN}.mo").read_bytes()))
+        for catalogue in (kept, compiled):  # else `make languages` was not run
+            self.assertEqual(said_in(catalogue), said_in(now))
 
     def test_a_translation_has_the_values_that_its_text_has(self) -> None:
         def values(text: str) -> set[str]:
@@ -169,6 +171,11 @@ class SpokenTest(unittest.TestCase):
 
 
 _TELLING = {"LANG", "LC_ALL", "LC_MESSAGES", "LANGUAGE", "KEEN_TRELLIS_LANGUAGE"}
+
+
+def said_in(catalogue: Catalog) -> dict[Any, Any]:
+    """Return what a catalogue says for each text, without its head."""
+    return {one.id: one.string for one in catalogue if one.id}
 
 
 def numbers(told: Any) -> Any:
