@@ -175,7 +175,11 @@ _TELLING = {"LANG", "LC_ALL", "LC_MESSAGES", "LANGUAGE", "KEEN_TRELLIS_LANGUAGE"
 
 def said_in(catalogue: Catalog) -> dict[Any, Any]:
     """Return what a catalogue says for each text, without its head."""
-    return {one.id: one.string for one in catalogue if one.id}
+    made = {}
+    for one in catalogue:
+        text, said = (tuple(x) if isinstance(x, list) else x for x in (one.id, one.string))
+        made[text] = said
+    return {text: said for text, said in made.items() if text}
 
 
 def numbers(told: Any) -> Any:
