@@ -8,7 +8,8 @@ import os
 import sys
 from pathlib import Path
 
-from PySide6.QtCore import QLibraryInfo, QLocale, QSettings, QSize, QTimer, QTranslator
+import PySide6
+from PySide6.QtCore import QLocale, QSettings, QSize, QTimer, QTranslator
 from PySide6.QtGui import QFont
 from PySide6.QtWidgets import QApplication
 
@@ -67,8 +68,8 @@ def make_application() -> QApplication:
 def _translate_qt(application: QApplication) -> None:
     """Let Qt's own words, those of its dialogs and keys, be of the language that is spoken."""
     words = QTranslator(application)
-    folder = QLibraryInfo.path(QLibraryInfo.LibraryPath.TranslationsPath)
-    if spoken() != SOURCE and words.load(QLocale(spoken()), "qtbase", "_", folder):
+    folder = Path(PySide6.__file__).parent / "Qt" / "translations"
+    if spoken() != SOURCE and words.load(QLocale(spoken()), "qtbase", "_", str(folder)):
         application.installTranslator(words)
 
 

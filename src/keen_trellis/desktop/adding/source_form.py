@@ -191,7 +191,7 @@ class TableWishes(FlowRow):
 
     def _add_condition(self, place: int, condition: RowCondition) -> None:
         column = Choice(f"{self._name}.{place}.column", tr("Column"), value_font())
-        column.offer([(n, n, str(k)) for n, k in self._columns.items()], condition.column)
+        column.offer([(n, n, tr(k)) for n, k in self._columns.items()], condition.column)
         column.chosen.connect(lambda name: self._set(place, RowCondition(name, "=", "")))
         compared = Choice(f"{self._name}.{place}.comparison", tr("Comparison"))
         compared.offer([(c, c, "") for c in _COMPARISONS], condition.is_)

@@ -265,7 +265,7 @@ class ReportView(QWidget):
             if place:
                 say.word(tr("and"))
             self._tell_group(place, group, kinds)
-        left = [(n, n, str(k)) for n, k in kinds.items()]
+        left = [(n, n, tr(k)) for n, k in kinds.items()]
         add = say.choice("report.group.add", tr("One more field"), left, "", self._add_group)
         add.setText(tr("+ field"))
         add.setEnabled(bool(left) and len(report.groups) < GROUPS_AT_MOST)
@@ -291,7 +291,7 @@ class ReportView(QWidget):
 
     def _tell_group(self, place: int, group: ReportGroup, kinds: dict[str, Kind]) -> None:
         say, name = self._sentence, f"report.group.{place}"
-        options = [(n, n, str(k)) for n, k in kinds.items()]
+        options = [(n, n, tr(k)) for n, k in kinds.items()]
         say.choice(
             f"{name}.column",
             tr("The field"),

@@ -354,7 +354,7 @@ class DeliveryPage(Page):
         )
         say.word(tr("with the key"))
         columns = table.columns if isinstance(table, Table) else ()
-        keys = {"": tr("no key")} | {name: tr(name) for name in columns}
+        keys = {"": tr("no key")} | {name: name for name in columns}
         say.choice(
             "delivery.key",
             tr("The column that tells its rows apart"),
