@@ -16,6 +16,7 @@ BENCHMARKS = (
     "steps",
     "growth",
     "whole",
+    "wide",
     "elsewhere",
 )
 

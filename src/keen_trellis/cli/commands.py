@@ -50,7 +50,7 @@ def run(options: argparse.Namespace) -> int:
     refuse_unallowed(trellis, options)
     for setting in options.set:
         trellis = with_place(trellis, setting)
-    runner = Runner()
+    runner = Runner(late=True)
     before = remembered(options.file) if options.report else None
     with shown_progress() as progress:
         results = runner.run(trellis, part(progress, 0.0, 0.6))

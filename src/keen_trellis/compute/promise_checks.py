@@ -97,7 +97,7 @@ def _same_total(promise: Promise, tied: Tied) -> Checked:
             return Checked(promise, False, says, tied, nothing)
         before, after = _totals(column, times)
     except UserError as error:
-        return Checked(promise, False, error.happened, tied, nothing)
+        return Checked(promise, False, error.happened.removesuffix("."), tied, nothing)
     is_kept = before == after
     if column.kind is Kind.NUMBER:
         # sums of doubles depend on their order; what is more and what is less must cancel out

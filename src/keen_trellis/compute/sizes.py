@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 
 from keen_trellis.compute.join.match import Match
-from keen_trellis.data import Column, Table
+from keen_trellis.data import AnyColumn, LateColumn, Table
 
 
 def size_of(value: Any) -> int:
@@ -32,7 +32,10 @@ def table_size(table: Table) -> int:
     )
 
 
-def _column_size(column: Column) -> int:
+def _column_size(column: AnyColumn) -> int:
+    """Return the bytes of a column; one that nobody has looked at has none, and is not read."""
+    if isinstance(column, LateColumn):
+        return _column_size(column.column) if column.is_read else 0
     size = int(column.values.nbytes)
     size += 0 if column.state is None else int(column.state.nbytes)
     return size + (0 if column.dictionary is None else int(column.dictionary.nbytes))

@@ -8,9 +8,16 @@ from keen_trellis.plan.schema import Schema, SchemaColumn
 
 def schema_of(table: Table) -> Schema:
     """Return the columns of a table; those of texts are looked at for whether any has a value."""
+    # A late column says its kind before anybody looks at it, so its source declares it.
+    late = table.to_come()
     return Schema(
         tuple(
-            SchemaColumn(field.name, field.kind, field.origin, seen=_is_seen(table, field))
+            SchemaColumn(
+                field.name,
+                field.kind,
+                field.origin,
+                seen=field.name in late or _is_seen(table, field),
+            )
             for field in table.fields
         )
     )

@@ -12,11 +12,14 @@ from keen_trellis.data.states import BLANK, GAP, PRESENT
 
 if TYPE_CHECKING:
     from keen_trellis.data.column import Column, Rows, from_arrow
+    from keen_trellis.data.late_column import AnyColumn, LateColumn
     from keen_trellis.data.table import Field, Strand, Table, row_dtype
 
 _PLACES = {
+    "AnyColumn": "late_column",
     "Column": "column",
     "Field": "table",
+    "LateColumn": "late_column",
     "Rows": "column",
     "Strand": "table",
     "Table": "table",
@@ -28,9 +31,11 @@ __all__ = [
     "BLANK",
     "GAP",
     "PRESENT",
+    "AnyColumn",
     "Column",
     "Field",
     "Kind",
+    "LateColumn",
     "Rows",
     "Strand",
     "Table",

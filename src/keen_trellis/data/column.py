@@ -568,7 +568,8 @@ def _no_repeats(texts: pa.StringArray) -> bool:
 def _exact_from_arrow(array: pa.Array) -> Column:
     scale = max(array.type.scale, 0) if pa.types.is_decimal(array.type) else 0
     state = _null_state(array)
-    array = array.cast(pa.decimal128(DIGITS_AT_MOST, scale))
+    if array.type.bit_width != 128 or array.type.scale != scale:  # of 128 bits all lie alike
+        array = array.cast(pa.decimal128(DIGITS_AT_MOST, scale))
     buffer = array.buffers()[1]
     values = np.frombuffer(buffer, EXACT_DTYPE, len(array), array.offset * EXACT_DTYPE.itemsize)
     return Column(Kind.EXACT, values, state, scale=scale)

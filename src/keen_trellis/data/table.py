@@ -15,6 +15,7 @@ from keen_trellis.base.words import first_free
 from keen_trellis.data.column import Column, Rows, from_arrow
 from keen_trellis.data.conversions.conversion import converted
 from keen_trellis.data.kinds import Kind
+from keen_trellis.data.late_column import AnyColumn, LateColumn, read_now
 from keen_trellis.data.stacking import fill_gaps, in_one_form, rescaled
 
 
@@ -24,14 +25,14 @@ class Strand:
 
     Attributes
     ----------
-    columns : tuple of Column
-        All of one length.
+    columns : tuple of Column or LateColumn
+        All of one length; late ones are read when a cell of theirs is first fetched.
     rows : ndarray of row numbers, or None
         For each row of the table the row of `columns` that it shows; -1 is a gap. None takes
         every row as it stands.
     """
 
-    columns: tuple[Column, ...]
+    columns: tuple[AnyColumn, ...]
     rows: Rows | None = None
 
     def take(self, rows: Rows) -> Strand:
@@ -80,7 +81,7 @@ class Table:
         return self.n_rows
 
     @classmethod
-    def of(cls, columns: Mapping[str, Column], origin: str = "") -> Self:
+    def of(cls, columns: Mapping[str, AnyColumn], origin: str = "") -> Self:
         """Return a table of columns of one length.
 
         Raises
@@ -198,7 +199,17 @@ class Table:
 
     def source_columns(self, field: Field) -> list[Column]:
         """Return the columns that a field's cells are fetched from, with all the rows they have."""
-        return [self.strands[strand].columns[place] for strand, place in field.places]
+        return [read_now(self.strands[strand].columns[place]) for strand, place in field.places]
+
+    def to_come(self) -> dict[str, LateColumn]:
+        """Return the columns that are read when somebody looks, by name, also those read by now."""
+        found = {}
+        for field in self.fields:
+            for strand, place in field.places:
+                column = self.strands[strand].columns[place]
+                if isinstance(column, LateColumn):
+                    found[field.name] = column
+        return found
 
     def take(self, rows: Rows) -> Table:
         """Return the table with its rows chosen again; nothing is copied but row numbers."""
@@ -270,7 +281,7 @@ class Table:
 
     def _place(self, place: tuple[int, int]) -> Column:
         strand = self.strands[place[0]]
-        column = strand.columns[place[1]]
+        column = read_now(strand.columns[place[1]])
         return column if strand.rows is None else column.take(strand.rows)
 
 

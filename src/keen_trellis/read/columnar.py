@@ -2,31 +2,40 @@
 
 from __future__ import annotations
 
+import logging
 from collections.abc import Iterator, Mapping
 from dataclasses import replace
+from functools import partial
 from pathlib import Path
 
 import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
-import pyarrow.parquet as pq
 
 from keen_trellis.base.errors import SourceError
-from keen_trellis.base.file_stamps import FileStamp, unwritten_file
+from keen_trellis.base.file_stamps import FileStamp, WrittenMeanwhileError, unwritten_file
 from keen_trellis.base.language import tr
+from keen_trellis.base.logs import timed
 from keen_trellis.base.ordinary_files import existing_file
 from keen_trellis.base.progress import Report, part, quiet
 from keen_trellis.base.words import counted
-from keen_trellis.data import Column, Kind, from_arrow
+from keen_trellis.data import AnyColumn, Column, Kind, LateColumn, from_arrow
 from keen_trellis.data.column import finer_than_kept, unpacked
 from keen_trellis.data.column_names import column_names
 from keen_trellis.data.conversions.not_numbers import nan_noticed
 from keen_trellis.data.conversions.noticed import Noticed
 from keen_trellis.data.conversions.python_values import column_of_values, value_text
 from keen_trellis.read.apart import ParserError, parsed_apart
-from keen_trellis.read.parquet_pages import values_in_pages
+from keen_trellis.read.parquet_file import (
+    kinds_told,
+    nanoseconds_of_int96,
+    parquet_column,
+    parquet_parts,
+)
 from keen_trellis.read.reading import Reading, without_rows
 from keen_trellis.read.settling import Unsettled
+
+_log = logging.getLogger(__name__)
 
 PARQUET = (".parquet", ".pq")
 ARROW = (".arrow", ".feather", ".ipc", ".arrows")
@@ -44,10 +53,20 @@ def read_columnar(
     report: Report = quiet,
     kinds: Mapping[str, Kind] | None = None,
     rows_at_most: int | None = None,
+    late: bool = False,
 ) -> Reading:
     """Return the rows of a Parquet, Arrow or Feather file; null and not-a-number are blanks.
 
     Nested values come as text, durations as hours; bytes do not come.
+
+    Parameters
+    ----------
+    path, report, kinds
+    rows_at_most : int, optional
+        Reads so many rows at most.
+    late : bool
+        Whether columns of Parquet are read when somebody first looks at them. Those whose kind
+        hangs on their values come at once all the same, and so do those that `kinds` chooses for.
 
     Raises
     ------
@@ -62,147 +81,112 @@ def read_columnar(
     try:
         share = part(report, 0.0, 0.6)
         is_parquet = path.suffix.lower() in PARQUET
-        batches = _parquet(path) if is_parquet else _arrow(path, rows_at_most, share)
-        table, partial = _gathered(batches, path, rows_at_most, share if is_parquet else quiet)
-        cut = [*_nanoseconds_of_int96(path)] if is_parquet and not partial else []
-    except (pa.ArrowException, ParserError, OSError, ValueError, KeyError) as error:
-        raise SourceError(
-            tr("{path} cannot be read as a columnar file: it is none, or is damaged.", path=path),
-            tr("Fetch or write it anew, and choose it again."),
-        ) from error
-    names, noticed = column_names(table.column_names, path.name, declared=True)
-    made: dict[str, pa.ChunkedArray | Column] = {}
+        told = kinds_told(path) if late and is_parquet and rows_at_most is None else {}
+        batches = parquet_parts(path, told) if is_parquet else _arrow(path, rows_at_most, share)
+        layout, table, n_rows, is_part = _gathered(
+            batches, path, rows_at_most, share if is_parquet else quiet
+        )
+        cut = [*nanoseconds_of_int96(path)] if is_parquet and not is_part else []
+    except _UNREADABLE as error:
+        raise _damaged(path) from error
+    names, noticed = column_names(layout.names, path.name, declared=True)
+    made: dict[str, pa.ChunkedArray | AnyColumn] = {}
     said = list(noticed)
-    for place, name in enumerate(names):
+    for place, (stored, name) in enumerate(zip(layout.names, names, strict=True)):
         report(0.6 + 0.4 * place / len(names), tr("Reading {name}", name=path.name))
-        column, remarks = _column(table.column(place), name, path.name)
+        if stored in told:
+            read = partial(_read_late, path, stamp, stored, name, told[stored], n_rows)
+            made[name] = LateColumn(told[stored], n_rows, read)
+            continue
+        # by its place where all are there: two may have one name
+        values = table.column(stored if told else place)
+        column, remarks = _column(values, name, path.name)
         if column is not None:
             made[name] = column
         said += remarks
     said += cut
     unsettled = Unsettled(made, path.name)
     words = tr("Parquet") if path.suffix.lower() in PARQUET else tr("Arrow")
-    if any(pa.types.is_timestamp(f.type) and f.type.tz for f in table.schema):
+    if any(pa.types.is_timestamp(f.type) and f.type.tz for f in layout):
         words += tr(", moments in UTC")
     return Reading(
         unsettled.in_kinds(kinds or {}),
         words,
-        left_out=without_rows(len(table), path.name),
+        left_out=without_rows(n_rows, path.name),
         changed=tuple(said),
         files=(stamp,),
-        partial=partial,
+        partial=is_part,
         unsettled=unsettled,
     )
 
 
-def _parquet(path: Path) -> Iterator[tuple[pa.Schema, int, pa.Table | None]]:
-    import pyarrow.parquet as pq  # takes a while to load
-
-    # INT96 has nanoseconds of any year, of which 64 bits hold only those of 1677 to 2262: Arrow
-    # would wrap round
-    with pq.ParquetFile(path, coerce_int96_timestamp_unit="us") as file:
-        total = file.metadata.num_rows
-        yield file.schema_arrow, total, None
-        for group in range(file.num_row_groups):
-            _require_true_count(path, file, group)
-            yield file.schema_arrow, total, file.read_row_group(group)
-
-
-def _require_true_count(path: Path, file: pq.ParquetFile, group: int) -> None:
-    """Hold what the footer says of a group's rows against its pages: Arrow believes the footer.
+def _read_late(
+    path: Path, stamp: FileStamp, stored: str, name: str, kind: Kind, n_rows: int
+) -> tuple[Column, tuple[Noticed, ...]]:
+    """Return one column of a Parquet file, as it was when the file's other columns were read.
 
     Raises
     ------
     SourceError
-        There are other rows than the footer counts, which would be left out without a word.
+        The file has been written to since, or is damaged.
     """
-    said = file.metadata.row_group(group)
-    # a list has other numbers of values than of rows
-    flat = [n for n in range(said.num_columns) if not file.schema.column(n).max_repetition_level]
-    for place in flat:
-        column = said.column(place)
-        there: int | None = column.num_values
-        if there == said.num_rows and place == flat[0]:  # the others are held against the footer
-            start = column.dictionary_page_offset or column.data_page_offset
-            start = min(start, column.data_page_offset)
-            with path.open("rb") as opened:
-                there = values_in_pages(opened, start, start + column.total_compressed_size)
-        if there is not None and there != said.num_rows:
-            raise SourceError(
-                tr(
-                    "{path} is damaged: its part {group:,} is said to have "
-                    "{rows}, but “{path_in_schema}” has "
-                    "{values} there.",
-                    path=path,
-                    group=group + 1,
-                    rows=counted(said.num_rows, "row"),
-                    path_in_schema=column.path_in_schema,
-                    values=counted(there, "value"),
-                ),
-                tr("Fetch or write it anew, and choose it again."),
-            )
+    if FileStamp.of(path) != stamp:
+        raise WrittenMeanwhileError([str(path)])
+    try:
+        with timed(_log, f"read {stored} of {path.name}", logging.DEBUG) as told:
+            values = parquet_column(path, stored)
+            told.rows = len(values)
+        column, noticed = _column(values, name, path.name)
+    except _UNREADABLE as error:
+        raise _damaged(path) from error
+    # after the read too: what was written meanwhile would be half old and half new
+    if FileStamp.of(path) != stamp:
+        raise WrittenMeanwhileError([str(path)])
+    if column is None or column.kind is not kind or len(column) != n_rows:
+        raise _damaged(path)  # its pages hold what its footer does not say
+    return column, tuple(noticed)
 
 
-def _nanoseconds_of_int96(path: Path) -> Iterator[Noticed]:
-    """Say which moments of Parquet's old type have nanoseconds, which are cut."""
-    import pyarrow.parquet as pq
+_UNREADABLE = (pa.ArrowException, ParserError, OSError, ValueError, KeyError)
 
-    with (
-        pq.ParquetFile(path) as fine,
-        pq.ParquetFile(path, coerce_int96_timestamp_unit="us") as kept,
-    ):
-        for place in range(len(fine.schema)):
-            column = fine.schema.column(place)
-            if column.physical_type != "INT96" or column.path != column.name:
-                continue
-            wide, narrow = (file.read([column.name])[column.name] for file in (kept, fine))
-            # where a year is out of reach of nanoseconds, what came of them means nothing
-            year = pc.year(wide)
-            near = pc.and_(pc.greater(year, 1677), pc.less(year, 2262)).fill_null(False)
-            finer = finer_than_kept(narrow.filter(near))
-            far = int(pc.sum(pc.invert(near)).as_py() or 0) - wide.null_count
-            if finer or far:
-                values = counted(finer, "value")
-                cut = tr(
-                    "has {values} with nanoseconds, which are cut: microseconds stay", values=values
-                )
-                if not finer:
-                    cut = tr(
-                        "has {moments} far from now, kept to microseconds",
-                        moments=counted(far, "moment"),
-                    )
-                yield Noticed(f"“{column.name}” {cut}.", finer or far)
+
+def _damaged(path: Path) -> SourceError:
+    return SourceError(
+        tr("{path} cannot be read as a columnar file: it is none, or is damaged.", path=path),
+        tr("Fetch or write it anew, and choose it again."),
+    )
 
 
 def _arrow(
     path: Path, rows_at_most: int | None, report: Report
-) -> Iterator[tuple[pa.Schema, int, pa.Table | None]]:
+) -> Iterator[tuple[pa.Schema, int, int, pa.Table | None]]:
     most = str(-1 if rows_at_most is None else rows_at_most)
     for stream in parsed_apart(
         path, "arrow", most, report=report, doing=tr("Reading {name}", name=path.name)
     ):
         table = pa.ipc.open_stream(stream).read_all()
-        yield table.schema, 0, table
+        yield table.schema, 0, len(table), table
 
 
 def _gathered(
-    parts: Iterator[tuple[pa.Schema, int, pa.Table | None]],
+    parts: Iterator[tuple[pa.Schema, int, int, pa.Table | None]],
     path: Path,
     rows_at_most: int | None,
     report: Report,
-) -> tuple[pa.Table, bool]:
+) -> tuple[pa.Schema, pa.Table, int, bool]:
+    """Return the layout of all columns, those that were read, the rows, and whether more follow."""
     tables, rows, layout = [], 0, pa.schema([])
-    for schema, total, table in parts:
+    for schema, total, n_rows, table in parts:
         layout = schema
         if table is not None:
             table.validate(full=True)  # a damaged file could make Arrow read beyond its memory
             tables.append(table)
-            rows += len(table)
+            rows += n_rows  # a table without columns knows of no rows
             report(rows / max(total, rows, 1), tr("Reading {name}", name=path.name))
         if rows_at_most is not None and rows >= rows_at_most:
             whole = pa.concat_tables(tables).slice(0, rows_at_most)
-            return whole, True
-    return (pa.concat_tables(tables) if tables else layout.empty_table()), False
+            return layout, whole, len(whole), True
+    return layout, pa.concat_tables(tables) if tables else layout.empty_table(), rows, False
 
 
 def _column(values: pa.ChunkedArray, name: str, where: str) -> tuple[Column | None, list[Noticed]]:

@@ -7,12 +7,15 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from keen_trellis.base.file_stamps import FileStamp
-from keen_trellis.base.language import tr
+from keen_trellis.base.language import tr, tr_n
 from keen_trellis.base.progress import Report, quiet
+from keen_trellis.base.words import listed
 from keen_trellis.data import Kind, Table
 from keen_trellis.data.conversions.kind_changes import Unfit
 from keen_trellis.data.conversions.noticed import Noticed
 from keen_trellis.read.settling import Settled, Unsettled
+
+_NAMED = 3
 
 
 @dataclass(frozen=True, slots=True)
@@ -81,13 +84,26 @@ class Reading:
 
     @property
     def noticed(self) -> tuple[Noticed, ...]:
-        """What is to be known about the rows, the weightiest first."""
-        return (*self.left_out, *self.columns.noticed, *self.changed)
+        """What is to be known about the rows, the weightiest first; of what was read until now."""
+        late = (said for column in self.table.to_come().values() for said in column.noticed)
+        return (*self.left_out, *self.columns.noticed, *self.changed, *late)
+
+    @property
+    def unread(self) -> tuple[str, ...]:
+        """The columns that nobody has looked at, so that nothing is known about their values."""
+        return tuple(n for n, column in self.table.to_come().items() if not column.is_read)
 
     @property
     def notes(self) -> tuple[str, ...]:
-        """What was noticed, as sentences."""
-        return tuple(noticed.text for noticed in self.noticed)
+        """What was noticed, as sentences, and what was not read."""
+        noticed = tuple(one.text for one in self.noticed)
+        if not self.unread:
+            return noticed
+        names = [f"“{name}”" for name in self.unread[:_NAMED]]
+        if more := len(self.unread) - len(names):
+            names.append(tr_n(more, "{n:,} more column", "{n:,} more columns"))
+        unread = tr("Not read, since nothing looks there: {names}.", names=listed(names))
+        return (*noticed, unread)
 
     def in_kinds(self, kinds: Mapping[str, Kind], report: Report = quiet) -> Reading:
         """Return the same rows in other kinds, without reading anything again.

@@ -9,6 +9,7 @@ import os
 from collections.abc import Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
+from functools import partial
 
 import numpy as np
 import pyarrow as pa
@@ -18,7 +19,7 @@ from numpy.typing import NDArray
 from keen_trellis.base.language import tr, tr_n
 from keen_trellis.base.progress import Report, quiet
 from keen_trellis.base.words import counted, listed
-from keen_trellis.data import GAP, Column, Kind, Table, from_arrow
+from keen_trellis.data import GAP, AnyColumn, Column, Kind, LateColumn, Table, from_arrow
 from keen_trellis.data.conversions.kind_changes import Unfit, changed_kind, likely_kind
 from keen_trellis.data.conversions.merging import merged_texts
 from keen_trellis.data.conversions.noticed import Noticed, Reread
@@ -32,7 +33,7 @@ _NAMED = 3
 class _Made:
     """A column in its kind, and what is to be said about how it came to it."""
 
-    column: Column
+    column: AnyColumn
     noticed: tuple[Noticed, ...] = ()
     unfit: Unfit | None = None
     blanks: Mapping[str, int] = field(default_factory=dict)
@@ -63,8 +64,9 @@ class Unsettled:
 
     Attributes
     ----------
-    came : dict of name to ChunkedArray or Column
-        Texts, whose kind is still to be found, or columns in the kind that they came in.
+    came : dict of name to ChunkedArray, Column or LateColumn
+        Texts, whose kind is still to be found, or columns in the kind that they came in. A late
+        one stays late in that kind, and is read for another.
     where : str
         What the source is called in what is said.
     written : Written
@@ -77,7 +79,7 @@ class Unsettled:
         What may stand for a blank among values of one kind.
     """
 
-    came: dict[str, pa.ChunkedArray | Column]
+    came: dict[str, pa.ChunkedArray | AnyColumn]
     where: str
     written: Written = Written()
     guesses: tuple[Noticed, ...] = ()
@@ -128,9 +130,8 @@ class Unsettled:
     def _made(self, name: str, kind: Kind | None) -> _Made:
         if kind is None:
             return self._in_found_kind(name)
-        came = self.came[name]
+        column = self._column_of(name)
         words: dict[str, int] = {}
-        column = came if isinstance(came, Column) else from_arrow(came)
         if column.kind is Kind.TEXT and kind is not Kind.TEXT:
             rest, words = self._without_words(column.to_arrow(), column)
             column = from_arrow(rest) if words else column
@@ -138,13 +139,25 @@ class Unsettled:
         merged = _merged(column.to_arrow(), changed, name) if column.kind is Kind.TEXT else ()
         return _Made(self._with_gaps(name, changed), merged, lost, words)
 
+    def _column_of(self, name: str) -> Column:
+        came = self.came[name]
+        if isinstance(came, LateColumn):
+            return came.column
+        return came if isinstance(came, Column) else from_arrow(came)
+
     def _in_found_kind(self, name: str) -> _Made:
         if name not in self._found:
             came = self.came[name]
+            if isinstance(came, LateColumn):
+                assert name not in self.gaps, "gaps come of folders, whose files are read whole"
+                slip = partial(_slip, name=name, written=self.written)
+                self._found[name] = _Made(came.told_with(slip))
+                return self._found[name]
             if isinstance(came, Column):
                 made = _Made(came, _slip(came, name, self.written))
             else:
                 made = self._of_texts(came, name)
+            assert isinstance(made.column, Column)
             if made.column.kind is Kind.TEXT:  # it has every text as it came
                 # Each thread has a column of its own, and a dictionary takes one key after the
                 # other.

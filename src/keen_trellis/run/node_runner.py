@@ -42,9 +42,16 @@ class _Kept:
 
 
 class Nodes:
-    """What nodes gave, by their digests."""
+    """What nodes gave, by their digests.
 
-    def __init__(self) -> None:
+    Parameters
+    ----------
+    looks_ahead : bool
+        Whether a window shows them, which must not wait for what it shows.
+    """
+
+    def __init__(self, looks_ahead: bool = True) -> None:
+        self._looks_ahead = looks_ahead
         self._kept: OrderedDict[str, _Kept] = OrderedDict()
         self.run = 0
 
@@ -65,7 +72,7 @@ class Nodes:
             with timed(_log, f"run {type(node).__name__}", logging.DEBUG) as told:
                 value = execute(node, [_rows_of(one) for one in inputs], report)
                 told.rows = len(_rows_of(value)) if not isinstance(value, Match) else None
-            if not isinstance(value, Table | Match):
+            if self._looks_ahead and not isinstance(value, Table | Match):
                 # On the thread of the run: who shows it later does so on the window's, which must
                 # not wait.
                 value.look_ahead()

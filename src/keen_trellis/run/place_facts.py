@@ -214,7 +214,9 @@ def _promise(there: There, item: JoinItem, promise: Promise, counts: Counts) -> 
         before, after = _totals(there, node, promise)
     except UserError as error:
         return PromiseFacts(
-            sentence, False, tr("not made sure of, since {happened}", happened=error.happened)
+            sentence,
+            False,
+            tr("not made sure of, since {happened}", happened=error.happened.removesuffix(".")),
         )
     is_kept = before == after
     says = (

@@ -15,7 +15,7 @@ if TYPE_CHECKING:
     from keen_trellis.compute.join_result import Tied
     from keen_trellis.compute.node_result import Given
     from keen_trellis.compute.promise_checks import Checked
-    from keen_trellis.data import Table
+    from keen_trellis.data import LateColumn, Table
     from keen_trellis.read import Reading
 
 
@@ -47,10 +47,24 @@ class Results:
     promises: dict[str, tuple[Checked, ...]] = field(default_factory=dict)
     read_at: dt.datetime | None = None
 
-    @cached_property
+    @property
     def facts(self) -> Facts:
-        """The numbers and names of the run."""
-        return facts_of(self.trellis, self.readings, self.rows, self.given, self.promises)
+        """The numbers and names of the run; taken once, and again when late columns were read."""
+        unread = sum(not column.is_read for column in self._late)
+        if unread not in self._facts:
+            facts = facts_of(self.trellis, self.readings, self.rows, self.given, self.promises)
+            self._facts[unread] = facts
+        return self._facts[unread]
+
+    @cached_property
+    def _late(self) -> list[LateColumn]:
+        read = [one for one in self.readings.values() if not isinstance(one, UserError)]
+        return [column for one in read for column in one.table.to_come().values()]
+
+    @cached_property
+    def _facts(self) -> dict[int, Facts]:
+        """The facts by how many columns were still to come when they were taken."""
+        return {}
 
     def reading(self, lane_id: str) -> Reading | None:
         """Return what a lane's source gave; None where it was not read, or could not be."""

@@ -47,6 +47,9 @@ class Runner:
         are where not given.
     rows_at_most : int, optional
         Of each source, for a run on samples.
+    late : bool
+        For runs without a window, in which nobody has to wait: columns are read when somebody
+        first looks at them, and nothing is worked out only to be shown.
     """
 
     def __init__(
@@ -55,10 +58,12 @@ class Runner:
         budget: int | None = None,
         refuses: Callable[[Source], Sequence[str]] | None = None,
         rows_at_most: int | None = None,
+        late: bool = False,
     ) -> None:
         self.secrets = secrets or Secrets()
         self.budget = usual_budget() if budget is None else budget
-        self.sources = Sources(self.secrets, refuses, rows_at_most)
+        self.sources = Sources(self.secrets, refuses, rows_at_most, late)
+        self._late = late
         self._nodes: Nodes | None = None
         self._free = threading.Lock()
 
@@ -97,7 +102,7 @@ class Runner:
             # loaded no sooner: readers that wait for other processes have begun by then
             from keen_trellis.run.node_runner import Nodes, WorkingOut
 
-            self._nodes = self._nodes or Nodes()
+            self._nodes = self._nodes or Nodes(looks_ahead=not self._late)
             self._nodes.run += 1
             working = WorkingOut(self._nodes, trellis, part(report, share, 1.0))
             results = working.results(dict(zip((lane for lane, _ in read), came, strict=True)))

@@ -68,6 +68,8 @@ class Sources:
         Returns what a source wants that nobody has allowed, in words; such a one is not read.
     rows_at_most : int or None
         Of each source, for a run on samples.
+    late : bool
+        Whether columns are read when somebody first looks at them.
     """
 
     def __init__(
@@ -75,8 +77,10 @@ class Sources:
         secrets: Secrets,
         refuses: Callable[[Source], Sequence[str]] | None,
         rows_at_most: int | None,
+        late: bool,
     ) -> None:
         self._secrets, self._refuses, self._rows_at_most = secrets, refuses, rows_at_most
+        self._late = late
         self._came: dict[str, _Came] = {}
         self._sources: dict[str, ReadSource] = {}
         self._run = 0
@@ -137,7 +141,7 @@ class Sources:
 
         def read_now(came: str, source: Source, report: Report) -> None:
             try:
-                reading = read_source(source, self._secrets, report, self._rows_at_most)
+                reading = read_source(source, self._secrets, report, self._rows_at_most, self._late)
                 self._came[came] = _Came(reading, dt.datetime.now(), self._run)
                 self._settle(source, reading)
             except Cancelled:

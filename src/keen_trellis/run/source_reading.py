@@ -37,6 +37,7 @@ class _How:
     secrets: Secrets
     report: Report
     rows_at_most: int | None
+    late: bool
 
 
 def read_source(
@@ -44,6 +45,7 @@ def read_source(
     secrets: Secrets | None = None,
     report: Report = quiet,
     rows_at_most: int | None = None,
+    late: bool = False,
 ) -> Reading:
     """Return the rows of a source, or the first of them; a sheet is always read whole.
 
@@ -54,6 +56,8 @@ def read_source(
     secrets : Secrets, optional
         The passwords that have been given.
     report, rows_at_most
+    late : bool
+        Whether columns may be read when somebody first looks at them, where the source allows it.
 
     Raises
     ------
@@ -64,7 +68,7 @@ def read_source(
     """
     name = Path(source.place).name or source.type
     with timed(_log, f"read {source.type} {name}") as told:
-        read = READERS[type(source)](source, _How(secrets or Secrets(), report, rows_at_most))
+        read = READERS[type(source)](source, _How(secrets or Secrets(), report, rows_at_most, late))
         told.rows = len(read.table)
     return read
 
@@ -118,7 +122,9 @@ def _folder(source: FolderSource, how: _How) -> Reading:
 def _columnar(source: ColumnarSource, how: _How) -> Reading:
     from keen_trellis.read import read_columnar
 
-    return read_columnar(Path(source.path), how.report, source.kinds, how.rows_at_most)
+    return read_columnar(
+        Path(source.path), how.report, source.kinds, how.rows_at_most, late=how.late
+    )
 
 
 def _typed(source: TypedSource, how: _How) -> Reading:
