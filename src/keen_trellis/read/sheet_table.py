@@ -61,18 +61,19 @@ def table_of_cells(
     SourceError
         Nothing is filled.
     """
-    place = _header_place(rows) if layout.header_row is None else layout.header_row - 1
-    if place is None or not any(map(_n_filled, rows[max(place, 0) :])):
+    filled = list(map(_n_filled, rows))
+    place = _header_place(rows, filled) if layout.header_row is None else layout.header_row - 1
+    if place is None or not any(filled[max(place, 0) :]):
         raise SourceError(
             tr("{where} is empty.", where=where), tr("Choose a sheet with a header and rows.")
         )
-    body = rows[place + 1 :]
-    kept = [row for row in body if _n_filled(row)]
-    noticed = list(_blank_rows_noticed(body, kept, where))
+    below = filled[place + 1 :]
+    kept = [row for row, n in zip(rows[place + 1 :], below, strict=True) if n]
+    noticed = list(_blank_rows_noticed(below, where))
     header = rows[place] if place >= 0 else [""] * len(rows[0])
     columns = list(zip(*kept, strict=True)) if kept else [()] * len(header)
     # sheets are as wide as their widest row: what has neither name nor cell is no column
-    used = [c for c, cells in enumerate(columns) if header[c] != "" or set(cells) - {""}]
+    used = [c for c, cells in enumerate(columns) if header[c] != "" or _n_filled(cells)]
     kept, totals = _without_total(kept, used, layout, where)
     names = [value_text(header[c]) if place >= 0 else f"column {c + 1}" for c in used]
     unique, renamed = column_names(names, where)
@@ -113,9 +114,8 @@ def _words(layout: SheetLayout) -> str:
     return ", ".join(words)
 
 
-def _header_place(rows: list[Row]) -> int | None:
+def _header_place(rows: list[Row], filled: list[int]) -> int | None:
     """Return the row of the names, -1 where there is none; None where nothing is filled."""
-    filled = [_n_filled(row) for row in rows]
     usual = Counter(n for n in filled if n).most_common(1)
     if not usual:
         return None
@@ -176,19 +176,19 @@ def _figure(cell: Any) -> float | None:
     return None
 
 
-def _blank_rows_noticed(body: list[Row], kept: list[Row], where: str) -> tuple[Noticed, ...]:
+def _blank_rows_noticed(filled: list[int], where: str) -> tuple[Noticed, ...]:
     """Say how many blank rows between others were left out; those at the end are not worth it."""
-    last = next((n for n, row in enumerate(reversed(body)) if _n_filled(row)), len(body))
-    inside = len(body) - last - len(kept)
-    if inside <= 0:
+    at_end = next((n for n, cells in enumerate(reversed(filled)) if cells), len(filled))
+    inside = filled.count(0) - at_end
+    if not inside:
         return ()
     rows = tr("1 blank row") if inside == 1 else tr("{inside:,} blank rows", inside=inside)
     return (Noticed(tr("{rows} of {where} left out.", rows=rows, where=where), inside),)
 
 
-def _n_filled(row: Row) -> int:
-    """Return how many cells of a row are not empty."""
-    return len(row) - row.count("")
+def _n_filled(cells: Sequence[Any]) -> int:
+    """Return how many cells of a row or column are not empty."""
+    return len(cells) - cells.count("")
 
 
 def _values(cells: Sequence[Any], spelled_out: bool) -> Sequence[Any]:
@@ -208,10 +208,14 @@ def _without_words(
 
     Words that were not chosen count only where all other values are of one kind that is no text.
     """
-    texts = {value for value in values if isinstance(value, str)}
-    found = texts.intersection(words)
     # by Python's types: what the parser gave, before any kind is settled
-    kinds = {type(value) for value in values if value is not None and value not in found}
+    kinds = set(map(type, values)) - {type(None)}
+    if str not in kinds:
+        return values, {}
+    texts = set(values) if kinds == {str} else {v for v in values if isinstance(v, str)}
+    found = texts.intersection(words)
+    if found:
+        kinds = {type(value) for value in values if value is not None and value not in found}
     is_one_kind = kinds and str not in kinds and (len(kinds) == 1 or kinds <= {int, float})
     if not found or not (always or is_one_kind):
         return values, {}

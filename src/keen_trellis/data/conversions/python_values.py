@@ -28,7 +28,7 @@ def column_of_values(values: Sequence[Any], name: str) -> tuple[Column, list[Not
 
     Durations become times of day where all are shorter than a day, or else numbers of hours.
     """
-    types = {type(value) for value in values} - {type(None)}
+    types = set(map(type, values)) - {type(None)}
     if not types or types == {str}:
         return Column.of(values, Kind.TEXT), []
     if types == {bool}:
@@ -39,6 +39,8 @@ def column_of_values(values: Sequence[Any], name: str) -> tuple[Column, list[Not
         return _numbers(values, name)
     if types <= {int, Decimal}:
         return _decimals(values, name)
+    if types == {dt.date}:
+        return Column.of(values, Kind.DATE), []
     if types <= {dt.date, dt.datetime}:
         return _dates(values), []
     zoned = sum(isinstance(v, dt.time) and v.tzinfo is not None for v in values)
@@ -75,7 +77,18 @@ def value_text(value: Any) -> str:
 
 def _numbers(values: Sequence[float | None], name: str) -> tuple[Column, list[Noticed]]:
     """Return numbers, as whole ones where all of them are and lose nothing by it."""
-    if any(isinstance(v, int) and abs(v) > _LARGEST_EXACT_FLOAT for v in values):
+    state = None
+    doubles: Sequence[Any] = values
+    if None in values:
+        state = np.fromiter((v is None for v in values), np.uint8, len(values))  # 1 is BLANK
+        doubles = [0.0 if v is None else v for v in values]
+    try:
+        numbers = np.array(doubles, np.float64)
+        is_large = bool((np.abs(numbers) >= _LARGEST_EXACT_FLOAT).any())
+    except OverflowError:  # an integer of more than 308 digits
+        is_large = True
+    # an integer is above what every double holds only where its nearest double is as well
+    if is_large and any(isinstance(v, int) and abs(v) > _LARGEST_EXACT_FLOAT for v in values):
         parts = [[v if isinstance(v, kind) else None for v in values] for kind in (int, float)]
         both = in_common_kind([Column.of(part) for part in parts])
         whole = fill_blanks(*both)
@@ -87,11 +100,6 @@ def _numbers(values: Sequence[float | None], name: str) -> tuple[Column, list[No
             kind=whole.kind,
         )
         return whole, [Noticed(text)]
-    state = None
-    if None in values:
-        state = np.fromiter((v is None for v in values), np.uint8, len(values))  # 1 is BLANK
-        values = [0.0 if v is None else v for v in values]
-    numbers = np.array(values, np.float64)
     whole_ones = (np.abs(numbers) <= _LARGEST_EXACT_FLOAT) & (numbers == np.floor(numbers))
     if bool(whole_ones.all()):
         return Column(Kind.INTEGER, numbers.astype(np.int64), state), []
