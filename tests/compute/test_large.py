@@ -173,6 +173,8 @@ class OrderOfEveryKindTest(unittest.TestCase):
             (dt.time(8, 1), dt.time(8), 60, 1),
             (Decimal("1.50"), Decimal("1.25"), 0.25, 1),
             (Decimal(10**30), Decimal(10**30 - 5), 1, 0),
+            (Decimal(10**30), Decimal(5), 1, 0),
+            (Decimal(7), Decimal(-(10**30)), 10**31, 1),
             (2.5, 1.0, 1.4, 0),
         ):
             field = kt.LinkField("v", "v", "nearest earlier", within=within)

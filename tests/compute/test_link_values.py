@@ -7,11 +7,12 @@ from collections import Counter
 from dataclasses import replace
 from typing import Any
 
+import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import keen_trellis as kt
-from keen_trellis.compute.link_values import link_values
+from keen_trellis.compute.link_values import link_values, shown
 from keen_trellis.plan.bays import Bay
 
 TEXTS = st.none() | st.sampled_from(["KP", "kp", "MS", "ms ", "BR", "7", "07"])
@@ -88,6 +89,15 @@ class LinkValuesTest(unittest.TestCase):
         mixed = link_values(kt.tie(left, numbers, on))
         self.assertEqual(mixed.values.column("k").to_list(), ["7", "8", "Kelp"])
         self.assertEqual((mixed.left_rows.tolist(), mixed.has_blank), ([1, 0, 2], True))
+
+    def test_as_a_table_each_value_stands_with_its_rows_and_where_it_is(self) -> None:
+        left = kt.Table.from_columns({"k": ["a", "a", "b", None]})
+        right = kt.Table.from_columns({"code": ["a", "c"]})
+        found = link_values(kt.tie(left, right, [("k", "code")]))
+        table = shown(found, ("Sailings", "Routes"), np.ones(len(found), bool))
+        self.assertEqual(("k = code", "Sailings rows", "Routes rows", "found in"), table.columns)
+        rows = [("a", 2, 1, "both"), ("b", 1, 0, "only Sailings"), ("c", 0, 1, "only Routes")]
+        self.assertEqual({*rows, (None, 1, 0, "matches nothing")}, set(table.rows()))
 
     def test_a_range_alone_has_no_values(self) -> None:
         table = kt.Table.from_columns({"n": [1, 2]})

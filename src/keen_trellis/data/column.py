@@ -164,8 +164,10 @@ class Column:
         else:
             values = gathered(self.values, rows)
             if self.state is not None:
+                # -1 clips to row 0, whose state is not taken: `where` leaves the gaps as they are
                 np.copyto(state, self.state.take(rows, mode="clip"), where=~gaps)
         if self.kind is Kind.TEXT:
+            # what lies beneath another kind's gap is never read; a code is, to look texts up
             values[gaps] = ABSENT_CODE
         return replace(self, values=values, state=state)
 
@@ -212,6 +214,7 @@ class Column:
         """How many bytes the texts of its cells have together, each written out; 0 for no texts."""
         if self.dictionary is None:
             return 0
+        # code -1 finds the appended 0: an absent cell has no letters
         lengths = pc.binary_length(self.dictionary).to_numpy(zero_copy_only=False)
         return int(np.append(lengths, 0).astype(np.int64)[self.values].sum())
 
@@ -346,6 +349,7 @@ def from_arrow(array: pa.Array | pa.ChunkedArray) -> Column:
             ),
             stacklevel=2,
         )
+    # a moment of a zone is one of UTC beneath: the zone goes, the moment stays
     if pa.types.is_timestamp(array.type) and array.type.tz is not None:
         array = array.cast(pa.timestamp("us", array.type.tz), safe=False).cast(pa.int64())
     else:
@@ -435,6 +439,7 @@ def exact_decimal(value: Any, scale: int) -> Decimal:
 
 def narrow_exact(values: NDArray[Any]) -> NDArray[np.int64] | None:
     """Return 128-bit integers as int64 where all of them fit, else None."""
+    # a value fits where its upper half is nothing but the sign of its lower one
     low = np.ascontiguousarray(values["lo"]).view(np.int64)
     return low if bool((values["hi"] == low >> 63).all()) else None
 
@@ -442,6 +447,7 @@ def narrow_exact(values: NDArray[Any]) -> NDArray[np.int64] | None:
 def widened_exact(whole: NDArray[np.int64]) -> NDArray[Any]:
     """Return int64 integers as 128-bit ones."""
     values = np.empty(len(whole), EXACT_DTYPE)
+    # the shift copies the sign: all ones above a negative number
     values["lo"], values["hi"] = whole.view(np.uint64), whole >> 63
     return values
 
@@ -506,6 +512,7 @@ _LETTERS_AT_MOST = 1 << 31
 
 def _one_chunk(array: pa.ChunkedArray) -> pa.Array:
     if pa.types.is_dictionary(array.type):
+        # each chunk has a dictionary of its own, in which one code means other texts
         array = array.unify_dictionaries()
     combined = array.combine_chunks()
     if isinstance(combined, pa.ChunkedArray):
@@ -523,6 +530,7 @@ def _mark_nan(values: NDArray[Any], state: States | None) -> States | None:
     nan = np.isnan(values)
     if not nan.any():
         return state
+    # the state may lie over Arrow's memory, or be another column's
     marked = np.zeros(len(values), np.uint8) if state is None else state.copy()
     marked[nan] = BLANK
     return marked

@@ -94,6 +94,7 @@ def _in_one_dictionary(
     """Return the codes of texts in one dictionary that has the texts of all of theirs."""
     codes, dictionary = [columns[0].values], columns[0].dictionary
     for column in columns[1:]:
+        # columns of one source share theirs: then the codes mean the same already
         if column.dictionary is not dictionary:
             both = joint(dictionary, column.dictionary)
             codes, dictionary = [both.moved(one) for one in codes], both.dictionary
@@ -121,6 +122,8 @@ def extent(column: Column) -> int:
     narrow = narrow_exact(values)
     if narrow is not None:
         return max(int(narrow.max()), -int(narrow.min()))  # Python's: -(-2**63) is no int64
+    # records are compared by no order of numbers: the upper halves first, and of equal ones the
+    # lower
     highest = values[values["hi"] == values["hi"].max()]
     lowest = values[values["hi"] == values["hi"].min()]
     ends = ((highest["hi"][0], highest["lo"].max()), (lowest["hi"][0], lowest["lo"].min()))
@@ -138,6 +141,7 @@ def rescaled(column: Column, scale: int) -> Column:
     factor = 10 ** (scale - column.scale) if scale > column.scale else 0
     largest = extent(column)
     if narrow is not None and factor and largest * factor < 2**63:
+        # what lies beneath a blank could be anything, and too large once it is multiplied
         whole = narrow if column.absent is None else np.where(column.absent, 0, narrow)
         # of zeros alone any factor is allowed, also one that is no int64
         values = widened_exact(whole * np.int64(factor) if largest else whole)

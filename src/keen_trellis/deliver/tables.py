@@ -181,6 +181,7 @@ def require_names(table: Table, target: Target) -> None:
                     "for the table."
                 ),
             )
+    # MariaDB and SQLite take two names that differ in the case of letters alone for one
     lower = [name.lower() for name in table.columns]
     twice = next((n for n in table.columns if lower.count(n.lower()) > 1), None)
     if twice is not None and target.sort != "postgresql":
@@ -307,14 +308,17 @@ def _write_sqlite(path: Path, table: Table, target: Target, report: Report) -> N
     name, columns, names = _statements(table, target, _in_double_quotes)
     # by hand, so that making the table is in the transaction as well
     with closing(sqlite3.connect(path, isolation_level=None, timeout=10)) as database:
+        # others may go on reading, but not write: what is looked at here holds until the end
         database.execute("BEGIN IMMEDIATE")
         try:
             found = database.execute(
                 "SELECT type FROM sqlite_master WHERE lower(name) = lower(?)", (target.table,)
             ).fetchone()
             info = database.execute(f"PRAGMA table_info({name})").fetchall() if found else None
+            # its second and third columns are the name and the type
             there = {one[1]: str(one[2]) for one in info} if info else None
             require_state(there, table, target)
+            # a view of that name cannot be replaced by a table without a word
             if found and found[0] != "table":
                 raise DeliveryError(
                     tr(
@@ -375,6 +379,8 @@ def _into_postgres(table: Table, target: Target, secrets: Secrets, report: Repor
                 connection.execute(sa.text(f"CREATE TABLE {_plain(name)} {_plain(columns)}"))
             raw = connection.connection.driver_connection
             assert raw is not None
+            # in the one transaction that makes the table: whoever reads sees the old one, or all of
+            # the new
             copy = f"COPY {name} ({names}) FROM STDIN (FORMAT csv)"
             with raw.cursor() as cursor, cursor.copy(copy) as into:
                 for start, block in text_blocks(table, form):
@@ -425,6 +431,7 @@ def _into_mariadb(table: Table, target: Target, secrets: Secrets, report: Report
                         cursor.executemany(f"INSERT INTO {into} ({names}) VALUES ({marks})", rows)
                     raw.commit()
                     if target.how == "replace" and there is not None:
+                        # both renamings are one step: nobody finds no table there
                         cursor.execute(f"RENAME TABLE {name} TO {gone}, {beside} TO {name}")
                         cursor.execute(f"DROP TABLE {gone}")
                     elif target.how != "add":
@@ -506,6 +513,7 @@ def _refused(error: Exception, target: Target) -> UserError:
         return found
     cause = getattr(error, "orig", None) or error
     words = " ".join(str(cause.args[-1] if cause.args else cause).split())
+    # what the driver adds repeats the statement, and with it values of rows
     words = words.split(" CONTEXT:")[0].split(" DETAIL:")[0].split("LINE 1:")[0].strip().rstrip(".")
     return DeliveryError(
         tr(

@@ -196,6 +196,8 @@ def read_table(
         if rows_at_most is not None:
             query = query.limit(rows_at_most)
         elif not conditions:
+            # how many rows will come, for the progress alone: no condition, so nearly all of the
+            # table
             reader.expected = _estimates(connection).get((schema, table)) or 0
         rows = _Rows(left_out=[one.name for one in asked if one.kind is None])
         rows.noticed += _hidden_rows(connection, table, schema, where)
@@ -304,6 +306,7 @@ class _Rows:
             if declared is not None:
                 rows.add(name, declared, None)
                 continue
+            # one value is enough: SQLite keeps bytes in a column of any type
             if any(isinstance(v, bytes | bytearray | memoryview) for v in values):
                 rows.left_out.append(name)
                 continue
@@ -334,6 +337,7 @@ def _question(
     """Return the statement that asks for some columns and rows of a table."""
     import sqlalchemy as sa
 
+    # labels of our own: a table may have two columns that differ in what the server makes of names
     query = sa.select(*(one.expression.label(f"c{i}") for i, one in enumerate(asked)))
     query = query.select_from(described)
     for condition in conditions:
@@ -357,6 +361,8 @@ def _answer(
         names = [described[0] for described in result.description or ()]
         types: list[int | None] = [None] * len(names)
     else:
+        # the server sends rows while they are asked for: a driver's own cursor would hold all of
+        # them
         streamed = connection.execution_options(stream_results=True, max_row_buffer=BATCH)
         if connection.dialect.paramstyle in ("format", "pyformat"):  # there % begins a parameter
             plain = plain.replace("%", "%%")
@@ -392,6 +398,7 @@ def _reader_run(
     try:
         found: _Rows = reader.run(work, report, doing)
     except ConnectionLostError:
+        # from the start: half of one answer and half of another could be of two states
         again = Reader(database, secrets or Secrets(), timeout_s)
         found = again.run(work, report, tr("The connection was lost. {doing} again", doing=doing))
     return found

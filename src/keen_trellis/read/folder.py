@@ -100,6 +100,7 @@ def read_folder(
         Raised by `report` once the user has asked to stop.
     """
     how = _How(sheet, text, cells, rows_at_most)
+    # the list of files is stamped with them: one that comes or goes meanwhile is a change as well
     stamps, pieces, failed = unwritten(
         partial(folder_stamps, folder, pattern),
         partial(_read_files, folder, pattern, how=how, report=part(report, 0.0, 0.7)),
@@ -205,6 +206,7 @@ def _put_together(
     names = _names(pieces)
     layout = pieces[0].layout
     if all(isinstance(c, pa.ChunkedArray) for p in pieces for c in p.columns.values()):
+        # one file writes 1,234 and another 1.234: kinds and marks are settled over all of them
         texts = [_stacked_texts(pieces, name) for name in names]
         together, found = unsettled_texts(names, texts, layout, where)
         layout = replace(found, header_row=layout.header_row, encoding=layout.encoding)
@@ -230,6 +232,7 @@ def _stacked_texts(pieces: Sequence[_Piece], name: str) -> pa.ChunkedArray:
     chunks: list[pa.StringArray] = []
     for piece in pieces:
         column = piece.columns.get(name)
+        # null here; which rows lack the column is kept beside, and makes gaps of them
         absent = pa.chunked_array([pa.nulls(piece.n_rows, pa.string())])
         chunks += (column if isinstance(column, pa.ChunkedArray) else absent).chunks
     return pa.chunked_array(chunks, pa.string())
@@ -267,6 +270,7 @@ def _meant(name: str, pieces: Sequence[_Piece], without: Sequence[_Piece]) -> st
 
     It is in all of these, in none that has the column, and called alike or the only one.
     """
+    # a column that stands beside this one in some file is another column
     having = {one for piece in pieces if name in piece.columns for one in piece.columns}
     others = [one for one in without[0].columns if one not in having]
     others = [one for one in others if all(one in piece.columns for piece in without)]

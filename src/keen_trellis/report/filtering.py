@@ -88,6 +88,7 @@ def filtered(results: Results, report: Report) -> tuple[Trellis, tuple[Reaching,
     if isinstance(end, UserError):
         raise end
     assert end is not None
+    # what the rows of the report come through; other parts of the trellis are not touched
     upstream = trellis.upstream(trellis.part_at(lane, place))
     climbing = _Climbing(trellis, nodes, upstream, lane.id)
     wanted: list[tuple[Place, ReportFilter]] = []
@@ -161,6 +162,7 @@ class _Climbing:
             after = self.nodes[self.trellis.part_at(lane, place)]
             if isinstance(before, UserError) or isinstance(after, UserError):
                 return
+            # a summary or a join dropped it: further up it is still there, also on the other side
             if item.gives_rows and column not in after.schema.names:
                 if item.takes():
                     yield from self._up_the_others(lane, item, column, no_match=False)
@@ -310,6 +312,7 @@ def _with_filters(trellis: Trellis, wanted: list[tuple[Place, ReportFilter]], ow
     lane: another role that its rows play is not what was filtered.
     """
     of_lane: dict[str, dict[int, list[ReportFilter]]] = {}
+    # two ways up may come to the same place: one step there is enough
     for (lane_id, place), one in dict.fromkeys(wanted):
         of_lane.setdefault(lane_id, {}).setdefault(place, []).append(one)
     taken = {part.id for lane in trellis.lanes for part in (lane, *lane.items)}
@@ -340,6 +343,7 @@ def _step(one: ReportFilter, step: str) -> FilterItem:
     if not one.no_match:
         return FilterItem(id=step, conditions=(condition,))
     quoted = one.column.replace('"', '""')
+    # a gap is a row that found no partner: with “no match” it stays beside what is asked for
     return FilterItem(id=step, conditions=(condition,), of="any", formula=f'"{quoted}" IS GAP')
 
 
@@ -353,6 +357,7 @@ def place_in(trellis: Trellis, made: Trellis, report: Report) -> str:
     known = {part.id for one in trellis.lanes for part in (one, *one.items)}
     other = made.lane(lane.id)
     place = made.place_after(behind)[1]
+    # steps that were put there have ids that the trellis of before does not know
     while place < len(other.items) and other.items[place].id not in known:
         place += 1
     return made.part_at(other, place)

@@ -236,6 +236,7 @@ class _Gone:
     def broken(self, before: Snapshot, old: Results | None) -> Broken:
         """Return what is broken, with the columns that may be meant now."""
         known = before.lanes.get(self.lane.id)
+        # what stood beside it before is another column; only what is new can be its new name
         come = [n for n in self.table.columns if known is None or n not in known.columns]
         old_values = self._values_before(old)
         first_rows = self.table.window(0, _COMPARED)
@@ -289,6 +290,7 @@ def _likeness(gone: str, old: set[str], name: str, first_rows: Table) -> float:
     by_name = fuzz.WRatio(gone, name, processor=utils.default_process) / 100
     if not old:
         return float(by_name)
+    # a name says a little less than values: two columns that are called alike may hold other things
     shared = len(old & _distinct(first_rows.column(name))) / len(old)
     return float(max(by_name * 0.9, shared))
 

@@ -170,6 +170,7 @@ def _stack(there: There, part: str, after: int) -> dict[str, Any]:
     lane, _ = trellis.place_of(part)
     names = [lane.name, *(trellis.lane(one.lane).name for one in taken)]
     parts = [trellis.before(part), *map(trellis.taken_after, taken)]
+    # one that failed is told of by its own part; this one waits for it
     rows = [found if isinstance(found, int) else 0 for found in map(there.count, parts)]
     groups = tuple(Group(name, n) for name, n in zip(names, rows, strict=True))
     told = ", ".join(
@@ -231,6 +232,8 @@ def _totals(there: There, node: Outcome, promise: Promise) -> tuple[Any, Any]:
     """Return the total of a column of one side, and that of it in what goes on."""
     side = node.join.left if promise.side == "left" else node.join.right
     held = side.schema.column(promise.column, node.join.names[promise.side == "right"])
+    # doubles are added up in the order that rows come in, which a server chooses: two sums of the
+    # same rows differ in their last digits
     if held.kind not in (Kind.INTEGER, Kind.EXACT):
         raise NotThereError(
             tr(

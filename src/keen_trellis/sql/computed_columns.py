@@ -54,6 +54,8 @@ def order_beside(writer: Writer, rows: Relation) -> tuple[list[Sql], tuple[Order
     values: list[Sql] = []
     keys = []
     for key in rows.order:
+        # a formula may replace the column that the rows are in order by: its old values go on
+        # beside
         name = writer.fresh("by") if key.id in own else key.id
         values += worked.renamed([(column(key.id), name)])
         keys.append(replace(key, id=name))
@@ -100,6 +102,7 @@ def _formula(writer: Writer, before: Relation, formula: Valued) -> tuple[Sql, st
     if not takes:
         return one_value(writer, formula), ""
     refuse_texts_of_exact(writer, formula)
+    # whether a null that comes out is a gap hangs on which null went in: our own code knows
     if any(held.gap for held in takes) or depth(formula) > DEEPEST:
         raise NotSaidError(tr("what becomes of a gap"))
     return value_of(formula, before, writer.dialect), ""

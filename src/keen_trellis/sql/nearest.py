@@ -58,6 +58,8 @@ def with_nearest(writer: Writer, met: Matched, nearest: Compared) -> Matched:
     if not plain:
         pairs = _carried_along(writer, tuples, names, best, later=later, strict=strict)
     else:
+        # where other conditions stand beside it, the nearest is that of those for which all hold:
+        # the window goes over pairs that meet
         near: Sql = SIGNS[NEAR[nearest.field.operator, strict]](
             this=column(value, L), expression=column(value, R)
         )
@@ -177,6 +179,7 @@ def _by_tuples(
     right_names: Sequence[str],
 ) -> Matched:
     """Return a match by pairs of link values: the left ones stand beside the rows of the right."""
+    # a right row stands here once for every left value that it is nearest to
     beside = [f"{name} l" for name in names]
     on = [
         exp.EQ(this=one.value(R), expression=column(name, "n"))

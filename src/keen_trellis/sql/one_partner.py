@@ -50,6 +50,7 @@ def with_one_partner(writer: Writer, node: Join, met: Matched, numbers: Sequence
     values = [
         called(left_nr, a),
         called(right_nr, b),
+        # how many candidates a row has, which stays known once one of them is taken
         called(writer.over(count(), [own.copy()]), "~several"),
     ]
     if link.partner != "only":
@@ -103,6 +104,8 @@ def _clear_partner(
     if keys:
         ranks = exp.Anonymous(this="RANK")
         rank = writer.over(ranks, [own.copy()], writer.ordering(keys, side))
+    # rows that are equal in every column have one dense rank: which of them is taken nobody could
+    # see
     dense = exp.Anonymous(this="DENSE_RANK")
     values = [
         called(rank, "~tied"),

@@ -207,6 +207,7 @@ class Program:
 
     def add(self, step: Named | Mapped) -> None:
         """Put a step behind the others."""
+        # steps stand behind what they use, so whoever runs them needs no sort
         assert step.name not in self.steps
         self.steps[step.name] = step
         self._taken.add(step.name.lower())

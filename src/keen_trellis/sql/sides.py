@@ -92,6 +92,7 @@ class Matched:
 
 def of(value: Sql, side: str) -> Sql:
     """Return a value with the columns in it named as those of a side."""
+    # a node of a statement knows what it stands in: each statement has copies of its own
     made = value.copy()
     for one in made.find_all(exp.Column):
         one.set("table", exp.to_identifier(side, quoted=True))
@@ -102,6 +103,7 @@ def holds(dialect: Dialect, one: Compared, left: Sql, right: Sql) -> Sql:
     """Return whether two values stand to one another as a field asks; none of the nearest."""
     if one.field.operator == "=":
         return exp.EQ(this=left, expression=right)
+    # one side is enough: it says by which order both are compared
     if one.field.operator != "<>":
         left = dialect.in_order(left, one.kind)
     return SIGNS[one.field.operator](this=left, expression=right)

@@ -74,6 +74,8 @@ def _tested(asked: Tested, held: Held, dialect: Dialect, alias: str) -> Sql:
         if asked.values[0] is None:
             return dialect.literal(None, Kind.BOOLEAN)
         part = dialect.literal(asked.values[0], Kind.TEXT)
+        # letter by letter: LIKE would take % and _ for patterns, and a server its collation for
+        # letters
         look = dialect.contains if asked.test == "contains" else dialect.begins_with
         return look(cell, part)
     if asked.test == "between":
@@ -165,6 +167,7 @@ def comparable_values(
     kinds = first.kind, second.kind
     if kinds[0] is kinds[1]:
         return one, other
+    # the day of a moment is compared, not a moment of the day
     if set(kinds) == set(BY_DAY):
         made = [
             value if held.kind is Kind.DATE else dialect.cast(value, Kind.DATE)

@@ -77,6 +77,7 @@ def _without_partner(met: Matched, bay: Bay) -> exp.Select:
 def _with_partner(met: Matched, bay: Bay) -> exp.Select:
     """Return the rows of a side that have a partner, each once (a semi join)."""
     query = _without_partner(met, bay)
+    # the anti join without its NOT
     condition = query.args["where"].this
     assert isinstance(condition, exp.Not)
     query.args["where"].set("this", condition.this)
@@ -145,6 +146,7 @@ class _Going:
                 queries.append(self._one_side(Bay.RIGHT))
             query = queries[0]
             if len(queries) > 1:
+                # UNION ALL: the right rows without a partner are none of the first query
                 query = exp.Union(this=queries[0], expression=queries[1], distinct=False)
         name = self.writer.add(self.owner, query, self.reads, "join")
         columns = []
@@ -171,6 +173,7 @@ class _Going:
         if one.filled_from is not None:  # a row of either side is there: its own gap alone counts
             other = self.met.right.held(one.filled_from)
             return self._named(f"filled {one.name}") if held.gap or other.gap else ""
+        # a cell of one side is a gap in the rows that only the other side has
         can_lack = (Bay.RIGHT if side == L else Bay.LEFT) in self.node.keep
         return self._named(f"{side} {held.gap}") if held.gap or can_lack else ""
 
@@ -252,6 +255,7 @@ class _Going:
         own: Sql = column(held.gap, side) if held.gap else exp.false()
         if is_always(is_here, True):
             return value, own
+        # an outer join leaves null in `~here` where the side has no row
         missing = is_null(is_here.copy())
         return value, missing if is_always(own, False) else any_of([missing, own])
 
@@ -283,6 +287,7 @@ class _Going:
             L: exp.true() if is_left else exp.false(),
             R: exp.false() if is_left else exp.true(),
         }
+        # the rows are those of the anti join, its columns those of the outcome
         query.set("expressions", self._values(here))
         return query
 

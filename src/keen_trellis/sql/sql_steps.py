@@ -48,6 +48,7 @@ def in_order_of(writer: Writer, node: Ordered, in_order: bool) -> Relation:
     before = writer.rows(node.rows, in_order)
     if not in_order or not node.by:
         return replace(before)
+    # equal rows stand as they did: the order before is the rest of the keys
     keys = writer.order_keys(before, node.by)
     return replace(before, order=(*keys, *before.order))
 
@@ -57,6 +58,7 @@ def counted(writer: Writer, node: Counted, in_order: bool) -> Relation:
     before = writer.rows(node.rows, in_order=True)
     groups = writer.group_values(before, node.by)
     n = exp.Literal.number(max(node.n, 0))
+    # the last are the first of the rows turned round
     keys = tuple(key.turned() for key in before.order) if node.last else before.order
     return first_of(writer, before, groups, keys, n, node)
 
@@ -259,6 +261,8 @@ def parts_of(
     """Return a query of each part of a text in a row of its own."""
     cell = column(held.id, "r")
     if writer.dialect.explodes:
+        # Spark splits by a pattern, in which the mark may mean something: \Q and \E make it
+        # letters. -1 keeps empty parts at the end, as we do.
         quoted = exp.func("CONCAT", exp.Literal.string("\\Q"), mark, exp.Literal.string("\\E"))
         parts = exp.Anonymous(this="SPLIT", expressions=[cell, quoted, exp.Literal.number(-1)])
         query = select([star()], table(rows.name, "r"))

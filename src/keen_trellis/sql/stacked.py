@@ -38,11 +38,13 @@ def stacked(writer: Writer, node: Stacked, in_order: bool) -> Relation:
     columns = writer.columns_of(node)
     source = columns[0] if node.source_column else None
     names = [dict(pairs) for pairs in node.renamed]
+    # the columns of each part by the names that they meet under
     own = [
         {names[place].get(held.name, held.name): held for held in rows.columns}
         for place, rows in enumerate(parts)
     ]
     met = columns[1:] if source is not None else columns
+    # a column can have gaps where some part lacks it, or has gaps in it itself
     marks = {
         one.name: writer.fresh("gap")
         for one in met
@@ -51,6 +53,7 @@ def stacked(writer: Writer, node: Stacked, in_order: bool) -> Relation:
     is_total = all(rows.is_total for rows in parts) and in_order
     if is_total:
         parts = [writer.numbered(rows)[0] for rows in parts]
+    # rows of the first part stand first, each part in its own order, as they do on this machine
     keys = ["~part", "~row"] if is_total else []
     queries, used = [], []
     for place, mine in enumerate(own):
@@ -65,6 +68,7 @@ def stacked(writer: Writer, node: Stacked, in_order: bool) -> Relation:
         for one in met:
             if one.name in marks:
                 held = mine.get(one.name)
+                # what a part has no column for
                 gap: Sql = exp.true()
                 if held is not None:
                     gap = column(held.gap) if held.gap else exp.false()
@@ -150,6 +154,8 @@ def _below(queries: Sequence[exp.Select]) -> Sql:
     """Return queries one below the other, as a tree that is not deep."""
     if len(queries) == 1:
         return queries[0]
+    # halves of halves: a chain of a hundred parts would be a hundred levels deep, and both the
+    # writer of statements and the reader of a server go down by calls
     middle = len(queries) // 2
     return exp.Union(
         this=_below(queries[:middle]), expression=_below(queries[middle:]), distinct=False

@@ -52,6 +52,8 @@ def summarised(writer: Writer, node: Summarised, owner: Node, in_order: bool) ->
     number = ""
     if ordered:
         writer.require_order(rows, tr("A first or last value"))
+    # first and last, and the order of the groups, are told by the rows' numbers; a sum needs none,
+    # and is not made to wait for the sort
     if ordered or (in_order and rows.is_total):
         rows, number = writer.numbered(rows)
     by = [rows.held(name) for name in node.by]
@@ -59,18 +61,22 @@ def summarised(writer: Writer, node: Summarised, owner: Node, in_order: bool) ->
     values: list[Sql] = worked.renamed(
         [(column(held.id), new.id) for held, new in zip(by, columns, strict=False)]
     )
+    # grouped by as well, so that every one of them has one value in its group
     marks = list(dict.fromkeys(held.gap for held in by if held.gap))
+    # the columns of a summary are what it is by, and then its figures
     for figure, held in zip(node.figures, columns[len(by) :], strict=True):
         values.append(called(_figure(writer, figure, rows, number), held.id))
     values += [column(mark) for mark in marks]
     order: tuple[OrderKey, ...] = ()
     if in_order and number and by:
+        # a group stands where its first row stood
         values.append(called(exp.Min(this=column(number)), "~first"))
         order = (OrderKey("~first"),)
     query = select(values, table(rows.name))
     if by:
         grouped(query, writer.group_values(rows, node.by))
     name = writer.add(owner, query, (rows.name,), "summary")
+    # a value of the groups can be a gap as it was in the rows; a figure is a blank at most
     made = tuple(
         replace(held, gap=by[place].gap if place < len(by) else "")
         for place, held in enumerate(columns)
@@ -122,6 +128,8 @@ def _average(dialect: Dialect, value: Sql, held: Held) -> Sql:
                 ),
                 tr("Have the sum and the count, and divide them by a formula."),
             )
+        # the sum of many integers of 64 bits may need more; 38 digits hold that of 10**19 of the
+        # largest
         wide = exp.DataType.build("decimal(38, 0)", dialect=dialect.name)
         added = exp.Sum(this=exp.Cast(this=value, to=wide))
         return exp.Div(this=dialect.cast(added, Kind.NUMBER), expression=count(value))
@@ -157,6 +165,8 @@ def counts(writer: Writer, node: Join) -> tuple[exp.Select, tuple[str, ...]]:
     met = links.matched(writer, node)
     if node.link.cross and node.link.partner == "every":
         return _of_cross(met)
+    # by equality all follows from how often a value stands; with one partner of several rows differ
+    # although their values do not; else from the pairs of values that meet
     if not met.others and not met.pairs:
         return _of_equal(writer, met)
     if met.one_of is not None:
@@ -228,6 +238,7 @@ def _of_equal(writer: Writer, met: Matched) -> tuple[exp.Select, tuple[str, ...]
         )
         grouped(query, keys)
         sides.append(within(query, side))
+    # null on a side of the FULL join that has not the value of the other
     n = {side: column("n", side) for side in (L, R)}
     whole = {
         side: all_of([not_null(column(f"k{place}", side)) for place in range(len(met.equal))])
@@ -509,6 +520,8 @@ def _of_rows(
     )
     made = _by_key(stand, keys, rows, name, exp.Subquery(this=several) if is_marked else None)
     # what is said of link values does not change by the choice
+    # rows of one value of the equal fields can have other partners by the rest of the link: the
+    # value is found where any of them is
     before = select(
         [*(column(k) for k in keys), called(exp.Max(this=column("before")), "partners")],
         table(per_row),

@@ -126,6 +126,7 @@ class Writer:
         NotThereError
             The dialect cannot say it, and nothing of ours can stand in for it.
         """
+        # an order that costs nothing is always known: so the two are written once
         in_order = in_order or self._stands_as_it_came(node)
         known = self._ordered if in_order else self._made
         if node.digest in known:

@@ -224,7 +224,7 @@ def _at(amounts: Cells, digits: int, kind: Kind, working: Working, half: bool) -
     # Adding half a unit to the amount before it is divided rounds halves away from zero; the unit
     # is at least 10, so that its half is an integer.
     unit = 10**drop
-    if unit >= _FITS or extent_of(amounts.column) + unit >= _FITS:
+    if extent_of(amounts.column) + unit >= _FITS:
         whole = whole.astype(object)
     size = abs(whole)
     found = np.sign(whole) * ((size + unit // 2) // unit if half else size // unit)

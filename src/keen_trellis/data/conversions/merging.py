@@ -62,6 +62,8 @@ def merged_texts(texts: pa.Array | pa.ChunkedArray, values: Column) -> Merged | 
     rows = np.flatnonzero(np.isin(sortable, np.unique(sortable[odd])) & there)
     codes = array.take(pa.array(rows)).dictionary_encode()
     code = codes.indices.to_numpy(zero_copy_only=False)
+    # each value by its rank, each text by its code: a row whose code is not that of the first row
+    # of its value is written otherwise
     _, value = np.unique(sortable[rows], return_inverse=True)
     first = np.zeros(value.max() + 1, code.dtype)
     first[value[::-1]] = code[::-1]  # written from the last row on, so that the first one stays
@@ -71,6 +73,7 @@ def merged_texts(texts: pa.Array | pa.ChunkedArray, values: Column) -> Merged | 
     is_merged = np.zeros(len(first), np.bool_)
     is_merged[value[differs]] = True
     concerned = is_merged[value]
+    # an example: the first value that is concerned, and the first row that has it otherwise
     at = int(np.flatnonzero(differs & (value == value[np.flatnonzero(concerned)[0]]))[0])
     pair = codes.dictionary[int(first[value[at]])].as_py(), codes.dictionary[int(code[at])].as_py()
     return Merged(rows[concerned], pair)

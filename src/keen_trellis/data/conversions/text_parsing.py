@@ -73,6 +73,8 @@ def column_of_texts(texts: pa.ChunkedArray, written: Written = Written()) -> Col
     """
     sample = first_texts(texts)
     array = _one_array(texts)
+    # of few different texts each is read once, and its value put at every row; true, false and
+    # times of day go text by text through Python, so always once each
     encoded = None
     if len(set(sample)) <= len(sample) // 2 or _suggested(sample) in (Kind.BOOLEAN, Kind.TIME):
         encoded = array.dictionary_encode()
@@ -91,6 +93,7 @@ def _narrowest(texts: pa.StringArray, sample: list[str]) -> Column | None:
         values = _CONVERT[kind](texts)
         if values is not None:
             return values
+        # the sample only says where to begin: one row that is not of a kind sends all of them on
         kind = _WIDER.get(kind, Kind.TEXT)
     return None
 
@@ -339,6 +342,7 @@ def _leading_zero(texts: pa.StringArray) -> bool:
     if letters_buffer is None:
         return False
     offsets = np.frombuffer(offsets_buffer, np.int32)[texts.offset : texts.offset + len(texts) + 1]
+    # two more, so that “the letter behind” and “the next one” are there for the last text as well
     letters = np.append(np.frombuffer(letters_buffer, np.uint8), np.zeros(2, np.uint8))
     start, end = offsets[:-1], offsets[1:]
     start = start + (letters[start] == ord("-"))

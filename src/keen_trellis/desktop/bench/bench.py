@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from functools import partial
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import (
     QButtonGroup,
@@ -52,6 +52,9 @@ _FIRST_ROWS = marked(
     "This page works on the first {rows:,} rows of each lane, read here. What is true of all of "
     "them stands on the page There and on the map."
 )
+_LOOK_MS, _LOOKS = 5, 40
+"""How often and how many times a new window is asked whether the screen shows it by now."""
+
 _HEAD_HEIGHT, _LEAST_HEIGHT, _BETWEEN = 42, 260, 22
 
 
@@ -75,6 +78,11 @@ class Bench(QWidget):
         self.setMinimumHeight(_LEAST_HEIGHT)
         self._welcome = empty_page(tr("Nothing selected"), _WELCOME)
         self._stack.addWidget(self._welcome)
+        self._blank = QWidget()
+        self._stack.addWidget(self._blank)
+        self._page_due = QTimer(self, interval=_LOOK_MS)
+        self._page_due.timeout.connect(self._make_page)
+        self._looks = 0
         self.notice = Notice("bench.notice")
         self._of_first = Notice("bench.first_rows")
         self._was_elsewhere = False
@@ -103,6 +111,7 @@ class Bench(QWidget):
             session.delivering.delivered,
         ):
             signal.connect(self.renew)
+        session.document.taken_up.connect(self._wait_for_map)
         session.shows.connect(self._show_rows)
         session.elsewhere.went.connect(self._change_place)
         self.renew()
@@ -263,11 +272,28 @@ class Bench(QWidget):
         view = view_of(item)
         self._title.setText(view.title(self._session.trellis, lane, item))
         self._show_tabs(self._specs(view))
+        if self._page_due.isActive() and (self._sort, self._open[self._sort]) not in self._pages:
+            self._stack.setCurrentWidget(self._blank)
+            return
         page = self._page(view)
         page.show_part(lane, item, self._origins())
         self._stack.setCurrentWidget(page)
         is_of_first = self._is_elsewhere and self._open[self._sort] not in ("there", "notes")
         self._of_first.tell(tr(_FIRST_ROWS, rows=FIRST_ROWS) if is_of_first else "")
+
+    def _wait_for_map(self) -> None:
+        """Let the map of another document be drawn before a page is made for it, which is slow."""
+        self._looks = 0
+        self._page_due.start()
+
+    def _make_page(self) -> None:
+        self._looks += 1
+        handle = self.window().windowHandle()
+        # what is shown is drawn at once; a window that is not shown waits for nothing
+        is_drawn = not self.isVisible() or (handle is not None and handle.isExposed())
+        if is_drawn or self._looks >= _LOOKS:
+            self._page_due.stop()
+            self.renew()
 
     @property
     def _is_elsewhere(self) -> bool:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QObject, Qt
-from PySide6.QtGui import QAccessible, QAccessibleActionInterface, QAccessibleInterface
+from PySide6.QtGui import QAccessible, QAccessibleInterface
 from PySide6.QtWidgets import QAccessibleWidget, QHBoxLayout, QPushButton, QWidget
 
 from keen_trellis.base.language import tr
@@ -34,29 +34,6 @@ class PageTabs(QWidget):
         self.row.setSpacing(_APART)
 
 
-class _HeardTab(QAccessibleWidget):
-    """A tab to who hears it: Qt's own would call it a check box."""
-
-    def __init__(self, tab: PageTab) -> None:
-        super().__init__(tab, QAccessible.Role.PageTab)
-        self._tab = tab
-
-    def state(self) -> QAccessible.State:
-        state = super().state()
-        state.selectable = 1
-        state.selected = int(self._tab.isChecked())
-        return state
-
-    def actionNames(self) -> list[str]:
-        return [QAccessibleActionInterface.pressAction(), *super().actionNames()]
-
-    def doAction(self, name: str) -> None:
-        if name == QAccessibleActionInterface.pressAction():
-            self._tab.click()
-        else:
-            super().doAction(name)
-
-
 _heard: dict[int, QAccessibleInterface] = {}
 """What Qt holds without owning it, by the id of its widget; let go of once that is gone."""
 
@@ -64,7 +41,10 @@ _heard: dict[int, QAccessibleInterface] = {}
 def _made(_: str, thing: QObject | None) -> QAccessibleInterface | None:
     made: QAccessibleInterface
     if isinstance(thing, PageTab):
-        made = _HeardTab(thing)
+        # where nobody hears the window it is never loaded, which takes a while
+        from keen_trellis.desktop.bench.heard_tab import HeardTab
+
+        made = HeardTab(thing)
     elif isinstance(thing, PageTabs):
         made = QAccessibleWidget(thing, QAccessible.Role.PageTabList)
     else:
