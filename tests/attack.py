@@ -432,15 +432,15 @@ def odd_surroundings() -> Tally:
 
 
 FAMILIES: tuple[tuple[Callable[..., Tally], int, int], ...] = (
-    (damaged_files, 1_500, 90),
-    (strange_documents, 20_000, 500),
-    (kills, 120, 6),
+    (damaged_files, 1_500, 50),
+    (strange_documents, 20_000, 300),
+    (kills, 120, 4),
     (bad_connections, 120, 12),
-    (changing_sources, 600, 30),
+    (changing_sources, 600, 20),
     (changing_databases, 200, 10),
     (far_cells, 100, 8),
-    (odd_names, 5_000, 300),
-    (odd_settings, 3_000, 150),
+    (odd_names, 5_000, 150),
+    (odd_settings, 3_000, 100),
     (functions_of_postgres, 1_000, 1_000),
 )
 """Every family that takes a number of tries: how many alone, and how many among the tests."""

@@ -232,7 +232,7 @@ PLACES = st.lists(st.tuples(TEXTS, FEW, FEW), min_size=1, max_size=7)
 class PromiseTest(unittest.TestCase):
     """Whatever the link, what a button promises is what it gives when it is pressed."""
 
-    @settings(max_examples=400)
+    @settings(max_examples=200)
     @given(
         PLACES,
         PLACES,

@@ -65,7 +65,7 @@ class PlansInPostgresTest(PostgresTestCase):
     def test_plans_by_chance_give_the_same_rows_and_counts(self, seed: int, numbered: bool) -> None:
         tally: Counter[str] = Counter()
         with in_postgres() as session:  # one for some: what is sent stays to the end of a session
-            for more in range(40):
+            for more in range(25):
                 told(session, seed + more, numbered, tally)
         self.assertGreater(tally["same"], tally["refused"])
 
@@ -78,7 +78,7 @@ class PlansOnSparkTest(SparkTestCase):
     def test_plans_by_chance_give_the_same_rows_and_counts(self) -> None:
         tally: Counter[str] = Counter()
         first = random.randrange(10**9)
-        for more in range(18):
+        for more in range(12):
             with ON_WORKERS if more % 3 == 0 else contextlib.nullcontext():
                 told(self.session, first + more, more % 4 > 0, tally)
         self.assertGreater(tally["same"], 2 * tally["refused"])

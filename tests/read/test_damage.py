@@ -148,7 +148,7 @@ class DamagedFileTest(SourceTestCase):
         for original, read in self.make().items():
             whole = original.read_bytes()
             refused = 0
-            for number in range(8 if original.suffix == ".ods" else 40):
+            for number in range(6 if original.suffix == ".ods" else 24):
                 content = bytearray(whole)
                 if number % 3 == 0:
                     content = content[: chance.randrange(1, len(content))]
