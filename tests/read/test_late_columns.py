@@ -5,14 +5,18 @@ import csv
 import datetime as dt
 import io
 import json
+import os
 import random
 import shutil
+import subprocess
+import sys
 import tempfile
 import unittest
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from decimal import Decimal
 from pathlib import Path
 from typing import Any, cast
+from unittest import mock
 
 import pyarrow as pa
 import pyarrow.parquet as pq
@@ -29,7 +33,7 @@ from keen_trellis.document.items import LinkedFields, Promised
 from keen_trellis.document.sources import ColumnarSource
 from keen_trellis.document.trellis_wants import wants
 from keen_trellis.machine.approvals import allow
-from keen_trellis.read import read_columnar
+from keen_trellis.read import parser_process, read_columnar
 from keen_trellis.read.reading import Reading
 from keen_trellis.run import Runner, make_deliveries
 from tests.data.test_arrow_types import NONE_OF_OURS, VALUES, packed
@@ -87,8 +91,25 @@ def looked_at(reading: Reading, order: Callable[[list[str]], None]) -> dict[str,
     return {name: list(map(repr, reading.table.column(name).to_list())) for name in names}
 
 
+def small_files_count(test: unittest.TestCase) -> None:
+    """Take small files for large ones, of which it is worth to read few columns."""
+    large = mock.patch("keen_trellis.read.parquet_file.LARGE", 0)
+    large.start()
+    test.addCleanup(large.stop)
+
+
+def looked_into(path: Path, command: str, **_: Any) -> Iterator[Any]:
+    """Look into a sound file here, since a process for each of so many takes long."""
+    with path.open("rb") as file:
+        yield from parser_process._COMMANDS[command](file)
+
+
 class LateColumnsTest(unittest.TestCase):
     def setUp(self) -> None:
+        small_files_count(self)
+        here = mock.patch("keen_trellis.read.parquet_file.parsed_apart", looked_into)
+        here.start()
+        self.addCleanup(here.stop)
         folder = tempfile.TemporaryDirectory()
         self.addCleanup(folder.cleanup)
         self.folder = Path(folder.name)
@@ -139,13 +160,16 @@ class LateColumnsTest(unittest.TestCase):
         odd = {
             "bytes": NONE_OF_OURS[0],
             "list": NONE_OF_OURS[4],
-            "a struct": NONE_OF_OURS[5],
+            "a struct": pa.array([{"a": "x"}]),
             "far": pa.array([2**62], pa.timestamp("us")),
             "long": pa.array([Decimal(10) ** 50], pa.decimal256(60, 2)),
             "near": pa.array([dt.date(2026, 1, 1)]),
         }
         pq.write_table(pa.table(odd), self.file)
-        self.assertEqual(("near",), self.assert_same().unread)
+        reading = self.assert_same()
+        self.assertEqual(("near",), reading.unread)
+        # texts in it are coded like any, which is nobody's concern
+        self.assertIn("“a struct” holds values of the type struct<a: string>", str(reading.notes))
 
     def test_two_columns_of_one_name_are_read_at_once_and_told_apart(self) -> None:
         twice = pa.table([pa.array([1]), pa.array(["x"]), pa.array([2])], names=["a", "b", "a"])
@@ -186,6 +210,27 @@ class LateColumnsTest(unittest.TestCase):
         with self.assertRaisesRegex(SourceError, "damaged"):
             late.column("b")
 
+    def test_a_footer_over_which_arrow_ends_its_process_is_a_sentence(self) -> None:
+        # in a process of its own, which would be ended otherwise
+        rows = pa.table({"t": ["a", None, "b"]})
+        pq.write_table(
+            rows, self.file, compression="none", use_dictionary=False, store_schema=False
+        )
+        whole = self.file.read_bytes()
+        changes = ((-131, 36), (-130, 3), (-130, 0), (-130, 18), (-130, 66), (-66, 9), (-65, 70))
+        for number, (place, value) in enumerate(changes):
+            damaged = bytearray(whole)
+            damaged[place] = value
+            (self.folder / f"{number}.parquet").write_bytes(damaged)
+        done = subprocess.run(
+            [sys.executable, "-c", _READS_ALL, str(self.folder)],
+            capture_output=True,
+            text=True,
+            env={**os.environ, "PYTHONPATH": os.pathsep.join(sys.path)},
+        )
+        self.assertEqual((0, "3\n"), (done.returncode, done.stdout.split("rows.parquet ")[1][:2]))
+        self.assertEqual(2 * len(changes) + 1, done.stdout.count("\n"), done.stdout + done.stderr)
+
     @settings(max_examples=100, deadline=None)
     @given(st.integers(0, 10**9))
     def test_every_plan_gives_the_same_of_tables_that_come_late(self, seed: int) -> None:
@@ -194,6 +239,21 @@ class LateColumnsTest(unittest.TestCase):
         late = {name: come_late(table) for name, table in plans.tables.items()}
         given_now, given_late = outcome(node, plans.tables), outcome(node, late)
         self.assertEqual(given_now, given_late)
+
+
+_READS_ALL = """
+import importlib, sys
+from pathlib import Path
+from keen_trellis.base.errors import SourceError
+from keen_trellis.read import read_columnar
+for path in sorted(Path(sys.argv[1]).glob("*.parquet"), reverse=True):
+    for large in (8 << 20, 0)[: 1 if path.stem == "rows" else 2]:
+        importlib.import_module("keen_trellis.read.parquet_file").LARGE = large
+        try:
+            print(path.name, len(read_columnar(path, late=True).table))
+        except SourceError as error:
+            print(path.name, error)
+"""
 
 
 def come_late(table: Table) -> Table:
@@ -215,6 +275,7 @@ class LateRunsTest(unittest.TestCase):
     """A run without a window over two files, of which it needs few columns."""
 
     def setUp(self) -> None:
+        small_files_count(self)
         folder = tempfile.TemporaryDirectory()
         self.addCleanup(folder.cleanup)
         self.folder = Path(folder.name)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import logging
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import replace
 from functools import partial
 from pathlib import Path
@@ -25,8 +25,12 @@ from keen_trellis.data.column_names import column_names
 from keen_trellis.data.conversions.not_numbers import nan_noticed
 from keen_trellis.data.conversions.noticed import Noticed
 from keen_trellis.data.conversions.python_values import column_of_values, value_text
+from keen_trellis.read import parquet_file
 from keen_trellis.read.apart import ParserError, parsed_apart
 from keen_trellis.read.parquet_file import (
+    Part,
+    coded_texts,
+    footer_of,
     kinds_told,
     nanoseconds_of_int96,
     parquet_column,
@@ -81,8 +85,14 @@ def read_columnar(
     try:
         share = part(report, 0.0, 0.6)
         is_parquet = path.suffix.lower() in PARQUET
-        told = kinds_told(path) if late and is_parquet and rows_at_most is None else {}
-        batches = parquet_parts(path, told) if is_parquet else _arrow(path, rows_at_most, share)
+        footer: list[Part] = []
+        if is_parquet and rows_at_most is None and stamp.size >= parquet_file.LARGE:
+            footer = footer_of(path, part(report, 0.0, 0.1))
+        told = kinds_told(path, footer) if late else {}
+        coded = coded_texts(footer)
+        batches = (
+            parquet_parts(path, told, footer) if is_parquet else _arrow(path, rows_at_most, share)
+        )
         layout, table, n_rows, is_part = _gathered(
             batches, path, rows_at_most, share if is_parquet else quiet
         )
@@ -95,7 +105,8 @@ def read_columnar(
     for place, (stored, name) in enumerate(zip(layout.names, names, strict=True)):
         report(0.6 + 0.4 * place / len(names), tr("Reading {name}", name=path.name))
         if stored in told:
-            read = partial(_read_late, path, stamp, stored, name, told[stored], n_rows)
+            values_of = partial(parquet_column, path, stored, stored in coded)
+            read = partial(_read_late, path, stamp, values_of, name, told[stored], n_rows)
             made[name] = LateColumn(told[stored], n_rows, read)
             continue
         # by its place where all are there: two may have one name
@@ -121,7 +132,12 @@ def read_columnar(
 
 
 def _read_late(
-    path: Path, stamp: FileStamp, stored: str, name: str, kind: Kind, n_rows: int
+    path: Path,
+    stamp: FileStamp,
+    values_of: Callable[[], pa.ChunkedArray],
+    name: str,
+    kind: Kind,
+    n_rows: int,
 ) -> tuple[Column, tuple[Noticed, ...]]:
     """Return one column of a Parquet file, as it was when the file's other columns were read.
 
@@ -133,8 +149,8 @@ def _read_late(
     if FileStamp.of(path) != stamp:
         raise WrittenMeanwhileError([str(path)])
     try:
-        with timed(_log, f"read {stored} of {path.name}", logging.DEBUG) as told:
-            values = parquet_column(path, stored)
+        with timed(_log, f"read {name} of {path.name}", logging.DEBUG) as told:
+            values = values_of()
             told.rows = len(values)
         column, noticed = _column(values, name, path.name)
     except _UNREADABLE as error:

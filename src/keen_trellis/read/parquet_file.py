@@ -1,35 +1,106 @@
-"""Parquet files: what their footer says, their parts, and one column of theirs for itself."""
+"""Parquet files: what their footer says, their parts, and one column of theirs for itself.
+
+Arrow's C++ throws over some damaged footers where Python cannot catch it, which ends the process.
+What it reads by itself it refuses in an error. So nothing here asks for the footer of a column
+before its values were read, and of a large file the footer is looked at in a process apart.
+"""
 
 from __future__ import annotations
 
-import datetime as dt
 import itertools
 import os
 from collections.abc import Container, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import pyarrow as pa
 import pyarrow.compute as pc
 
 from keen_trellis.base.errors import SourceError
 from keen_trellis.base.language import tr
+from keen_trellis.base.progress import Report
 from keen_trellis.base.words import counted
 from keen_trellis.data import Kind
 from keen_trellis.data.column import DIGITS_AT_MOST, finer_than_kept, kind_of_arrow
 from keen_trellis.data.conversions.noticed import Noticed
+from keen_trellis.read.apart import ParserError, parsed_apart
 from keen_trellis.read.parquet_pages import values_in_pages
 
 if TYPE_CHECKING:
     import pyarrow.parquet as pq
+
+LARGE = 8 << 20
+"""From how many bytes on it is worth a process to know what the footer says."""
 
 _ROWS_WORTH_PARTING = 100_000
 _SMALL_DICTIONARY = 1 << 16
 """In bytes as they lie packed; writers give up on dictionaries of a megabyte."""
 
 
-def kinds_told(path: Path) -> dict[str, Kind]:
+@dataclass(frozen=True, slots=True)
+class ColumnPart:
+    """What a footer says of one column in one part of the file.
+
+    Attributes
+    ----------
+    path : str
+        With dots where it lies within others.
+    physical, logical : str
+        Its types.
+    repeated : int
+        How many lists it lies in: then its values are not its rows.
+    values : int
+        With the blanks.
+    start, end : int
+        Where its pages lie.
+    dictionary : int
+        The bytes of its dictionary; -1 for none.
+    in_calendar : bool
+        Whether its dates are known to be of years with four digits.
+    """
+
+    path: str
+    physical: str
+    logical: str
+    repeated: int
+    values: int
+    start: int
+    end: int
+    dictionary: int
+    in_calendar: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Part:
+    """One part of a file, some rows of all columns, as the footer has it."""
+
+    rows: int
+    columns: tuple[ColumnPart, ...]
+
+
+def footer_of(path: Path, report: Report) -> list[Part]:
+    """Return what a footer says, looked at in a process apart.
+
+    Raises
+    ------
+    ParserError, SourceError
+        It is no Parquet file, or damaged.
+    Cancelled
+        Raised by `report` once the user has asked to stop.
+    """
+    doing = tr("Looking into {name}", name=path.name)
+    parts = [
+        Part(rows, tuple(ColumnPart(*one) for one in columns))
+        for rows, columns in parsed_apart(path, "footer", report=report, doing=doing)
+    ]
+    if len({len(part.columns) for part in parts}) > 1:
+        raise ParserError("columns", "Its parts have other numbers of columns.")
+    return parts
+
+
+def kinds_told(path: Path, footer: Sequence[Part]) -> dict[str, Kind]:
     """Return the kinds of the columns of which every value is of the kind that the footer says.
 
     One that is not there has to be read for its kind: nested values, bytes and long decimals
@@ -42,32 +113,28 @@ def kinds_told(path: Path) -> dict[str, Kind]:
     """
     import pyarrow.parquet as pq  # takes a while to load
 
-    with pq.ParquetFile(path) as file:
-        layout = file.schema_arrow
-        paths = [file.schema.column(place).path for place in range(len(file.schema))]
-        told: dict[str, Kind] = {}
-        if len(set(layout.names)) < len(layout.names):  # one cannot be asked for by its name
-            return told
-        for name in layout.names:
-            # Arrow takes a name for the beginning of a path, too: “a” means “a.b” as well. Only
-            # where it means one column can that one be asked for by its name.
-            meant = [n for n, one in enumerate(paths) if one == name or one.startswith(f"{name}.")]
-            if len(meant) != 1:
-                continue
-            if file.schema.column(meant[0]).physical_type == "INT96":  # has no calendar to ask
-                continue
-            kind = _kind_told(layout.field(name).type, _statistics(file, meant[0]))
-            if kind is not None:
-                told[name] = kind
+    layout = pq.read_schema(path)
+    told: dict[str, Kind] = {}
+    if not footer or len(set(layout.names)) < len(layout.names):  # two cannot be told by name
+        return told
+    for name in layout.names:
+        # Arrow takes a name for the beginning of a path, too: “a” means “a.b” as well. Only where
+        # it means one column can that one be asked for by its name.
+        meant = [
+            place
+            for place, one in enumerate(footer[0].columns)
+            if one.path == name or one.path.startswith(f"{name}.")
+        ]
+        if len(meant) != 1 or footer[0].columns[meant[0]].physical == "INT96":  # of any year
+            continue
+        is_near = all(part.columns[meant[0]].in_calendar for part in footer)
+        kind = _kind_told(layout.field(name).type, is_near)
+        if kind is not None:
+            told[name] = kind
     return told
 
 
-def _statistics(file: pq.ParquetFile, place: int) -> Iterator[Any]:
-    for group in range(file.num_row_groups):
-        yield file.metadata.row_group(group).column(place).statistics
-
-
-def _kind_told(stored: pa.DataType, statistics: Iterator[Any]) -> Kind | None:
+def _kind_told(stored: pa.DataType, in_calendar: bool) -> Kind | None:
     types = pa.types
     if types.is_dictionary(stored) and not _is_text(stored.value_type):
         return None
@@ -83,7 +150,7 @@ def _kind_told(stored: pa.DataType, statistics: Iterator[Any]) -> Kind | None:
     if types.is_date(stored) or types.is_timestamp(stored):
         # 64 bits of nanoseconds end in the year 2262
         is_near = types.is_timestamp(stored) and stored.unit == "ns"
-        return kind_of_arrow(stored) if is_near or all(map(_in_calendar, statistics)) else None
+        return kind_of_arrow(stored) if is_near or in_calendar else None
     return None
 
 
@@ -94,23 +161,33 @@ def _is_text(stored: pa.DataType) -> bool:
     )
 
 
-def _in_calendar(statistics: Any) -> bool:
-    """Return whether a part's least and greatest date are dates of years with four digits."""
-    if statistics is None:
-        return False
-    if not statistics.has_min_max:
-        return bool(statistics.has_null_count) and not statistics.num_values
-    try:
-        ends = statistics.min, statistics.max
-    except (ValueError, OverflowError, pa.ArrowException):  # no date that Python can hold
-        return False
-    return all(isinstance(end, dt.date) for end in ends)
+def coded_texts(footer: Sequence[Part]) -> list[str]:
+    """Return the texts of few values, which are codes of a dictionary in every part of the file.
+
+    Writers give up on a dictionary once it is large, in the middle of a part if need be; of a
+    small one that is certain. What is not here is written out by Arrow, and coded by us.
+    """
+    coded = []
+    for place, first in enumerate(footer[0].columns if footer else ()):
+        parts = (part.columns[place] for part in footer)
+        # within another column it would change the type of that one
+        is_own_text = first.logical == "STRING" and "." not in first.path
+        if is_own_text and all(0 < one.dictionary < _SMALL_DICTIONARY for one in parts):
+            coded.append(first.path)
+    return coded
 
 
 def parquet_parts(
-    path: Path, late: Container[str]
+    path: Path, late: Container[str], footer: Sequence[Part]
 ) -> Iterator[tuple[pa.Schema, int, int, pa.Table | None]]:
     """Yield the layout, all rows, a part's rows, and its columns but for those that come late.
+
+    Parameters
+    ----------
+    path : Path
+    late : container of str
+    footer : sequence of Part
+        Empty where nobody has looked at it: then no column is late.
 
     Raises
     ------
@@ -119,18 +196,44 @@ def parquet_parts(
     pyarrow.ArrowException, OSError
         It is no Parquet file, or damaged.
     """
-    with _opened(path) as file:
+    with _opened(path, coded_texts(footer)) as file:
         total, layout = file.metadata.num_rows, file.schema_arrow
         yield layout, total, 0, None
         now = [name for name in layout.names if name not in late]
         wanted = now if len(now) < len(layout) else None  # None: all, also two of one name
         for group in range(file.num_row_groups):
-            _require_true_count(path, file, group)
-            n_rows = file.metadata.row_group(group).num_rows
-            yield layout, total, n_rows, file.read_row_group(group, columns=wanted)
+            table = file.read_row_group(group, columns=wanted)
+            # all values were read, or the footer was: only now it can be asked
+            part = footer[group] if footer else _part(file, group)
+            _require_true_count(path, group, part)
+            yield layout, total, part.rows, table
 
 
-def parquet_column(path: Path, name: str) -> pa.ChunkedArray:
+def _part(file: pq.ParquetFile, group: int) -> Part:
+    """Return what is needed of a part whose values have been read."""
+    said = file.metadata.row_group(group)
+    columns = []
+    for place in range(said.num_columns):
+        column, schema = said.column(place), file.schema.column(place)
+        start = column.dictionary_page_offset or column.data_page_offset
+        start = min(start, column.data_page_offset)
+        columns.append(
+            ColumnPart(
+                schema.path,
+                schema.physical_type,
+                schema.logical_type.type,
+                schema.max_repetition_level,
+                column.num_values,
+                start,
+                start + column.total_compressed_size,
+                dictionary=-1,
+                in_calendar=False,
+            )
+        )
+    return Part(said.num_rows, tuple(columns))
+
+
+def parquet_column(path: Path, name: str, is_coded: bool) -> pa.ChunkedArray:
     """Return the values of one column, of which every part is read for itself, on all cores.
 
     Raises
@@ -138,7 +241,8 @@ def parquet_column(path: Path, name: str) -> pa.ChunkedArray:
     pyarrow.ArrowException, OSError
         It is no Parquet file, or damaged.
     """
-    with _opened(path) as file:
+    coded = [name] if is_coded else []
+    with _opened(path, coded) as file:
         layout, metadata = file.schema_arrow.field(name), file.metadata
         groups = range(file.num_row_groups)
         if metadata.num_rows < _ROWS_WORTH_PARTING or len(groups) < 2:
@@ -146,7 +250,7 @@ def parquet_column(path: Path, name: str) -> pa.ChunkedArray:
 
     def read(some: Sequence[int]) -> pa.ChunkedArray:
         # a reader of its own: none is safe in two threads; the footer is not parsed again
-        with _opened(path, metadata) as own:
+        with _opened(path, coded, metadata) as own:
             return _checked(own.read_row_groups(some, [name], use_threads=False))
 
     cores = min(os.cpu_count() or 1, len(groups))
@@ -165,65 +269,38 @@ def _checked(table: pa.Table) -> pa.ChunkedArray:
     return column
 
 
-def _opened(path: Path, metadata: Any = None) -> pq.ParquetFile:
-    """Return a file whose texts come coded where they lie coded, and whose old moments fit."""
+def _opened(
+    path: Path, coded: Sequence[str], metadata: pq.FileMetaData | None = None
+) -> pq.ParquetFile:
+    """Return a file of which some texts come as they lie coded, and whose old moments fit."""
     import pyarrow.parquet as pq  # takes a while to load
 
-    if metadata is None:
-        metadata = pq.read_metadata(path)
     return pq.ParquetFile(
         path,
         metadata=metadata,
-        read_dictionary=_coded(metadata),
+        read_dictionary=list(coded),
         # INT96 has nanoseconds of any year, of which 64 bits hold only those of 1677 to 2262:
         # Arrow would wrap round
         coerce_int96_timestamp_unit="us",
     )
 
 
-def _coded(metadata: pq.FileMetaData) -> list[str]:
-    """Return the texts of few values, which are codes of a dictionary in every part of the file.
-
-    Writers give up on a dictionary once it is large, in the middle of a part if need be; of a
-    small one that is certain. What is not here is written out by Arrow, and coded by us.
-    """
-    coded = []
-    for place in range(metadata.num_columns):
-        column = metadata.schema.column(place)
-        if column.logical_type.type != "STRING" or column.max_repetition_level:
-            continue
-        parts = (metadata.row_group(n).column(place) for n in range(metadata.num_row_groups))
-        if all(map(_is_small, parts)):
-            coded.append(column.path)
-    return coded
-
-
-def _is_small(part: pq.ColumnChunkMetaData) -> bool:
-    if not part.has_dictionary_page or part.dictionary_page_offset is None:
-        return False
-    return bool(0 < part.data_page_offset - part.dictionary_page_offset < _SMALL_DICTIONARY)
-
-
-def _require_true_count(path: Path, file: pq.ParquetFile, group: int) -> None:
-    """Hold what the footer says of a group's rows against its pages: Arrow believes the footer.
+def _require_true_count(path: Path, group: int, part: Part) -> None:
+    """Hold what the footer says of a part's rows against its pages: Arrow believes the footer.
 
     Raises
     ------
     SourceError
         There are other rows than the footer counts, which would be left out without a word.
     """
-    said = file.metadata.row_group(group)
     # a list has other numbers of values than of rows
-    flat = [n for n in range(said.num_columns) if not file.schema.column(n).max_repetition_level]
-    for place in flat:
-        column = said.column(place)
-        there: int | None = column.num_values
-        if there == said.num_rows and place == flat[0]:  # the others are held against the footer
-            start = column.dictionary_page_offset or column.data_page_offset
-            start = min(start, column.data_page_offset)
+    flat = [column for column in part.columns if not column.repeated]
+    for place, column in enumerate(flat):
+        there: int | None = column.values
+        if there == part.rows and not place:  # the others are held against the footer
             with path.open("rb") as opened:
-                there = values_in_pages(opened, start, start + column.total_compressed_size)
-        if there is not None and there != said.num_rows:
+                there = values_in_pages(opened, column.start, column.end)
+        if there is not None and there != part.rows:
             raise SourceError(
                 tr(
                     "{path} is damaged: its part {group:,} is said to have "
@@ -231,8 +308,8 @@ def _require_true_count(path: Path, file: pq.ParquetFile, group: int) -> None:
                     "{values} there.",
                     path=path,
                     group=group + 1,
-                    rows=counted(said.num_rows, "row"),
-                    path_in_schema=column.path_in_schema,
+                    rows=counted(part.rows, "row"),
+                    path_in_schema=column.path,
                     values=counted(there, "value"),
                 ),
                 tr("Fetch or write it anew, and choose it again."),
