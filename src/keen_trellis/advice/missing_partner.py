@@ -91,6 +91,7 @@ def why_not(tie: Tied, row: int, side: Side = "left") -> Reason:
         raise ValueError(f"Row {row} has a partner.")
     name, other = tie.names if side == "left" else tie.names[::-1]
     sides = [_Sides.of(tie, field, place, side) for place, field in enumerate(tie.link.fields)]
+    # from what the row itself lacks to what the other side lacks: what explains it first is said
     unread = [s for s in sides if s.is_unread(row)]
     if unread:
         first = unread[0]
@@ -157,6 +158,7 @@ def _not_together(
     """Explain a row whose values are there, but not on one row, or not within the bounds."""
     equal = [s for s in sides if s.field.operator == "="]
     ordered = [s for s in sides if s.field.operator != "="]
+    # each field by itself is met by some row; what is left after all of them meets them together
     rows = np.arange(len(sides[0].other))
     for s in equal:
         rows = np.intersect1d(rows, s.equal_rows(row))
@@ -184,6 +186,7 @@ def _own(
     sides: list[_Sides], row: int, partners: Rows
 ) -> tuple[tuple[str, ...], tuple[int, ...], int]:
     """Return the row's own values of some fields, their places, and how many rows are like it."""
+    # rows with the very same values have the same reason
     like = partners == 0
     for s in sides:
         like &= s.own.values == s.own.values[row]
@@ -272,6 +275,7 @@ class _Sides:
         pairs = [(p.left, p.right) for p in self.tie.link.pairs if p.field == self.place]
         one = self.own.take(np.array([row]))
         blanks = self.tie.link.blanks == "match"
+        # one row against all of the other side, by the rules that hold for every row
         codes = codes_of(one, self.other, self.tie.link.text, blanks_match=blanks, pairs=pairs)
         if codes.left[0] < 0:
             return np.zeros(0, np.intp)
@@ -282,6 +286,7 @@ class _Sides:
         value = self.own_text(row)
         texts = converted(self.other, Kind.TEXT).column
         assert texts.dictionary is not None
+        # each text once, with the first row that has it; -1, the code of no text, is left out
         used, first = np.unique(texts.values, return_index=True)
         rows_of = {int(code): int(at) for code, at in zip(used, first, strict=True) if code >= 0}
         choices = {code: str(texts.dictionary[code].as_py()) for code in rows_of}

@@ -156,6 +156,7 @@ def _looked_at(left: Table, right: Table, report: Report) -> tuple[list[_Looked]
             report(
                 0.5 * number / len(fields), tr("Looking at the values of {name}", name=made.name)
             )
+    # where a table meets itself both sides are the one object
     of_left = sum(side is left for side, _ in fields) if left is not right else len(fields) // 2
     return looked[:of_left], looked[of_left:]
 
@@ -183,6 +184,7 @@ def _near(lefts: list[_Looked], rights: list[_Looked], report: Report) -> NDArra
         share = part(report, done / len(pairs), (done + 1) / len(pairs))
         met = _shared(of_left[mine], of_right[theirs], part(share, 0.0, 0.5))
         met = np.maximum(met, _shared(of_right[theirs], of_left[mine], part(share, 0.5, 1.0)).T)
+        # the best of all ways to compare
         found = np.maximum(found, met)
     worth = found > 0
     if np.count_nonzero(worth) > _JUDGED_AT_MOST:
@@ -216,6 +218,7 @@ def _shared(
         if whole is None or not len(whole.hashes) or not len(values):
             continue
         at = np.searchsorted(whole.hashes, values)
+        # beyond the last stands nothing; the first is not equal to what is larger than the last
         at[at == len(whole.hashes)] = 0
         met = whose[whole.hashes[at] == values]
         found[:, place] = np.bincount(met, minlength=len(few)) / sizes
@@ -312,6 +315,8 @@ def _divergence(share: float, chance: float) -> float:
 
 
 def _score(link: ProposedLink, names: tuple[str, str], telling: float = 1.0) -> float:
+    # the side that repeats looks up in the one that tells apart: that all of its values are found
+    # counts for most
     looks_up = link.right_unique >= link.left_unique
     found, back = (link.left_found, link.right_found)[:: 1 if looks_up else -1]
     called = [alike(f.left, f.right, names) for f in link.fields]
@@ -370,9 +375,12 @@ def _sampled(left: Table, right: Table, field: LinkField) -> tuple[Table, Table]
     share = min(too_many, codes.size // _VALUES_TO_MEASURE)
     if share < 2:
         return left, right
+    # Knuth's multiplicative hash: neighbouring codes, which often mean values that stand together
+    # in the source, are chosen or not as if by chance (The Art of Computer Programming 3, 6.4)
     mixed = (np.arange(codes.size, dtype=np.uint64) * np.uint64(0x9E3779B97F4A7C15)) >> np.uint64(
         32
     )
+    # code -1, a row without a value, finds the appended False
     chosen = np.append(mixed % np.uint64(share) == 0, False)
     return left.take(np.flatnonzero(chosen[codes.left])), right.take(
         np.flatnonzero(chosen[codes.right])

@@ -17,6 +17,7 @@ def size_of(value: Any) -> int:
             return table_size(value)
         case Match():
             return sum(_arrays_in(part) for part in vars(value).values())
+    # what a step or tie made tells it itself
     return int(value.size)
 
 

@@ -124,6 +124,7 @@ class Unsettled:
             *(said for one in made.values() for said in one.noticed),
         )
         words = tuple(dict.fromkeys(word for found in blanks.values() for word in found))
+        # in the order of the source, whichever was done first
         columns = {name: one.column for name, one in made.items()}
         return Settled(Table.of(columns), noticed, unfit, words)
 

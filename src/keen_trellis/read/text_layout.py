@@ -124,6 +124,7 @@ def find_layout(head: bytes, path: Path, layout: TextLayout, all_there: bool) ->
         ) from error
     lines = text.splitlines(keepends=True)
     if not all_there:
+        # the last line is cut off in its middle
         lines = lines[:-1]
     sample = [line for line in lines[:_HEAD_LINES] if line.strip()]
     quote = _quote(sample) if layout.quote is None else layout.quote
@@ -165,7 +166,7 @@ def layout_words(layout: TextLayout) -> str:
     if layout.decimal == ",":
         words.append(tr("decimal comma"))
     if layout.dates in ("day first", "month first"):
-        words.append(layout.dates)
+        words.append(tr(layout.dates))
     if layout.blanks:
         words.append(tr("{blanks} blank", blanks=listed([f"“{word}”" for word in layout.blanks])))
     return ", ".join(words)
@@ -186,6 +187,7 @@ def _encoding(head: bytes, all_there: bool) -> str:
         if head.startswith(mark):
             return name
     for place, name in ((0, "utf-16-be"), (1, "utf-16-le")):  # without a mark, every other is 0
+        # ASCII letters of two bytes have a zero in one of them, at every other place
         some = head[place:400:2]
         if some.count(0) > 0.7 * len(some):
             return name

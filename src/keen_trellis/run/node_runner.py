@@ -83,6 +83,7 @@ class Nodes:
         """Return what was kept under a name, and keep it on."""
         kept = self._kept[digest]
         kept.last_run = self.run
+        # the order of the mapping is that of use: the first is what was longest unused
         self._kept.move_to_end(digest)
         return kept.value
 
