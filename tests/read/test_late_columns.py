@@ -12,11 +12,10 @@ import subprocess
 import sys
 import tempfile
 import unittest
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from decimal import Decimal
 from pathlib import Path
 from typing import Any, cast
-from unittest import mock
 
 import pyarrow as pa
 import pyarrow.parquet as pq
@@ -33,7 +32,7 @@ from keen_trellis.document.items import LinkedFields, Promised
 from keen_trellis.document.sources import ColumnarSource
 from keen_trellis.document.trellis_wants import wants
 from keen_trellis.machine.approvals import allow
-from keen_trellis.read import parser_process, read_columnar
+from keen_trellis.read import read_columnar
 from keen_trellis.read.reading import Reading
 from keen_trellis.run import Runner, make_deliveries
 from tests.data.test_arrow_types import NONE_OF_OURS, VALUES, packed
@@ -91,25 +90,8 @@ def looked_at(reading: Reading, order: Callable[[list[str]], None]) -> dict[str,
     return {name: list(map(repr, reading.table.column(name).to_list())) for name in names}
 
 
-def small_files_count(test: unittest.TestCase) -> None:
-    """Take small files for large ones, of which it is worth to read few columns."""
-    large = mock.patch("keen_trellis.read.parquet_file.LARGE", 0)
-    large.start()
-    test.addCleanup(large.stop)
-
-
-def looked_into(path: Path, command: str, **_: Any) -> Iterator[Any]:
-    """Look into a sound file here, since a process for each of so many takes long."""
-    with path.open("rb") as file:
-        yield from parser_process._COMMANDS[command](file)
-
-
 class LateColumnsTest(unittest.TestCase):
     def setUp(self) -> None:
-        small_files_count(self)
-        here = mock.patch("keen_trellis.read.parquet_file.parsed_apart", looked_into)
-        here.start()
-        self.addCleanup(here.stop)
         folder = tempfile.TemporaryDirectory()
         self.addCleanup(folder.cleanup)
         self.folder = Path(folder.name)
@@ -242,15 +224,15 @@ class LateColumnsTest(unittest.TestCase):
 
 
 _READS_ALL = """
-import importlib, sys
+import sys
 from pathlib import Path
 from keen_trellis.base.errors import SourceError
 from keen_trellis.read import read_columnar
 for path in sorted(Path(sys.argv[1]).glob("*.parquet"), reverse=True):
-    for large in (8 << 20, 0)[: 1 if path.stem == "rows" else 2]:
-        importlib.import_module("keen_trellis.read.parquet_file").LARGE = large
+    for late in (False, True)[: 1 if path.stem == "rows" else 2]:
         try:
-            print(path.name, len(read_columnar(path, late=True).table))
+            table = read_columnar(path, late=late).table
+            print(path.name, len(table) and len(table.fetched()) and len(table))
         except SourceError as error:
             print(path.name, error)
 """
@@ -275,7 +257,6 @@ class LateRunsTest(unittest.TestCase):
     """A run without a window over two files, of which it needs few columns."""
 
     def setUp(self) -> None:
-        small_files_count(self)
         folder = tempfile.TemporaryDirectory()
         self.addCleanup(folder.cleanup)
         self.folder = Path(folder.name)

@@ -25,10 +25,8 @@ from keen_trellis.data.column_names import column_names
 from keen_trellis.data.conversions.not_numbers import nan_noticed
 from keen_trellis.data.conversions.noticed import Noticed
 from keen_trellis.data.conversions.python_values import column_of_values, value_text
-from keen_trellis.read import parquet_file
 from keen_trellis.read.apart import ParserError, parsed_apart
 from keen_trellis.read.parquet_file import (
-    Part,
     coded_texts,
     footer_of,
     kinds_told,
@@ -85,10 +83,8 @@ def read_columnar(
     try:
         share = part(report, 0.0, 0.6)
         is_parquet = path.suffix.lower() in PARQUET
-        footer: list[Part] = []
-        if is_parquet and rows_at_most is None and stamp.size >= parquet_file.LARGE:
-            footer = footer_of(path, part(report, 0.0, 0.1))
-        told = kinds_told(path, footer) if late else {}
+        footer = footer_of(path) if is_parquet else []
+        told = kinds_told(path, footer) if late and rows_at_most is None else {}
         coded = coded_texts(footer)
         batches = (
             parquet_parts(path, told, footer) if is_parquet else _arrow(path, rows_at_most, share)

@@ -1,8 +1,8 @@
 """Parquet files: what their footer says, their parts, and one column of theirs for itself.
 
 Arrow's C++ throws over some damaged footers where Python cannot catch it, which ends the process.
-What it reads by itself it refuses in an error. So nothing here asks for the footer of a column
-before its values were read, and of a large file the footer is looked at in a process apart.
+What it reads by itself it refuses in an error. So nothing here asks Arrow for the footer of a
+column before its values were read; what is to be known before, `parquet_thrift` reads.
 """
 
 from __future__ import annotations
@@ -11,7 +11,6 @@ import itertools
 import os
 from collections.abc import Container, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -20,84 +19,32 @@ import pyarrow.compute as pc
 
 from keen_trellis.base.errors import SourceError
 from keen_trellis.base.language import tr
-from keen_trellis.base.progress import Report
 from keen_trellis.base.words import counted
 from keen_trellis.data import Kind
 from keen_trellis.data.column import DIGITS_AT_MOST, finer_than_kept, kind_of_arrow
 from keen_trellis.data.conversions.noticed import Noticed
-from keen_trellis.read.apart import ParserError, parsed_apart
-from keen_trellis.read.parquet_pages import values_in_pages
+from keen_trellis.read import parquet_thrift as thrift
+from keen_trellis.read.parquet_thrift import ColumnPart, Part, values_in_pages
 
 if TYPE_CHECKING:
     import pyarrow.parquet as pq
-
-LARGE = 8 << 20
-"""From how many bytes on it is worth a process to know what the footer says."""
 
 _ROWS_WORTH_PARTING = 100_000
 _SMALL_DICTIONARY = 1 << 16
 """In bytes as they lie packed; writers give up on dictionaries of a megabyte."""
 
 
-@dataclass(frozen=True, slots=True)
-class ColumnPart:
-    """What a footer says of one column in one part of the file.
-
-    Attributes
-    ----------
-    path : str
-        With dots where it lies within others.
-    physical, logical : str
-        Its types.
-    repeated : int
-        How many lists it lies in: then its values are not its rows.
-    values : int
-        With the blanks.
-    start, end : int
-        Where its pages lie.
-    dictionary : int
-        The bytes of its dictionary; -1 for none.
-    in_calendar : bool
-        Whether its dates are known to be of years with four digits.
-    """
-
-    path: str
-    physical: str
-    logical: str
-    repeated: int
-    values: int
-    start: int
-    end: int
-    dictionary: int
-    in_calendar: bool
-
-
-@dataclass(frozen=True, slots=True)
-class Part:
-    """One part of a file, some rows of all columns, as the footer has it."""
-
-    rows: int
-    columns: tuple[ColumnPart, ...]
-
-
-def footer_of(path: Path, report: Report) -> list[Part]:
-    """Return what a footer says, looked at in a process apart.
+def footer_of(path: Path) -> list[Part]:
+    """Return what a footer says of the parts; nothing where it is damaged, or too long to look.
 
     Raises
     ------
-    ParserError, SourceError
-        It is no Parquet file, or damaged.
-    Cancelled
-        Raised by `report` once the user has asked to stop.
+    OSError
     """
-    doing = tr("Looking into {name}", name=path.name)
-    parts = [
-        Part(rows, tuple(ColumnPart(*one) for one in columns))
-        for rows, columns in parsed_apart(path, "footer", report=report, doing=doing)
-    ]
-    if len({len(part.columns) for part in parts}) > 1:
-        raise ParserError("columns", "Its parts have other numbers of columns.")
-    return parts
+    try:
+        return thrift.footer_of(path)
+    except thrift.FooterError:  # whoever reads the values says what is wrong
+        return []
 
 
 def kinds_told(path: Path, footer: Sequence[Part]) -> dict[str, Kind]:
@@ -125,7 +72,7 @@ def kinds_told(path: Path, footer: Sequence[Part]) -> dict[str, Kind]:
             for place, one in enumerate(footer[0].columns)
             if one.path == name or one.path.startswith(f"{name}.")
         ]
-        if len(meant) != 1 or footer[0].columns[meant[0]].physical == "INT96":  # of any year
+        if len(meant) != 1 or footer[0].columns[meant[0]].is_int96:  # of any year
             continue
         is_near = all(part.columns[meant[0]].in_calendar for part in footer)
         kind = _kind_told(layout.field(name).type, is_near)
@@ -171,7 +118,7 @@ def coded_texts(footer: Sequence[Part]) -> list[str]:
     for place, first in enumerate(footer[0].columns if footer else ()):
         parts = (part.columns[place] for part in footer)
         # within another column it would change the type of that one
-        is_own_text = first.logical == "STRING" and "." not in first.path
+        is_own_text = first.is_text and "." not in first.path
         if is_own_text and all(0 < one.dictionary < _SMALL_DICTIONARY for one in parts):
             coded.append(first.path)
     return coded
@@ -187,7 +134,7 @@ def parquet_parts(
     path : Path
     late : container of str
     footer : sequence of Part
-        Empty where nobody has looked at it: then no column is late.
+        Empty where nobody could look at it: then no column is late.
 
     Raises
     ------
@@ -201,34 +148,30 @@ def parquet_parts(
         yield layout, total, 0, None
         now = [name for name in layout.names if name not in late]
         wanted = now if len(now) < len(layout) else None  # None: all, also two of one name
+        if footer and len(footer) != file.num_row_groups:
+            raise ValueError("Arrow counts other parts.")
         for group in range(file.num_row_groups):
             table = file.read_row_group(group, columns=wanted)
-            # all values were read, or the footer was: only now it can be asked
             part = footer[group] if footer else _part(file, group)
             _require_true_count(path, group, part)
             yield layout, total, part.rows, table
 
 
 def _part(file: pq.ParquetFile, group: int) -> Part:
-    """Return what is needed of a part whose values have been read."""
+    """Return what Arrow says of a part, as far as its rows are counted by it.
+
+    All its values have been read: only now this ends no process.
+    """
     said = file.metadata.row_group(group)
     columns = []
     for place in range(said.num_columns):
         column, schema = said.column(place), file.schema.column(place)
         start = column.dictionary_page_offset or column.data_page_offset
         start = min(start, column.data_page_offset)
+        end = start + column.total_compressed_size
+        is_repeated = schema.max_repetition_level > 0
         columns.append(
-            ColumnPart(
-                schema.path,
-                schema.physical_type,
-                schema.logical_type.type,
-                schema.max_repetition_level,
-                column.num_values,
-                start,
-                start + column.total_compressed_size,
-                dictionary=-1,
-                in_calendar=False,
-            )
+            ColumnPart(schema.path, False, False, is_repeated, column.num_values, start, end)
         )
     return Part(said.num_rows, tuple(columns))
 
@@ -294,7 +237,7 @@ def _require_true_count(path: Path, group: int, part: Part) -> None:
         There are other rows than the footer counts, which would be left out without a word.
     """
     # a list has other numbers of values than of rows
-    flat = [column for column in part.columns if not column.repeated]
+    flat = [column for column in part.columns if not column.is_repeated]
     for place, column in enumerate(flat):
         there: int | None = column.values
         if there == part.rows and not place:  # the others are held against the footer

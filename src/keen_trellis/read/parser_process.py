@@ -178,55 +178,6 @@ def _sheet(file: BinaryIO, path: str, sheet: str) -> Iterator[Any]:
         yield width, [*some, empty] if empty else some
 
 
-def _footer(file: BinaryIO) -> Iterator[Any]:
-    """Give what a Parquet file says of each of its parts: its rows, and of its columns a tuple.
-
-    Arrow ends the process over some damaged footers when it is asked for a column's. A tuple has
-    the path, the physical and the logical type, the number of values, where the pages begin and
-    end, the bytes of a dictionary (-1 for none), and whether dates are known to be in the calendar.
-    """
-    import pyarrow as pa
-    import pyarrow.parquet as pq
-
-    metadata = pq.read_metadata(pa.PythonFile(file))
-    for group in range(metadata.num_row_groups):
-        said = metadata.row_group(group)
-        columns = []
-        for place in range(said.num_columns):
-            column, schema = said.column(place), metadata.schema.column(place)
-            dictionary = column.dictionary_page_offset if column.has_dictionary_page else None
-            start = min(dictionary or column.data_page_offset, column.data_page_offset)
-            columns.append(
-                (
-                    schema.path,
-                    schema.physical_type,
-                    schema.logical_type.type,
-                    schema.max_repetition_level,
-                    column.num_values,
-                    start,
-                    start + column.total_compressed_size,
-                    -1 if dictionary is None else column.data_page_offset - dictionary,
-                    _in_calendar(column.statistics),
-                )
-            )
-        yield said.num_rows, columns
-
-
-def _in_calendar(statistics: Any) -> bool:
-    """Return whether a part's least and greatest date are dates of years with four digits."""
-    import datetime as dt
-
-    if statistics is None:
-        return False
-    if not statistics.has_min_max:
-        return bool(statistics.has_null_count) and not statistics.num_values
-    try:
-        ends = statistics.min, statistics.max
-    except Exception:  # noqa: BLE001  no date that Python can hold, or none at all
-        return False
-    return all(isinstance(end, dt.date) for end in ends)
-
-
 def _arrow(file: BinaryIO, rows_at_most: str) -> Iterator[Any]:
     """Give the batches of an Arrow or Feather file, checked, each as a stream of its own."""
     import pyarrow as pa
@@ -268,7 +219,6 @@ _COMMANDS: dict[str, Callable[..., Iterator[Any]]] = {
     "parts": _parts,
     "sheet": _sheet,
     "arrow": _arrow,
-    "footer": _footer,
 }
 
 if __name__ == "__main__":

@@ -23,7 +23,7 @@ from keen_trellis.base.errors import (
 )
 from keen_trellis.base.language import tr
 from keen_trellis.base.progress import Cancelled, Report, one_by_one, quiet, side_by_side
-from keen_trellis.document.sources import ColumnarSource, Source
+from keen_trellis.document.sources import Source
 from keen_trellis.run.source_reading import read_source
 from keen_trellis.servers.secrets import Secrets
 
@@ -154,8 +154,8 @@ class Sources:
                 failed[_name(source)] = ProgramError(source.place or tr("This source"), fault)
 
         # What keeps this process busy uses all cores by itself; two at once only hold more memory.
-        waiting = [partial(read_now, came, s) for came, s in to_read.items() if self._waits(s)]
-        busy = [partial(read_now, came, s) for came, s in to_read.items() if not self._waits(s)]
+        waiting = [partial(read_now, came, s) for came, s in to_read.items() if s.waits]
+        busy = [partial(read_now, came, s) for came, s in to_read.items() if not s.waits]
         works: list[Callable[[Report], object]] = [*waiting]
         if busy:
             works.append(partial(one_by_one, busy))
@@ -171,10 +171,6 @@ class Sources:
             else:  # what was wrong may have been the kinds that another lane wants of it
                 (found[name],) = self.read_each([source], report)
         return [found[_name(source)] for source in sources]
-
-    def _waits(self, source: Source) -> bool:
-        """Whether a reader mostly waits; of late columns for the process that reads the footer."""
-        return source.waits or (self._late and isinstance(source, ColumnarSource))
 
     def _read(self, source: Source, report: Report) -> ReadSource | UserError:
         """Return a source that came, in its kinds."""
