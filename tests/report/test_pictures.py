@@ -48,6 +48,13 @@ class PicturesTest(unittest.TestCase):
         self.assertIn("Inner: 40 (sum of riders, 2 rows)", words)
         self.assertIn("blank: -5 (sum of riders, 1 row)", words)
 
+    def test_a_group_whose_figure_is_blank_has_no_point_anywhere(self) -> None:
+        columns = {"zone": ["a", "b", "c"], "riders": [1, None, 3]}
+        for picture in ("lines", "points"):
+            found = worked_out(picture, "zone", table=Table.from_columns(columns))
+            words = [mark.words for mark in drawn(found, LOOK, 300, 200).marks]
+            self.assertEqual(["a: 1", "c: 3"], [one.split(" (")[0] for one in words])
+
     def test_a_figure_that_no_axis_reaches_is_left_out_and_said(self) -> None:
         columns = {"zone": ["a", "b", "c"], "riders": [1.5, 1e308, float("inf")]}
         for picture in PICTURES_OF:
