@@ -51,6 +51,7 @@ ROOMS = {
 TIMEOUT_S = 1200
 """What is not over by then goes on for ever: a loop that a fault made endless is noticed, too."""
 WORKERS = 2
+_TOLD_EVERY = 5
 _TURNED = ("Eq", "NotEq", "Lt", "LtE", "Gt", "GtE")
 OPERATORS = (
     *(f"ReplaceComparisonOperator_{a}_{b}" for a in _TURNED for b in _TURNED if a != b),
@@ -186,7 +187,11 @@ def main() -> int:
             return noticed
 
         with ThreadPoolExecutor(WORKERS) as pool:
-            noticed = sum(pool.map(tried, sample))
+            noticed = 0
+            for done, is_noticed_now in enumerate(pool.map(tried, sample), start=1):
+                noticed += is_noticed_now
+                if done % _TOLD_EVERY == 0:
+                    print(f"{noticed} of {done} so far", flush=True)
     print(f"{noticed} of {len(sample)} noticed ({noticed / max(len(sample), 1):.0%})")
     return 0
 

@@ -296,6 +296,20 @@ class LateRunsTest(unittest.TestCase):
         unread = "Not read, since nothing looks there: “fuel”, “note”, “crew” and 2 more columns."
         self.assertEqual([[unread], ["Not read, since nothing looks there: “zone”."]], notes)
 
+    def test_a_match_report_shows_rows_and_is_told_of_all_of_them(self) -> None:
+        page = self.folder / "report.html"
+        (sailings, routes) = self.notes("--report", str(page))
+        self.assertEqual([], routes)
+        self.assertRegex(sailings[0], "1 value of “fuel” is NaN")
+        self.assertIn(sailings[0], page.read_text())
+        self.assertNotIn("Not read", page.read_text())
+
+    def test_columns_that_were_not_read_are_not_counted_as_read(self) -> None:
+        self.told()
+        with contextlib.redirect_stdout(io.StringIO()) as out:
+            main(["run", str(self.document)])
+        self.assertIn("Sailings: 3 rows, 1 column read\n", out.getvalue())
+
     def test_what_is_delivered_is_read_and_told_of_like_all_that_is_read(self) -> None:
         whole = Runner().run(self.trellis)
         self.do(AddDelivery("sailings", "Out", str(self.written)))

@@ -50,7 +50,8 @@ def run(options: argparse.Namespace) -> int:
     refuse_unallowed(trellis, options)
     for setting in options.set:
         trellis = with_place(trellis, setting)
-    runner = Runner(late=True)
+    # a match report shows rows with all that they have
+    runner = Runner(late=not options.report)
     before = remembered(options.file) if options.report else None
     with shown_progress() as progress:
         results = runner.run(trellis, part(progress, 0.0, 0.6))
@@ -351,7 +352,8 @@ def print_counts(results: Results, made: Sequence[Delivered]) -> None:
     facts = results.facts
     for lane in facts.lanes.values():
         if lane.rows is not None:
-            size = f"{counted(lane.rows, 'row')}, {counted(len(lane.columns), 'column')}"
+            columns = counted(len(lane.columns) - lane.unread, "column")
+            size = f"{counted(lane.rows, 'row')}, {columns}"
             read = tr("{size} read", size=size) if lane.is_read else size
             print(f"{lane.name}: {read}")
             for note in lane.notes:

@@ -62,6 +62,8 @@ class LaneFacts(PartFacts):
         The names of its files.
     notes : tuple of str
         What was noticed when it was read.
+    unread : int
+        How many of the columns nobody has looked at, so that they were not read.
     """
 
     is_read: bool = True
@@ -69,6 +71,7 @@ class LaneFacts(PartFacts):
     columns: Mapping[str, str] = field(default_factory=dict)
     files: tuple[str, ...] = ()
     notes: tuple[str, ...] = ()
+    unread: int = 0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -187,7 +190,7 @@ def _lane(
     read: dict[str, Any] = {}
     if reading is not None:
         read["files"] = tuple(Path(stamp.path).name for stamp in reading.files)
-        read["notes"] = reading.notes
+        read["notes"], read["unread"] = reading.notes, len(reading.unread)
     going_on = _going_on(rows)
     return LaneFacts(
         id=lane.id, name=lane.name, is_read=is_read, columns=columns, **read, **going_on
