@@ -78,6 +78,7 @@ class SpokenWindowTest(EveryPartCase):
         again = f"{WORD}Ω"
         self.open_one(again, "as it should be")
         self.session.select("delivery")
+        self.window.bench.open_page("delivery")  # the walk left its last page open
         item = self.session.selected_item
         assert isinstance(item, DeliveryItem)
         harbour = SqliteFile(str(self.folder / "harbour.sqlite"))
