@@ -7,7 +7,7 @@ import re
 import unittest
 from collections.abc import Iterator
 
-from PySide6.QtCore import QModelIndex, Qt
+from PySide6.QtCore import QAbstractListModel, QModelIndex, Qt
 from PySide6.QtGui import QAction
 from PySide6.QtWidgets import (
     QAbstractButton,
@@ -47,7 +47,7 @@ NAMES |= {"csv", "tsv", "xlsx", "ods", "html", "pdf", "svg", "png", "parquet", "
 NAMES |= {"ctrl", "shift", "alt", "esc", "del", "return", "home", "utf", "iso", "dos", "sig"}
 LIKE_OURS = "misspelled"
 NAMES.add(LIKE_OURS)
-DATA = re.compile(r"\brows\b|\bcount\b")
+DATA = re.compile(r"\brows\b|\bcount\b|\bfound in\b|\bways of writing\b")
 """Columns that have no name of their own are called so, in every language."""
 ROWS, OPENS = (
     12,
@@ -124,7 +124,9 @@ class SpokenWindowTest(EveryPartCase):
                 yield from (action.text(), action.toolTip())
         model = widget.model() if isinstance(widget, QAbstractItemView) else None
         if model is not None and not isinstance(widget, LinesTable):
-            yield str(model.headerData(0, Qt.Orientation.Horizontal) or "")
+            is_list = isinstance(model, QAbstractListModel)
+            for column in range(1 if is_list else min(model.columnCount(QModelIndex()), ROWS)):
+                yield str(model.headerData(column, Qt.Orientation.Horizontal) or "")
             for row in range(min(model.rowCount(QModelIndex()), ROWS)):
                 yield str(model.index(row, 0).data() or "")
 

@@ -586,8 +586,8 @@ def _said(found: Changes | None) -> Iterator[str]:
         rows = ["–" if n is None else grouped_digits(n) for n in (lane.before, lane.now)]
         parts = [tr("{rows_1} rows before, {rows_2} now", rows_1=rows[0], rows_2=rows[1])]
         for words, names in (
-            ("gone", lane.gone),
-            ("new", lane.come),
+            (tr("gone"), lane.gone),
+            (tr("new"), lane.come),
             (tr("of another kind"), lane.other_kind),
             (tr("files gone"), lane.files_gone),
             (tr("files new"), lane.files_come),

@@ -405,14 +405,14 @@ class _Drawing:
             words_below=below,
         )
         if item.is_off:
-            return replace(bead, counts="off")
+            return replace(bead, counts=tr("off"))
         if facts is None:
             return bead
         if facts.trouble or facts.waits_for:
-            counts = tr("needs a look") if facts.trouble else "waits"
+            counts = tr("needs a look") if facts.trouble else tr("waits")
             return replace(bead, brief="", counts=counts, trouble=facts.trouble)
         if facts.rows is None or facts.before is None:  # nobody has asked where it runs
-            return replace(bead, counts="not counted")
+            return replace(bead, counts=tr("not counted"))
         counts = (
             ""
             if facts.rows == facts.before

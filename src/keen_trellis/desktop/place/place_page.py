@@ -178,7 +178,7 @@ class TherePage(Page):
             ]
             heads = (
                 tr("join type"),
-                "rows",
+                tr("rows"),
                 tr("gaps in {lane}", lane=facts.lane),
                 tr("gaps in {other}", other=facts.other),
             )

@@ -88,11 +88,11 @@ class TypesCard(QFrame):
         left, right = tie.names
         heads = (
             tr("join type"),
-            "rows",
+            tr("rows"),
             tr("against now"),
             tr("gaps in {left}", left=left),
             tr("gaps in {right}", right=right),
-            "multiplied",
+            tr("multiplied"),
         )
         self.table = QTableWidget(len(self._lines), len(heads))
         self.table.setTabKeyNavigation(False)
