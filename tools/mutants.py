@@ -45,7 +45,9 @@ ROOMS = {
     "compute/formula": _ON_NUMPY,
     "advice": _ON_NUMPY,
     "sql": _IN_SQL,
-    "report": tuple(f"tests.report.test_{name}" for name in ("filtering", "summing", "pictures", "match_report")),
+    "report": tuple(
+        f"tests.report.test_{name}" for name in ("filtering", "summing", "pictures", "match_report")
+    ),
 }
 """Where faults are put, and the tests that should notice them."""
 TIMEOUT_S = 1200

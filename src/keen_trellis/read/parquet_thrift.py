@@ -99,7 +99,7 @@ def footer_of(path: Path) -> list[Part]:
         tail = file.read(8)
         length = int.from_bytes(tail[:4], "little")
         if tail[4:] != _MAGIC or not 0 < length <= min(size - 8, _FOOTER_AT_MOST):
-            raise FooterError("There is no footer of Parquet.")
+            raise FooterError
         file.seek(size - 8 - length)
         data = file.read(length)
     try:
@@ -107,7 +107,7 @@ def footer_of(path: Path) -> list[Part]:
         leaves = list(_leaves(iter(said[2][1:]), int(said[2][0][5]), (), is_repeated=False))
         return [_part(group, leaves) for group in said.get(4, [])]
     except _ODD as error:
-        raise FooterError("The footer is damaged.") from error
+        raise FooterError from error
 
 
 _ODD = (LookupError, TypeError, ValueError, AttributeError, RecursionError, StopIteration)
