@@ -24,7 +24,7 @@ from hypothesis import strategies as st
 
 from keen_trellis.base.errors import SourceError, UserError
 from keen_trellis.cli.main import main
-from keen_trellis.data import Column, LateColumn, Table
+from keen_trellis.data import Column, Kind, LateColumn, Table
 from keen_trellis.document import Trellis, save
 from keen_trellis.document.edits import AddDelivery, AddLane, AddTie, SetPromises, apply
 from keen_trellis.document.edits.edit import Edit
@@ -152,6 +152,28 @@ class LateColumnsTest(unittest.TestCase):
         self.assertEqual(("near",), reading.unread)
         # texts in it are coded like any, which is nobody's concern
         self.assertIn("“a struct” holds values of the type struct<a: string>", str(reading.notes))
+
+    def test_what_was_said_of_a_column_is_said_in_a_chosen_kind_as_well(self) -> None:
+        rows = {
+            "nan": [float("nan"), 1.5, 2.5],
+            "fine": pa.array([1, 2_000, 3], pa.timestamp("ns")),
+            "text": ["1", "2", "x"],
+            "exact": [Decimal("1.50"), None, Decimal("2.25")],
+        }
+        pq.write_table(pa.table(rows), self.file)
+        for kind in Kind:
+            for name in rows:
+                with self.subTest(kind=kind, name=name):
+                    whole, late = (
+                        read_columnar(self.file, kinds={name: kind}, late=late)
+                        for late in (False, True)
+                    )
+                    self.assertNotIn(name, late.unread)
+                    cells = [one.table.column(name).to_list() for one in (whole, late)]
+                    self.assertEqual(repr(cells[0]), repr(cells[1]))
+                    looked_at(late, list.sort)
+                    self.assertEqual(sorted(whole.notes), sorted(late.notes))
+                    self.assertEqual(repr(whole.unfit), repr(late.unfit))
 
     def test_two_columns_of_one_name_are_read_at_once_and_told_apart(self) -> None:
         twice = pa.table([pa.array([1]), pa.array(["x"]), pa.array([2])], names=["a", "b", "a"])

@@ -83,8 +83,9 @@ def read_columnar(
     try:
         share = part(report, 0.0, 0.6)
         is_parquet = path.suffix.lower() in PARQUET
-        footer = footer_of(path) if is_parquet else []
-        told = kinds_told(path, footer) if late and rows_at_most is None else {}
+        # a first look does not wait for the footer of a wide file to be read here
+        footer = footer_of(path) if is_parquet and rows_at_most is None else []
+        told = kinds_told(path, footer) if late else {}
         coded = coded_texts(footer)
         batches = (
             parquet_parts(path, told, footer) if is_parquet else _arrow(path, rows_at_most, share)

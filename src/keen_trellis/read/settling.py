@@ -132,13 +132,16 @@ class Unsettled:
         if kind is None:
             return self._in_found_kind(name)
         column = self._column_of(name)
+        came = self.came[name]
+        # what was said of a late column as it came is true of it in any kind
+        said = came.noticed if isinstance(came, LateColumn) else ()
         words: dict[str, int] = {}
         if column.kind is Kind.TEXT and kind is not Kind.TEXT:
             rest, words = self._without_words(column.to_arrow(), column)
             column = from_arrow(rest) if words else column
         changed, lost = changed_kind(column, kind, name, self.written)
         merged = _merged(column.to_arrow(), changed, name) if column.kind is Kind.TEXT else ()
-        return _Made(self._with_gaps(name, changed), merged, lost, words)
+        return _Made(self._with_gaps(name, changed), (*said, *merged), lost, words)
 
     def _column_of(self, name: str) -> Column:
         came = self.came[name]
