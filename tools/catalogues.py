@@ -86,7 +86,7 @@ _FAULTS = {"ValueError", "TypeError", "AttributeError", "AssertionError", "KeyEr
 """What is raised at a fault of the program's own, and no person is told as it stands."""
 _NOT_SHOWN = ("desktop/help/topics.py", "desktop/theme.py")
 """Headings of the guide, which is in English; a style sheet."""
-_BEGINS, _ENDS = re.compile(r"[A-Z“{]"), re.compile(r"[.?!…]$")
+_BEGINS, _ENDS = re.compile(r"[A-Z“{](?!trl\+)"), re.compile(r"[.?!…]$")
 
 
 def unmarked() -> Iterator[tuple[str, int, str]]:
@@ -97,14 +97,29 @@ def unmarked() -> Iterator[tuple[str, int, str]]:
             tree = ast.parse(path.read_text(encoding="utf-8"))
             known = set(_not_to_mark(tree))
             for node in ast.walk(tree):
+                for word in _words_shown(node):
+                    yield where, getattr(node, "lineno", 0), word
                 said = "" if id(node) in known else _literal(node)
-                if _BEGINS.match(said) and _ENDS.search(said):
-                    words = re.findall("[a-z]{2,}", re.sub(r"\{\}|%", " ", said))
-                    if len(words) >= _WORDS_OF_A_SENTENCE:
-                        yield where, getattr(node, "lineno", 0), said
+                if _BEGINS.match(said) and _ENDS.search(said) and re.search("[a-z]{2}", said):
+                    yield where, getattr(node, "lineno", 0), said
 
 
-_WORDS_OF_A_SENTENCE = 3
+_SHOW = {"word", "say", "tell", "setText", "setToolTip", "setAccessibleName", "setWindowTitle"}
+_SHOW |= {"setPlaceholderText", "setAccessibleDescription"}
+
+
+def _words_shown(node: ast.AST) -> Iterator[str]:
+    """Yield the words that are handed to what shows them, or joins what is listed, as they are."""
+    match node:
+        case ast.Call(func=ast.Attribute(ast.Constant(str() as joint), "join")):
+            said: list[ast.AST] = [ast.Constant(joint)]
+        case ast.Call(func=ast.Attribute(attr=name), args=[first, *_]) if name in _SHOW:
+            said = [first.body, first.orelse] if isinstance(first, ast.IfExp) else [first]
+        case _:
+            return
+    for text in map(_literal, said):
+        if re.search("[a-z]{2}", re.sub("<[^>]*>|Keen Trellis", "", text)):
+            yield text
 
 
 def _literal(node: ast.AST) -> str:

@@ -22,6 +22,7 @@ from PySide6.QtWidgets import (
 
 from keen_trellis.base.language import spoken
 from keen_trellis.desktop.controls import OneLine
+from keen_trellis.desktop.map.spoken import told
 from keen_trellis.desktop.report.lines import LinesTable
 from keen_trellis.document import edits
 from keen_trellis.document.items import DeliveryItem, IntoTable
@@ -112,6 +113,8 @@ class SpokenWindowTest(EveryPartCase):
         for action in self.window.findChildren(QAction):
             self.note(action, action.text())
             self.note(action, action.toolTip())
+        for part in told(self.window.map.shown, self.session.trellis):
+            self.note(self.window.map, f"{part.name}: {part.says}")
 
     def texts_of(self, widget: QWidget) -> Iterator[str]:
         yield from (widget.toolTip(), widget.accessibleName(), widget.windowTitle())

@@ -149,10 +149,9 @@ class EveryNodeTest(unittest.TestCase):
     maxDiff = 2_000
 
     def test_there_is_one_of_each(self) -> None:
-        self.assertEqual(
-            {one.__name__ for one in below(Node) if one is not OnRows},
-            {one.__name__ for one in NODES},
-        )
+        every = {one.__name__ for one in below(Node) if one is not OnRows}
+        # that of a notebook holds its rows: it runs on this machine alone
+        self.assertEqual(every - {"_Given"}, {one.__name__ for one in NODES})
         self.assertEqual(set(NODES) - set(NODE_WRITERS), {Read, Join})
 
     def test_every_sort_of_condition_can_be_written(self) -> None:

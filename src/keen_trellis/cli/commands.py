@@ -218,7 +218,7 @@ def allow(options: argparse.Namespace) -> int:
     if approvals(options.file).allowed:
         print(tr("Since it was last allowed, it has come to want more:"))
     for want in missing:
-        print(f"It {want.words}.")
+        print(tr("It {wants}.", wants=want.words))
     if not options.yes:
         if not is_somebody_there():
             print(tr("keen-trellis: Say --yes to allow it."), file=sys.stderr)

@@ -14,6 +14,7 @@ from keen_trellis.base.language import tr
 from keen_trellis.base.logs import timed
 from keen_trellis.base.progress import Report, quiet
 from keen_trellis.base.whole_files import Noting, whole_file
+from keen_trellis.base.words import listed
 from keen_trellis.layouts.delivered_text import USUAL, TextForm
 
 if TYPE_CHECKING:
@@ -102,7 +103,7 @@ def deliver(
             ),
             tr(
                 "Deliver to {with_sheets}, or leave the others out.",
-                with_sheets=" or ".join(_WITH_SHEETS),
+                with_sheets=listed(_WITH_SHEETS, "or"),
             ),
         )
     if has_sheets(path):

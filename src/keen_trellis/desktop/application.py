@@ -41,6 +41,8 @@ def start(file: Path | None, dark: bool = False) -> int:
     QTimer.singleShot(0, windows.listen)
     code = application.exec()
     if not left_have_ended(_LEAVE_MS):  # a server that is silent, and whose answer nobody wants
+        # Python would wait for the threads of a pool at its end, however long the server is
+        # silent.
         os._exit(code)
     return code
 
@@ -104,12 +106,16 @@ def _scaled_application() -> QApplication:
     os.environ[_SCALE] = f"{scale:g}"
     application = make_application()
     room = application.primaryScreen().availableSize() * scale
+    # Qt tells sizes in its own pixels, already divided by the scale that it was started with: the
+    # room is told in the screen's again.
     wanted = scale_of(application.font(), room, read_settings().number("look.letters"))
     if wanted != scale and _ANEW not in os.environ:
         remembered.setValue("scale", f"{wanted:g}")
         remembered.sync()
         del os.environ[_SCALE]
         os.environ[_ANEW] = "1"
+        # Nothing has been opened yet, so nothing is lost; `_ANEW` stays in the environment of the
+        # new process, which therefore never does this a second time.
         os.execv(sys.executable, sys.orig_argv)
     return application
 

@@ -77,6 +77,7 @@ class Documents:
 
     def save(self) -> bool:
         """Save the trellis, asking where if it has no file yet; tell whether it was saved."""
+        # Before anything is asked: what still stands in a field belongs to what is saved.
         self._session.telling.typing_ends.emit()
         path = self._session.path
         if path is None:
@@ -196,6 +197,7 @@ class Documents:
         wait = box.addButton(tr("Let it finish"), QMessageBox.ButtonRole.RejectRole)
         box.setDefaultButton(wait)
         box.exec()
+        # It may have ended while the box was open: then there is nothing left to give up.
         return box.clickedButton() is give_up or not self._session.delivering.jobs.busy
 
     def add_delivery(self) -> None:

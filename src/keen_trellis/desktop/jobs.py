@@ -98,6 +98,8 @@ class Jobs:
     ) -> Job:
         """Start `work` on the pool; exactly one of `done` and `failed` is called on this thread."""
         job = Job(work)
+        # Held here until its end: a QObject that Python drops while its thread is at work is
+        # deleted under that thread's hands.
         self._running.add(job)
 
         # A signal that is emitted on the pool's thread reaches a slot of an object of the window's
@@ -114,6 +116,8 @@ class Jobs:
                 failed(error)
 
         job.ended.connect(ended)
+        # Something is always connected: `let_go` disconnects, and Qt warns of a signal without
+        # any.
         job.progressed.connect(progressed or _to_nobody)
         self._pool.start(job.run)
         return job
@@ -136,6 +140,9 @@ class Jobs:
         if not self._running:
             return
         _left.add(self)  # a pool that is dropped would wait for its threads
+        # `_silence` has let go of what listened before; this listener only keeps the pool alive
+        # until its last job is gone. Job and listener hold each other in a circle, as long as
+        # that lasts.
         for job in list(self._running):
             job.ended.connect(lambda *_, ended=job: self._gone(ended))
 

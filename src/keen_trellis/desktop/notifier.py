@@ -55,6 +55,8 @@ class Notifier(QObject):
         """Take note of how far the work is; 1 is its end."""
         now = self._clock()
         if fraction < 1:
+            # Reports come from many jobs, and the first of them begins the stretch of work that 1
+            # ends.
             self._began = self._began or now
             if now - self._began > _BAR_AFTER_S and now - self._bar_at > _BAR_EVERY_S:
                 self._bar_at = now
@@ -78,6 +80,8 @@ class Notifier(QObject):
         from keen_trellis.desktop.session_bus import speak
 
         self._to_send.put(message)
+        # The thread ends by itself after a silence. A message put just as it ends would wait for
+        # the next one; that is a bar drawn late, never anything lost of the work.
         if self._speaks is None or not self._speaks.is_alive():
             heard = (self._to_send, self._hear_answer)
             self._speaks = threading.Thread(target=speak, args=heard, daemon=True)

@@ -61,6 +61,8 @@ class Ahead(QObject):
         if self._session.work.busy:
             self._timer.setInterval(_QUIET_FOR)
         elif self._thread.ident is None:
+            # `ident` is None until a thread was started: a Thread starts once, and this is asked
+            # every time.
             self._thread.start()
             self._timer.setInterval(_BETWEEN)
         elif not self._thread.is_alive():
@@ -73,6 +75,8 @@ class Ahead(QObject):
 
 def _load_without_windows() -> None:
     for name in WITHOUT_WINDOWS:
+        # Imports hold a lock for each module, not Python's whole: the window goes on between
+        # them.
         _load(name)
     from keen_trellis.formulas.grammar import parsed
 

@@ -63,6 +63,7 @@ def speak(to_send: queue.SimpleQueue[Message], answered: Callable[[], object]) -
     with contextlib.suppress(OSError, KeyError, ValueError), open_dbus_connection() as bus:
         rule = MatchRule(type="signal", interface=_NOTIFICATIONS.interface, member="ActionInvoked")
         Proxy(message_bus, bus).AddMatch(rule)
+        # The filter is there before anything is sent: an answer that comes at once is not missed.
         with bus.filter(rule) as answers:
             ours: set[int] = set()
             until = time.monotonic() + _WAITS_S
@@ -84,6 +85,7 @@ def _send_all(bus: DBusConnection, to_send: queue.SimpleQueue[Message]) -> set[i
     with contextlib.suppress(queue.Empty):
         while True:
             message = to_send.get_nowait()
+            # A signal has no reply; waiting for one would end in the time limit.
             if message.header.message_type is MessageType.signal:
                 bus.send(message)
                 continue

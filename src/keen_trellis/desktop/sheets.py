@@ -49,7 +49,7 @@ def ask_leave(session: Session, wanted: Sequence[Want], parent: QWidget) -> None
             "Allow it if you know where it is from. It is asked once on this machine; what is not "
             "allowed is not read, and all the rest can be looked at."
         ),
-        [f"It {want.words}." for want in wanted],
+        [tr("It {wants}.", wants=want.words) for want in wanted],
         [
             ("agree", tr("Allow these"), lambda: session.document.allow(wanted)),
             ("refuse", tr("Open without reading"), None),

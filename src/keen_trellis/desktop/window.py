@@ -108,6 +108,8 @@ class Window(QMainWindow):
         self._help: HelpPanel | None = None
         self._tour: Tour | None = None
         self._heights_shown = (0.0, 0)
+        # Heights are known once the layout has run, which it does after the events that change
+        # it: a timer of no time comes behind them.
         self._room_due = QTimer(self, singleShot=True, interval=0)
         self._room_due.timeout.connect(self._renew_room)
         self.documents = Documents(session, lambda: preferences.settings, self)
@@ -171,6 +173,8 @@ class Window(QMainWindow):
             needed = max(int(self.map.shown.height) + 4, _MAP_HEIGHT)
         height = int(str(chosen)) if chosen is not None else min(needed, int(whole * _MAP_SHARE))
         bench = max(_BENCH_HEIGHT, min(self.bench.needed_height, whole - _MAP_LEAST))
+        # `height` is what the map wants, `whole - bench` what it would get: short of it by two
+        # rows at most, it is given them.
         if self.map.shown.sizes.is_close and 0 < height - (whole - bench) <= _TWO_ROWS:
             bench = whole - height  # all lanes at once are worth two rows
         height = max(min(height, whole - bench), 0)
@@ -226,6 +230,8 @@ class Window(QMainWindow):
         if spec.shortcut:
             keys = (spec.shortcut, *spec.more_keys)
             action.setShortcuts([QKeySequence(key) for key in keys])
+        # Qt hands `checked` over where a slot takes an argument: the lambda takes none on
+        # purpose.
         action.triggered.connect(lambda: spec.run(self))
         self.addAction(action)
         return action
@@ -234,6 +240,8 @@ class Window(QMainWindow):
         """Take what stands in the field that is typed into, as leaving it would."""
         field = self.focusWidget()
         if isinstance(field, QLineEdit):
+            # Qt sends it when the field is left or Return is pressed; a key for saving does
+            # neither. An edit that changes nothing is none, so once too often does no harm.
             field.editingFinished.emit()
 
     def action(self, action_id: str) -> QAction:
@@ -313,6 +321,8 @@ class Window(QMainWindow):
         if not self.documents.may_leave() or not self.documents.may_stop_writing():
             event.ignore()
             return
+        # Work ends before the geometry is kept: a job that came back in between would find a
+        # window that is half gone.
         self.session.finish()
         QSettings().setValue("window", self.saveGeometry())
         event.accept()

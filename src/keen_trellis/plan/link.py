@@ -10,6 +10,7 @@ from typing import Literal, get_args
 
 from keen_trellis.base.errors import LinkError, known
 from keen_trellis.base.language import tr
+from keen_trellis.base.words import listed
 from keen_trellis.data import Kind
 from keen_trellis.plan.operators import NEAREST, OPERATORS, Operator
 from keen_trellis.plan.spans import SPANS, Span
@@ -71,7 +72,7 @@ class LinkField:
                     operator=self.operator,
                     right=self.right,
                 ),
-                tr("Take it out, or compare by {nearest}.", nearest=" or ".join(NEAREST)),
+                tr("Take it out, or compare by {nearest}.", nearest=listed(NEAREST, "or")),
             )
         if self.span is not None:
             known(tr("The span that a link is by"), self.span, SPANS)

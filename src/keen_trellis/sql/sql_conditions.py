@@ -15,6 +15,7 @@ from typing import Any
 from sqlglot import exp
 
 from keen_trellis.base.language import tr
+from keen_trellis.base.words import listed
 from keen_trellis.data.kinds import BY_DAY, NUMERIC, Kind
 from keen_trellis.plan.expressions import Expression, Joint, Tested
 from keen_trellis.plan.formulas import Applied, Cell, Constant, Valued
@@ -290,7 +291,7 @@ def _arithmetic(values: _Values, formula: Applied, dialect: Dialect) -> Sql:
     # by our own code.
     if kinds != [Kind.INTEGER, Kind.INTEGER]:
         raise NotSaidError(
-            tr("{function} of {kinds}", function=formula.function, kinds=" and ".join(kinds))
+            tr("{function} of {kinds}", function=formula.function, kinds=listed(kinds))
         )
     return dialect.whole(formula.function, values[0][0], values[1][0])
 

@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
 
 from keen_trellis.base.errors import UserError
 from keen_trellis.base.language import tr
+from keen_trellis.base.words import listed
 from keen_trellis.desktop.controls import Choice, Notice, button, label
 from keen_trellis.desktop.frames import answers, dialog_column
 from keen_trellis.servers.secrets import Locked, LockedFile, Secrets
@@ -190,7 +191,7 @@ class ConnectDialog(QDialog):
         ]
         if missing:
             self._focus_first_empty()
-            self._notice.tell(tr("{missing} must be filled in.", missing=" and ".join(missing)))
+            self._notice.tell(tr("{missing} must be filled in.", missing=listed(missing)))
             return
         way = self._way.value
         try:

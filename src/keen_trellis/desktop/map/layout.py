@@ -308,7 +308,8 @@ class _Drawing:
         if facts is None:
             return joint(parts=open_ones(), counts=tr("matching …"), trouble="")
         if facts.waits_for:  # nothing is wrong here
-            return joint(parts=open_ones(), counts="waits", trouble="", waits_for=facts.waits_for)
+            waits = facts.waits_for
+            return joint(parts=open_ones(), counts=tr("waits"), trouble="", waits_for=waits)
         if facts.trouble:
             return joint(parts=open_ones(), counts=tr("needs a look"), trouble=facts.trouble)
         if not facts.groups:  # nobody has asked for them where it runs
@@ -375,7 +376,7 @@ class _Drawing:
         rows, trouble = tr("no rows yet"), ""
         if facts is not None:
             trouble = facts.trouble
-            rows = "waits" if facts.waits_for else rows
+            rows = tr("waits") if facts.waits_for else rows
             rows = counted(facts.rows, "row") if facts.rows is not None else rows
         return Flag(
             item.id,
@@ -446,7 +447,7 @@ class _Drawing:
             columns = counted(len(facts.columns), "column")
             size = f"{counted(facts.rows, 'row')} · {columns}"
         elif facts is not None and facts.waits_for:
-            size = "waits"
+            size = tr("waits")
         elif facts is not None and facts.columns:
             size = tr("not counted · {columns}", columns=counted(len(facts.columns), "column"))
         elif facts is not None and not facts.is_allowed:

@@ -66,7 +66,7 @@ def told(layout: MapLayout, trellis: Trellis) -> list[Told]:
                 says = _joined(bead.counts, bead.trouble, off)
                 name = tr(
                     "Step {sort} on {name}: {brief}",
-                    sort=bead.sort,
+                    sort=tr(bead.sort.capitalize()),
                     name=lane.name,
                     brief=bead.brief,
                 )

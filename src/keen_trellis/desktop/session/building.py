@@ -49,6 +49,8 @@ class Building:
         """Tie a lane's end to another lane, on the fields that most likely belong together."""
         left = self._work.end_table(self._trellis.lane(lane))
         right = self._work.end_table(self._trellis.lane(other))
+        # A lane tied with itself would be proposed all its own columns; of a lane that is not
+        # read yet nothing can be proposed.
         if lane == other or left is None or right is None:
             self._tie(lane, other, ())
             return
@@ -77,6 +79,9 @@ class Building:
             if not tie:
                 tie_unlinked()
 
+        # Three things may come first: the proposal (the tie is made with it), the timer (made
+        # without, and linked later unless somebody has linked it by hand), or a stop. `tie` is
+        # filled by the timer alone, and tells the others that the tie is there.
         waiting.timeout.connect(tie_unlinked)
         waiting.start()
         stopped = tr("Stopped: no link has been proposed. Choose the fields that belong together.")
@@ -142,6 +147,8 @@ class Building:
                 self._telling.trouble(error)
                 return
             except UserError:  # of a join that cannot be made, nothing follows by columns
+                # An EditError says that the swap itself is impossible; any other error is of the
+                # data, and the swap is made without a look at names.
                 names = None
         self._document.do(edits.SwapSides(item.id, names))
 
@@ -246,10 +253,13 @@ class Building:
         error = results.given.get(item.id) if item is not None else None
         if item is None or not isinstance(error, UnknownColumnError):
             return
+        # The error is of the trellis that ran; a column that an edit has just mended is not gone.
         if results.trellis is not self._trellis:
             return
         for number, rows in enumerate(results.sides(item.id)):
             if not isinstance(rows, UserError) and rows is not None:
+                # Sides come as the lane's own first and then each lane that is taken: the items
+                # call the first “left” and count the others from 0.
                 side: Side | int = number - 1 if number else "left"
                 names_it = item.renamed(lambda one: f"{one} ", side) != item
                 if error.name not in rows.columns and names_it:
@@ -306,6 +316,8 @@ class Building:
             changed = edit.changed(before).item(part)
         except (UserError, ValidationError, KeyError):
             return self._document.do(edit)  # which says what is wrong with it
+        # With every input known and no name changed, nothing behind has to follow: the plain edit
+        # is cheaper, and its undo shorter.
         if len(inputs) == len(parts) and same_names(item, changed, inputs, names):
             return self._document.do(edit)
         schemas = {lane.id: one for lane in before.lanes if (one := self._schema(lane.id))}

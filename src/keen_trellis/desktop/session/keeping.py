@@ -37,6 +37,8 @@ class KeepingWork(QObject):
         if not self._document.undo.isClean():
             self._due.start()
         elif self._due.isActive() or self._kept is not None:
+            # On the lane of jobs, behind a keep that may be under way: dropped before it, the
+            # file would be written after and offered at the next start.
             self._due.stop()
             self._jobs.start(self._drop, lambda _: None, lambda _: None)
 

@@ -119,6 +119,9 @@ class OpenDocument(QObject):
         self.fresh = ""
         first_tie = next((tie.id for _, tie in trellis.ties()), "")
         self.selection = first_tie or (trellis.lanes[0].id if trellis.lanes else "")
+        # In this order: who works forgets the document before, then everybody draws the new one,
+        # then pages open for what is selected. A page drawn first would ask for results of
+        # before.
         self.taken_up.emit()
         self.changed.emit()
         self.selected.emit()
@@ -152,6 +155,7 @@ class OpenDocument(QObject):
         if is_elsewhere:
             self.moved.emit(before)
         self._allow(want.key for want in self.not_allowed if want.words not in refused)
+        # What the file is compared with later is taken from the file itself, as it will be then.
         self._saved, self._on_disk = self.trellis, _bytes_of(path) or b""
         self.undo.setClean()
         self.saved.emit(self.path)
@@ -165,6 +169,8 @@ class OpenDocument(QObject):
     @property
     def not_allowed(self) -> list[Want]:
         """What the trellis wants and nobody has allowed; a lane that wants it is not read."""
+        # By identity, not by value: these are replaced and never changed, and comparing them
+        # would cost as much as finding the answer. Asked at every renewal of every action.
         asked = (self.trellis, self.path, self.allowed)
         if self._wanted is None or any(map(is_not, self._wanted[0], asked)):
             found = [one for one in wants(self.trellis, self.path) if one.key not in self.allowed]
@@ -212,11 +218,14 @@ class OpenDocument(QObject):
         except UserError as error:
             self._telling.trouble(error)
             return False
+        # Compared by value: an edit that changes nothing leaves nothing on the undo stack.
         if trellis == self.trellis:
             return True
         added = added_wants(self.trellis, trellis, self.path)
         if added:  # whoever adds it here has allowed it by that
             self._allow(want.key for want in added)
+        # QUndoStack calls `redo` of what is pushed: that is where the change is made, the first
+        # time too.
         self.undo.push(_EditCommand(self, trellis, back))
         return True
 

@@ -98,6 +98,8 @@ class Elsewhere(QObject):
         self.jobs.stop_all()
         gone, self._open = self._open, None
         if gone is not None:
+            # Apart, and nobody waits: a server that does not answer would hold the window, and a
+            # cluster takes seconds to end a session.
             threading.Thread(target=gone.close, daemon=True).start()
         self._there, self.results, self.counted_at, self.place = None, None, None, None
         self._work.rows_at_most = None
@@ -221,6 +223,8 @@ class Elsewhere(QObject):
                 if isinstance(place.at, Server):
                     self._telling.password_wanted.emit(place.at, again)
                     return
+            # Whether the fault was the connection's cannot be told for every server; a new one
+            # costs less than a session that stays broken.
             if isinstance(error, UserError):  # a connection that is gone is made anew
                 self._open, self._there = None, None
             self._work.tell_failure(error, tr("Stopped: nothing was changed there."))
@@ -238,6 +242,8 @@ class Elsewhere(QObject):
         place = self.place
         assert place is not None
         there = self._there
+        # A trellis is never changed, an edit makes another: the same object is the same plan, and
+        # all questions to it are answered from one state of the tables.
         if there is not None and there.trellis is self._document.trellis and not anew:
             there.report = report
             return there

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 from keen_trellis.base.language import tr
 from keen_trellis.base.progress import Report
-from keen_trellis.base.words import percent
+from keen_trellis.base.words import listed, percent
 from keen_trellis.document import edits
 from keen_trellis.document.items import FigureItem, LinkedFields
 
@@ -36,14 +36,11 @@ def proposed_words(left: Table, right: Table, names: tuple[str, str], report: Re
     best = next(iter(propose_links(left, right, report, names)), None)
     if best is None:
         return tr("no field has values in common")
-    fields = " and ".join(f"{field.left} = {field.right}" for field in best.fields)
-    about = "about " if best.is_estimate else ""
-    return tr(
-        "{fields}, {about}{percent} of the values found",
-        fields=fields,
-        about=about,
-        percent=percent(best.left_found),
-    )
+    fields = listed([f"{field.left} = {field.right}" for field in best.fields])
+    share = percent(best.left_found)
+    if best.is_estimate:
+        return tr("{fields}, about {percent} of the values found", fields=fields, percent=share)
+    return tr("{fields}, {percent} of the values found", fields=fields, percent=share)
 
 
 def proposed_blend(

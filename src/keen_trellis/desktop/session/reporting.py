@@ -60,6 +60,7 @@ class Reporting(QObject):
         report = self.report
         if report is None or self._key is None:
             return None
+        # Numbers of before are shown while new ones are worked out, but never another report's.
         is_of_it = isinstance(self._key, tuple) and self._key[1].id == report.id
         return self._found if is_of_it else None
 
@@ -167,6 +168,8 @@ class Reporting(QObject):
                 return error
 
         def done(found: WorkedOut | UserError) -> None:
+            # By identity for results, by value for the report: an edit elsewhere makes an equal
+            # report of another identity, and its numbers still hold.
             if self._work.results is results and self.report == report:
                 self._key, self._found = key, found
                 self.renewed.emit()

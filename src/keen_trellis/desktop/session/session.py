@@ -134,6 +134,7 @@ class Session(QObject):
 
     def finish(self) -> None:
         """Stop all work; for closing."""
+        # What may ask for work goes first, the work itself last: nothing begins anew meanwhile.
         self.watching.finish()
         self.keeping.finish()
         self.looking.stop()

@@ -50,6 +50,8 @@ class Watching(QObject):
 
     def look(self) -> None:
         """Look whether files of the lanes are others than those that were read."""
+        # A look that has not come back (a network's disk) is not followed by another; and what is
+        # being read now is compared when it has been read.
         if self._jobs.busy or not self._work.up_to_date:
             return
         read = [
@@ -64,6 +66,8 @@ class Watching(QObject):
             )
 
         def done(stale: frozenset[str]) -> None:
+            # A run may have begun while the files were looked at: its own stamps are newer than
+            # this answer.
             if stale != self.stale and self._work.up_to_date:
                 self.stale = stale
                 self.outside.emit()

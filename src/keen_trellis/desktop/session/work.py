@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 import threading
-from collections.abc import Callable, Container
+from collections.abc import Callable, Set
 from pathlib import Path
 from typing import TYPE_CHECKING, TypeVar
 
@@ -90,7 +90,7 @@ class Work(QObject):
         self._runner: Runner | None = None
         self._making_runner = threading.Lock()
         self._last_run_of: Path | None = None  # until this session has had a run of its own
-        self._rereading: bool | Container[str] = False
+        self._rereading: bool | Set[str] = False
         self._request = 0
         self._due = QTimer(self, singleShot=True, interval=_AFTER_MS)
         self._due.timeout.connect(self._begin)
@@ -186,22 +186,23 @@ class Work(QObject):
         self._document.changed.emit()
         self.run()
 
-    def run(self, reread: bool | Container[str] = False) -> None:
+    def run(self, reread: bool | Set[str] = False) -> None:
         """Work out what the trellis gives; only the newest answer is shown.
 
         Parameters
         ----------
-        reread : bool, or a container of lane ids
+        reread : bool, or a set of lane ids
             Whether to read every source anew, or which lanes'.
         """
-        if self._rereading is True or (self._rereading and not reread):
-            reread = self._rereading  # an edit overtook it; what was asked for is still to be done
-        self._rereading = reread
+        # what was asked for stays asked for until a run has ended well, whatever overtook it
+        self._rereading = reread = _either(self._rereading, reread)
         self._document.look_again()
         # Results of an older request are thrown away, wherever they come from: signals of a thread
         # may arrive after a newer run has begun.
         self._request += 1
         request, trellis, old = self._request, self._document.trellis, self.results
+        # All that the work needs is taken here: it runs on another thread, where the document may
+        # be another one by the time it looks.
         selection = self._document.selection
         # the first rows of a run elsewhere are no run to be compared with
         is_whole = self.rows_at_most is None
@@ -224,6 +225,9 @@ class Work(QObject):
             from keen_trellis.machine.remembered import remembered
             from keen_trellis.run.changes import changes, snapshot
 
+            # Compared with the run that the document was left with, at the first run of a
+            # session, and with the run before whenever sources are read anew; an edit alone is
+            # compared with nothing.
             before = remembered(last_run_of) if last_run_of is not None else None
             was = snapshot(old) if before is None and reread and is_whole else before
             found = None
@@ -233,6 +237,8 @@ class Work(QObject):
             return results, found
 
         def done(made: tuple[Results, Changes | None]) -> None:
+            # No harm is done by a run that ended just as it was stopped: its rows stay in the
+            # runner's memory and serve the run that overtook it.
             if request != self._request:
                 return
             self.results, found = made
@@ -253,6 +259,8 @@ class Work(QObject):
                 self._rereading = False
                 self.tell_failure(error, tr("Stopped: what is shown is from before."))
 
+        # Begun by the timer, or at once by `take_up`; only one waits, so that ten edits in a row
+        # begin one run.
         self._next = lambda: self.jobs.start(work, done, failed, self.working.emit), failed
         self._due.start()
 
@@ -375,6 +383,7 @@ class Work(QObject):
             _, failed = self._next
             self._due.stop()
             self._next = None
+            # Whoever waits for the run hears of its end, although it has not begun.
             failed(Cancelled())
         for jobs in self._lanes:
             jobs.stop_all()
@@ -385,3 +394,10 @@ class Work(QObject):
         self._next = None
         for jobs in self._lanes:
             jobs.finish()
+
+
+def _either(one: bool | Set[str], other: bool | Set[str]) -> bool | Set[str]:
+    """Return all lanes where either wants all, else the lanes that any of them wants."""
+    if isinstance(one, bool):
+        return one or other
+    return other or one if isinstance(other, bool) else one | other

@@ -60,4 +60,4 @@ class OrderItem(StepItem):
         if not self.by:
             return tr("Leaves the rows in their order.")
         words = [f"{one.field}{tr(', backwards') if one.descending else ''}" for one in self.by]
-        return tr("Orders the rows by {words}.", words=" then ".join(words))
+        return tr("Orders the rows by {words}.", words=tr(" then ").join(words))

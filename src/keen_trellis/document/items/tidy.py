@@ -121,4 +121,5 @@ class TidyItem(StepItem):
             )
         if self.letters != "stay":
             does.append(tr("writes {letters}", letters=tr(self.letters)))
-        return f"In {listed(self.columns)} {' and '.join(does) or tr('leaves all as it is')}."
+        done = listed(does) if does else tr("leaves all as it is")
+        return tr("In {columns} {done}.", columns=listed(self.columns), done=done)

@@ -296,7 +296,7 @@ class DeliveryPage(Page):
             tr("with nothing beside them") if not item.beside else tr("and beside them, in sheets,")
         )
         for place, one in enumerate(item.beside):
-            say.word(offers.get(one, f"{one} (no join is before it)"))
+            say.word(offers.get(one, tr("{sheet} (no join is before it)", sheet=one)))
             rest = (*item.beside[:place], *item.beside[place + 1 :])
             remove = partial(self._change, beside=rest)
             say.button("×", f"delivery.sheet.{place}.remove", tr("Leave this sheet out"), remove)

@@ -83,9 +83,10 @@ class FilterPage(StepPage):
             changed=self._take,
             find_out=self.session.work.find_out,
         )
+        between = tr("and") if item.of == "all" else tr("or")
         for place in range(len(item.conditions)):
             if place:
-                say.word("and" if item.of == "all" else "or")
+                say.word(between)
             told.tell(place)
         if not is_asked:
             say.word(tr("goes on, until something is asked of it:"))
@@ -94,7 +95,7 @@ class FilterPage(StepPage):
             says = tr("Keep rows by a formula, also conditions within conditions")
             say.button(tr("+ formula"), "filter.ask_formula", says, self._ask_formula)
         elif item.conditions:
-            say.word("and" if item.of == "all" else "or")
+            say.word(between)
 
     def _take(self, conditions: tuple[ConditionItem, ...]) -> None:
         self.change(conditions=conditions)

@@ -130,7 +130,7 @@ class _Told:
     def _tell_order(self, fields: _Fields) -> None:
         item, sentence = self._item, self._sentence
         for place, one in enumerate(item.order):
-            sentence.word("by" if not place else tr("then by"))
+            sentence.word(tr("by") if not place else tr("then by"))
             name = f"link.order.{place}"
             says = tr("What the matches are put in order by")
             sentence.choice(

@@ -27,7 +27,7 @@ from keen_trellis.advice.pairs import (
 from keen_trellis.base.errors import UserError
 from keen_trellis.base.language import grouped_digits, tr
 from keen_trellis.base.progress import Report
-from keen_trellis.base.words import counted
+from keen_trellis.base.words import counted, listed
 from keen_trellis.compute.join_result import Tied
 from keen_trellis.compute.link_values import LinkValues, link_values, shown
 from keen_trellis.desktop.bench.grid import Grid
@@ -256,8 +256,8 @@ class LinkValuesPage(Page):
     def _offer_pair(self) -> None:
         pairs = self._selected()
         self._hand.setVisible(bool(pairs))
-        words = " and ".join(
-            tr("“{left}” is “{right}”", left=one.left, right=one.right) for one in pairs
+        words = listed(
+            [tr("“{left}” is “{right}”", left=one.left, right=one.right) for one in pairs]
         )
         self._hand.setText(tr("The same: {words}", words=words))
         self._hand.setAccessibleName(self._hand.text())

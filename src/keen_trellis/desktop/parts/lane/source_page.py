@@ -189,10 +189,11 @@ def _server(source: Source) -> str:
     if not isinstance(database, Server):
         return PASTING
     ways = {"asked": tr("password asked for"), "keyring": tr("password in the keyring")}
+    elsewhere = tr("password in {place}", place=database.password)
     return tr(
-        "as {user}, {get}",
+        "as {user}, {secret}",
         user=database.user,
-        get=ways.get(database.password, f"password in {database.password}"),
+        secret=ways.get(database.password, elsewhere),
     )
 
 

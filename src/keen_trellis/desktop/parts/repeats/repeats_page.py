@@ -46,7 +46,7 @@ class RepeatsPage(StepPage):
             chosen=lambda value: self.change(keep=value),
         )
         if item.keep in ("first", "last"):
-            say.word("by" if item.order else tr("as they stand; or by"))
+            say.word(tr("by") if item.order else tr("as they stand; or by"))
             tell_order(say, "repeats.order", item.order, before, self._take_order)
 
     def _take_order(self, order: tuple[OrderedBy, ...]) -> None:
