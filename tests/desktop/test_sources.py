@@ -413,6 +413,14 @@ class ReadAgainTest(WindowTestCase):
         self.dialog("reread").accept()
         self.assertEqual(len(self.session.results.readings["routes"].table), 15)
 
+    def test_two_lanes_that_are_read_again_at_once_are_both_read(self) -> None:
+        self.rename_code()
+        for lane in ("routes", "vessels"):
+            self.session.select(lane)
+            self.window.action("lane.reread").trigger()
+        self.settle()
+        self.dialog("reread").accept()
+
     def test_a_profile_is_there_although_a_run_came_between(self) -> None:
         self.session.select("sailings")
         self.window.bench.open_page("columns")
