@@ -115,6 +115,8 @@ def _words_shown(node: ast.AST) -> Iterator[str]:
             said: list[ast.AST] = [ast.Constant(joint)]
         case ast.Call(func=ast.Attribute(attr=name), args=[first, *_]) if name in _SHOW:
             said = [first.body, first.orelse] if isinstance(first, ast.IfExp) else [first]
+        case ast.Call(func=ast.Attribute(attr="drawText"), args=[*_, last]):
+            said = [last]
         case _:
             return
     for text in map(_literal, said):

@@ -147,6 +147,8 @@ class TopBar(QWidget):
         field.setFocus()
 
         def finish() -> None:
+            # `editingFinished` comes twice, for Return and then for the field that is left: only
+            # the first finds the name hidden.
             if self._name.isHidden():
                 self._name.show()
                 text = field.text()
@@ -219,6 +221,7 @@ class StatusLine(QWidget):
         elif self._bar.isVisible():
             self._show_progress()
         elif not self._patience.isActive():
+            # Not started anew by each report: it runs from the first one on.
             self._patience.start()
 
     def _show_progress(self) -> None:

@@ -54,6 +54,8 @@ def button(text: str, name: str, clicked: Callable[[], object], look: str = "") 
     if look:
         made.setProperty(look, True)
     made.setCursor(Qt.CursorShape.PointingHandCursor)
+    # Qt would hand `checked` over to a slot that takes anything; and a bound method is held
+    # weakly, so that it could be gone with its owner.
     made.clicked.connect(lambda: clicked())
     return made
 
@@ -99,6 +101,7 @@ class Choice(QPushButton):
     def offer(self, options: Sequence[tuple[str, str, str]], current: str) -> None:
         """Offer (value, words, remark) to choose from, and show the current one's words."""
         self._options, self._current = options, current
+        # A button without a menu sends `clicked`, which opens the list that can be searched.
         few = len(options) <= _MENU_AT_MOST
         self.setMenu(self._menu if few else None)  # type: ignore[arg-type]
         words = {value: text for value, text, _ in options}
@@ -121,6 +124,8 @@ class Choice(QPushButton):
             action.setObjectName(f"{self.objectName()}.{value}")
             action.setCheckable(True)
             action.setChecked(value == self._current)
+            # The default binds the value of this turn of the loop; the first argument is Qt's
+            # `checked`.
             action.triggered.connect(lambda _=False, v=value: self.chosen.emit(v))
 
     def enterEvent(self, event: QEnterEvent) -> None:
@@ -349,11 +354,15 @@ class Flow(QLayout):
         self._arrange(rect, move=True)
 
     def _arrange(self, rect: QRect, move: bool) -> int:
+        # First which item stands in which line, then where: an item is put in the middle of its
+        # line, whose height is that of its highest item.
         lines: list[list[tuple[QLayoutItem, QSize, int]]] = [[]]
         x = rect.x()
         if len(self._measured) != len(self._items):
             self._measured = [_measure(item) for item in self._items]
         for item, (size, begins_line) in zip(self._items, self._measured, strict=True):
+            # An item that is wider than the room has a line of its own all the same, and is cut
+            # there.
             if lines[-1] and (begins_line or x + size.width() > rect.right() + 1):
                 lines.append([])
                 x = rect.x()
@@ -386,6 +395,7 @@ def _measure(item: QLayoutItem) -> tuple[QSize, bool]:
 
 def _size_of(widget: QWidget) -> QSize:
     """Return the room that a widget takes: also when it is new, and only about to be shown."""
+    # `isHidden` alone is also true of a widget that has not been shown yet, with its parent.
     if widget.isHidden() and widget.testAttribute(Qt.WidgetAttribute.WA_WState_ExplicitShowHide):
         return QSize()  # on purpose
     return widget.sizeHint().expandedTo(widget.minimumSize()).boundedTo(widget.maximumSize())
@@ -400,6 +410,7 @@ class FlowRow(QWidget):
         self.flow = Flow()
         self.setLayout(self.flow)
         policy = QSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Minimum)
+        # Else the layout above asks for a size hint alone, and gives it one line.
         policy.setHeightForWidth(True)
         self.setSizePolicy(policy)
 
@@ -445,6 +456,7 @@ class Notice(QFrame):
         """Tell something, with buttons for what would help; or with an empty text vanish."""
         self._text.setText(text)
         self._does = tuple(does for _, does in remedies[:REMEDIES_AT_MOST])
+        # Buttons stay once they are made: one may be what is being pressed.
         while len(self._mends) < len(self._does):
             self._add_mend(len(self._mends))
         for number, mend in enumerate(self._mends):

@@ -155,6 +155,7 @@ class Menus:
             if lane is not None and other.id != lane.id:
                 action = menu.addAction(tr(words, lane=other.name).replace("&", "&&"))
                 action.setObjectName(f"{name}.with.{other.id}")
+                # Ids and not lanes: an edit between opening and choosing makes other objects.
                 action.triggered.connect(lambda _=False, a=lane.id, b=other.id: bring(a, b))
         if menu.isEmpty():
             menu.addAction(

@@ -194,6 +194,7 @@ def contrast(colour: str, other: str) -> float:
 @cache
 def readable(colour: str, on: str, ink: str, least: float = READABLE) -> str:
     """Return `colour` with as little `ink` mixed in as makes it readable on `on`."""
+    # In steps of five: a finer search would give colours that nobody tells apart.
     for share in range(0, 101, 5):
         candidate = mixed(ink, colour, share / 100)
         if contrast(candidate, on) >= least:
@@ -245,6 +246,8 @@ def dress(application: QApplication, theme: Theme) -> None:
     palette.setColor(
         QPalette.ColorGroup.Disabled, QPalette.ColorRole.ButtonText, QColor(theme.ink_soft)
     )
+    # The palette is what painting code asks; the stylesheet is what widgets are drawn by. Both
+    # are made from one theme, so that neither is ever of another.
     application.setPalette(palette)
     application.setStyleSheet(stylesheet(theme))
 
@@ -264,6 +267,7 @@ def _font(family: str, size_px: int, bold: bool) -> QFont:
 
 def _luminance(colour: QColor) -> float:
     def linear(channel: float) -> float:
+        # The curve of sRGB, as WCAG 2.2 defines relative luminance.
         return channel / 12.92 if channel <= 0.04045 else ((channel + 0.055) / 1.055) ** 2.4
 
     red, green, blue = (linear(c) for c in (colour.redF(), colour.greenF(), colour.blueF()))

@@ -395,6 +395,8 @@ class Window(QMainWindow):
         if trellises:
             self.documents.open_path(trellises[0])
         elif paths:
+            # Dialogs must not open within a drop: the program that it came from waits for its
+            # end.
             QTimer.singleShot(0, lambda: self.adding.take_dropped(paths))
 
     def show_join_types(self) -> None:
@@ -422,6 +424,8 @@ class Window(QMainWindow):
         """Open the action finder below the top bar."""
         from keen_trellis.desktop.finder import Finder
 
+        # The finder shows what can be done now; what enables an action may have changed without a
+        # signal that the window hears.
         self._enable_actions()
         finder = self._finder = Finder(list(self._actions.values()), self)
         finder.move(self.mapToGlobal(QPoint((self.width() - finder.width()) // 2, 52)))
@@ -519,6 +523,8 @@ class Window(QMainWindow):
     def tell(self, sentence: str, is_trouble: bool) -> None:
         """Tell something: trouble stands in the bench's head, the rest in the status line."""
         if is_trouble:
+            # `telling.why` is of the latest trouble: it is taken now, not when the button is
+            # pressed.
             why = partial(self.show_help, self.session.telling.why or A_CHANGE_REFUSED)
             self.bench.notice.tell(sentence, (WHY, why))
             QTimer.singleShot(MESSAGE_MS, self, lambda: self._forget(sentence))
@@ -527,6 +533,7 @@ class Window(QMainWindow):
             self._status.tell(sentence)
 
     def _forget(self, sentence: str) -> None:
+        # A newer trouble stays as long as it was promised, from its own beginning.
         if self.bench.notice.text == sentence:
             self.bench.notice.tell("")
 

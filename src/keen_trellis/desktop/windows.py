@@ -53,6 +53,8 @@ class Windows(QObject):
 
         Whoever asks for a file opens it there, unless it is open already.
         """
+        # Two passes: a window that has the file wins over one that is empty, wherever they stand
+        # in the list.
         for window in self.all:
             if file is not None and window.session.path == file:
                 return window
@@ -79,6 +81,8 @@ class Windows(QObject):
         from PySide6.QtNetwork import QLocalServer
 
         path = socket_path()
+        # Whoever answers there is the process that windows are asked of; taking its socket away
+        # would leave it deaf.
         if path is None or is_heard(path):  # a start that asked for a process of its own
             return
         try:
@@ -95,6 +99,8 @@ class Windows(QObject):
         assert self._server is not None
         while (connection := self._server.nextPendingConnection()) is not None:
             connection.readyRead.connect(lambda c=connection: self._read(c))
+            # Qt's to delete, once its last bytes are gone: Python holds it no longer than this
+            # loop.
             connection.disconnected.connect(connection.deleteLater)
 
     def _read(self, connection: QLocalSocket) -> None:
@@ -127,6 +133,7 @@ class Windows(QObject):
         window.deleteLater()
 
     def _show_fault(self, error: BaseException) -> None:
+        # While another program is in front there is no active window of ours.
         active = QApplication.activeWindow()
         shown = active if isinstance(active, Window) else self.all[-1] if self.all else None
         if shown is not None:

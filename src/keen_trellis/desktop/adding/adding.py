@@ -140,6 +140,7 @@ class Adding:
             place, session.trellis, session.secrets, theme=self._theme(), parent=self._parent
         )
         chooser.accepted.connect(lambda: self._add_chosen(chooser, place))
+        # `accepted` comes before `finished`: what was chosen is taken before the dialog is gone.
         chooser.finished.connect(chooser.deleteLater)
         chooser.finished.connect(lambda _: self._choose_next())
         chooser.open()
@@ -204,6 +205,7 @@ class Adding:
                 source,
                 tr("Read “{name}” into {lane_name}", name=name, lane_name=lane.name),
             )
+            # Each action binds its own edit: the loop goes on.
             action.triggered.connect(lambda _=False, e=edit: self._session.do(e))
         menu.popup(QCursor.pos())
 

@@ -187,6 +187,7 @@ class Chooser(QDialog):
     def _listed(self, entries: list[Entry]) -> None:
         taken = self._trellis.fresh_lane_name
         self._entries = [replace(entry, name=taken(entry.name)) for entry in entries]
+        # Each item that is added would be looked at, and read, on its own.
         self._list.blockSignals(True)
         self._list.clear()
         for entry in entries:
@@ -274,8 +275,11 @@ class Chooser(QDialog):
         if entry is None:
             return
         source = entry.source
+        # Answers of older requests may still be on their way; they find another number and are
+        # dropped.
         self._request += 1
         request = self._request
+        # Unknown again until it has been read: a lane is not added that nobody has seen readable.
         self._readable.pop(row, None)
         self._jobs.stop_all()
         self._show_choice()
@@ -326,6 +330,7 @@ class Chooser(QDialog):
         self._progress.hide()
         if isinstance(error, Cancelled):
             return
+        # Raised within an event of the window: its hook shows it as a fault of the program.
         if not isinstance(error, UserError):
             raise error
         self._size.setText("")
@@ -353,6 +358,8 @@ class Chooser(QDialog):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Let Return finish a field of the form; only elsewhere does it add the lane."""
+        # A dialog's default button takes Return from wherever it is pressed, also from a field
+        # where somebody has just finished typing.
         returns = event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter)
         if returns and self._form.isAncestorOf(self.focusWidget()):
             return

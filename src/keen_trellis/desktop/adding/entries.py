@@ -93,6 +93,7 @@ def entries_of(place: Place, secrets: Secrets, report: Report) -> list[Entry]:
 def rows_to_look_at(source: Source) -> int | None:
     """Return how many rows are read for a look; None reads all, which a small source allows."""
     if isinstance(source, TableSource | QuerySource):
+        # A small SQLite file is read whole; of a server nobody knows how much a table holds.
         return None if isinstance(source.database, SqliteFile) and _size(source) else _FIRST_ROWS
     if isinstance(source, TypedSource) or _size(source):
         return None

@@ -201,12 +201,16 @@ class ConnectDialog(QDialog):
                 self._database.text().strip(),
                 user=self._user.text().strip(),
                 port=int(self._port.text()) if self._port.text() else None,
+                # `${NAME}` is how a document names a variable; the value of it is looked up at
+                # the connection, and stands nowhere.
                 password=f"${{{self._variable.text().strip()}}}" if way == "variable" else way,
                 tls=self._tls.value,
                 authority=self._authority.text().strip() or None,
             )
             if way != "variable":
                 typed = self._password.text()
+                # An empty password is given where it is asked for: some accounts have none. For
+                # the keyring an empty field means the one that is kept there already.
                 if typed or way == "asked":
                     self._secrets.give(server, typed, keep=way == "keyring")
         except (UserError, ValueError) as error:

@@ -76,6 +76,8 @@ class BayCard(RowsCard):
             There are more pairs of partners than can be shown.
         """
         shown, linked = self._of or (None, None)
+        # By the match and the two sides, not by the tie: keeping or leaving a bay makes another
+        # tie with the same rows in its bays, which stay where they were scrolled to.
         is_other = shown is None or any(
             a is not b
             for a, b in ((shown.match, tie.match), (shown.left, tie.left), (shown.right, tie.right))
@@ -115,6 +117,8 @@ def _link_first(table: Table, fields: set[str], of_left: int) -> Table:
     """
     left, right = list(table.fields[:of_left]), list(table.fields[of_left:])
     wanted = (*left[:1], *_linked(left, fields), *_linked(right, fields), *right, *left)
+    # A dict keeps the place of the first mention: each field stands once, where it was first
+    # wanted.
     ordered = {field.name: field for field in wanted}
     return Table(tuple(ordered.values()), table.strands, table.n_rows)
 

@@ -117,6 +117,8 @@ class Bays(QSplitter):
                 tie.left, tie.right, Link(), right_name=right, columns=ALL_COLUMNS
             )
         ]
+        # In the rows of both sides the right columns stand behind the left ones, some under other
+        # names (two columns of one name): by place, they are found again.
         shift = len(tie.left.fields)
         moved = {
             shown[shift + place]
@@ -187,6 +189,8 @@ class Bays(QSplitter):
         if tie is None:
             return
         side: Side = "left" if bay is Bay.LEFT else "right"
+        # What is shown in the bay are these rows in this order: the row of the card leads to the
+        # row of its side.
         rows = tie.match.left_only if bay is Bay.LEFT else tie.match.right_only
 
         def find(report: Report) -> Reason:
@@ -198,6 +202,8 @@ class Bays(QSplitter):
         self._session.work.find_out(find, partial(self._show_why, tie, bay), "")
 
     def _show_why(self, tie: Tied, bay: Bay, reason: Reason) -> None:
+        # Looked for on another thread: the card of a row that is not shown any more would tell a
+        # riddle.
         if tie is not self._tie:
             return
 
@@ -213,6 +219,7 @@ class Bays(QSplitter):
                 for own, other, place in values
                 if own != other
             ]
+            # Values can be declared the same for a comparison by equals alone.
             if not pairs or any(tie.link.fields[pair.field].operator != "=" for pair in pairs):
                 return None
             return tr("The same: +{rows:,}", rows=reason.rows), partial(self.same.emit, pairs)

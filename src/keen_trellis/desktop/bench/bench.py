@@ -66,6 +66,8 @@ class Bench(QWidget):
         self.setObjectName("bench")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self._session, self._theme = session, theme
+        # By the sort of what is selected: who looks at the columns of one lane looks at those of
+        # the next.
         self._open = {sort: view.pages[0].id for sort, view in VIEWS.items()}
         self._trellis: object = None
         self._parts: set[str] = set()
@@ -252,6 +254,8 @@ class Bench(QWidget):
         trellis, selection = self._session.trellis, self._session.selection
         if self._trellis is not trellis:
             parts = {one for x in trellis.lanes for one in (x.id, *(item.id for item in x.items))}
+            # Another document shares no part with the one before: then all would be new, and
+            # nothing is.
             is_another = bool(self._parts) and not self._parts & parts
             self._new = set() if is_another else (self._new | (parts - self._parts)) & parts
             self._trellis, self._parts = trellis, parts
@@ -272,6 +276,7 @@ class Bench(QWidget):
         view = view_of(item)
         self._title.setText(view.title(self._session.trellis, lane, item))
         self._show_tabs(self._specs(view))
+        # A page that has been made before is cheap to show, and is shown at once.
         if self._page_due.isActive() and (self._sort, self._open[self._sort]) not in self._pages:
             self._stack.setCurrentWidget(self._blank)
             return
@@ -343,6 +348,9 @@ class Bench(QWidget):
             if lane is None or read is None or lane.id in told:
                 continue
             strand = table.strands[field.places[0][0]]
+            # The strand leads to a lane's own rows where its columns are the very ones that were
+            # read, with nothing taken or put in order between: only then is a place in it a row
+            # of the lane.
             beneath = any(s.columns is strand.columns and s.rows is None for s in read.strands)
             there = row if strand.rows is None else int(strand.rows[row])
             if beneath and there >= 0:
@@ -437,6 +445,8 @@ class Bench(QWidget):
 
     def _show_tabs(self, pages: Sequence[PageSpec]) -> None:
         """Show the tabs of the pages that there are; kept while the pages stay the same."""
+        # Tabs are kept while the pages are the same: one that is pressed must not be deleted by
+        # its own signal.
         buttons = [b for b in self._group.buttons() if isinstance(b, PageTab)]
         if [tab.page for tab in buttons] != [spec.id for spec in pages]:
             for old in buttons:

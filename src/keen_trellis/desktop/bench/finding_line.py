@@ -132,6 +132,7 @@ class FindingLine(QFrame):
         if left_before := stays_before(session.trellis, item.id):
             label = tr("Move behind the {word}", word=tr(item.word))
             moved = [_Told(left_before, "stays before", edits.MoveBehind(item.id, label))]
+        # What somebody has just put here is told of first; later it is told last, being no news.
         if session.document.fresh == item.id:
             yield from moved
         for finding in session.looking.findings:
@@ -164,6 +165,7 @@ class FindingLine(QFrame):
         menu = self._more.menu()
         menu.clear()
         for one in told:
+            # Qt draws what stands behind the tab at the right, where keys would stand.
             words = f"{one.text}\t{one.edit.label}" if one.edit else one.text
             action = menu.addAction(words.replace("&", "&&"))
             action.setObjectName(f"finding.{one.topic}")

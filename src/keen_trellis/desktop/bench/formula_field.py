@@ -95,6 +95,7 @@ class FormulaField(QWidget):
         self._columns.offer([(quoted(f.name), f.name, tr(f.kind)) for f in fields], "")
         self._columns.setText(tr("columns"))
         self._columns.setEnabled(bool(fields))
+        # A run may end while somebody types here: what is shown is then older than what is typed.
         if not self.text.hasFocus() and self.text.toPlainText() != text:
             self.text.setPlainText(text)
         self.text.kept = text
@@ -128,6 +129,8 @@ class FormulaField(QWidget):
         from keen_trellis.compute.table_schema import schema_of
         from keen_trellis.formulas.formula_parser import formula
 
+        # Some rows are enough for the kind and the first values, and take no time while one
+        # types. The whole column is worked out when the formula is taken.
         sample = self._table.window(0, _LOOKED_AT)
         try:
             made = formula(text, schema_of(sample), self._where)
@@ -222,6 +225,8 @@ class _Line(QPlainTextEdit):
             look.setUnderlineStyle(QTextCharFormat.UnderlineStyle.WaveUnderline)
             look.setUnderlineColor(QColor(colour))
             cursor = self.textCursor()
+            # Qt counts one character more, for the end of the last block; a place beyond the text
+            # (at its end something is missing) is drawn below the last character.
             last = max(self.document().characterCount() - 1, 0)
             cursor.setPosition(min(place[0], last))
             cursor.setPosition(min(max(place[1], place[0] + 1), last), _KEEP)
@@ -247,6 +252,7 @@ class _Line(QPlainTextEdit):
     def _begun_word(self) -> str:
         before = self.toPlainText()[: self.textCursor().position()]
         start = len(before)
+        # Backwards over letters, digits, `_` and the quote that a name begins with.
         while start and (before[start - 1].isalnum() or before[start - 1] in '_"'):
             start -= 1
         return before[start:]
@@ -278,6 +284,7 @@ class _Line(QPlainTextEdit):
         if not typed.strip() or len(word.strip('"')) < 1:
             popup.hide()
             return
+        # Asked for at each word and not kept: the columns before may be others by now.
         self._model.setStringList(self._words())
         self._completer.setCompletionPrefix(word.strip('"'))
         if self._completer.completionCount() == 0 or self._completer.currentCompletion() == word:
@@ -290,6 +297,7 @@ class _Line(QPlainTextEdit):
 
     def focusOutEvent(self, event: QFocusEvent) -> None:
         super().focusOutEvent(event)
+        # The list of completions takes the focus for a moment, and nothing has been left by that.
         if event.reason() != Qt.FocusReason.PopupFocusReason and self.toPlainText() != self.kept:
             self._take()
 

@@ -33,6 +33,7 @@ class KeptColumns(QTableView):
         self.band = BandHeader(self)
         self.setHorizontalHeader(self.band)
         self.setModel(grid.model())
+        # One selection for both: what is marked here is marked there, by Qt itself.
         self.setSelectionModel(grid.selectionModel())
         self.setItemDelegate(CellDelegate(drawn, self))
         self.verticalHeader().hide()
@@ -47,6 +48,7 @@ class KeptColumns(QTableView):
         self.setSelectionMode(grid.selectionMode())
         self.setEditTriggers(grid.editTriggers())
         down, mine = grid.verticalScrollBar(), self.verticalScrollBar()
+        # Each follows the other; the circle ends since a value that is set already sends nothing.
         down.valueChanged.connect(mine.setValue)
         mine.valueChanged.connect(down.setValue)
         band.sectionResized.connect(self.renew)
@@ -72,6 +74,7 @@ class KeptColumns(QTableView):
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         if event.type() in (QEvent.Type.Resize, QEvent.Type.Move):
             self.renew()
+        # False: the event goes on to the grid, which is only watched.
         return False
 
     def covers(self, at: QPoint) -> bool:

@@ -163,6 +163,8 @@ class Grid(QTableView):
         columns = self.table_model.table.columns
         wanted = columns.index(self._kept_to) + 1 if self._kept_to in columns else 0
         room = self.viewport().width() * _KEPT_AT_MOST
+        # Widths as they are drawn now; who makes a column wider may so let go of the last one
+        # that is kept.
         for column in range(wanted):
             room -= self.columnWidth(column)
             if room < 0:
@@ -187,6 +189,8 @@ class Grid(QTableView):
     ) -> None:
         """Scroll to a cell, and bring it out from beneath the columns that are kept in view."""
         sideways = self.horizontalScrollBar()
+        # Qt scrolls so far that a cell is in the viewport, and knows nothing of the columns that
+        # lie upon its left part.
         before = sideways.value()
         super().scrollTo(index, hint)
         if self._kept_columns is None or not self.kept or not index.isValid():
@@ -232,6 +236,7 @@ class Grid(QTableView):
 
     def take_look(self, table: Table, look: Look, rows: Rows | None) -> None:
         """Show the rows of a look, unless another one has been asked for since."""
+        # Looks are found on another thread: by now another table may be shown, or another order.
         if table is not self.whole or look != self.look:
             return
         self._rows = rows
@@ -240,6 +245,7 @@ class Grid(QTableView):
 
     def row_of(self, row: int) -> int:
         """Return which row of the whole table a row that is shown is."""
+        # `_rows` holds, for each row shown, its place in the whole table.
         return row if self._rows is None else int(self._rows[row])
 
     def _show(self, table: Table) -> None:
@@ -265,6 +271,8 @@ class Grid(QTableView):
         from keen_trellis.compute.row_view import Look
 
         before = self.whole.columns
+        # By identity: tables are never changed, and the same one in the same dress need not be
+        # shown again. Pages call this at every renewal.
         shown = self.whole, self.origins, self.link_fields, self._band.theme
         if shown[0] is table and shown[1:] == (origins, link_fields, self.theme):
             return
@@ -321,6 +329,8 @@ class Grid(QTableView):
         if selected.isEmpty():
             return
         table = self.table_model.table
+        # A selection is a few ranges, however many cells it has; asking for its indexes would
+        # make an object for each of a million.
         blocks = [selected.at(number) for number in range(selected.count())]
         left, right = min(b.left() for b in blocks), max(b.right() for b in blocks)
         columns = table.columns[left : right + 1]

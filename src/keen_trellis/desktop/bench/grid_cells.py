@@ -90,6 +90,7 @@ class BandHeader(QHeaderView):
 
     def _sections_in_view(self) -> range:
         """Return the sections in view: a table may have thousands of them."""
+        # −1 where no section lies at that place: left of the first, or right of the last.
         ends = [self.visualIndexAt(x) for x in (0, self.viewport().width() - 1)]
         if self.isRightToLeft():
             ends.reverse()
@@ -146,6 +147,7 @@ class BandHeader(QHeaderView):
         right = self.sectionViewportPosition(last) + self.sectionSize(last)
         band = QRect(left + 1, 1, right - left - 2, _BAND_HEIGHT - 2)
         painter.fillRect(band, QColor(colours.tint))
+        # The name stands in what is seen of its band, however far this is scrolled.
         seen = band.intersected(self.viewport().rect()).adjusted(7, 0, -4, 0)
         painter.setFont(text_font(11, bold=True))
         painter.setPen(QColor(colours.ink))
@@ -187,6 +189,8 @@ class CellDelegate(QStyledItemDelegate):
             painter.fillRect(room, QColor(theme.selected))
         marks = self._grid.marks.get(field.name)
         linked = field.name in self._grid.link_fields
+        # Marks are by the rows of the whole table, and a grid may show some of them in another
+        # order.
         if marks is not None:
             linked = linked or bool(marks[self._grid.row_of(index.row())])
         if linked and state != GAP:
@@ -210,16 +214,19 @@ class CellDelegate(QStyledItemDelegate):
         colour.setAlphaF(0.8)
         painter.fillRect(room.adjusted(2, 2, -2, -2), QBrush(colour, Qt.BrushStyle.BDiagPattern))
         painter.setFont(text_font(11))
-        width = QFontMetrics(text_font(11)).horizontalAdvance("gap") + 8
+        word = tr("gap")
+        width = QFontMetrics(text_font(11)).horizontalAdvance(word) + 8
         label = QRect(room.left() + 6, room.top() + 4, width, room.height() - 8)
         painter.fillRect(label, QColor(theme.surface))
         painter.setPen(QColor(colours.ink if colours else theme.ink_soft))
-        painter.drawText(label, Qt.AlignmentFlag.AlignCenter, "gap")
+        painter.drawText(label, Qt.AlignmentFlag.AlignCenter, word)
 
     def _draw_value(
         self, painter: QPainter, room: QRect, column: Column, row: int, linked: bool
     ) -> None:
         theme, text = self._grid.theme, as_read(column.text(row), column.kind)
+        # Measuring a text takes as long as it is: a cell may hold a million letters, of which
+        # some forty are seen.
         text = text[:LONGEST_DRAWN].replace("\n", "⏎")
         font = value_font(13, bold=linked)
         metrics = QFontMetrics(font)
@@ -235,6 +242,8 @@ class CellDelegate(QStyledItemDelegate):
         self, painter: QPainter, inner: QRect, text: str, metrics: QFontMetrics
     ) -> None:
         """Tint the spaces before and after a link value, which are why it finds no partner."""
+        # Our own list of spaces, the one that links ignore: Python's `strip` knows fewer and
+        # others.
         before = len(text) - len(text.lstrip(SPACES))
         after = len(text) - len(text.rstrip(SPACES))
         wide = metrics.horizontalAdvance

@@ -139,9 +139,12 @@ def later(name: str) -> Callable[[Session, Theme, QWidget], Page]:
         Of the module below `keen_trellis.desktop`, and of the class in it.
     """
     module, _, kind = name.rpartition(".")
+    # Noted when the list of views is made, and loaded one by one once the window is quiet.
     LOADED_LATER.append(f"desktop.{module}")
 
     def make(session: Session, theme: Theme, parent: QWidget) -> Page:
+        # Import finds a module that is loaded at once; the first opening of a page pays for its
+        # own.
         of_kind = getattr(import_module(f"keen_trellis.desktop.{module}"), kind)
         page: Page = of_kind(session, theme, parent)
         return page

@@ -75,6 +75,8 @@ class ProfileBeside(QWidget):
         name = self._column
         if self._shown is not None and self._shown[0] is table and self._shown[1] == name:
             return
+        # A tuple of its own for each question: the answer is taken while it is still this very
+        # one.
         self._shown = asked = table, name
         self._title.setText(name)
         origin = table.field(name).origin

@@ -90,6 +90,7 @@ class ProfileView(QWidget):
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(QColor(self._colours.fill))
         for number, rows in enumerate(profile.bars):
+            # A bar that holds anything is seen; one that holds nothing is not.
             height = max(_BARS_HEIGHT * rows / most, 1.5 if rows else 0)
             gap = min(2.0, step / 4)
             painter.drawRect(QRectF(number * step, top + _BARS_HEIGHT - height, step - gap, height))
@@ -127,6 +128,7 @@ class ProfileView(QWidget):
         metrics = QFontMetrics(font)
         for number, (value, rows) in enumerate(values[:_LISTED]):
             line = QRect(room.x(), room.y() + number * _LINE, room.width(), _LINE - 2)
+            # A value is drawn whole or not at all.
             if line.bottom() > self.height():
                 return
             share = QRectF(line)

@@ -42,6 +42,8 @@ class Sentence(FlowRow):
         if key == self._key:
             return
         self._key = key
+        # By its object name, which names the place in the sentence: the widgets that are made now
+        # are others.
         focused = self.focusWidget()
         name = focused.objectName() if focused else ""
         # Shown at once and laid out once at the end: Qt would show each word later, by an event of

@@ -79,6 +79,7 @@ class WhyCard(QFrame):
         room = self.screen().availableGeometry()
         x = min(place.x(), room.right() - self.width() - 8)
         y = place.y() + 4
+        # Above the row then, so that the row itself stays seen.
         if y + self.height() > room.bottom():
             y = place.y() - self.height() - 28
         self.move(max(x, room.left()), max(y, room.top()))
@@ -108,6 +109,7 @@ def marked(own: str, other: str, colour: str) -> str:
     >>> marked("KP-MS ", "KP-MS", "#eee")
     'KP-MS<span style="background:#eee">&nbsp;</span>'
     """
+    # `SequenceMatcher` is quadratic in the length: long texts are compared by their beginnings.
     own, other = own[:_LONGEST], other[:_LONGEST]
     compared = SequenceMatcher(None, own, other)
     if compared.ratio() < _IN_COMMON:

@@ -116,6 +116,8 @@ class Drawing:
             middle = offset + stripe.thickness / 2
             offset += stripe.thickness
             colour = QColor(self.theme.lane(stripe.colour).fill)
+            # Stripes lie edge to edge; a little wider, so that antialiasing leaves no light line
+            # between two.
             pen = QPen(colour, stripe.thickness + 0.3)
             pen.setCapStyle(Qt.PenCapStyle.FlatCap)
             painter.setPen(pen)
@@ -262,6 +264,7 @@ class Drawing:
     def draw_heads(self, painter: QPainter, seen: tuple[float, float]) -> None:
         """Draw the heads of the lanes, as far as they are seen."""
         theme = self.theme
+        # Scrolled by translation alone: the ground of the heads reaches below any viewport.
         bottom = max(self.layout.height, self.room.height() + 10_000)
         painter.fillRect(QRectF(0, 0, self.layout.heads_width, bottom), QColor(theme.head_ground))
         painter.setPen(QPen(QColor(theme.line), 1))
@@ -407,6 +410,7 @@ def save_picture(
         svg.setTitle(trellis.name)
         _draw_whole(drawing, svg, size)
     elif ending == ".png":
+        # Twice as many pixels: a picture is looked at closer than a window.
         image = QImage(size * 2, QImage.Format.Format_ARGB32)
         image.setDevicePixelRatio(2)
         _draw_whole(drawing, image, size)
@@ -417,6 +421,7 @@ def save_picture(
             tr("A picture of the map cannot be written as “{value}”.", value=ending or path.name),
             tr("Choose a name that ends in .svg or .png."),
         )
+    # Drawn into memory first: a picture is written whole or not at all, and the one before stays.
     with whole_file(path) as half:
         half.write_bytes(drawn.data().data())
 

@@ -145,6 +145,7 @@ class _Drawing:
                     beads.append(self._bead(lane, place, item))
             if lane.id not in self.end_takers:
                 pluses.append(self._plus(lane))
+        # At least three stakes, so that an empty map looks like one.
         last = max([*self.columns.values(), 2]) + 1
         stakes = tuple(self.first_stake + STAKE_GAP * n for n in range(last + 1))
         right = max([stakes[-1], *(p.box.right + 20 for p in pluses)])
@@ -196,6 +197,10 @@ class _Drawing:
             other, reached = self.trellis.place_after(begins)
             return self._column(other, reached - 1)
         if (lane.id, place) not in self.columns:
+            # One stake behind the item before, and one behind the last thing that is needed of
+            # each lane taken: stakes only grow along a lane, so no ribbon ever turns back. Kept,
+            # since each is asked for by all behind it (the sum of all paths grows exponentially
+            # otherwise).
             column = self._column(lane, place - 1) + 1
             item = lane.items[place]
             for taken in item.takes():
@@ -237,6 +242,8 @@ class _Drawing:
             for item in lane.items[:place]
             for taken in item.takes()
         ]
+        # The whole is as thick as its rows say; the lane's own stripe is what the others leave,
+        # and never vanishes.
         own = max(total - self.sizes.stripe * len(tied), 3.0)
         return (Stripe(lane.colour, own), *(Stripe(colour, self.sizes.stripe) for colour in tied))
 
@@ -287,6 +294,7 @@ class _Drawing:
         own, below = self.middles[joint.lane], self.middles[other.id] > self.middles[joint.lane]
         shift = self.sizes.joint * 0.12
         landing = own + (shift if below else -shift)
+        # How many items of the other lane stand before the place where its rows are taken.
         taken = self.trellis.taken_place(item)
         start = middle - CURVE_WIDTH
         if taken < len(other.items):  # it leaves before what comes next on that lane
@@ -364,6 +372,8 @@ class _Drawing:
                 sum(held.values()), "{parts} row left", "{parts} rows left", parts=" + ".join(parts)
             )
 
+        # The numbers and words need their room whatever the names are: what is left is shared
+        # among these.
         spare = SPILL_WIDTH - 18 - self.measure(said(dict.fromkeys(words, "")))
         room = max(spare / len(held), self.measure("x…"))
         short = {bay: fitted(name, room, self.measure) for bay, name in words.items()}
@@ -491,6 +501,9 @@ def told_apart(names: Sequence[str], room: float, measure: Measure) -> list[str]
     for place, name in enumerate(names):
         alike = by_shown[shown[place]]
         if len(alike) > 1 and shown[place] != name:  # they differ in what would be left out
+            # What they share at the beginning is left out but for two letters, and what tells
+            # them apart is kept; where they differ at the end, cutting the middle has done it
+            # already.
             shared = len(os.path.commonprefix([*alike]))  # noqa: RUF071  letters are meant
             shown[place] = fitted(f"{name[:3]}…{name[max(shared - 2, 3) :]}", room, measure)
     return shown
@@ -521,6 +534,8 @@ def _slats(
     held = [count > 0 for count in rows]
     gaps = 2 * max(sum(held) - 1, 0)
     room = inner.height - gaps
+    # Small groups get five pixels, more than their share; then all shrink together to fit the
+    # room.
     heights = [max(room * count / max(sum(rows), 1), 5.0) if count else 0.0 for count in rows]
     shrink = room / sum(heights) if any(heights) else 1.0
     starts = (inner.x, inner.x, inner.right - reach) if bays else (inner.x,) * len(groups)

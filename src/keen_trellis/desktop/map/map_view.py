@@ -117,6 +117,8 @@ class MapView(QAbstractScrollArea):
     def renew(self) -> None:
         """Lay everything out anew; where that changes nothing, nothing is drawn again."""
         laid_out = self._laid_out()
+        # A layout is plain numbers and texts, and two of them are compared sooner than one is
+        # drawn.
         if laid_out == self._layout and self._drawn_for == self._session.selection:
             return
         self._layout, self._drawn_for = laid_out, self._session.selection
@@ -132,6 +134,8 @@ class MapView(QAbstractScrollArea):
 
     def to_screen(self, box: Box) -> QRectF:
         """Return where a box of the layout is seen in the viewport."""
+        # The heads stay at the left while all else scrolls: two coordinate systems that meet at
+        # their border, told apart by where a box begins.
         in_heads = box.x < self._layout.heads_width
         x = 0 if in_heads else self.horizontalScrollBar().value()
         y = self.verticalScrollBar().value()
@@ -206,6 +210,8 @@ class MapView(QAbstractScrollArea):
             return
         pair = dragged.lane, target
         if pair not in self._proposed:
+            # Noted before it is known: a drag asks at every move of the mouse, and the work is
+            # done once.
             self._proposed[pair] = ""
 
             def done(words: str) -> None:
@@ -229,6 +235,8 @@ class MapView(QAbstractScrollArea):
             if target and target != dragged.lane:
                 self.tie_asked.emit(dragged.lane, target)
         elif was_drag and isinstance(dragged, Head):
+            # How many heads begin above the pointer; the one that is dragged is among them, hence
+            # one less.
             place = sum(head.box.y <= y for head in self._layout.heads) - 1
             self._session.do(edits.MoveLane(dragged.lane, max(place, 0)))
         elif was_drag and isinstance(dragged, Joint | Flag | Bead):
@@ -252,6 +260,7 @@ class MapView(QAbstractScrollArea):
     def _drop_item(self, item: str, x: float) -> None:
         """Move an item along its lane to where it is dropped."""
         lane, place = self._session.trellis.place_of(item)
+        # Without the one that is moved: its place among the others is what the edit wants.
         boxes = (self._layout.box_of(one.id) for one in lane.items if one.id != item)
         target = sum(box is not None and box.x + box.width / 2 < x for box in boxes)
         if target != place:
@@ -365,6 +374,7 @@ class MapView(QAbstractScrollArea):
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         box = self._layout.box_of(self._session.selection)
+        # Where it lay before: what whoever sits here had scrolled away from is not fetched back.
         was_seen = box is not None and QRect(QPoint(), event.oldSize()).intersects(
             self.to_screen(box).toAlignedRect()
         )
@@ -429,6 +439,8 @@ class MapView(QAbstractScrollArea):
         painter.resetTransform()
         painter.translate(0, top)
         painter.scale(zoom, zoom)
+        # The heads last and without the sideways scroll: they lie upon the ribbons that pass
+        # beneath.
         drawing.draw_heads(painter, self._seen())
         painter.resetTransform()
         self._draw_drag(painter, drawing)

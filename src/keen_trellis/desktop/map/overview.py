@@ -88,6 +88,7 @@ class Overview(QWidget):
         painter.setPen(QPen(QColor(theme.accent_ink), 1.4))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         whole = QRectF(0, 0, layout.width, layout.height)
+        # What is seen may be larger than the map on one side.
         frame = self._seen.intersected(whole)
         top_left = frame.topLeft() * self._scale
         painter.drawRoundedRect(QRectF(top_left, frame.size() * self._scale), 2, 2)

@@ -113,6 +113,8 @@ class SpokenMap:
 
     def renew(self, tell: Callable[[], list[Told]], selected: str) -> None:
         """Show what is told of the map now; nothing while nobody listens."""
+        # Qt becomes active when the first reader asks, and stays so; a map of a hundred parts
+        # need not be kept twice for nobody.
         if not QAccessible.isActive() and not self._children:
             return
         parts = tell()
@@ -144,6 +146,7 @@ class _Child(QPushButton):
 
     def take_note(self, is_selected: bool) -> None:
         """Be selected or not, as the document has it."""
+        # `toggled` would select it again, which is an edit of the view while it is being renewed.
         self.blockSignals(True)
         self.setChecked(is_selected)
         self.blockSignals(False)

@@ -45,6 +45,7 @@ class WhatNext(QLabel):
         self.setText(text)
         self.adjustSize()
         top = room.bottom() - _EDGE - self.height()
+        # It never lies on the map: where there is no room for it, it is not shown.
         fits = heads_width + _EDGE + self.width() < room.right() and taken_to < top
         self.setVisible(bool(text) and fits)
         self.move(int(heads_width) + _EDGE, top)

@@ -321,6 +321,7 @@ class Building:
         if len(inputs) == len(parts) and same_names(item, changed, inputs, names):
             return self._document.do(edit)
         schemas = {lane.id: one for lane in before.lanes if (one := self._schema(lane.id))}
+        # One edit for the change and for all that follows from it: one undo takes both back.
         if not self._document.do(Carrying(edit, part, schemas)):
             return False
         lost = [

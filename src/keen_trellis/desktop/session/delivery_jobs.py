@@ -85,10 +85,14 @@ class Delivering(QObject):
         but for those given as `replacing`.
         """
         self._telling.typing_ends.emit()
+        # One question at a time: each answer calls `deliver` again with what was agreed to, and
+        # the questions before it then have nothing left to ask.
         if self._asks_to_write(only) or self._asks_to_replace(only, despite, replacing):
             return
         if self._asks_for_password(only, despite, replacing):
             return
+        # All taken here, on the window's thread: what is written is the trellis as it stood when
+        # the button was pressed.
         trellis, results = self._document.trellis, self._work.results
         is_known = self._work.is_of_now
         path = self._document.path
@@ -192,6 +196,8 @@ class Delivering(QObject):
         foreign = [
             one
             for one in there
+            # A file that this trellis wrote, and that nobody has touched since, is its own to
+            # replace.
             if one not in replacing and not is_its_own(self._document.path, one, True, self.made)
         ]
         if foreign:

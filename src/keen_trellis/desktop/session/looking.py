@@ -45,6 +45,8 @@ class Looking(QObject):
     def __init__(self, document: OpenDocument, work: Work, telling: Telling) -> None:
         super().__init__()
         self._document, self._work, self._telling = document, work, telling
+        # By the part that is looked at: what it was found for, and what was found; None while it
+        # is looked for. Another object at the same part is another question.
         self._known: dict[str, tuple[object, list[Any] | None]] = {}
         self._gains: dict[str, tuple[object, Gains]] = {}
         self._shares: tuple[object, Shares] = (None, {})
@@ -106,6 +108,7 @@ class Looking(QObject):
 
         def done(found: list[Any]) -> None:
             self._work.rest()
+            # Another result may have come meanwhile, and with it a look of its own.
             if self._known.get(place, (None,))[0] is result:
                 self._known[place] = (result, found)
                 self.noticed.emit()
@@ -137,6 +140,8 @@ class Looking(QObject):
         if not isinstance(item, JoinItem):
             return []
         result, found = self._known.get(item.id, (None, None))
+        # What was found is of the tie as it ran. Settings that change which rows match, or which
+        # go on, make it untrue at once, long before the next run has ended.
         is_now = result is not None and result is self._work.results.ties.get(item.id)
         then = self._work.results.trellis.join(item.id) if is_now else None
         if then is None or then.match_link() != item.match_link() or then.keep != item.keep:
@@ -153,6 +158,7 @@ class Looking(QObject):
         match = getattr(tied, "match", None)
         if item is None or match is None or self._shares[0] is match:
             return
+        # Noted before it is known, so that it is asked for once however often a page is drawn.
         self._shares = (match, {})
 
         def work(report: Report) -> Shares:
@@ -197,6 +203,8 @@ class Looking(QObject):
     def _looking(self, tie: str, result: object) -> Look | None:
         if isinstance(result, Results):
             step = cast("StepItem", result.trellis.item(tie))
+            # What a step does is seen by running the trellis without it: the same runner, so that
+            # all before the step comes from its memory.
             without = edits.apply(edits.SetItem(step.but(off=True)), result.trellis)[0]
 
             def compare(report: Report) -> list[str]:
@@ -223,6 +231,8 @@ class Looking(QObject):
         item = self._work.results.trellis.join(tie)
         left, right, *_ = self._work.results.sides(tie)
         names = (lane.name, self._work.results.trellis.lane(item.lane).name)
+        # The tie failed for its kinds, so there is no result to look at: the two sides are looked
+        # at themselves, where both are there.
         if left is None or isinstance(left, UserError):
             return None
         if right is None or isinstance(right, UserError):

@@ -97,6 +97,8 @@ class BlendPage(Page):
         self._said.setVisible(is_there)
         self._spare.setVisible(not is_there)
         if isinstance(given, Blend):
+            # Lanes may have been taken out since it was chosen. −1 is the last meeting, where all
+            # have met.
             met = self._met if -len(given.ties) <= self._met < len(given.ties) else -1
             tie, other = given.ties[met], item.lanes[min(met, len(item.lanes) - 1)]
             unit = in_rows if given.keeps_rows else in_groups
@@ -213,6 +215,7 @@ class _Told:
 
     def _put_span(self, place: int, span: str) -> None:
         fields = len(self.item.fields)
+        # As long as the fields are, whatever an older document holds.
         spans: list[Span | None] = [*self.item.spans, *[None] * fields][:fields]
         spans[place] = next((one for one in SPANS if one == span), None)
         self._change(spans=tuple(spans) if any(spans) else ())
@@ -228,6 +231,8 @@ class _Told:
     def _tell_figures(self, number: int) -> None:
         lane, say = self._lanes[number], self._say
         first = _first_of(say, tr("from"))
+        # The first lane that has figures begins the line: the second one where the first keeps
+        # its rows.
         if number == bool(self.item.keeps_rows):
             say.begin_line(first)
         say.word(lane.name, self._origins.colours[lane.id].ink)
@@ -315,6 +320,7 @@ class _Told:
         assert table is not None and own is not None
         kind, used = own.field(name).kind, set(self._fields(number))
         fields = [field for field in table.fields if field.name not in used] or list(table.fields)
+        # The same kind counts more than any likeness of names.
         best = max(fields, key=lambda f: (f.kind is kind, alike(name, f.name)))
         return best.name
 

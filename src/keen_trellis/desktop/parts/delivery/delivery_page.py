@@ -207,6 +207,8 @@ class DeliveryPage(Page):
 
     def _find_spoiled(self, table: Table, item: DeliveryItem) -> None:
         """Say what the format would change; found aside, since every cell is looked at."""
+        # All that the answer depends on: tables are never changed, so the same one stands for its
+        # cells.
         asked = (table, item.path, item.into, item.guarded)
         if self._looked_at == asked:
             return
@@ -241,6 +243,7 @@ class DeliveryPage(Page):
         }
         current = ""
         if item.into is not None:
+            # `_databases` holds every database that the trellis names, also this one.
             own = [n for n, d in enumerate(databases) if d == item.into.database]
             current = str(own[0])
         places |= {"new": _NEW_FILE, "server": _NEW_SERVER}

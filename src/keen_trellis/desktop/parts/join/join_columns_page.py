@@ -150,6 +150,8 @@ class ColumnsPage(Page):
     def _rename(self, usual: str, name: str) -> None:
         assert self._item is not None
         columns = self._item.columns
+        # `usual` is what the column would be called without us; order and fills name columns as
+        # they are called now, so both follow.
         old = columns.renamed.get(usual, usual)
         renamed = {a: b for a, b in columns.renamed.items() if a != usual}
         if name != usual:
@@ -277,6 +279,7 @@ class _Side(QFrame):
         self._all.setAccessibleName(tr("Bring all columns of {lane}", lane=lane))
         self._none.setAccessibleName(tr("Bring no column of {lane}", lane=lane))
         self._find.setAccessibleName(tr("Find a column of {lane}", lane=lane))
+        # Setting a tick in code sends the same signal as a click does.
         self._list.blockSignals(True)
         if names != self._names:
             self._names = names
@@ -302,4 +305,5 @@ class _Side(QFrame):
     def _ticked(self, _: QListWidgetItem) -> None:
         items = [self._list.item(row) for row in range(self._list.count())]
         ticked = [i.data(_NAME) for i in items if i.checkState() is Qt.CheckState.Checked]
+        # None means all, also those that come later; a tuple means these.
         self.chosen.emit(None if len(ticked) == len(items) else tuple(ticked))

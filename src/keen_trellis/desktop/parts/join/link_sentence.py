@@ -197,6 +197,7 @@ class _Told:
         )
         made.remark = partial(self._field_remark, place, side, dict(fields))
         made.near.connect(self._session.looking.find_shares)
+        # The connection ends with the choice, which is deleted when the sentence is said anew.
         self._session.looking.noticed.connect(made.renew)
 
     def _field_remark(self, place: int, side: str, kinds: dict[str, Kind], name: str) -> str:
@@ -210,7 +211,7 @@ class _Told:
         tables = self._session.results.sides(self._item.id)
         table = tables[side] if side < len(tables) else None
         if kind is None or not isinstance(table, Table) or name not in table.columns:
-            return str(kind or "")
+            return tr(kind) if kind is not None else ""
         first = table.window(0, _LOOKED_AT).column(name).texts().to_pylist()
         example = next((text for text in first if text), "")
         return f"{tr(kind)} · {_shortened(example)}" if example else tr(kind)
@@ -333,6 +334,7 @@ class _Told:
         self._change(partner_for=side, order=())  # an order is by fields of the other side
 
     def _take_partner(self, partner: str) -> None:
+        # Only “the first” and “the last” need an order; kept on others, it would be refused.
         order = self._item.match_link().order if partner in ("first", "last") else ()
         self._change(partner=partner, order=order)
 
@@ -367,6 +369,7 @@ class _Told:
 
     def _set_distance(self, place: int, text: str) -> None:
         try:
+            # A comma is what half of the world writes; digits are not grouped in a distance.
             within = float(text.replace(",", ".")) if text.strip() else None
         except ValueError:
             self._session.telling.trouble(
@@ -390,6 +393,8 @@ class _Told:
             if (a, b) not in used
         ]
         if pairs:
+            # (other name, other kind): false sorts before true, so a pair of one name and one
+            # kind is first.
             a, b, _ = min(pairs, key=lambda pair: pair[2])
             link = (*self._item.link, LinkedFields(left=a, right=b))
             self._session.do(edits.SetLink(self._item.id, link))

@@ -129,6 +129,7 @@ class LinkValuesPage(Page):
         if not isinstance(result, Tied):
             self._tie = self._found = None
         elif self._tie is None or is_other or self._tie.match is not result.match:
+            # Values are counted once for a match; which bays are kept changes nothing of them.
             self._tie, self._found, self._proposed = result, None, None
             self._count(result)
         self._tie = result if isinstance(result, Tied) else None
@@ -141,6 +142,7 @@ class LinkValuesPage(Page):
                 self._show_found()
                 left, right = found.found_in(Bay.LEFT), found.right_rows > 0
                 most = _LOOKED_FOR_UNASKED
+                # Every value is compared with every other: what takes long is asked for first.
                 if np.count_nonzero(left) <= most[0] and np.count_nonzero(right) <= most[1]:
                     self._look_for_pairs()
 
@@ -234,9 +236,12 @@ class LinkValuesPage(Page):
         rows = sorted({index.row() for index in self.grid.selectionModel().selectedRows()})
         if self._found is None or len(rows) != 2:
             return []
+        # From what is selected in the grid (which may be sorted or searched) to the row of the
+        # shown table, to the place among all values.
         which = np.flatnonzero(_masks(self._found)[self._which])
         places = [int(which[self.grid.row_of(row)]) for row in rows]
         left_only = self._found.found_in(Bay.LEFT)
+        # The value of the left side first: that is how a pair is written.
         places.sort(key=lambda place: not left_only[place])
         texts = [
             [self._found.values.take(np.array([at])).column(name).text(0) for at in places]
@@ -275,6 +280,7 @@ class LinkValuesPage(Page):
         assert self._item is not None
         kept = {_pair(one) for one in self._item.pairs}
         new = [SameValues(**_parts(one)) for one in dict.fromkeys(pairs) if one not in kept]
+        # A pair that is taken is not refused any more.
         refused = tuple(one for one in self._item.not_same if _pair(one) not in pairs)
         if new:
             words = tr("Take pairs") if len(new) > 1 else tr("Take a pair")

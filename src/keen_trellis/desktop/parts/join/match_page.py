@@ -146,6 +146,7 @@ class MatchPage(Page):
 
     def _switch_bay(self, bay: Bay, kept: bool) -> None:
         item = self._current()
+        # An edit that is refused leaves the tie as it was, and the switch has to say so again.
         if item is not None and not self.session.do(edits.SetBay(item.id, bay, kept)):
             self._bays.show_kept(item.keep)
 

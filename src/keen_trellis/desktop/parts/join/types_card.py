@@ -83,6 +83,7 @@ class TypesCard(QFrame):
         self._lines, self._now = _lines(tie), -1
         if isinstance(tie, Tied):
             semi = semi_side(keep, tie.columns) or ""
+            # Found by what it would set: a join type is nothing but bays, sides and cross.
             now = Choice(keep, semi, tie.link.cross)
             self._now = next((n for n, line in enumerate(self._lines) if line.choice == now), 0)
         left, right = tie.names
