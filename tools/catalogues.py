@@ -114,14 +114,21 @@ def _words_shown(node: ast.AST) -> Iterator[str]:
         case ast.Call(func=ast.Attribute(ast.Constant(str() as joint), "join")):
             said: list[ast.AST] = [ast.Constant(joint)]
         case ast.Call(func=ast.Attribute(attr=name), args=[first, *_]) if name in _SHOW:
-            said = [first.body, first.orelse] if isinstance(first, ast.IfExp) else [first]
+            said = _branches(first)
         case ast.Call(func=ast.Attribute(attr="drawText"), args=[*_, last]):
             said = [last]
+        case ast.Call(func=ast.Name("tr" | "tr_n"), keywords=[*parts]):
+            said = [one for part in parts for one in _branches(part.value)]
         case _:
             return
     for text in map(_literal, said):
         if re.search("[a-z]{2}", re.sub("<[^>]*>|Keen Trellis", "", text)):
             yield text
+
+
+def _branches(node: ast.AST) -> list[ast.AST]:
+    """Return what an expression may give: itself, or either branch of a choice."""
+    return [node.body, node.orelse] if isinstance(node, ast.IfExp) else [node]
 
 
 def _literal(node: ast.AST) -> str:
@@ -194,9 +201,10 @@ def written(catalogue: Catalog) -> tuple[bytes, bytes]:
 
 
 def pseudo(changed: Callable[[str], str] | None = None) -> bytes:
-    """Return a catalogue whose texts are half as long again, between brackets that show the mark.
+    """Return a catalogue whose texts are half as long again, between brackets, in odd letters.
 
-    What is seen without brackets is not marked; what is seen without its end is cut off.
+    What is seen in plain letters is not marked, also as a value within a text that is; what is seen
+    without its end is cut off.
     """
     change = changed or _longer
     made = Catalog()
@@ -207,10 +215,21 @@ def pseudo(changed: Callable[[str], str] | None = None) -> bytes:
 
 
 def _longer(text: str) -> str:
-    core = text.strip()
+    core = "".join(_in_odd_letters(text.strip()))
     before, behind = text[: len(text) - len(text.lstrip())], text[len(text.rstrip()) :]
     more = " ".join("~" * min(8, left) for left in range(len(core) // 2, 0, -9))
     return f"{before}⟦{core} {more}⟧{behind}"
+
+
+_ODD = str.maketrans("abcdefghijklnoprstuwyz", "àƀçđéƒĝĥîĵķļñöþŕšţüŵýž")
+"""About as wide as the letters that they stand for."""
+
+
+def _in_odd_letters(text: str) -> Iterator[str]:
+    """Yield a text in other letters, with its values and what argparse fills in as they are."""
+    for part in re.split(r"(\{\{|\}\}|\{[^{}]*\}|%\(\w+\)s|<[^>]*>|\S*[./]\w\S*)", text):
+        is_filled = re.match(r"\{\w|%\(|<|\S*[./]\w", part)
+        yield part if is_filled else part.translate(_ODD)
 
 
 def missing(catalogue: Catalog) -> list[Text]:

@@ -3,9 +3,12 @@
 It runs in a process of its own (`test_languages.py`), since a language is settled at the start.
 """
 
+import contextlib
 import re
 import unittest
 from collections.abc import Iterator
+from typing import Any, Literal, get_args, get_origin
+from unittest import mock
 
 from PySide6.QtCore import QAbstractListModel, QModelIndex, Qt
 from PySide6.QtGui import QAction
@@ -20,12 +23,13 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from keen_trellis.base.errors import UserError
 from keen_trellis.base.language import spoken
 from keen_trellis.desktop.controls import OneLine
 from keen_trellis.desktop.map.spoken import told
 from keen_trellis.desktop.report.lines import LinesTable
-from keen_trellis.document import edits
-from keen_trellis.document.items import DeliveryItem, IntoTable
+from keen_trellis.document import Trellis, edits
+from keen_trellis.document.items import STEPS, DeliveryItem, IntoTable, Part
 from keen_trellis.servers.server import SqliteFile
 from tests.desktop.every_part import EveryPartCase
 
@@ -54,6 +58,28 @@ ROWS, OPENS = (
     12,
     ("help.here", "app.settings", "help.keys", "help.log", "tie.join_types", "view.finder"),
 )
+
+
+def variants(part: Any) -> Iterator[Any]:
+    """Yield a part of a document with each of its settings, one after the other."""
+    yield part
+    for name, field in type(part).model_fields.items():
+        value = getattr(part, name)
+        others = [(word,) for word in words_of(field.annotation)] if name != "type" else []
+        is_listed = isinstance(value, tuple) and value and isinstance(value[0], Part)
+        others += [((one, *value[1:]),) for one in variants(value[0])] if is_listed else []
+        for (other,) in others:
+            with contextlib.suppress(ValueError, UserError):
+                yield part.but(**{name: other})
+
+
+def words_of(annotation: Any) -> Iterator[Any]:
+    """Yield the words that a setting may be."""
+    if get_origin(annotation) is Literal:
+        yield from get_args(annotation)
+    else:
+        for one in get_args(annotation):
+            yield from words_of(one)
 
 
 class SpokenWindowTest(EveryPartCase):
@@ -101,6 +127,21 @@ class SpokenWindowTest(EveryPartCase):
                     popup.close()
         self.assertEqual((self.bare, self.cut), ({}, {}))
 
+    def test_what_every_step_says_of_itself_is_marked_whatever_is_set(self) -> None:
+        lane = mock.Mock()
+        lane.name = WORD
+        for kind in STEPS:
+            step, before, after = kind.example()
+            theirs = set(re.findall(r"\w+", f"{before} {after}"))
+            for one in variants(step):
+                for text in (one.title, one.within, one.brief, one.sentence(Trellis(), lane)):
+                    for figure in getattr(one, "figures", ()):  # the titles name columns
+                        text = text.replace(figure.as_figure().title, "")
+                    said = re.sub("“[^”]*”|'[^']*'", "", text)
+                    ours = [word for word in re.findall(r"\w+|\W", said) if word not in theirs]
+                    self.note(self.window, "".join(ours))
+                    self.assertEqual(self.bare, {}, f"{one!r}")
+
     def look(self) -> None:
         """Note every text that can be seen or heard now and is not marked, or cut off."""
         self.settle()
@@ -136,12 +177,11 @@ class SpokenWindowTest(EveryPartCase):
     def note(self, widget: QWidget | QAction, text: str) -> None:
         self.assertNotIn(f"⟦{LIKE_OURS}", text)  # a name of theirs, though we have such a word
         rest = re.sub(rf"{re.escape(str(self.folder))}/{WORD}Ω?[a-z ]*", "", text)
-        rest = DATA.sub("", re.sub(r"<[^>]*>|/\S*|\w+\.\w+", " ", rest))
-        while (inner := re.sub("⟦[^⟦⟧]*⟧", "", rest)) != rest:
-            rest = inner
+        rest = DATA.sub("", re.sub(r"<[^>]*>|/\S*|\w+\.\w+|\{date\}", " ", rest))
         words = [word for word in re.findall("[A-Za-z]{3,}", rest) if not word.isupper()]
-        if any(word.lower() not in NAMES for word in words):
-            self.bare.setdefault(widget.objectName() or type(widget).__name__, text)
+        for word in words:
+            if word.lower() not in NAMES:
+                self.bare.setdefault(word, f"{widget.objectName()}: {text}")
 
     def measure(self, widget: QWidget) -> None:
         """Note a text of one line that is wider than its place and is not shortened on purpose."""

@@ -72,11 +72,13 @@ class MissingFileError(SourceError):
     path : Path
     """
 
-    def __init__(self, path: Path, what: str = "file") -> None:
-        super().__init__(
-            tr("The {what} {path} is not there.", what=what, path=path),
-            tr("Put it back, or choose where it is now."),
+    def __init__(self, path: Path, is_folder: bool = False) -> None:
+        said = (
+            tr("The folder {path} is not there.", path=path)
+            if is_folder
+            else tr("The file {path} is not there.", path=path)
         )
+        super().__init__(said, tr("Put it back, or choose where it is now."))
         self.path = path
 
 

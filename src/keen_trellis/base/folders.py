@@ -25,7 +25,7 @@ def files_of(folder: Path, pattern: str) -> list[Path]:
         The folder is not there, or may not be looked into.
     """
     if not folder.exists():
-        raise MissingFileError(folder, "folder")
+        raise MissingFileError(folder, is_folder=True)
     if ".." in Path(pattern).parts:
         raise SourceError(
             tr("The pattern “{pattern}” leads out of {folder}.", pattern=pattern, folder=folder),

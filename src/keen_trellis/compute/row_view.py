@@ -42,7 +42,9 @@ class Only:
         """Say it in words."""
         if self.what == "value":
             return tr("{column} is “{value}”", column=self.column, value=self.value)
-        return tr("{column} is a {what}", column=self.column, what=self.what)
+        if self.what == "blank":
+            return tr("{column} is a blank", column=self.column)
+        return tr("{column} is a gap", column=self.column)
 
 
 @dataclass(frozen=True, slots=True)

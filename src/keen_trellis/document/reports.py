@@ -141,8 +141,8 @@ class Report(Part):
     @model_validator(mode="after")
     def _says_each_thing_once(self) -> Self:
         for what, titles in (
-            ("group", [group.title for group in self.groups]),
-            ("figure", [figure.title for figure in self.figures]),
+            (tr("group"), [group.title for group in self.groups]),
+            (tr("figure"), [figure.title for figure in self.figures]),
         ):
             twice = next((title for title in titles if titles.count(title) > 1), None)
             if twice is not None:

@@ -14,7 +14,7 @@ from keen_trellis.document.trellis import Lane, Trellis
 def stays_before(trellis: Trellis, item_id: str) -> str:
     """Return in a sentence what still has the rows from right before an item; empty for nothing."""
     lane, place = trellis.place_of(item_id)
-    word = lane.items[place].word
+    word = tr(lane.items[place].word)
     deliveries = deliveries_before(lane, place)
     before = taken_right_before(trellis, lane, place, deliveries)
     # places are compared, not names: of one lane, some may take before the item and some behind

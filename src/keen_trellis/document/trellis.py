@@ -85,9 +85,9 @@ class Trellis(Part):
     def _hangs_together(self) -> Trellis:
         n_items = sum(len(lane.items) for lane in self.lanes)
         for what, number, most in (
-            ("lanes", len(self.lanes), LANES_AT_MOST),
-            ("items", n_items, ITEMS_AT_MOST),
-            ("reports", len(self.reports), REPORTS_AT_MOST),
+            (tr("lanes"), len(self.lanes), LANES_AT_MOST),
+            (tr("items"), n_items, ITEMS_AT_MOST),
+            (tr("reports"), len(self.reports), REPORTS_AT_MOST),
             (tr("places to run"), len(self.places), REPORTS_AT_MOST),
         ):
             if number > most:
@@ -103,7 +103,7 @@ class Trellis(Part):
         ids += [report.id for report in self.reports]
         names = [lane.name for lane in self.lanes]
         places = [place.name for place in self.places]
-        for what, values in (("id", ids), (tr("lane name"), names), ("place", places)):
+        for what, values in (("id", ids), (tr("lane name"), names), (tr("place"), places)):
             for value, times in Counter(values).items():
                 if times > 1:
                     raise ValueError(

@@ -243,7 +243,7 @@ def _require_few(number: int, what: str, name: str) -> None:
 def _coded(column: Column, words: Callable[[Any], str], name: str) -> _Dimension:
     codes = own_codes(column)
     held, heads = np.unique(codes.left, return_index=True)
-    _require_few(len(held), "values", name)
+    _require_few(len(held), tr("values"), name)
     own = column.take(heads)
     if own.kind is Kind.TEXT:
         # By code points, as everywhere; a report has few enough groups for Python's own sort.
@@ -308,7 +308,7 @@ def _level(table: Table, dimensions: Sequence[_Dimension], figures: Sequence[Fig
     # Names of our own: two figures may be called the same, or as a column is.
     named = [Figure(f.column, f.how, f"\0f{n}") for n, f in enumerate(figures)]
     made = summarise(Table.of(columns), by, [*named, Figure(None, "count", _ROWS)])
-    _require_few(len(made), "combinations", tr("The report"))
+    _require_few(len(made), tr("combinations"), tr("The report"))
     codes = zip(*(made.column(name).to_list() for name in by), strict=True) if by else [()]
     values = zip(*(made.column(one.name).to_list() for one in named), strict=True)
     counts = made.column(_ROWS).to_list()

@@ -101,7 +101,7 @@ class ChangeTie:
     @property
     def label(self) -> str:
         """What the change does."""
-        return tr("Make it a {kind}", kind=self.kind)
+        return tr("Make it a {kind}", kind=tr(self.kind))
 
     def changed(self, trellis: Trellis) -> Trellis:
         """Return the trellis with the tie of the other kind.
@@ -125,7 +125,7 @@ class ChangeTie:
                 raise EditError(
                     tr(
                         "A join brings in one lane; this {type} brings in {taken}.",
-                        type=old.type,
+                        type=tr(old.type),
                         taken=len(taken),
                     ),
                     tr("Take the others out first, and tie each of them by a join of its own."),

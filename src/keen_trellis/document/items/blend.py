@@ -313,7 +313,7 @@ class BlendItem(Item):
         said = [
             tr(
                 "{value} of {name}",
-                value=listed([one.as_figure().title for one in figures]) or "nothing",
+                value=listed([one.as_figure().title for one in figures]) or tr("nothing"),
                 name=name,
             )
             for name, figures in zip(names, every, strict=True)

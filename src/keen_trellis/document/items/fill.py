@@ -139,7 +139,7 @@ class FillItem(StepItem):
         if not self.columns:
             return tr("Fills no column yet.")
         with_ = {"a value": f"“{self.value}”", "another column": self.value}.get(
-            self.with_, self.with_
+            self.with_, tr(self.with_)
         )
         return tr(
             "Fills {empty} of {columns} with {with_}.",
