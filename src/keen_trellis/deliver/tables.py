@@ -113,6 +113,7 @@ def column_types(table: Table, target: Target) -> dict[str, str]:
             kinds = {"postgresql": _POSTGRES, "mariadb": _MARIADB, "sqlite": _SQLITE}
             made[field.name] = kinds[target.sort][field.kind]
             continue
+        # A column of several strands (a stack) may have another scale in each.
         scale = max(column.scale for column in table.source_columns(field))
         if target.sort == "sqlite":
             is_long = bool(odd_rows(table.fetch(field)).any())
@@ -214,6 +215,8 @@ def _require_key(table: Table, target: Target) -> None:
 
     column = table.column(target.key)
     absent = 0 if column.absent is None else int(np.count_nonzero(column.absent))
+    # Equal codes are equal values, whatever the kind: the key is looked at as a link field would
+    # be.
     codes = own_codes(column).left
     repeated = len(codes) - len(np.unique(codes))
     if absent or repeated:
@@ -339,6 +342,8 @@ def _write_sqlite(path: Path, table: Table, target: Target, report: Report) -> N
                 )
             database.execute("COMMIT")
         except BaseException:
+            # SQLite may have rolled back by itself, at a full disk for instance; a second
+            # ROLLBACK would hide why.
             if database.in_transaction:
                 database.execute("ROLLBACK")
             raise
@@ -368,6 +373,7 @@ def _into_postgres(table: Table, target: Target, secrets: Secrets, report: Repor
     assert isinstance(target.database, Server)
     name, columns, names = _statements(table, target, _in_double_quotes)
     made = engine(target.database, secrets, None, writes=True)
+    # COPY tells null from an empty text by the quotes alone.
     form = TextForm(quoting="texts")  # an empty text in quotes, and null without
     try:
         with made.begin() as connection:
@@ -437,6 +443,8 @@ def _into_mariadb(table: Table, target: Target, secrets: Secrets, report: Report
                     elif target.how != "add":
                         cursor.execute(f"RENAME TABLE {beside} TO {name}")
                     if target.how != "add":
+                        # The comment marked it as being written, by this process on this machine;
+                        # it is whole now.
                         cursor.execute(f"ALTER TABLE {name} COMMENT ''")
                 except BaseException:
                     raw.rollback()
@@ -511,6 +519,7 @@ def _refused(error: Exception, target: Target) -> UserError:
     found = explained(error, target.database)
     if isinstance(found, PasswordError | ConnectionLostError):
         return found
+    # SQLAlchemy wraps a driver's error, and its own words repeat the statement with values.
     cause = getattr(error, "orig", None) or error
     words = " ".join(str(cause.args[-1] if cause.args else cause).split())
     # what the driver adds repeats the statement, and with it values of rows

@@ -97,6 +97,8 @@ class AnySource(Part):
 
     def with_setting(self: S, name: str, value: Any) -> S:
         """Return the source with one setting of how it is read changed."""
+        # A source has one or two layouts under these names; a setting is in the first that knows
+        # it.
         for layout in ("layout", "text", "cells"):
             settings = getattr(self, layout, None)
             if settings is not None and name in {f.name for f in fields(settings)}:
@@ -352,6 +354,8 @@ def missing_beside(
     under the folder that the file is in now, by the way that led to it before.
     """
     old, new = moved_from.parent, moved_to.parent
+    # Whole folders move as often as files do: the part of the way that is the same on both sides
+    # is what moved along.
     while old.name and old.name == new.name:  # the same folders stand above it, up to what moved
         old, new = old.parent, new.parent
     places = {source.place for source in sources if source.place}
@@ -359,6 +363,8 @@ def missing_beside(
     def found(place: str) -> str:
         if place == str(moved_from):
             return str(moved_to)
+        # A file that is still where it was is never taken from elsewhere, even if one of its name
+        # lies beside the file that moved.
         if place not in places or Path(place).exists():
             return place
         for was, now in ((moved_from.parent, moved_to.parent), (old, new)):

@@ -114,6 +114,8 @@ class Trellis(Part):
                         )
                     )
         lane_ids = {lane.id for lane in self.lanes}
+        # Here once, for files and edits alike: whoever holds a trellis may follow every id in it
+        # without asking whether it leads anywhere.
         for lane, item in self.ties():
             for taken in item.takes():
                 if taken.lane not in lane_ids:
@@ -195,6 +197,8 @@ class Trellis(Part):
     @classmethod
     def empty(cls) -> Self:
         """Return a trellis without lanes: checking it would build every model first."""
+        # Nothing is checked, since there is nothing to be wrong; building the models takes a
+        # tenth of a second, and a window opens with this.
         return cls.model_construct()
 
     def lane(self, lane_id: str) -> Lane:
@@ -222,6 +226,8 @@ class Trellis(Part):
 
     @cached_property
     def _lanes_by_id(self) -> dict[str, Lane]:
+        # A trellis never changes, so what is found once holds; ids are asked for thousands of
+        # times while a map is drawn.
         return {lane.id: lane for lane in self.lanes}
 
     @cached_property

@@ -92,6 +92,8 @@ class Checking:
             It takes another number of values, or other kinds.
         """
         function = FUNCTIONS[name]
+        # A function may be applied in several ways (numbers, dates, texts): the first that takes
+        # these kinds is meant.
         ways = [way for way in function.takes if way.fits_count(len(values))]
         if not ways:
             raise self.takes_others(tree, function, len(values))
@@ -124,6 +126,8 @@ class Checking:
         settled = []
         for place, value in enumerate(values):
             allowed = way.at(place)
+            # NULL takes a kind that stands beside it, where that is allowed here; else the first
+            # that the function takes.
             kind = next((one for one in met if one in allowed), allowed[0])
             settled.append(known_as(value, kind, self.text))
         try:
@@ -184,6 +188,8 @@ class Checking:
                 for n, value in enumerate(values)
                 if not isinstance(value, Nothing) and value.kind not in way.at(n)
             )
+            # The way that got furthest is the one that was meant: its wish at that place is what
+            # is told.
             if place > reached:
                 reached, wanted = place, {}
             if place == reached:
@@ -239,6 +245,7 @@ def place_of(tree: exp.Expr, text: str) -> Place:
     if not found:
         return 0, len(text)
     start, end = min(start for start, _ in found), max(end for _, end in found)
+    # sqlglot notes where words begin and end, but not the closing bracket of a function.
     while text.count("(", start, end) > text.count(")", start, end) and ")" in text[end:]:
         end = text.index(")", end) + 1  # the last bracket of a function is no part of the tree
     return start, end

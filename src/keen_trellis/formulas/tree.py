@@ -157,6 +157,8 @@ class Reading(Checking):
             raise FormulaError(
                 tr("The formula is not finished."), tr("Write what is missing."), (end - 1, end)
             )
+        # Counted by hand: Python's own limit is met in the middle of a library, and its error
+        # says nothing of the formula.
         self.depth += 1
         if self.depth > DEPTH_AT_MOST:
             raise too_deep(self.text)
@@ -168,6 +170,8 @@ class Reading(Checking):
     def _read(self, tree: exp.Expr) -> Valued | Interval:
         name = type(tree).__name__
         self._refuse_unread(tree, name)
+        # sqlglot's class names are the table: what has a method here has a way of its own, what
+        # stands in the tables above needs none, and all else is refused by name.
         special = getattr(self, f"_{name.lower()}", None)
         if special is not None:
             made: Valued | Interval = special(tree)
@@ -289,6 +293,8 @@ class Reading(Checking):
                 tr("“{digits}” is no number.", digits=digits[:40]),
                 tr("Write one such as 1.5."),
             ) from error
+        # As in SQL: a literal with an exponent is an approximate number, one with a decimal mark
+        # is exact, and digits alone are an integer as long as 64 bits hold them.
         if "e" in digits.lower():
             number = float(value)
             if math.isinf(number):
@@ -314,6 +320,7 @@ class Reading(Checking):
     def _with_interval(
         self, tree: exp.Expr, sign: str, left: Valued | Interval, right: Valued | Interval
     ) -> Valued | Interval:
+        # INTERVAL + date and INTERVAL * n are written as often as the other way round.
         if sign in ("+", "*") and isinstance(left, Interval):
             left, right = right, left
         if isinstance(left, Interval) or not isinstance(right, Interval):
@@ -365,6 +372,7 @@ class Reading(Checking):
         return self._joined(tree, "OR")
 
     def _joined(self, tree: exp.Expr, word: str) -> Valued:
+        # `a AND b AND c` is parsed as a tree as deep as the row is long.
         parts = list(tree.flatten())  # a long row of them is not deep
         return self.applied(tree, word, tuple(map(self.value, parts)), parts)
 
@@ -543,6 +551,8 @@ class Reading(Checking):
                 tr("Choose another kind."),
             )
         made = Applied("CAST", (value,), kind, sizes)
+        # DATE '2026-01-31' comes as a cast of a text: read here, so that a day that does not
+        # exist is refused while one types.
         if isinstance(value, Constant) and value.kind is Kind.TEXT and kind in WRITTEN:
             return self._written(tree, str(value.value), kind)
         return made

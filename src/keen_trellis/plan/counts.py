@@ -94,6 +94,8 @@ class Counts:
                 rows=self.rows(keep),
                 # a side none of whose rows go on brings no columns, hence no gaps
                 left_gaps=self.bay(Bay.RIGHT) if Bay.RIGHT in keep[1:] else 0,
+                # Rows of the left alone have gaps in the right columns, unless they are all that
+                # goes on: an anti join brings no right columns.
                 right_gaps=self.bay(Bay.LEFT) if keep[:1] == (Bay.LEFT,) != keep else 0,
                 multiplied=self.pairs - self.left.found if Bay.BOTH in keep else 0,
             )

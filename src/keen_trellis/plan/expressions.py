@@ -65,6 +65,8 @@ class Tested(Expression):
 
     def __post_init__(self) -> None:
         known(tr("The test of a filter"), self.test, TESTS)
+        # A notebook's user may pass one value, a list or a set; a text is iterable as well and is
+        # still one value.
         if not isinstance(self.values, tuple | list | set | frozenset | range):
             object.__setattr__(self, "values", (self.values,))  # a text is one value, no letters
         object.__setattr__(self, "values", tuple(self.values))

@@ -33,6 +33,8 @@ class Valued(Expression):
 
     def every(self) -> Iterator[Valued]:
         """Yield the expression and all within it."""
+        # The expression before what is within it: who looks for the first of a sort finds the
+        # outermost.
         yield self
         for part in self.parts():
             yield from part.every()

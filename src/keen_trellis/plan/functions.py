@@ -54,6 +54,7 @@ class Takes:
 
     def at(self, place: int) -> Kinds:
         """Return the kinds that the argument at a place may have."""
+        # Where the last argument may be repeated, it stands for all behind it.
         return self.kinds[min(place, len(self.kinds) - 1)]
 
 

@@ -89,6 +89,8 @@ class LinkField:
     @property
     def distance(self) -> Fraction | None:
         """The largest distance allowed, exactly as it is written."""
+        # By way of its text: the double nearest to 0.05 is a little more than that, and would
+        # take in what is just too far.
         return None if self.within is None else Fraction(Decimal(str(self.within)))
 
 

@@ -50,6 +50,8 @@ class Node:
     @cached_property
     def digest(self) -> str:
         """The name of what it gives: of its settings and of the digests of its inputs."""
+        # The class and all of its settings by repr: a setting that is added to a node later is in
+        # the digest without anybody thinking of it.
         parts = [type(self).__name__, *self.settings()]
         parts += [node.digest for node in self.inputs()]
         return hashlib.sha256("\x00".join(parts).encode()).hexdigest()
@@ -144,6 +146,8 @@ class Join(Node):
     def schema(self) -> Schema:
         """No columns: what comes out are pairs of row numbers. The link must name columns."""
         for field in self.link.fields:
+            # Asked for the error alone: a link field that is not there is refused before any row
+            # is read.
             self.left.schema.column(field.left, self.names[0])
             self.right.schema.column(field.right, self.names[1])
         return Schema()
@@ -182,6 +186,8 @@ class Outcome(Node):
 
     def settings(self) -> tuple[str, ...]:
         """Return what is kept, and the names of columns: sides called otherwise may change some."""
+        # Names of lanes are no setting of a join, but they may stand behind columns of one name:
+        # then the outcome is another.
         shown = (*self.schema, *BayRows(self.join, Bay.BOTH).schema)
         return repr(self.keep), repr(self.columns), *(column.name for column in shown)
 
@@ -293,6 +299,7 @@ class Stacked(Node):
             for name, same in found.items()
         ]
         if self.source_column:
+            # A column of that name may come with the rows.
             name = free_name(self.source_column, "stack", found)
             columns.insert(0, SchemaColumn(name, Kind.TEXT))
         return Schema(tuple(columns))

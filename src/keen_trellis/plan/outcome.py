@@ -191,6 +191,7 @@ def outcome_columns(
             ],
             columns,
         )
+    # Link fields that stand twice are columns like all others from here on.
     if columns.link == "both":
         once = {}
     # by spans both sides keep their own days; of a date beside a date-time, the date is filled
@@ -213,6 +214,8 @@ def outcome_columns(
         if gives_way and column.name not in once:
             continue
         other = filled.get(column.name) if Bay.RIGHT in keep else None
+        # Known without a row: the kind of a column that is filled from the other side is what
+        # holds both, whether or not any row comes from there.
         kind = column.kind if other is None else _of_both(column, right.column(other))
         gaps = column.gaps or (Bay.RIGHT in keep and other is None)
         made.append(
@@ -230,6 +233,8 @@ def outcome_columns(
         )
     taken = {column.name for column in made}
     for column in theirs:
+        # A right column goes on unless a left one stands for it (`covered`), or gives way to one
+        # of its name that is no link field.
         gives_way = columns.same_named == "left" and column.name in there[0]
         if column.name not in covered and not (gives_way and column.name not in once.values()):
             name = free_name(column.name, right_name, taken)
@@ -280,6 +285,7 @@ def arranged(made: Sequence[OutcomeColumn], columns: Columns) -> list[OutcomeCol
                 tr("Give one another name."),
             )
         taken.add(column.name)
+    # Columns that are not in the order keep theirs behind it: the sort is stable.
     place = {name: number for number, name in enumerate(columns.order)}
     return sorted(called, key=lambda column: place.get(column.name, len(place)))
 
@@ -306,6 +312,8 @@ def _covered(
     return {
         theirs
         for mine, theirs in filled.items()
+        # Only where the left column goes on as well: else the right one would be hidden behind
+        # nothing.
         if mine in there[0] and (mine == theirs or theirs not in asked)
     }
 

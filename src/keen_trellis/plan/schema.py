@@ -55,6 +55,8 @@ class Schema:
         UnknownColumnError
             There is none; the message says so about `where`.
         """
+        # In order and not by a dict: schemas are made for every node of every plan, and most are
+        # asked once or never.
         for column in self.columns:
             if column.name == name:
                 return column

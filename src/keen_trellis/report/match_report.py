@@ -164,6 +164,8 @@ def printed(page: str, at: dt.datetime | None) -> bytes:
         ) from error
     from weasyprint.text.fonts import FontConfiguration
 
+    # One for the style sheet and the page: else the faces of the one are unknown to the other,
+    # and the system's font is taken.
     fonts = FontConfiguration()
     faces = weasyprint.CSS(string=_faces(), font_config=fonts)
     made = weasyprint.HTML(string=page).write_pdf(
@@ -193,6 +195,8 @@ def match_page(
     text = (resources.files("keen_trellis.report") / "pages" / "match_report.html").read_text()
     # the macro stands behind the page that uses it, which Jinja allows to be told first
     macro = text[text.index("{% macro") :]
+    # Escaped by the template engine, all of it: names and values of a stranger's data stand on
+    # this page.
     environment = Environment(autoescape=True, undefined=StrictUndefined, trim_blocks=True)
     template = environment.from_string(macro + text[: text.index("{% macro")])
     page = _Page(results, runner, options, before, progress).content()

@@ -242,6 +242,8 @@ def _require_few(number: int, what: str, name: str) -> None:
 
 def _coded(column: Column, words: Callable[[Any], str], name: str) -> _Dimension:
     codes = own_codes(column)
+    # One code for each value, and a row that has it: words are made for these alone, not for
+    # every row.
     held, heads = np.unique(codes.left, return_index=True)
     _require_few(len(held), tr("values"), name)
     own = column.take(heads)
@@ -255,6 +257,8 @@ def _coded(column: Column, words: Callable[[Any], str], name: str) -> _Dimension
         # Stable: within each state the order by value stays.
         order = order[np.argsort(own.state[order], kind="stable")]
     rank = np.empty(len(held), np.int64)
+    # `order` has the place among `held` of the first, second ... group; `rank` is its inverse:
+    # the place in the order of each.
     rank[order] = np.arange(len(held))
     cells = {}
     for place, code in enumerate(held.tolist()):
@@ -326,6 +330,8 @@ def _in_order(
 
     A group of several gets a line of its own behind them; the line of all rows comes last.
     """
+    # The codes of a line are those of its group, outermost first: without the last they are its
+    # parent's.
     children: dict[tuple[int, ...], list[Line]] = {}
     for level in levels[1:]:
         for line in level.lines:
@@ -414,6 +420,7 @@ def _shown_as_wanted(lines: Sequence[Line], figures: Sequence[ReportFigure]) -> 
 
 
 def _share(value: Any, whole: Any) -> float | None:
+    # Shares of texts, of nothing and of zero are none. A bool is an int, but no figure gives one.
     if not isinstance(value, int | float | Decimal) or not whole:
         return None
     share = float(value) / float(whole)
@@ -519,6 +526,8 @@ def number_text(value: Any, is_share: bool = False) -> str:
 
 
 def _rounded(value: float, digits: int, times: int = 1) -> str:
+    # The digits that `repr` gives are the shortest that mean this double: 2.675 is rounded as it
+    # is read, not as the binary fraction a little below it.
     exactly = Decimal(repr(value)) * times
     unit = Decimal(1).scaleb(-digits)
     return with_marks(f"{exactly.quantize(unit, ROUND_HALF_UP, Context(prec=400)):,f}")

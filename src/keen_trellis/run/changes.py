@@ -275,6 +275,8 @@ def _broken(results: Results, before: Snapshot, old: Results | None) -> Iterator
             continue
         lanes = (lane, trellis.lane(item.lane))
         for side, whose, table in zip(SIDES, lanes, results.sides(item.id), strict=True):
+            # The error names one column; it is this side's where this side's settings name it and
+            # its rows lack it.
             names = {getattr(f, side) for f in item.link} | set(getattr(item.columns, side) or ())
             if isinstance(table, Table) and error.name in names - set(table.columns):
                 title = f"{lane.name} + {trellis.lane(item.lane).name}"

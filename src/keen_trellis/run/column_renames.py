@@ -53,6 +53,8 @@ class Carrying:
         before = self._planned(trellis)
         done = {self.part}
         while True:
+            # Planned anew after each item that follows: the names behind it are known only then.
+            # Items are few, and a plan of schemas takes a millisecond.
             after = self._planned(made)
             item = next(
                 (i for p in after if (i := self._followed(made, p, before, after, done))), None
@@ -92,6 +94,8 @@ class Carrying:
 
     def _is_of_part(self, trellis: Trellis, part: str) -> bool:
         """Whether rows are those of the changed item, or pass by what does nothing to them."""
+        # Deliveries and steps that are off give what they get: what stands behind them stands
+        # behind the part.
         while part != self.part and not any(lane.id == part for lane in trellis.lanes):
             if trellis.item(part).gives_rows:
                 return False
@@ -154,6 +158,8 @@ def _one_other(before: Node | UserError | None, after: Node | UserError | None) 
         return {}
     gone = [name for name in before.schema.names if name not in after.schema.names]
     come = [name for name in after.schema.names if name not in before.schema.names]
+    # With two gone and two come nobody can tell which became which: nothing is renamed, and what
+    # breaks is said.
     return {gone[0]: come[0]} if len(gone) == len(come) == 1 else {}
 
 

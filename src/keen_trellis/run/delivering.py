@@ -177,6 +177,8 @@ def carried_out(
         is_written = write and not stopped
         if is_written:
             write_one(job, part(report, number / len(jobs), (number + 1) / len(jobs)))
+        # Of a table the delivery says itself what becomes of one that is there; of a file it is
+        # seen.
         replaces = item.into.how == "replace" if item.into is not None else was_there
         made.append(
             Delivered(
@@ -294,6 +296,8 @@ def refuse_one_place_twice(results: Results) -> None:
                 # one machine.
                 place = (called(server.host), server.usual_port, server.database)
             place = (place, into.in_schema, into.table)
+        # By what is written, not by how it is spelled: two paths to one file are one target, and
+        # so are two spellings of one server.
         if place in taken:
             raise DeliveryError(
                 tr(

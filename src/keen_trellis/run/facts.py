@@ -186,6 +186,8 @@ def _lane(
         )
     columns = {}
     if rows is not None and not isinstance(rows, UserError):
+        # Names and kinds are known of columns that nobody has read; their number is told apart
+        # from those.
         columns = {f.name: str(f.kind) for f in rows.fields}
     read: dict[str, Any] = {}
     if reading is not None:
@@ -208,6 +210,7 @@ def _going_on(rows: Table | UserError | None) -> dict[str, Any]:
 def _with_given(facts: ItemFacts, given: Given | UserError | None) -> ItemFacts:
     if given is None or isinstance(given, UserError):
         return facts
+    # By the fields themselves: `asdict` would take the groups within apart.
     known = {name: getattr(facts, name) for name in ItemFacts.__dataclass_fields__}
     known |= {"says": given.sentence(), "groups": given.groups, "numbers": given.numbers}
     if facts.type == "join":

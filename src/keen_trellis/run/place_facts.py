@@ -111,6 +111,7 @@ def _item(there: There, lane: Lane, item: Item) -> ItemFacts:
 
 def _join_facts(there: There, item: JoinItem, node: Outcome, known: dict[str, Any]) -> ItemFacts:
     counts = there.counts(item.id, node.join)
+    # The rows after the join could be counted, so its pairs could: `count` has asked for them.
     assert isinstance(counts, Counts)
     link, names = node.join.link, node.join.names
     says = (
@@ -244,6 +245,8 @@ def _totals(there: There, node: Outcome, promise: Promise) -> tuple[Any, Any]:
                 title=there.session.dialect.title,
             )
         )
+    # The total that goes on is taken from a column that stands for itself: no renaming, no order,
+    # and no link field filled from the other side.
     plain = replace(node, columns=Columns(link="both", left=node.columns.left and None))
     if semi_side(node.keep, node.columns) is not None:
         plain = replace(node, columns=replace(node.columns, renamed=(), order=(), fills=()))
@@ -264,6 +267,7 @@ def _totals(there: There, node: Outcome, promise: Promise) -> tuple[Any, Any]:
 
 def _refused(there: There, part: str, error: UserError) -> UserError:
     """Return why a part cannot be had, with the name of its lane."""
+    # These name their lane already.
     if isinstance(error, WaitingError) or part in there.reads:
         return error
     name = there.trellis.place_of(part)[0].name if part not in there.reads else part

@@ -138,6 +138,7 @@ def told(results: Results, made: Sequence[Delivered], errors: Sequence[UserError
 
 
 def _side(lane: str, counts: SideCounts) -> ToldSide:
+    # `not_found` is worked out of the others, and so no field of them.
     numbers: Any = {**dataclasses.asdict(counts), "not_found": counts.not_found}
     return cast("ToldSide", {"lane": lane, **numbers})
 
@@ -180,6 +181,8 @@ def differences(before: Mapping[str, Any], now: Mapping[str, Any]) -> Iterator[s
         marked("{name}: {now} rows delivered, {before} before"),
         "delivery",
     )
+    # Promises have no ids: one that is worded anew is a new promise, and its past says nothing of
+    # it.
     kept = {(t["id"], p["sentence"]): p["is_kept"] for t in before["ties"] for p in t["promises"]}
     for tie in now["ties"]:
         for promise in tie["promises"]:

@@ -239,6 +239,8 @@ class RemoveItem:
         def moved(taken: Taken) -> Taken:  # those rows are the ones from before it now
             return with_changes(taken, after=before) if taken.after == self.item else taken
 
+        # Everybody who took rows after the item takes them after what stood before it: these are
+        # the same rows as long as nothing is done to them.
         trellis = with_takers(trellis, moved)
         return with_lane(trellis, lane.id, lambda lane: with_changes(lane, items=items))
 

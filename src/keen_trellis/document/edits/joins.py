@@ -48,6 +48,8 @@ class AddTie:
         tie = JoinItem(
             id=_tie_id(trellis, self.lane, self.other),
             lane=self.other,
+            # By the id of what is last there now: steps that are put behind it later change
+            # nothing of this tie.
             after=trellis.end_of(trellis.lane(self.other)),
             link=self.link,
         )
@@ -116,6 +118,8 @@ class RemoveLinkField:
         link = tie.link[: self.place] + tie.link[self.place + 1 :]
         left = {
             name: tuple(
+                # Pairs name their link field by its place: those behind the one that goes move up
+                # by one.
                 with_changes(pair, field=pair.field - (pair.field > self.place))
                 for pair in getattr(tie, name)
                 if pair.field != self.place
@@ -256,6 +260,8 @@ class SetKeep:
             return with_item(trellis, self.tie, lambda tie: with_changes(tie, keep=self.keep))
         was = semi_side(tie.keep, tie.wanted_columns())
         columns = tie.columns
+        # A semi join is two bays left and a side without columns: what goes back to another type
+        # brings those columns back.
         if was and was != self.semi:
             columns = with_changes(columns, **{_OTHER[was]: None})
         if self.semi:

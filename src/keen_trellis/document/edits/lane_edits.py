@@ -88,10 +88,15 @@ class RenameLane:
             raise EditError(
                 tr("Another lane is called “{name}”.", name=name), tr("Choose a name of its own.")
             )
+        # Columns of two sides with one name are told apart by the lane behind the second, in
+        # brackets, with a number from the third on: “port (Routes 2)”. DOTALL, since a name may
+        # hold any letter.
         behind = re.compile(rf"(?s)(.+) \({re.escape(trellis.lane(self.lane).name)}( \d+)?\)")
 
         def renamed(column: str) -> str:
             found = None if column in self.as_read else behind.fullmatch(column)
+            # From the inside out: a name may have gone through several ties, each of which put a
+            # lane behind it.
             return f"{renamed(found[1])} ({name}{found[2] or ''})" if found else column
 
         lanes = []
@@ -110,6 +115,8 @@ class RenameLane:
     ) -> Item:
         """Return an item with the columns renamed that bear the lane's name, on any side."""
         item: Item = lane.items[place]
+        # Only behind the ties that bring the lane in: an item before them names a column that
+        # ends so by itself.
         if self.lane in trellis.tied_in(lane, place):
             item = item.renamed(renamed, "left")
         for number, taken in enumerate(item.takes()):

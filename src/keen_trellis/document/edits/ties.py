@@ -136,6 +136,8 @@ class ChangeTie:
             lanes = tuple(StackedLane(lane=one.lane, after=one.after) for one in taken)
             return StackItem(**known, lanes=lanes)
         own, *others = _padded(self.figures, len(taken) + 1)
+        # A blend groups by its fields, and only equality makes groups; other comparisons are let
+        # go, which the page shows at once.
         equal = [field for field in link if field.operator == "="]
         blended = tuple(
             BlendedLane(

@@ -43,6 +43,8 @@ def _summarised(
         cell = Cell(name, part.schema.column(name, where).kind)
         begins = Applied("TRUNC", (cell,), cell.kind, (span,))
         made.append((name, Applied("CAST", (begins,), Kind.DATE)))
+        # The field itself becomes the first day of its span; who counts or compares its days gets
+        # them from a copy beside it, under the title that the figure has anyway.
         if any(figure.column == name for figure in figures):  # which are of the days as they are
             others[name] = first_free(f"{name} as it is", part.schema.names)
             made.append((others[name], cell))
@@ -172,6 +174,8 @@ class BlendItem(Item):
         summaries = []
         for part, by, made, name in zip(parts, fields, figures, names, strict=True):
             summaries.append(_summarised(part, by, made, spans, where=name))
+        # Each lane meets the outcome of all before it, on the fields of the first: three lanes
+        # are two joins.
         before: Node = parts[0] if self.keeps_rows else summaries[0]
         outcomes = []
         for number, summary in enumerate(summaries[1:], start=1):
@@ -212,6 +216,7 @@ class BlendItem(Item):
                         tr("Take the field as it is, or make it a date by a step before."),
                     )
             self._require_comparable(place, parts, fields, names)
+            # A date beside a date-time can only be compared by days.
             is_mixed = set(kinds) == set(BY_DAY)
             found.append("day" if span is None and is_mixed else span)
         return found
@@ -225,6 +230,7 @@ class BlendItem(Item):
             (part.schema.column(own[place], name), name)
             for part, own, name in zip(parts, fields, names, strict=True)
         ]
+        # A column of blanks alone takes the kind of what it meets, and cannot disagree with it.
         seen = [(column, name) for column, name in told if column.seen]
         for column, name in seen[1:]:
             first, first_name = seen[0]
@@ -251,6 +257,8 @@ class BlendItem(Item):
         for condition in self.filters:
             hit, whole = [], []
             for number, (part, own) in enumerate(zip(made, fields, strict=True)):
+                # A filter on a link field is meant for all lanes, under the name that each has
+                # for it.
                 column = dict(zip(self.fields, own, strict=True)).get(
                     condition.column, condition.column
                 )

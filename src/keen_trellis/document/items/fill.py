@@ -80,12 +80,15 @@ class FillItem(StepItem):
         if self.with_ == "a value" and not self.value:
             return cell  # nothing is typed yet
         instead = self._instead(rows, cell, where)
+        # A number column filled from exact decimals becomes what holds both, as the schema says
+        # before any row is filled.
         kind = widest([kind, instead.kind])
         if self.empty == "blanks and gaps":
             return Applied("COALESCE", (cell, instead), kind)
         is_gap = Applied("IS GAP", (cell,), Kind.BOOLEAN)
         if self.empty == "gaps":
             return Applied("CASE", (is_gap, instead, cell), kind)
+        # IS NULL is true of gaps as well; a blank is what is null and no gap.
         is_null = Applied("IS NULL", (cell,), Kind.BOOLEAN)
         is_blank = Applied("AND", (is_null, Applied("NOT", (is_gap,), Kind.BOOLEAN)), Kind.BOOLEAN)
         return Applied("CASE", (is_blank, instead, cell), kind)

@@ -204,6 +204,7 @@ class JoinItem(Item):
         names = wanted and tuple(change(column) for column in wanted)
         wanted_now = {
             name: names,
+            # By the names that columns would have without us, which are those of the side.
             "renamed": {change(a): b for a, b in self.columns.renamed.items()},
             "order": tuple(change(column) for column in self.columns.order),
             "fills": {change(a): b for a, b in self.columns.fills.items()},

@@ -105,6 +105,8 @@ class ReplaceItem(StepItem):
         for one in self.replacements:
             if one.old:
                 given = (made, Constant(one.old, kind), Constant(one.new, kind))
+                # One inside the other, so that what the first replaced is what the second looks
+                # at.
                 made = Applied(name, given, kind)
         return made
 
