@@ -160,6 +160,8 @@ def report_of(table: Table, by: Groups = (), figures: Figures = (), **settings: 
     for one in (by,) if isinstance(by, str) else by:
         name, span = (one, "value") if isinstance(one, str) else one
         spans = ("value", "day", "week", "month", "quarter", "year")
+        # Whatever is no span of the calendar is the width of a span of numbers, as text: so 0.1
+        # stays what it is.
         is_width = str(span) not in spans
         how = {"by": "width", "width": str(span)} if is_width else {"by": span}
         groups.append({"column": name, **how})
@@ -345,6 +347,8 @@ def step(table: Table, kind: str, **settings: Any) -> Stepped | Filtered:
             ),
             tr("Mend the setting."),
         ) from error
+    # The very node that a lane would have, over rows that are there: a step in a notebook cannot
+    # mean anything else.
     node = item.node(_Given(table), (), (tr("the table"),))
     node.check()
     found: Stepped | Filtered = execute(node, [table])

@@ -33,6 +33,7 @@ def field_shares(tie: Tied, report: Report = quiet) -> Shares:
     for place, field in enumerate(tie.link.fields):
         if field.operator != "=" or field.compare_as is not None:
             continue
+        # By spans nearly everything finds something: a share would tell nothing of the field.
         if field.span is not None:
             continue
         left, right = tie.left.column(field.left), tie.right.column(field.right)

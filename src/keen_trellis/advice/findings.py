@@ -204,6 +204,8 @@ class _Gains:
             field_columns(tie.left, tie.right, f, tie.names) for f in tie.link.equal_fields
         ]
         link = tie.link
+        # A row keeps its own partners under more rules only where no other row takes them from
+        # it, and no second comparison is made.
         of_its_own = link.partner == "every" or (
             link.partner in ("first", "last") and link.partner_for == "left"
         )
@@ -245,6 +247,8 @@ def _text_differs(tie: Tied) -> Iterator[Finding]:
     together = gains.of((*tie.link.text, *alone))
     if together <= 0:
         return
+    # Rules that win nothing alone may win together with another (an accent within a capital):
+    # then all are proposed.
     if gains.of((*tie.link.text, *rules)) < together:
         rules = tuple(alone)
     words = whole_words = listed([RULE_WORDS[rule] for rule in rules])
@@ -304,6 +308,7 @@ def _numbers_as_text(tie: Tied) -> Iterator[Finding]:
 def _pairs(tie: Tied) -> Iterator[Finding]:
     """Find values without a partner that look like one, where there are not too many to compare."""
     side = tie.counts
+    # Every value without a partner is compared with every one of the other side.
     few = side.left.distinct - side.left.distinct_found <= _VALUES_FOR_PAIRS
     if side.left.not_found == 0 or not few or side.right.distinct > _OTHERS_FOR_PAIRS:
         return
@@ -354,6 +359,7 @@ def _other_fields(tie: Tied) -> Iterator[Finding]:
     counts, link = tie.counts, tie.link
     if link.cross or len(link.equal_fields) != len(link.fields):
         return
+    # A tie that finds nearly all and doubles none needs no other fields.
     if counts.left.found >= 0.9 * counts.left.rows and not counts.left.multiplied:
         return
     proposals = propose_links(tie.left, tie.right, names=tie.names)
@@ -559,6 +565,7 @@ def _counts(tie: Tied, link: Link) -> Counts | None:
     try:
         return paired(tie.left, tie.right, link, tie.names).counts
     except (LinkError, TooManyRowsError):
+        # A link that cannot be made is no remedy; why it cannot is said where somebody makes it.
         return None
 
 

@@ -210,6 +210,7 @@ def _each_once(words: Iterable[str]) -> list[str]:
 
 def _fits_some(tie: Tied, row: int, side: Side) -> bool:
     """Whether a row has partners before one of several is taken."""
+    # The same link with every partner, for this one row.
     link = replace(tie.link, partner="every", order=())
     one = np.array([row])
     left, right = (
@@ -226,7 +227,7 @@ def _taken_words(tie: Tied, name: str, other: str) -> str:
     return tr(
         "Its matches in {other} were taken by none: the {partner} of others was.",
         other=other,
-        partner=tie.link.partner,
+        partner=tr(tie.link.partner),
     )
 
 
@@ -290,6 +291,8 @@ class _Sides:
         used, first = np.unique(texts.values, return_index=True)
         rows_of = {int(code): int(at) for code, at in zip(used, first, strict=True) if code >= 0}
         choices = {code: str(texts.dictionary[code].as_py()) for code in rows_of}
+        # More than are shown: the library's likeness is rough, and ours decides which of them
+        # come first.
         close = process.extract(value, choices, processor=_plain, limit=10 * _CANDIDATES)
         likely = [(explained(value, text), text, code) for text, _, code in close]
         likely.sort(key=lambda found: (not found[0].safe, -found[0].share))

@@ -37,6 +37,7 @@ def alike(left: str, right: str, tables: tuple[str, str] = ("", "")) -> float:
     own = [[w for w in words_of(name) if w not in _OF_ANY] for name in (left, right)]
     if not any(own) and not any(tables):
         return _OF_ANY_THING + (1 - _OF_ANY_THING) * float(words_of(left) == words_of(right))
+    # A name without a word of its own borrows those of its table.
     things = [o or list(words_of(table)) for o, table in zip(own, tables, strict=True)]
     if not all(things):  # `member` may well be the `id` of whatever the other table lists
         bare = words_of(left if not things[0] else right)

@@ -132,6 +132,7 @@ def _unmatched_values(
     used = np.flatnonzero(tally)
     if not len(used):
         return [], []
+    # The code of each text under the rules: any row that has it tells.
     code_of = np.zeros(len(tally), np.intp)
     code_of[texts.values] = codes.left[missing]
     ways, of = np.unique(code_of[used], return_inverse=True)

@@ -150,6 +150,7 @@ def _looked_at(left: Table, right: Table, report: Report) -> tuple[list[_Looked]
     fields = [(side, f) for side in (left, right) for f in side.fields if f.kind != Kind.BOOLEAN]
     looked = []
     with ThreadPoolExecutor(2) as pool:
+        # Two threads: NumPy and Arrow let go of Python's lock while they hash and sort.
         found = pool.map(lambda side: _Looked(side[1], side[0].fetch(side[1])), fields)
         for number, made in enumerate(found):
             looked.append(made)
@@ -189,11 +190,13 @@ def _near(lefts: list[_Looked], rights: list[_Looked], report: Report) -> NDArra
     worth = found > 0
     if np.count_nonzero(worth) > _JUDGED_AT_MOST:
         called = [[" ".join(words_of(one.name)) for one in side] for side in (lefts, rights)]
+        # Every name against every other at once.
         same = np.array(called[0])[:, None] == np.array(called[1])[None, :]
         unique = [np.array([one.plain.unique for one in side]) for side in (lefts, rights)]
         tells = 0.4 + 0.6 * np.maximum(unique[0][:, None], unique[1][None, :])
         measures = np.array([one.plain.is_measure for one in lefts])
         promise = found * tells * np.where(measures, _MEASURE_COUNTS, 1.0)[:, None]
+        # The most promising ones, in no order: each of them is judged on its own.
         best = np.argpartition(promise.ravel(), -_JUDGED_AT_MOST)[-_JUDGED_AT_MOST:]
         called_alike = worth & same
         worth = np.zeros_like(worth)
@@ -220,6 +223,8 @@ def _shared(
         at = np.searchsorted(whole.hashes, values)
         # beyond the last stands nothing; the first is not equal to what is larger than the last
         at[at == len(whole.hashes)] = 0
+        # For each hit the column that asked; counted by column, and divided by how much each had
+        # asked.
         met = whose[whole.hashes[at] == values]
         found[:, place] = np.bincount(met, minlength=len(few)) / sizes
     return found
@@ -310,6 +315,7 @@ def _divergence(share: float, chance: float) -> float:
     chance = max(chance, 1e-12)
     if share <= chance:
         return 0.0
+    # The divergence of Kullback and Leibler of two coins, with 0 · log 0 = 0.
     told = share * log2(share / chance)
     return told if share == 1 else told + (1 - share) * log2((1 - share) / (1 - chance))
 

@@ -92,7 +92,7 @@ class MissingTableError(SourceError):
     """
 
     def __init__(self, happened: str, available: Sequence[str]) -> None:
-        shown = ", ".join(available[:12]) or "none"
+        shown = ", ".join(available[:12]) or tr("none")
         more = (
             tr(" and {available:,} more", available=len(available) - 12)
             if len(available) > 12
@@ -283,6 +283,7 @@ class ProgramError(UserError):
                 "Nothing that does not need it is concerned."
             ),
         )
+        # The places without the message, which may quote a value.
         where = "".join(traceback.format_tb(fault.__traceback__))
         _LOG.error("%s: %s\n%s", doing, type(fault).__name__, where)
 
@@ -297,6 +298,7 @@ class WaitingError(UserError):
     """
 
     def __init__(self, lane: str, cause: UserError) -> None:
+        # The first cause, however many parts wait for one another.
         self.cause: UserError = cause.cause if isinstance(cause, WaitingError) else cause
         super().__init__(
             tr(

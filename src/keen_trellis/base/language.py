@@ -40,6 +40,8 @@ class _Sentences(string.Formatter):
 
     def format_field(self, value: Any, format_spec: str) -> str:
         """Return a value as it stands in the text; a word of a list is put in translated."""
+        # Kinds, bays and the like are words of ours wherever they stand in a sentence; a bool is
+        # an int and is written as it is.
         if isinstance(value, StrEnum):
             return tr(value)
         shown = format(value, format_spec)
@@ -83,6 +85,7 @@ def _of_desktop(environment: Mapping[str, str]) -> str:
         return SOURCE
     known = languages()
     for wish in (environment.get("LANGUAGE") or locale).split(":"):
+        # `de_AT.UTF-8@euro` asks for de_AT first, and for de if there is none.
         exact = wish.partition(".")[0].partition("@")[0]
         for name in (exact, exact.partition("_")[0]):
             if name in known:

@@ -79,6 +79,7 @@ def percent(share: float) -> str:
     >>> percent(0.975), percent(0.9996), percent(0.0004), percent(1), percent(0)
     ('98%', 'over 99%', 'under 1%', '100%', '0%')
     """
+    # Halves go up, as people round; `round` would take them to the even number.
     whole = math.floor(100 * share + 0.5)
     if share < 1 and whole >= 100:
         return tr("over 99%")

@@ -164,6 +164,7 @@ def compare(options: argparse.Namespace) -> int:
 
 def _lines(found: Sequence[Compared], place: str) -> Iterator[str]:
     names = [f"{one.part}, {one.what}" for one in found]
+    # Aligned for a terminal; a program reads `--json` of `run`.
     width = max((len(name) for name in names), default=0)
     yield f"{'':{width}}  {tr('this machine'):>16}  {place:>16}"
     for name, one in zip(names, found, strict=True):
@@ -175,7 +176,7 @@ def _lines(found: Sequence[Compared], place: str) -> Iterator[str]:
             if one.there is None
             else grouped_digits(one.there)
         )
-        mark = "" if one.is_same else "  differs"
+        mark = "" if one.is_same else f"  {tr('differs')}"
         yield f"{name:{width}}  {here:>16}  {there:>16}{mark}"
         if one.refused:
             yield f"{'':{width}}  {one.refused}"

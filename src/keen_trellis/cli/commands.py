@@ -55,6 +55,8 @@ def run(options: argparse.Namespace) -> int:
     before = remembered(options.file) if options.report else None
     with shown_progress() as progress:
         results = runner.run(trellis, part(progress, 0.0, 0.6))
+    # The first run tells which passwords are missing; what it read is kept, so the second one
+    # reads the rest.
     if is_somebody_there() and _ask_passwords(trellis, results, runner):
         results = runner.run(trellis)
     if options.deliver and is_somebody_there():
@@ -162,6 +164,7 @@ def desktop(options: argparse.Namespace) -> int:
 
 def _program() -> str:
     """Return the path that starts this program again."""
+    # Of the environment that this program runs in; only then what the path finds first.
     beside = Path(sys.executable).with_name("keen-trellis")
     return str(beside) if beside.exists() else shutil.which("keen-trellis") or str(beside)
 
@@ -251,6 +254,7 @@ def refuse_unallowed(trellis: Trellis, options: argparse.Namespace) -> None:
     NotAllowedError
     """
     document: Path = options.file
+    # What is named on the command line was asked for by whoever called it: it needs no leave.
     elsewhere = {lane_set(trellis, setting).id for setting in options.set}
     lanes = [lane for lane in trellis.lanes if lane.id not in elsewhere]
     folder = document.absolute().parent

@@ -80,6 +80,7 @@ def noting(
     made : dict, optional
         Is told as well.
     """
+    # The file beside is what will stand there: renaming changes neither its size nor its time.
     place, coming = str(path.resolve()), _as_it_is(beside)
     if document is None:
         yield
@@ -120,6 +121,8 @@ def is_its_own(
     rooms = ((made or {}), kept.written, kept.coming)
     known = [room[place] for room in rooms if place in room]
     now = path.stat()
+    # Size and time first: reading a delivery of a gigabyte to replace it would take longer than
+    # writing it.
     if any((now.st_size, now.st_mtime_ns) == (one.size, one.changed_ns) for one in known):
         return True
     of_size = {one.digest for one in known if one.size == now.st_size}

@@ -51,6 +51,7 @@ def note_run(document: Path, results: Results) -> None:
         {join.id: (join.counts.left.rows, join.counts.left.found) for join in joins},
         sum(len(join.broken) for join in joins),
     )
+    # The oldest go first: more than a year of daily runs stays.
     store(document, _ROOM, _LINES, (*known, line)[-RUNS_AT_MOST:])
 
 

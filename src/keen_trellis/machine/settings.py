@@ -322,6 +322,8 @@ def read_settings() -> Settings:
             {}, (tr("{path} holds no settings. Everything is as it is usually.", path=path),)
         )
     odd = []
+    # Ids that are not ours stay as they are: an older version must not throw away what a newer
+    # one has set.
     for name in [one for one in found if one in BY_ID]:
         if why := BY_ID[name].refused(found[name]):
             odd.append(

@@ -18,6 +18,7 @@ from pathlib import Path
 import platformdirs
 
 from keen_trellis.base.errors import UserError
+from keen_trellis.base.language import marked, tr
 from keen_trellis.base.whole_files import whole_file
 from keen_trellis.document.describe import describe
 from keen_trellis.document.storage import dumps, loads
@@ -90,6 +91,8 @@ class Keeping:
             mine.unlink(missing_ok=True)
             return False
         name = os.fsencode(document.resolve())
+        # Files of programs that no longer run say nothing; they go at the next start that looks
+        # for left work.
         others = [f for f in _folder().glob("[0-9]*.open") if f != mine and _runs(f)]
         is_open = any(_bytes_of(other) == name for other in others)
         mine.parent.mkdir(parents=True, exist_ok=True)
@@ -122,12 +125,14 @@ def differences(saved: Trellis | None, kept: Trellis) -> list[str]:
     """Return what is said of the kept work and not of the saved one, and the other way round."""
     before = list(describe(saved)) if saved is not None else []
     lines = difflib.ndiff(before, list(describe(kept)))
-    signs = {"+ ": "now: ", "- ": "saved: "}
-    return [f"{signs[line[:2]]}{line[2:].strip()}" for line in lines if line[:2] in signs]
+    signs = {"+ ": marked("now: {line}"), "- ": marked("saved: {line}")}
+    return [tr(signs[line[:2]], line=line[2:].strip()) for line in lines if line[:2] in signs]
 
 
 def _runs(file: Path) -> bool:
     """Return whether the program that keeps a file still runs."""
+    # The name begins with the process's number. Another program may have that number by now: then
+    # the work waits for the next start, which loses nothing.
     number = file.name.partition("-")[0]
     return number.isdecimal() and Path(f"/proc/{number}").exists()
 

@@ -193,6 +193,8 @@ def _server(path_or_url: str | Path) -> tuple[Server | None, Secrets]:
         user=unquote(address.username or ""),
         port=port,
     )
+    # Given to the secrets and nowhere else: the server that goes on from here has no password in
+    # it.
     secrets.give(server, unquote(address.password or ""))
     return server, secrets
 
@@ -202,6 +204,8 @@ def _path(path_or_url: str | Path) -> Path:
         return path_or_url
     if path_or_url.startswith("sqlite:///"):
         return Path(path_or_url.removeprefix("sqlite:///"))
+    # A name such as `c:notes.csv` looks like an address with a scheme: only what has `://` is
+    # one.
     address = urlsplit(path_or_url)
     if address.scheme == "file":
         from urllib.request import url2pathname  # brings half of the network with it

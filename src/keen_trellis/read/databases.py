@@ -90,6 +90,7 @@ def database_tables(
         for schema in schemas:
             views = inspector.get_view_names(schema=schema)
             if connection.dialect.name == "postgresql":
+                # SQLAlchemy lists them apart from views.
                 views += inspector.get_materialized_view_names(schema=schema)
             names = [(n, False) for n in inspector.get_table_names(schema=schema)]
             for name, is_view in sorted(names + [(n, True) for n in views]):
@@ -199,6 +200,7 @@ def read_table(
             # how many rows will come, for the progress alone: no condition, so nearly all of the
             # table
             reader.expected = _estimates(connection).get((schema, table)) or 0
+        # What has no kind of ours is not even asked for: bytes may be long.
         rows = _Rows(left_out=[one.name for one in asked if one.kind is None])
         rows.noticed += _hidden_rows(connection, table, schema, where)
         came = fetched_columns(connection, query, readable, reader)
@@ -260,6 +262,9 @@ def read_query(
         if is_server:
             require_reading(connection, calls)
         if is_server and connection.dialect.name == "postgresql":
+            # An account that may do everything can do so within a function that a query calls;
+            # the transaction that only reads is what stops it, and this says that it is the only
+            # thing.
             rows = _Rows(noticed=[*_all_rights(connection, database)])
             plain = query.strip().rstrip(";")
             for one in queried_columns(connection, plain, rows_at_most, reader):
@@ -279,7 +284,7 @@ def read_query(
     return _as_reading(
         found,
         where,
-        "query",
+        tr("query"),
         database=database,
         zone=zone,
         kinds=kinds or {},
@@ -374,6 +379,7 @@ def _answer(
             )
         names = list(result.keys())
         types = [int(described[1]) for described in result.cursor.description]
+    # Column by column from the start: rows as tuples would be held a second time.
     cells: list[list[Any]] = [[] for _ in names]
     with closing(result):  # also where it is stopped on the way
         while batch := result.fetchmany(min(BATCH, rows_at_most or BATCH)):

@@ -291,6 +291,7 @@ class _Reader:
         blanks_count = width == 1 and not self._is_wide
         plain = file.plain if isinstance(file, _Counted) else file
         at_end = _blank_lines_at_end(plain) if blanks_count else 0
+        # Arrow tells of each line that it skips; this reading has not skipped any yet.
         self._wrong = []
         try:
             read = pacsv.read_csv(
@@ -316,6 +317,7 @@ class _Reader:
             )
             columns = tuple(one.slice(0, max(len(one) - at_end, 0)) for one in read.columns)
         except pa.ArrowInvalid as error:
+            # A header and no rows is a table without rows.
             if "Empty CSV" not in str(error):
                 raise self._explained(error) from error
             columns = tuple(pa.chunked_array([[]], pa.string()) for _ in types)
@@ -329,6 +331,7 @@ class _Reader:
         """Return the names, as many as most rows have cells."""
         layout = self._layout
         encoding = "utf-8-sig" if layout.encoding == "utf-8" else layout.encoding or ""
+        # The head may end within a letter.
         text = head.decode(encoding, errors="ignore")
         rows = [row for row in cells_of(text.splitlines(keepends=True)[:1_000], layout) if row[1]]
         wanted = layout.header_row or 0
@@ -344,6 +347,8 @@ class _Reader:
         if names is None:
             return [f"column {place + 1}" for place in range(usual)], usual
         width = max(usual, len(names))
+        # One name less than the rows have cells: a corner without a name, unless every row just
+        # ends in a delimiter.
         if width == len(names) + 1 and _begins_with_names(rows, wanted, width):
             return ["", *names], width
         return names + [""] * (width - len(names)), width
@@ -367,8 +372,10 @@ class _Reader:
                 ),
                 tr("Choose another delimiter or another row for the header."),
             )
+        # Arrow's words, held by a test: it has one class of error for all of these.
         if "UTF8" in words or ": Expected " in words:  # a torn line may have broken letters
             return UnicodeError(words)
+        # A row that is longer than a block is what an unclosed quote makes of the rest of a file.
         if "straddl" in words:
             if self._layout.quote and _quotes_are_odd(self._path, self._layout.quote):
                 return SourceError(
@@ -501,6 +508,7 @@ def _blank_lines_at_end(file: IO[bytes]) -> int:
     """Return how many lines without a letter stand at the end of a file, which are no rows."""
     size = file.seek(0, io.SEEK_END)
     file.seek(max(size - _TAIL, 0))
+    # The end of the file alone: blank lines that are no rows stand nowhere else.
     lines = file.read().split(b"\n")
     file.seek(0)
     if not lines[-1]:  # behind the end of the last line
@@ -519,6 +527,7 @@ def _sound_copy(path: Path, name: str, layout: TextLayout) -> Iterator[tuple[Pat
     ):
         for number, line in enumerate(file, 1):
             try:
+                # Decoded for the error alone; the bytes are copied as they are.
                 line.decode(encoding)
                 sound = b"\x00" not in line
             except UnicodeDecodeError:

@@ -158,6 +158,8 @@ def _pieces(
     paths: Sequence[Path], folder: Path, how: _How, report: Report
 ) -> tuple[list[_Piece], list[SourceError]]:
     """Return the rows of every file under a name of its own, and why some cannot be read."""
+    # Files of one name in several folders are told apart by their way from the folder; else the
+    # name says it.
     repeats = len({path.name for path in paths}) < len(paths)
     pieces: list[_Piece] = []
     failed: list[SourceError] = []
@@ -205,6 +207,8 @@ def _put_together(
     """
     names = _names(pieces)
     layout = pieces[0].layout
+    # Texts as long as every file gives texts; with one workbook among them each file has kinds
+    # already.
     if all(isinstance(c, pa.ChunkedArray) for p in pieces for c in p.columns.values()):
         # one file writes 1,234 and another 1.234: kinds and marks are settled over all of them
         texts = [_stacked_texts(pieces, name) for name in names]
@@ -313,4 +317,5 @@ def _missing(pieces: Sequence[_Piece], taken_as: Mapping[str, str]) -> list[Noti
 
 def _file_column(pieces: Sequence[_Piece]) -> Column:
     names = from_arrow(pa.array([piece.name for piece in pieces], pa.string()))
+    # One text for each file, however many rows it has.
     return names.take(np.repeat(np.arange(len(pieces)), [piece.n_rows for piece in pieces]))

@@ -136,6 +136,7 @@ class Unsettled:
         # what was said of a late column as it came is true of it in any kind
         said = came.noticed if isinstance(came, LateColumn) else ()
         words: dict[str, int] = {}
+        # Words that stand for a blank are no values that the chosen kind fails to hold.
         if column.kind is Kind.TEXT and kind is not Kind.TEXT:
             rest, words = self._without_words(column.to_arrow(), column)
             column = from_arrow(rest) if words else column
@@ -189,6 +190,7 @@ class Unsettled:
         `column` holds the same texts: its dictionary tells at once that most have none.
         """
         assert column.dictionary is not None
+        # Looked for among the different texts, not among the rows.
         is_word = pc.is_in(column.dictionary, pa.array(self.blank_words, pa.string()))
         found = column.dictionary.filter(is_word)
         # A column of nothing but such words is one of words: where none is a value, none is a

@@ -71,6 +71,7 @@ def table_of_cells(
     kept = [row for row, n in zip(rows[place + 1 :], below, strict=True) if n]
     noticed = list(_blank_rows_noticed(below, where))
     header = rows[place] if place >= 0 else [""] * len(rows[0])
+    # Turned by zip: rows are lists of one length, and Python does it in one call.
     columns = list(zip(*kept, strict=True)) if kept else [()] * len(header)
     # sheets are as wide as their widest row: what has neither name nor cell is no column
     used = [c for c, cells in enumerate(columns) if header[c] != "" or _n_filled(cells)]
@@ -116,6 +117,7 @@ def _words(layout: SheetLayout) -> str:
 
 def _header_place(rows: list[Row], filled: list[int]) -> int | None:
     """Return the row of the names, -1 where there is none; None where nothing is filled."""
+    # How many cells most rows have; a header may lack a few of them, and a title has one or two.
     usual = Counter(n for n in filled if n).most_common(1)
     if not usual:
         return None
@@ -135,6 +137,7 @@ def _names_columns(rows: list[Row], place: int) -> bool:
     others = [cell for cell in cells if not isinstance(cell, str)]
     if all(isinstance(c, int | float) and c in _YEARS for c in others) and len(others) > 1:
         return len(set(others)) == len(others)
+    # A row is one of names where any of its cells is of another sort than the cell below it.
     below = rows[place + 1] if place + 1 < len(rows) else []
     pairs = zip(rows[place], below, strict=False)
     return any(type(a) is not type(b) for a, b in pairs if a != "" and b != "")
@@ -156,6 +159,7 @@ def _why_total(rows: list[Row], columns: Sequence[int]) -> str:
         return ""
     last = [rows[-1][c] for c in columns]
     label = labelled(last)
+    # A row that is filled throughout and not called a total is a row, whatever it adds up to.
     if not label and "" not in last:
         return ""
     sums = []

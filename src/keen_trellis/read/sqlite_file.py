@@ -33,6 +33,8 @@ def tables_of(connection: sqlite3.Connection) -> list[DatabaseTable]:
 def rows_of(connection: sqlite3.Connection, table: str) -> int:
     """Return about how many rows a table has, without counting them; 0 where that is not known."""
     try:
+        # The highest row number: found at once through the tree's end, where counting would read
+        # the table.
         [(highest,)] = connection.execute(f"SELECT max(rowid) FROM {_quoted(table)}")
     except sqlite3.OperationalError:  # a table without row numbers
         return 0

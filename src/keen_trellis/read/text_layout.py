@@ -297,6 +297,8 @@ def _quote(lines: list[str]) -> str:
     if any('"' in line for line in lines):
         return '"'
     around = re.compile(r"(^|[,;\t|])'[^']*'([,;\t|]|\s*$)")
+    # An apostrophe within words is none: most lines must have a cell that stands in single quotes
+    # whole.
     quoted = sum(around.search(line) is not None for line in lines)
     return "'" if quoted > len(lines) / 2 else '"'
 
@@ -312,6 +314,7 @@ def _delimiter(lines: list[str], quote: str, is_called_tabs: bool = False) -> st
         cells = Counter(len(row) for _, row in cells_of(lines, layout))
         if not cells:
             return (0.0, 0)
+        # The width that most lines have; of two that are as frequent the larger.
         usual, times = max(cells.items(), key=lambda item: (item[1], item[0]))
         return (times / len(lines) if usual > 1 else 0.0, usual)
 
@@ -358,6 +361,7 @@ def _refuse_other_formats(head: bytes, path: Path, encoding: str) -> None:
             ),
             tr("Give its name the ending that belongs to it, such as .xlsx, and choose it again."),
         )
+    # `translate` takes the control characters out; what is missing then was there.
     controls = len(head) - len(head.translate(None, _CONTROLS))
     if "16" not in encoding and "32" not in encoding and controls > max(8, len(head) / 200):
         raise SourceError(

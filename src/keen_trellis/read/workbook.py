@@ -146,6 +146,8 @@ def read_sheet(
             sheet, box = found.sheet, found.box
         where = f"{path.name} › {named or sheet}"
         parts = _cells(plain, path, sheet, part(report, 0.1, 0.6))
+        # What the parser sends comes in this order: the sheets, the merged ranges, then rows in
+        # lists.
         names = [name for name, _, _ in next(parts)]
         if sheet not in names:
             raise MissingTableError(
@@ -161,6 +163,8 @@ def read_sheet(
             facts = facts_of()
         merged = facts.merged if facts.merged is not None else merged
     report(0.6, tr("Reading {where}", where=where))
+    # All empty rows are one and the same list: one that is about to be written to becomes a list
+    # of its own first.
     changed = [row for row, _ in facts.error_cells] + [row for row, _, _ in facts.shown]
     if layout.merged == "filled":
         changed += [row for (top, _), (bottom, _) in merged for row in range(top, bottom + 1)]
@@ -176,6 +180,8 @@ def read_sheet(
         _fill(rows, merged)
     if box is not None:
         (top, left), (bottom, right) = box
+        # Rows above the range stay as empty ones, so that the numbers of rows are still those of
+        # the sheet.
         outside = [""] * (right + 1 - left)
         rows = [outside] * top + [row[left : right + 1] for row in rows[top : bottom + 1]]
     from keen_trellis.read.sheet_table import table_of_cells
@@ -286,6 +292,8 @@ def _beside(path: Path, sheet: str) -> Iterator[Callable[[], SheetFacts]]:
         if is_over.is_set():
             raise Cancelled
 
+    # On a thread of its own, with a copy of nothing: both read the file, and the parser's process
+    # does not wait for this one.
     with ThreadPoolExecutor(1) as thread:
         facts = thread.submit(sheet_facts, path, sheet, go_on)
         try:
@@ -390,6 +398,7 @@ def _pad(rows: list[Row], padded: Sequence[tuple[int, int, int]]) -> int:
     found = 0
     for row, column, digits in padded:
         cell = rows[row][column] if row < len(rows) and column < len(rows[row]) else ""
+        # `type`, not `isinstance`: a boolean is an int, and shown with no zeros.
         if type(cell) in (int, float) and cell == int(cell) and abs(cell) < 10 ** (digits - 1):
             rows[row][column] = f"{'-' if cell < 0 else ''}{abs(int(cell)):0{digits}}"
             found += 1

@@ -186,6 +186,7 @@ def column_letters(column: int) -> str:
     letters = ""
     column += 1
     while column:
+        # Digits to the base of 26 without a zero: Z is followed by AA.
         column, place = divmod(column - 1, 26)
         letters = chr(ord("A") + place) + letters
     return letters
@@ -243,6 +244,7 @@ def _sheet_parts(archive: zipfile.ZipFile) -> dict[str, str]:
     parts = {}
     for element in _elements(archive, "xl/workbook.xml", "sheet"):
         key = next((v for k, v in element.attrib.items() if k.endswith("}id")), "")
+        # A target is relative to the folder of workbook.xml unless it begins with a slash.
         target = targets.get(key, "")
         parts[element.get("name", "")] = target.lstrip("/") if target[:1] == "/" else f"xl/{target}"
     return parts
@@ -289,6 +291,8 @@ def _xlsx_facts(
     padding = _padding(archive)
     seen = _seen_by_patterns(archive, part, padding, report)
     seen = seen or _seen_by_reader(archive, part, padding, report)
+    # The parser holds the whole box around the cells; with few columns, as many rows as a sheet
+    # has still fit.
     if seen.last_row * seen.widest > CELLS_AT_MOST and seen.widest > 26:
         raise SourceError(
             tr(
@@ -358,9 +362,12 @@ def _seen_by_patterns(
                 seen.errors += len(found)
                 place = _PLACE.search(found[0]) if found and not seen.first else None
                 seen.first = (place[1] + place[2]).decode() if place else seen.first
+            # Columns of two letters and more alone: those up to Z are never too wide, and most
+            # sheets have no others.
             letters = set(_FAR_COLUMN.findall(piece))
             far = max((_column_number(c.decode()) for c in letters), default=0)
             seen.widest = max(seen.widest, far + 1)
+            # Rows come in order, so the last one of a piece is the furthest.
             at = max(piece.rfind(b"<row "), piece.rfind(b":row "))
             row = _ROW.search(piece, max(at - 8, 0)) if at >= 0 else None
             seen.last_row = max(seen.last_row, int(row[1]) if row else 0)
@@ -372,6 +379,8 @@ def _whole_cells(stream: IO[bytes]) -> Iterator[bytes]:
     rest = b""
     while piece := stream.read(_PIECE):
         piece = rest + piece
+        # Cut before the last cell that begins in the piece (with a prefix, `<x:c `, the bracket
+        # stands before it): what is not whole goes with the next one.
         begins = max(piece.rfind(b"<c "), piece.rfind(b":c ") - 8)
         cut = piece.rfind(b"<", 0, max(begins, 0) + 1)
         if cut <= 0:

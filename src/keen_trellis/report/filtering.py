@@ -190,6 +190,8 @@ class _Climbing:
             node = self.nodes[self.trellis.part_at(other, place)]
             is_there = isinstance(node, Node) and name in node.schema.names
             links = isinstance(item, JoinItem)
+            # Rows that found no partner are to stay where “no match” is asked for: on the other
+            # side they are nowhere, and filtering it would only make more of them.
             if is_there and not (links and no_match) and self._is_taken_once(other):
                 yield from self.up(other, place, name, no_match)
 
@@ -232,6 +234,8 @@ def _names_there(item: Item, column: str, is_gone: bool = False) -> Iterator[tup
         link = item.match_link()
         paired = {pair.field for pair in link.pairs}  # there, other values are the same as well
         for place, field in enumerate(link.fields):
+            # Equal by a rule or by a declared pair is not the same value: the other side may
+            # write it otherwise.
             exactly = field.operator == "=" and not link.text and place not in paired
             if field.left == column and exactly:
                 yield item.takes()[0], field.right
@@ -328,6 +332,7 @@ def _with_filters(trellis: Trellis, wanted: list[tuple[Place, ReportFilter]], ow
                 step = first_free("filter", taken, "-")
                 taken.add(step)
                 items.append(_step(one, step))
+                # Of several filters at one place the last one: rows are taken behind all of them.
                 behind[lane_id, trellis.part_at(lane, place)] = step
         made = with_lane(made, lane_id, partial(with_changes, items=tuple(items)))
 

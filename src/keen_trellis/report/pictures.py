@@ -154,6 +154,8 @@ def _series(summed: Summed) -> tuple[list[str], list[_Series], str]:
     """Return the categories along the picture, the series above them, and what is left out."""
     lines = summed.full_lines
     several = summed.n_groups > 1
+    # The last group makes the series, those before it stand along the axis; a dict keeps the
+    # order of lines.
     categories = list(dict.fromkeys(line.codes[:-1] if several else line.codes for line in lines))
     names = {}
     for line in lines:
@@ -246,7 +248,9 @@ def _draw(
     if picture == "heat":
         return _draw_heat(axes, summed, place, categories=categories, series=series, look=look)
     shapes: list[_Shape] = []
+    # What is stacked above zero and below it grows apart.
     below = np.zeros(len(categories)), np.zeros(len(categories))
+    # Bars of one category fill 0.8 of the room between two, and leave the rest as air.
     share = 0.8 / max(len(series), 1)
     for number, one in enumerate(series):
         values = np.array([_value(line, place) for line in one.lines])
@@ -370,6 +374,7 @@ def _style(one: _Series, number: int, look: Look) -> dict[str, Any]:
 def _tick_text(value: float, ticks: Sequence[float], is_share: bool) -> str:
     """Return the text of a tick: every one has as many digits as the step between them needs."""
     step = float(ticks[1] - ticks[0]) if len(ticks) > 1 else 1.0
+    # A hair more than the logarithm: of 0.001 it is −2.9999999999999996.
     digits = max(0, -math.floor(math.log10(step) + 1e-9)) if step > 0 else 0
     if is_share or digits > 4 or abs(value) >= 1e15:
         return number_text(float(value), is_share)
@@ -419,6 +424,8 @@ def _boxes(shapes: Sequence[_Shape], height: int) -> list[Mark]:
     for shape, line, words in shapes:
         if isinstance(shape, tuple):
             axes, x, y = shape
+            # Pixels from the lower left, as the library counts; a picture on a page counts from
+            # above.
             px, py = axes.transData.transform((x, y))
             box = (px - 7, height - py - 7, px + 7, height - py + 7)
         else:

@@ -55,6 +55,8 @@ def worked_out(
     of_report = results
     if report.filters:
         made, reaches = filtered(results, report)
+        # A trellis of the report's own; all parts that the filters do not touch have the same
+        # digests, and come from the runner's memory.
         of_report = runner.run(made, part(progress, 0.0, 0.6))
         place = place_in(trellis, made, report)
     table = of_report.rows[place]

@@ -205,7 +205,7 @@ def _rows_of(results: Results, item: DeliveryItem) -> int:
 def not_its_own(path: Path) -> NotAllowedError:
     """Return the refusal to replace a file that the trellis did not write."""
     return NotAllowedError(
-        "it",
+        tr("it"),
         [tr("replaces {path}, which it did not write as it is now", path=path)],
         tr("Choose another file for it, or say that it is to be replaced (--replace)."),
     )

@@ -133,7 +133,7 @@ class Sources:
             refused = self._refuses(source) if self._refuses is not None else ()
             if refused:
                 advice = tr("Allow it, if you know where the trellis is from.")
-                found[_name(source)] = NotAllowedError("it", refused, advice)
+                found[_name(source)] = NotAllowedError(tr("it"), refused, advice)
             elif _name(source) not in self._sources and _as_it_comes(source) not in self._came:
                 to_read.setdefault(_as_it_comes(source), source)
         for came in to_read:
