@@ -30,7 +30,7 @@ from keen_trellis.desktop.map.spoken import told
 from keen_trellis.desktop.report.lines import LinesTable
 from keen_trellis.document import Trellis, edits
 from keen_trellis.document.items import STEPS, DeliveryItem, IntoTable, Part
-from keen_trellis.servers.server import SqliteFile
+from keen_trellis.servers.server import Server, SqliteFile
 from tests.desktop.every_part import EveryPartCase
 
 WORD = "ΩΨ"
@@ -141,6 +141,16 @@ class SpokenWindowTest(EveryPartCase):
                     ours = [word for word in re.findall(r"\w+|\W", said) if word not in theirs]
                     self.note(self.window, "".join(ours))
                     self.assertEqual(self.bare, {}, f"{one!r}")
+
+    def test_what_is_allowed_is_called_the_same_in_every_language(self) -> None:
+        server = Server("postgresql", "db.example", "harbour", user="reader")
+        for how in get_args(IntoTable.model_fields["how"].annotation):
+            for place in (server, SqliteFile("/elsewhere/harbour.sqlite")):
+                into = IntoTable(database=place, table="t", how=how)
+                delivery = DeliveryItem(id="d", name="d", into=into)
+                for want in delivery.wants(self.folder):
+                    self.assertTrue(want.key.isascii(), want.key)
+                    self.assertFalse(want.words.isascii(), want.words)
 
     def look(self) -> None:
         """Note every text that can be seen or heard now and is not marked, or cut off."""

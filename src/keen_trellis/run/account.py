@@ -92,7 +92,7 @@ def account(results: Results, with_values: bool = True, made_for: str = "") -> T
         rows.append(
             (
                 tr("all sources"),
-                "read",
+                tr("read"),
                 tr("from {read_at:%Y-%m-%d %H:%M} on", read_at=results.read_at),
                 None,
             )
@@ -114,8 +114,8 @@ def _of_lane(lane: LaneFacts, with_values: bool) -> Sequence[Row]:
     if not with_values:
         trouble, notes = WITHHELD if trouble else "", withheld_notes(len(notes))
     return [
-        (lane.name, "lane", trouble or files, lane.rows),
-        *((lane.name, "noticed", note, None) for note in notes),
+        (lane.name, tr("lane"), trouble or files, lane.rows),
+        *((lane.name, tr("noticed"), note, None) for note in notes),
     ]
 
 
@@ -125,11 +125,11 @@ def _of_item(facts: ItemFacts, item: Item, with_values: bool) -> Sequence[Row]:
         name, says = name_alone(facts, item), says and numbers_alone(facts, item)
     if not says:
         return []
-    rows: list[Row] = [(name, facts.type, says, facts.rows)]
-    rows += [(name, "rows", _group_words(group), group.rows) for group in facts.groups]
+    rows: list[Row] = [(name, tr(facts.type), says, facts.rows)]
+    rows += [(name, tr("rows"), _group_words(group), group.rows) for group in facts.groups]
     if isinstance(facts, JoinFacts):
         promised = (promise_words(one, with_values) for one in facts.promises)
-        rows += [(name, "promise", words, None) for words in promised]
+        rows += [(name, tr("promise"), words, None) for words in promised]
     return rows
 
 

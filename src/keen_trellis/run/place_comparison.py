@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from keen_trellis.base.errors import UserError
+from keen_trellis.base.language import marked, tr
 from keen_trellis.base.progress import Report, part, quiet
 from keen_trellis.document.trellis import Trellis
 from keen_trellis.places.place_session import Session
@@ -15,8 +16,23 @@ from keen_trellis.run.place_facts import results_of
 from keen_trellis.run.place_run import There
 from keen_trellis.run.runner import Runner
 
-_BOTH_KNOW = ("rows", "pairs", "left_out", "unknown")
-"""What both sorts of runs count of a step."""
+_BOTH_KNOW = {
+    "rows": marked("rows"),
+    "pairs": marked("pairs"),
+    "left_out": marked("left out"),
+    "unknown": marked("unknown"),
+}
+"""What both sorts of runs count of a step, and what that is called."""
+_OF_SIDES = {
+    "rows": marked("{lane} rows"),
+    "found": marked("{lane} found"),
+    "blank": marked("{lane} blank"),
+    "repeated": marked("{lane} repeated"),
+    "multiplied": marked("{lane} multiplied"),
+    "distinct": marked("{lane} distinct"),
+    "distinct_found": marked("{lane} distinct found"),
+    "ambiguous": marked("{lane} ambiguous"),
+}
 
 
 @dataclass(frozen=True, slots=True)
@@ -76,30 +92,28 @@ def _compared(here: Facts, there: Facts, refused: dict[str, UserError]) -> Itera
     for lane_id, mine in here.lanes.items():
         theirs = there.lanes[lane_id]
         why = refused.get(lane_id)
-        yield Compared(mine.name, "rows", mine.rows, theirs.rows, why.happened if why else "")
+        yield Compared(mine.name, tr("rows"), mine.rows, theirs.rows, why.happened if why else "")
     for item_id, item in here.items.items():
         other = there.items[item_id]
         why = refused.get(item_id)
         if why is not None:
-            yield Compared(item.name, "rows", item.rows, None, why.happened)
+            yield Compared(item.name, tr("rows"), item.rows, None, why.happened)
             continue
         yield from _of_item(item, other)
 
 
 def _of_item(here: ItemFacts, there: ItemFacts) -> Iterator[Compared]:
-    yield Compared(here.name, "rows", here.rows, there.rows)
-    for what in _BOTH_KNOW[1:]:
-        if what in here.numbers and what in there.numbers:
-            yield Compared(
-                here.name, what.replace("_", " "), here.numbers[what], there.numbers[what]
-            )
+    yield Compared(here.name, tr("rows"), here.rows, there.rows)
+    for what, words in _BOTH_KNOW.items():
+        if what != "rows" and what in here.numbers and what in there.numbers:
+            yield Compared(here.name, tr(words), here.numbers[what], there.numbers[what])
     if isinstance(here, JoinFacts) and isinstance(there, JoinFacts):
         for name, mine, theirs in (
             (here.lane, here.counts.left, there.counts.left),
             (here.other, here.counts.right, there.counts.right),
         ):
             for field in dataclasses.fields(mine):
-                what = f"{name} {field.name.replace('_', ' ')}"
+                what = tr(_OF_SIDES[field.name], lane=name)
                 yield Compared(
                     here.name, what, getattr(mine, field.name), getattr(theirs, field.name)
                 )

@@ -212,7 +212,7 @@ class There:
             if side is not None:
                 return (found.left if side == "left" else found.right).found
             return found.rows(node.keep)
-        counted_there: int | UserError = self._tried(part, "rows", lambda: self._count(node))
+        counted_there: int | UserError = self._tried(part, tr("rows"), lambda: self._count(node))
         return counted_there
 
     def _count(self, node: Node) -> int:
@@ -224,7 +224,7 @@ class There:
     def counts(self, part: str, join: Join) -> Counts | UserError:
         """Return the counts of a join, asked for once."""
         if join.digest not in self._counts:
-            self._counts[join.digest] = self._tried(part, "partners", lambda: self._join(join))
+            self._counts[join.digest] = self._tried(part, tr("partners"), lambda: self._join(join))
         return self._counts[join.digest]
 
     def _join(self, join: Join) -> Counts:
@@ -248,7 +248,7 @@ class There:
             numbers = self.session.numbers(self.writer.program, query, [rows.name], self.report)
             return numbers[0], numbers[1]
 
-        found: tuple[int, int] | UserError = self._tried(part, "rows left out", ask)
+        found: tuple[int, int] | UserError = self._tried(part, tr("rows left out"), ask)
         return found
 
     def _tried(self, part: str, what: str, ask: Callable[[], Any]) -> Any:

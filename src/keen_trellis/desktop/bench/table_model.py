@@ -80,7 +80,9 @@ class TableModel(QAbstractTableModel):
             return as_it_is(text) if len(text) > _SHORT else None
         state = PRESENT if column.state is None else int(column.state[row])
         if role == Role.AccessibleTextRole:
-            return {BLANK: "blank", GAP: "gap"}.get(state, as_read(column.text(row), column.kind))
+            return {BLANK: tr("blank"), GAP: tr("gap")}.get(
+                state, as_read(column.text(row), column.kind)
+            )
         if role == Role.TextAlignmentRole and column.kind.is_numeric:
             return int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         return None

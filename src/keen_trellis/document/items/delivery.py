@@ -20,6 +20,7 @@ Beside = Literal["left", "right", "several", "report"]
 """What a workbook may hold beside the rows: of the last join before it the rows without a partner
 on either side and those with several partners, and the match report."""
 
+_DOES = {"make": marked("makes"), "replace": marked("replaces"), "add": marked("adds rows to")}
 DATE = "{date}"
 """Stands in a file's name for the day on which it is written."""
 
@@ -126,9 +127,8 @@ class DeliveryItem(Item):
                 yield from wants_of_path(str(target), folder, marked("writes"))
         if self.into is None:
             return
-        does = {"make": tr("makes"), "replace": tr("replaces"), "add": tr("adds rows to")}[
-            self.into.how
-        ]
+        # the keys are kept on this machine, and are the same in every language
+        does = _DOES[self.into.how]
         database = self.into.database
         if not isinstance(database, SqliteFile):
             yield from wants_of_server(database, folder)
@@ -138,7 +138,7 @@ class DeliveryItem(Item):
                 key,
                 tr(
                     "{does} the table {table} in {label}",
-                    does=does,
+                    does=tr(does),
                     table=self.into.table,
                     label=database.label,
                 ),
@@ -146,7 +146,10 @@ class DeliveryItem(Item):
         elif self.into.how != "make" and folder is not None:
             path = Path(self.file).expanduser().resolve()
             words = tr(
-                "{does} the table {table} in {path}", does=does, table=self.into.table, path=path
+                "{does} the table {table} in {path}",
+                does=tr(does),
+                table=self.into.table,
+                path=path,
             )
             yield Want(f"{does} {path} {self.into.table}", words)
 
