@@ -137,6 +137,8 @@ def _in_digits(column: Column, held_as: Any) -> Lost:
     scale = held_as.scale
     if scale is None:  # of any number of digits
         return _NONE
+    # Digits behind the mark alone: a number that is too large is refused by the server itself,
+    # whole.
     many = _counted(column, _amount(lambda digits, behind: behind > scale))
     return many, tr("it holds {digits} behind the mark", digits=counted(scale, "digit"))
 
@@ -194,6 +196,7 @@ def _amount(test: Callable[[int, int], bool]) -> Callable[[str], bool]:
         if not amount.is_finite() or not amount:
             return False  # whether there is infinity, the server says
         _, digits, exponent = amount.as_tuple()
+        # 1.50 is as long as 1.5: zeros at the end are no digits that could be lost.
         zeros = len(digits) - len("".join(map(str, digits)).rstrip("0"))
         return test(len(digits) - zeros, -int(exponent) - zeros)
 
@@ -215,6 +218,7 @@ def _counted(column: Column, test: Callable[[str], bool]) -> int:
     """Return how many rows have a value whose text passes a test: each is looked at once."""
     coded = column.texts().dictionary_encode()
     passed = np.array([test(text) for text in coded.dictionary.to_pylist()] + [False], np.bool_)
+    # A blank reads the False that stands behind the dictionary.
     codes = coded.indices.fill_null(len(coded.dictionary)).to_numpy(zero_copy_only=False)
     return int(np.count_nonzero(passed[codes]))
 

@@ -189,6 +189,8 @@ def _text_cells(texts: pa.StringArray) -> pa.StringArray:
 def _in_paragraphs(text: str) -> str:
     """Return a text with a paragraph for each line, and signs for blanks that would be merged."""
     text = re.sub(_NO_XML, "\ufffd", text)
+    # A cell of OpenDocument has paragraphs for lines, and takes several spaces for one unless
+    # they are said so.
     lines = re.split("\r\n|\r|\n", text)
     spaced = [re.sub("^ | $|(?<= ) ", "<text:s/>", line) for line in lines]
     return "</text:p><text:p>".join(line.replace("\t", "<text:tab/>") for line in spaced)

@@ -68,6 +68,8 @@ def odd_rows(column: Column, before_1900: bool = False) -> NDArray[np.bool_]:
         case Kind.INTEGER:
             odd = _long(values, lambda row: int(values[row]))
         case Kind.EXACT:
+            # An exact decimal is two halves of 64 bits; most amounts live in the lower one alone,
+            # whose sign the upper one repeats.
             low = np.ascontiguousarray(values["lo"]).view(np.int64)
             alone = values["hi"] == low >> 63  # the upper half is only the sign of the lower one
             whole = np.where(alone, low, 10**SHEET_DIGITS)
@@ -89,6 +91,7 @@ def _long(whole: NDArray[np.int64], value: Callable[[int], int]) -> NDArray[np.b
     """Return which integers have more than fifteen digits, zeros at their end not counted."""
     limit = 10**SHEET_DIGITS
     long: NDArray[np.bool_] = (whole >= limit) | (whole <= -limit)
+    # Few rows are that long: only these are looked at one by one.
     for row in np.flatnonzero(long).tolist():
         long[row] = len(str(abs(value(row))).rstrip("0")) > SHEET_DIGITS
     return long
@@ -132,7 +135,10 @@ def _serials(column: Column, without: NDArray[np.bool_]) -> pa.StringArray:
             numbers = pa.array(days + _ZERO - (days < _MARCH_1900), mask=without)
         case Kind.DATE_TIME:
             micros = whole.astype(np.int64)
+            # Floored, so that a moment before 1970 is a day and a part of it that is not
+            # negative.
             days, rest = np.divmod(micros, MICROSECONDS_A_DAY)
+            # Subtracting a bool takes one day off before March 1900.
             days += _ZERO - (days < _MARCH_1900)
             numbers = pa.array(days + rest / MICROSECONDS_A_DAY, mask=without)
         case Kind.TIME:

@@ -131,6 +131,7 @@ def _run_by_sheets(table: Table, report: Report) -> Iterator[str]:
         column = table.fetch(field)
         texts = column.dictionary
         runs = pc.match_substring_regex(texts, RUN_BY_SHEETS)
+        # What is run is told of; a number with a sign is only a number, and a stroke nothing.
         runs = pc.and_(runs, pc.invert(pc.match_substring_regex(texts, _HARMLESS)))
         if count := _rows_with(runs, column):
             yield tr_n(

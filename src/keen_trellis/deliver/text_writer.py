@@ -79,6 +79,8 @@ class _Ready:
         self._form, self._guarded, self._alone = form, guarded, alone
         self._dictionaries: dict[int, pa.StringArray] = {}
         self._one_at_a_time = threading.Lock()
+        # Arrow writes UTF-8, line feeds and points, and refuses a cell that needs a quote: only
+        # then is its writer ours.
         utf8 = form.encoding in ("utf-8", "utf-8-sig")
         is_usual = utf8 and form.ends_with == "\n" and form.decimal == "."
         self._may_be_plain = is_usual and form.quoting == "where needed" and not alone
@@ -150,6 +152,8 @@ class _Ready:
         key = id(column.dictionary)  # the table lives for as long as this does
         with self._one_at_a_time:
             if key not in self._dictionaries:
+                # Within the lock, so that two threads do not make the same dictionary ready
+                # twice.
                 guarded = self.guarded(column.dictionary)
                 self._dictionaries[key] = self.quoted(guarded, is_text=True)
             return self._dictionaries[key]

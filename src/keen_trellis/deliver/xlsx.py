@@ -80,6 +80,7 @@ def sheet_names(names: Sequence[str]) -> list[str]:
         free, number = plain, 1
         while free.lower() in taken:
             number += 1
+            # Room for a space and three digits within 31 letters.
             free = f"{plain[:27]} {number}"
         taken.add(free.lower())
         made.append(free)
@@ -100,6 +101,7 @@ def write_xlsx(sheets: Sequence[Sheet], path: Path, report: Report = quiet) -> N
         require_room(sheet.name, sheet.table)
 
     def put(name: str, content: bytes, file: IO[bytes]) -> None:
+        # Sheets are numbered from 1 in the order in which they were added.
         place = re.fullmatch(r"xl/worksheets/sheet(\d+)\.xml", name)
         if place is None:
             file.write(content)
@@ -118,6 +120,7 @@ def _write_bare(sheets: Sequence[Sheet], path: Path) -> None:
 
     try:
         with xlsxwriter.Workbook(str(path), {"tmpdir": str(path.parent)}) as book:
+            # The same day in every file: two deliveries of the same rows are the same bytes.
             book.set_properties({"created": dt.datetime(2000, 1, 1)})
             head = book.add_format({"bold": True})
             shown = {key: book.add_format({"num_format": how}) for key, how in _SHOWN.items()}
@@ -157,6 +160,7 @@ def _write_head(page: Any, table: Table, head: Any) -> None:
 
 def _write_sheet(sheet: Sheet, bare: str, file: IO[bytes], report: Report) -> None:
     table = sheet.table
+    # In the order of `_SHOWN`, in which the samples were written.
     styles = [number for _, number in _STYLE.findall(bare)]
     ready = _Rows(table.settled(), dict(zip(_SHOWN, styles, strict=True)))
     found = _SAMPLES.search(bare)
@@ -191,6 +195,7 @@ class _Rows:
                 rest = self._texts.of(column, start)
             else:
                 rest = self._rest(column.kind, sheet_cells(column, as_serial=True))
+            # Null where the cell is: no cell is written at all, which is what an empty one is.
             opened = joined([f'<c r="{_letters(place)}', numbers, '"', rest], nulls="emit_null")
             parts.append(opened)
         return letters_of(joined([*parts, "</row>"]))

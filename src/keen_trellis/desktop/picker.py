@@ -94,6 +94,8 @@ class Picker(QFrame):
 
         def rank(pick: Pick) -> tuple[bool, bool, bool]:
             is_word = bool(known) and known <= {*pick.words.lower().split(), *pick.also.split()}
+            # What can be done first, then what begins with the letters, then whole words; sorting
+            # is stable, so that all else keeps its order.
             return not pick.is_enabled, not _said(pick).startswith(begins), not is_word
 
         ranked = sorted(fits, key=rank)
@@ -110,6 +112,7 @@ class Picker(QFrame):
         item = self.found.currentItem()
         if item is None or not item.flags() & Qt.ItemFlag.ItemIsEnabled:
             return
+        # Taken before the list closes, which deletes its items.
         value = item.data(_VALUE)
         self.close()
         self.chosen.emit(value)

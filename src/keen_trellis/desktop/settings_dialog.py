@@ -134,6 +134,8 @@ class SettingsDialog(QDialog):
 
     def _set_number(self, setting: Setting, typed: str) -> None:
         """Take a number as it is typed, with digits grouped or not."""
+        # Whatever groups digits in some language; what is left must be digits alone, or the
+        # setting says why not.
         digits = "".join(one for one in typed if one not in ",.’' \u202f")
         self._set(setting.id, int(digits) if digits.isascii() and digits.isdigit() else typed)
 

@@ -144,6 +144,7 @@ class Sheet(QDialog):
             line.setWordWrap(True)
             column.addWidget(line)
         column.addWidget(self._listed(lines))
+        # The last button is the one that Return presses, and looks like it.
         looks = [*("" for _ in choices[1:]), "main"]
         made = [
             button(words, f"{name}.{choice}", partial(self._choose, does), look)

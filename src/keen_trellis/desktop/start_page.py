@@ -211,6 +211,7 @@ def _from_home(path: Path) -> str:
 
 def _when(at: dt.datetime) -> str:
     """Return a moment as one says it: a time today, else a date."""
+    # Days of the calendar: what was last touched at 23:50 is from yesterday ten minutes later.
     days = (dt.date.today() - at.date()).days
     if days < 2:
         return (tr("yesterday") if days else tr("today")) + f" {at:%H:%M}"

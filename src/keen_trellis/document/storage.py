@@ -82,6 +82,7 @@ def save(trellis: Trellis, path: Path) -> None:
     DocumentError
         The folder cannot be written to.
     """
+    # Paths stand as they lie from the document, so that a folder with both can be moved or sent.
     located = with_paths(trellis, lambda place: _relative(place, path.absolute().parent))
     try:
         with whole_file(path) as beside:
@@ -105,6 +106,8 @@ def load(path: Path) -> Trellis:
     try:
         if path.exists() and not path.is_file() and not path.is_dir():  # a pipe would wait forever
             raise _broken(path, tr("it is no ordinary file"))
+        # Before it is read: a file of gigabytes that bears our ending would fill memory to no
+        # end.
         if path.exists() and path.stat().st_size > _BYTES_AT_MOST:
             raise _broken(
                 path, tr("it has more than {bytes_at_most} MB", bytes_at_most=_BYTES_AT_MOST >> 20)
@@ -164,6 +167,8 @@ def loads(text: str, path: Path) -> Trellis:
     if version < min(MIGRATIONS):
         raise _broken(path, tr("its version {version} is unknown", version=version))
     try:
+        # One version at a time: each step knows two neighbours, and none of them ever changes
+        # again.
         while version < VERSION:
             content = MIGRATIONS[version](content)
             version = content["version"]
@@ -228,6 +233,7 @@ def _absolute(place: str, folder: Path) -> str:
 def _relative(place: str, folder: Path) -> str:
     """Return `place` from `folder`, unless they share nothing but the root."""
     absolute = Path(place).absolute()
+    # `/home/…` and `/mnt/…` share nothing that would move together.
     if absolute.parts[:2] != folder.parts[:2]:
         return str(absolute)
     return str(PurePosixPath(os.path.relpath(absolute, folder)))
@@ -241,6 +247,8 @@ def _essential(part: Any) -> Any:
         return {
             name: _essential(value)
             for name, value in values.items()
+            # A setting as it always is is left out, so that a document says what was decided and
+            # nothing else; some stand all the same, for whoever reads it.
             if name in _ALWAYS_THERE or value != fields[name].get_default(call_default_factory=True)
         }
     if dataclasses.is_dataclass(part):
@@ -260,6 +268,8 @@ def _type_first(name: str) -> bool:
 
 def _laid_out(content: Any, depth: int) -> str:
     """Return JSON in which whatever fits stands on one line, so that a diff reads well."""
+    # Each level tries whether all of it fits on one line before it is broken: a join's link of
+    # two fields is one line in a diff.
     line = json.dumps(content, ensure_ascii=False)
     if not isinstance(content, dict | list) or len(line) + 2 * depth <= _LINE_WIDTH:
         return line

@@ -333,6 +333,7 @@ class Trellis(Part):
             return tr("rows of {name}", name=self.lane(source.lane).name)
         if isinstance(source, BaySource):
             last = self.item(source.tie).takes()[-1]
+            # A blend has several others: its bays are those of the last meeting.
             left, right = self.place_of(source.tie)[0].name, self.lane(last.lane).name
             return {
                 Bay.LEFT: tr("rows of {left} not in {right}", left=left, right=right),
@@ -465,6 +466,8 @@ class Trellis(Part):
         """Return an id made of `wish` that nothing in the trellis has."""
         taken = {part.id for lane in self.lanes for part in (lane, *lane.items)}
         taken |= {report.id for report in self.reports}
+        # Ids stand in documents, in names of widgets and on command lines: letters and digits
+        # that need no quoting anywhere.
         slug = re.sub(r"[^a-z0-9]+", "-", wish.lower()).strip("-") or "lane"
         return first_free(slug, taken, "-")
 

@@ -52,5 +52,6 @@ def added_wants(before: Trellis, after: Trellis, document: Path | None) -> list[
     for one in after.places:
         if one not in before.places:
             found += one.wants(folder)
+    # Asked for only where something changed: it follows every link on the disk.
     known = {want.key for want in wants(before, document)} if found else set()
     return [want for want in found if want.key not in known]

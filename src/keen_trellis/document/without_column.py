@@ -26,18 +26,22 @@ def without(item: Item, column: str, side: Side | int = "left") -> Item | None:
     side : Side or int
         Whose column it is: of its own lane ("left"), or of one that it takes.
     """
+    # Renamed by the item itself, which knows every place where it names a column, also within
+    # formulas; what bears the odd name then is taken out, whatever kind of item it is.
     marked = item.renamed(lambda name: _GONE if name == column else name, side)
     if marked == item:
         return None
     kept: dict[str, Any] = {}
     for name, value in dict(marked).items():
         left = _left_of(value)
+        # A setting that is about the column as a whole cannot lose it and still mean something.
         if left is None and value is not None:
             return None
         kept[name] = left
     try:
         made = type(item)(**kept)
     except ValidationError:
+        # Nothing is left that such an item could be.
         return None
     return None if _means_another(item, made) else made
 

@@ -41,6 +41,7 @@ class Summarised(Node):
         require_names([*self.by, *(figure.title for figure in self.figures)])
         columns = [before.column(name, self.where) for name in self.by]
         first = next(iter(before), None)
+        # The number of rows is of no column: it is given the lane of the first.
         usual = first.origin if first else ""
         for figure in self.figures:
             kind = figure.kind(before, self.where)

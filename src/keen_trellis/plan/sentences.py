@@ -28,6 +28,7 @@ def link_sentence(link: Link, left: str, right: str) -> str:
     """
     if link.cross:
         return tr("Pair each {left} row with every row of {right}.", left=left, right=right)
+    # Said from the side whose rows take partners.
     own, other = (left, right) if link.partner_for == "left" else (right, left)
     conditions = listed([condition_words(field) for field in link.fields])
     parts = [
@@ -163,6 +164,7 @@ def _parts(counts: Counts, keep: Keep, left: str, right: str) -> list[str]:
                 not_found=own.not_found,
                 right=right,
             )
+        # With no row of that side there is nothing to say of it.
         parts.append(part if own.rows and (Bay.LEFT in keep or own.found) else "")
     elif Bay.LEFT in keep and own.not_found:
         parts.append(

@@ -123,6 +123,7 @@ def _of_item(facts: ItemFacts, item: Item, with_values: bool) -> Sequence[Row]:
     name, says = facts.name, facts.trouble or facts.says
     if not with_values:
         name, says = name_alone(facts, item), says and numbers_alone(facts, item)
+    # A delivery says nothing of itself here: what it wrote stands elsewhere.
     if not says:
         return []
     rows: list[Row] = [(name, tr(facts.type), says, facts.rows)]

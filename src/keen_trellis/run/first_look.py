@@ -66,6 +66,7 @@ def first_look(trellis: Trellis, item_id: str, known: Results) -> FirstLook | No
         Of the trellis as it was before.
     """
     tables = [rows for rows in known.rows.values() if isinstance(rows, Table)]
+    # The whole run is as quick then.
     if max(map(len, tables), default=0) <= ROWS:
         return None
     try:
@@ -117,6 +118,7 @@ def _known_up_to(trellis: Trellis, lane: Lane, place: int, known: Results) -> in
     if was.source != lane.source or was.name != lane.name:
         return None
     same = 0
+    # As far as the lane is what it was, its rows are those that are known.
     while same < min(place, len(was.items)) and was.items[same] == lane.items[same]:
         same += 1
     # what comes from other lanes is the same only where all of them are

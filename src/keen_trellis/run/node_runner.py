@@ -137,6 +137,7 @@ class WorkingOut:
             readings[lane] = source.reading
             times.append(source.at)
             reads[lane] = self._read(source, lane)
+        # As old as its oldest source: whoever reads the time may rely on nothing being older.
         found = Results(self.trellis, readings, read_at=min(times, default=None))
         self._work_out(planned(self.trellis, reads), found)
         _ = found.facts  # taken here, and not on the thread of whoever shows them
@@ -153,6 +154,7 @@ class WorkingOut:
         """Run every node, those that others need first, as they stand in the plan."""
         lanes = {lane.id: lane.name for lane in self.trellis.lanes}
         for part_id, node in plan.nodes.items():
+            # What waits is not even tried: its own error would only repeat the first one.
             value = self._waiting(part_id, lanes, found) or self._value(node)
             found.rows[part_id] = value if isinstance(value, UserError) else _rows_of(value)
             if part_id not in lanes and self.trellis.item(part_id).gives_rows:
@@ -169,6 +171,7 @@ class WorkingOut:
 
         found = []
         for promise in (one.as_promise() for one in item.promises):
+            # What a promise says names the lanes, so they are part of what it is kept under.
             name = f"{node.digest} {value.names} {promise}"
             if name not in self.nodes:
                 self.nodes.keep(name, checked(promise, value))

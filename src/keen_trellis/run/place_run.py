@@ -168,6 +168,8 @@ class There:
 
     def _sent_as(self, lane_id: str) -> str:
         """Return the name of the table that a lane is sent as."""
+        # By its place among all lanes: names may be alike once they are cut to what the database
+        # takes.
         place = [one.id for one in self.trellis.lanes].index(lane_id)
         # the number first: a name that is too long is cut behind it
         wanted = f"{place} {self.trellis.lane(lane_id).name}"
@@ -187,6 +189,8 @@ class There:
         node = self.plan.nodes[part]
         if isinstance(node, UserError):
             return node
+        # By digest: a delivery, a step that is off and a lane that begins with these rows ask the
+        # same question.
         if node.digest not in self._rows:
             self._rows[node.digest] = self._waiting(part) or self._counted(part, node)
         return self._rows[node.digest]
@@ -195,6 +199,7 @@ class There:
         """Return what a part waits for, where one that it needs cannot be had."""
         if part in self.reads:
             return None
+        # Sorted, so that of two that failed always the same one is named.
         for needed in sorted(self.trellis.needed_by(*self.trellis.place_after(part))):
             found = self.count(needed)
             if isinstance(found, UserError):
@@ -255,6 +260,7 @@ class There:
         """Return what a question finds, or why it cannot be had; noted either way."""
         if self._lost is not None:
             return self._lost
+        # The clock that never goes back: the machine's own may be set while a server works.
         began = time.monotonic()
         try:
             found = ask()

@@ -65,12 +65,15 @@ def _planned(
         for taken in item.takes():
             inputs.append(plan.nodes[trellis.taken_after(taken)])
             names.append(trellis.lane(taken.lane).name)
+        # The first input that failed is the one that is named.
         for name, found in zip(names, inputs, strict=True):
             if isinstance(found, UserError):
                 return WaitingError(name, found)
         rows, *others = (node for node in inputs if isinstance(node, Node))
         try:
             node = item.node(rows, others, names)
+            # Refused before any row is looked at, so that nobody waits for a run that cannot end
+            # well.
             node.check()
         except UserError as error:
             return error

@@ -97,6 +97,7 @@ def units(document: Path, daily: str, program: str, arguments: tuple[str, ...] =
             ),
             tr("Rename the folder or file that has it."),
         )
+    # By whole paths: systemd runs it from the home folder, with a path of its own.
     command = (program, "run", str(document), "--deliver", *arguments)
     slug = re.sub(r"[^a-z0-9]+", "-", document.stem.lower()).strip("-")[:60] or "trellis"
     slug += (
@@ -113,6 +114,8 @@ def units(document: Path, daily: str, program: str, arguments: tuple[str, ...] =
         "[Unit]\n"
         f"Description=Keen Trellis: {_plain(document.stem)}, every day\n\n"
         "[Timer]\n"
+        # In the time of the machine, as the clock on the wall; a missed run is made up for
+        # (Persistent).
         f"OnCalendar=*-*-* {int(clock[1]):02}:{clock[2]}:00\n"
         "Persistent=true\n\n"
         "[Install]\n"
@@ -127,6 +130,7 @@ def _escaped(text: str) -> str:
 
 def _quoted(word: str) -> str:
     """Return a word of a command as systemd reads it back (systemd.service(5), command lines)."""
+    # In this order: the backslash first, or those that the later ones put in would be doubled.
     plain = _escaped(word).replace("\\", "\\\\").replace('"', '\\"').replace("$", "$$")
     return f'"{plain}"'
 

@@ -89,6 +89,7 @@ class Sources:
     def one_run(self, anew: Iterable[Source]) -> Iterator[None]:
         """Begin a run that reads some sources anew; one that is stopped leaves what was there."""
         self._run += 1
+        # Copies of the dicts, not of what is in them.
         before = dict(self._came), dict(self._sources)
         for source in anew:
             self._read_anew(_as_it_comes(source))
@@ -190,6 +191,8 @@ class Sources:
     def _settle(self, source: Source, reading: Reading) -> None:
         """Keep a source with its kinds chosen."""
         name, came = _name(source), _as_it_comes(source)
+        # Of the read and not of the settling: another kind chosen later is still what was read
+        # then.
         at = self._came[came].at
         # Another read of the same source has another stamp, and so have all nodes above it: what
         # was worked out from the rows of before is not taken for theirs.
@@ -216,6 +219,7 @@ class Sources:
 
         What is in its kinds stays; the source is read again if other kinds are wanted.
         """
+        # A lane that is taken out and brought back by undo finds its rows again, for some runs.
         oldest = self._run - _RUNS_KEPT
         self._sources = {k: read for k, read in self._sources.items() if read.last_run > oldest}
         self._came = {k: came for k, came in self._came.items() if came.last_run > oldest}

@@ -115,6 +115,7 @@ def _place(trellis: Trellis, dialect: str) -> RunPlace | None:
     for lane in trellis.lanes:
         database = getattr(lane.source, "database", None)
         if isinstance(database, Server) and database.type == kind.type:
+            # A lane's own server tells the columns where no place to run is written down.
             usual = RunPlace(name=database.label, at=database)
             return next((one for one in servers if one.at == database), usual)
     return None
@@ -131,6 +132,7 @@ def _told(lane: Lane, node: Node, rows: Relation, there: There, session: _Nobody
     whole = program.whole(_named(rows), [rows.name], comments=True)
     text = dialect.text(whole)
     for name, what in session.sent.items():
+        # A lane that is sent along but not asked here is no part of this statement.
         if dialect.text(table(name), pretty=False) in text:
             yield f"-- {plainly(tr('{name} is sent along: {what}', name=name, what=what))}"
     for step in program.needed([rows.name]):

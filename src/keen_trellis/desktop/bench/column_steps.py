@@ -106,6 +106,8 @@ def steps_of_value(column: str, text: str, state: int) -> Iterator[Offer]:
         words = tr("Keep only rows where {column} is blank", column=column)
         yield Offer("value.keep", words, FilterItem(id="", conditions=is_blank))
         return
+    # A gap is no value of the column, and no step of its own fits it: the tie that made it is
+    # what would be changed.
     if state:
         return
     shown = text if len(text) <= 40 else f"{text[:39]}…"

@@ -127,6 +127,7 @@ class Conditions:
     def _choose_test(self, place: int, test: str) -> None:
         """Take another test, with as many values as it needs: those there, else the first cell."""
         condition, takes = self._conditions[place], VALUES_OF[cast("Test", test)]
+        # Values that are there stay, as many as the test takes.
         values = list(condition.values[: takes.stop - 1])
         while len(values) < takes.start:
             values.append(self._first_value(condition.column))

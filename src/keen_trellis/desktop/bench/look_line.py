@@ -66,6 +66,7 @@ class LookLine(QWidget):
 
     def _renew(self) -> None:
         look, grid = self._grid.look, self._grid
+        # While somebody types, the look is of what stood there a moment ago.
         if not self._typing.isActive() and self._search.text() != look.search:
             self._search.setText(look.search)
         shown, whole = len(grid.table_model.table), len(grid.whole)

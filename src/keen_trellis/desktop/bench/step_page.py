@@ -134,6 +134,8 @@ class StepPage(Page):
 
         def follow(one: QScrollBar, other: QScrollBar, sideways: bool) -> None:
             def moved(value: int) -> None:
+                # Sideways only where both show the same columns: else a place on the one is none
+                # on the other.
                 columns = [grid.table_model.table.columns for grid in (first, second)]
                 if not sideways or columns[0] == columns[1]:
                     other.setValue(value)
@@ -301,6 +303,7 @@ def tell_columns(
     options = [(f.name, f.name, tr(f.kind)) for f in fields if not kinds or f.kind in kinds]
 
     def exchange(place: int, column: str) -> None:
+        # A column that is chosen twice stands once, at its first place.
         taken(tuple(dict.fromkeys((*columns[:place], column, *columns[place + 1 :]))))
 
     def take_out(place: int) -> None:

@@ -60,6 +60,7 @@ class TableModel(QAbstractTableModel):
     def show_table(self, table: Table) -> None:
         """Show another table."""
         self.beginResetModel()
+        # Blocks are of one table: another one begins with none.
         self._table, self._blocks = table, {}
         self.endResetModel()
 

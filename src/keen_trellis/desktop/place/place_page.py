@@ -126,6 +126,7 @@ class TherePage(Page):
     def _bay(self) -> Bay | None:
         """The bay whose rows are looked at; None for what goes on."""
         has_bays = self._item is not None and self._item.type == "join"
+        # In the order of the switch: left, both, right, and what goes on.
         return (*Bay, None)[self._chosen] if has_bays else None
 
     def _renew(self) -> None:
@@ -232,6 +233,7 @@ class TherePage(Page):
 
     @property
     def _key(self) -> tuple[str, Bay | None, int]:
+        # A trellis of before is held by the undo stack, so that its id is nobody else's.
         return self._part, self._bay, id(self.session.trellis)
 
     def _choose(self, number: int) -> None:

@@ -51,6 +51,8 @@ class Filters(FlowRow):
         flow = self.flow
         focused = self.focusWidget()
         name = focused.objectName() if focused is not None else ""
+        # They are deleted when this event has ended; until then a search by name would find the
+        # old ones first.
         for gone in self.findChildren(QWidget):
             gone.setObjectName("")  # nobody finds what is about to go
         flow.clear()
@@ -115,6 +117,7 @@ class Filters(FlowRow):
         values: tuple[str, ...] = ()
         is_: str = "is not blank"
         if table is not None:
+            # A first value to begin with, from the first rows: nothing is counted for it.
             shown = [t for t in table.window(0, 1_000).column(column).texts().to_pylist() if t]
             kind = table.field(column).kind
             if shown and kind in (Kind.DATE, Kind.DATE_TIME):
@@ -127,6 +130,7 @@ class Filters(FlowRow):
     def _put_filter(self, place: int, conditions: tuple[ConditionItem, ...]) -> None:
         filters = list(self._report().filters)
         no_match = filters[place].no_match
+        # No condition takes the filter out, one puts another in its place.
         filters[place : place + 1] = [
             ReportFilter(**dict(one), no_match=no_match) for one in conditions
         ]

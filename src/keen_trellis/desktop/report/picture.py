@@ -92,6 +92,7 @@ class PictureCard(QFrame):
         if asked == self._asked:  # it is there, or on its way
             self._late.stop()
             return
+        # Drawn when it is seen: `resized` comes then and asks again.
         if not self.isVisible():
             return
         self._asked = asked
@@ -141,6 +142,8 @@ class _Canvas(QWidget):
     def show_picture(self, picture: Drawn) -> None:
         """Show a picture; what it says is told to those who hear it, too."""
         form = QImage.Format.Format_RGBA8888
+        # QImage does not copy the bytes that it is given, and these belong to Python: the copy is
+        # Qt's own.
         image = QImage(picture.pixels, picture.width, picture.height, 4 * picture.width, form)
         self._image, self.marks = image.copy(), picture.marks
         said = "; ".join(mark.words for mark in picture.marks[:40])

@@ -183,6 +183,7 @@ class ReportView(QWidget):
         self._which.setVisible(len(reports) > 1)
         self._which.offer([(one.id, one.name, "") for one in reports], report.id)
         self._which.setText(tr("another report"))
+        # What is being typed stays, unless another report is looked at.
         if not self._name.hasFocus() or self._named != report.id:
             self._name.setText(report.name)
             self._name.setCursorPosition(0)  # of a long name the beginning is seen
@@ -235,6 +236,7 @@ class ReportView(QWidget):
         if self._sized != columns:  # else somebody may have moved the border
             self._sized = columns
             whole = max(self._cards.width(), 900)
+            # The table has the room that it needs, up to a share, and the picture what is left.
             table = min(max(self._lines.needed_width + 8, 320), int(0.62 * whole))
             self._cards.setSizes([table, whole - table])
         self._notes.setText(" ".join(summed.notes))

@@ -158,6 +158,7 @@ def placed(width: int, height: int, target: QRect, room: QRect) -> QRect:
     if target.isNull():
         card.moveCenter(room.center())
         return card
+    # The first place that fits, in the order of what covers least of the page.
     for place in places:
         card.moveTopLeft(place)
         if room.contains(card):
@@ -239,6 +240,8 @@ class _Card(QFrame):
 
     def _look_main(self, is_main: bool) -> None:
         self._next.setProperty("main", is_main)
+        # A stylesheet that asks for a property looks at it when a widget is polished, and never
+        # again by itself.
         self._next.style().unpolish(self._next)
         self._next.style().polish(self._next)
 

@@ -42,6 +42,8 @@ def apply(edit: Edit, trellis: Trellis) -> tuple[Trellis, Edit]:
         The trellis does not allow the change; it is as it was.
     """
     try:
+        # What takes a change back is the trellis of before itself: it is never changed, and
+        # shares all its parts with the new one.
         return edit.changed(trellis), Restore(edit.label, trellis)
     except ValidationError as error:
         raise EditError(first_fault(error)) from error
@@ -55,6 +57,7 @@ def apply(edit: Edit, trellis: Trellis) -> tuple[Trellis, Edit]:
 def first_fault(error: ValidationError) -> str:
     """Return the first fault of a document as a sentence."""
     fault = error.errors()[0]
+    # Our own validators raise sentences; pydantic keeps the exception beside its own words.
     cause = fault.get("ctx", {}).get("error")
     if cause is not None:
         return str(cause)
@@ -137,10 +140,14 @@ def with_takers(trellis: Trellis, change: Callable[[Taken], Taken]) -> Trellis:
     """Return the trellis with the places changed where ties, lanes and reports take their rows."""
     reports = tuple(with_changes(one, at=change(one.at)) for one in trellis.reports)
     if reports != trellis.reports:
+        # Unchecked for a moment: a report may name an item that is only put there by what
+        # follows.
         trellis = trellis.model_copy(update={"reports": reports})
     for lane in trellis.lanes:
         source = lane.source
         if isinstance(source, LaneSource):
+            # A lane that begins with rows of another takes them by the same two words as a tie
+            # does.
             begun = source.taken_at(change(Taken(lane=source.lane, after=source.after)))
             if begun != source:
                 trellis = with_lane(trellis, lane.id, partial(with_changes, source=begun))

@@ -70,6 +70,8 @@ class InsertItem:
     def changed(self, trellis: Trellis) -> Trellis:
         """Return the trellis with the item in its place."""
         lane = trellis.lane(self.lane)
+        # At the end of a lane others may take “the end”, whichever item that is: they are tied to
+        # what is last now, so that a new item behind it is not taken in by them.
         place = 0 if self.after == lane.id else trellis.place_of(self.after)[1] + 1
         item = with_changes(self.item, id=trellis.fresh_id(f"{lane.name} {self.item.type}"))
         if place == len(lane.items):
@@ -130,6 +132,7 @@ class MoveBehind:
             return with_changes(taken, after=self.item) if is_before else taken
 
         made = with_takers(trellis, moved)
+        # Deliveries and the item change places; what stands before both stays.
         front = lane.items[: place - len(deliveries)]
         items = (*front, lane.items[place], *deliveries, *lane.items[place + 1 :])
         return with_lane(made, lane.id, lambda lane: with_changes(lane, items=items))
@@ -169,6 +172,7 @@ class MoveItem:
                 tr("There is nothing on this lane to change places with."), tr("Leave it.")
             )
         first, second = lane.items[at], lane.items[at + 1]
+        # Who took rows after the second took them after both; after both is after the first now.
         instead = {second.id: first.id}
         if not first.changes_rows:  # the rows after a delivery are those before it
             instead[first.id] = trellis.part_at(lane, at)
@@ -284,6 +288,8 @@ class SetDelivery:
 def _refuse_source(trellis: Trellis, delivery: DeliveryItem) -> None:
     reader = trellis.reader_of(Path(delivery.file)) if delivery.file else None
     if reader is None and delivery.into is not None:
+        # Two hosts are compared by their names here, with nobody asked: an edit must not wait for
+        # a name server. The run compares machines.
         reader = trellis.reader_of_table(delivery.into)
     if reader is not None:
         raise EditError(

@@ -194,6 +194,8 @@ class LinkByFormula:
         after = trellis.before(self.tie)
         if self.side == "right":
             lane, after = trellis.lane(tie.lane), trellis.taken_after(tie.takes()[0])
+        # The id of the step is made by the edit that inserts it: it is the one that was not there
+        # before.
         known = {item.id for item in lane.items}
         step = FormulaItem(id="", columns=(NamedFormula(name=self.name, formula=self.formula),))
         made = InsertItem(lane.id, after, step).changed(trellis)
@@ -235,6 +237,7 @@ class SwapSides:
         first, place = trellis.place_of(self.tie)
         tie = trellis.join(self.tie)
         second = trellis.lane(tie.lane)
+        # Its own items behind that place would stand on a lane that goes on with other rows.
         if trellis.taken_place(tie.takes()[0]) < len(second.items):
             raise EditError(
                 tr(
@@ -245,6 +248,8 @@ class SwapSides:
             )
         called = _link_names(tie) if self.names is None else self.names
         turned = _turned(tie, Taken(lane=first.id, after=trellis.before(tie.id)), called)
+        # The items behind the tie move to the other lane with it; those before stay where they
+        # are.
         behind = first.items[place + 1 :]
         gone = {tie.id, *(item.id for item in behind)}
 
@@ -281,6 +286,7 @@ class SwapSides:
         sides: list[tuple[str, Side | int]] = [(trellis.before(item.id), "left")]
         sides += [(trellis.taken_after(taken), n) for n, taken in enumerate(item.takes())]
         for part, side in sides:
+            # Only what comes from the tie has its columns under other names.
             if self.tie in trellis.upstream(part):
                 item = item.renamed(renamed, side)
         return item
@@ -367,6 +373,7 @@ def _turned(tie: JoinItem, taken: Taken, names: Mapping[str, str]) -> JoinItem:
         with_changes(f, left=f.right, right=f.left, operator=TURNED[f.operator]) for f in tie.link
     )
     columns = _swapped(tie.columns)
+    # “both” and “filled” are the same from either side, and no key of `_OVER`.
     same = _OVER.get(columns.same_named, columns.same_named)
     own = set(columns.renamed.values())  # those stay as they are called
 

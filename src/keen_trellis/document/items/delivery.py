@@ -115,6 +115,7 @@ class DeliveryItem(Item):
     def target(self, day: dt.date) -> Path:
         """Return the file that is written on a day: where a link leads, the home folder for ~."""
         named = Path(self.file).expanduser()
+        # The name alone: a folder called {date} is somebody's folder.
         return named.with_name(named.name.replace(DATE, day.isoformat())).resolve()
 
     def wants(self, folder: Path | None) -> Iterator[Want]:

@@ -39,6 +39,8 @@ class ConditionItem(Part):
     @model_validator(mode="after")
     def _says_one_thing(self) -> Self:
         try:
+            # Made for its refusal: how many values a test takes is known in the plan, and said
+            # there.
             Tested(self.column, self.is_, self.values)
         except UserError as error:
             raise ValueError(str(error)) from error
@@ -61,6 +63,8 @@ class ConditionItem(Part):
         days = [one for one in values if not isinstance(one, dt.datetime)]
         if self.is_ != "in" or kind is not Kind.DATE_TIME or len(days) in (0, len(values)):
             return Tested(self.column, self.is_, tuple(values))
+        # A list of days and moments is two questions, of which either may be true: a day is met
+        # by all its moments, a moment by itself.
         moments = [one for one in values if isinstance(one, dt.datetime)]
         return joint("any", [Tested(self.column, "in", tuple(one)) for one in (days, moments)])
 

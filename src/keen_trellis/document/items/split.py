@@ -95,10 +95,13 @@ class SplitItem(StepItem):
             if place >= len(ends):  # more columns than parts: nothing is there twice
                 return Constant(None, Kind.TEXT)
             start = ends[place]
+            # SQL counts letters from one; positions say after how many letters to cut.
             given_at: list[Valued] = [text, Constant(start + 1, Kind.INTEGER)]
             if place + 1 < len(ends) and not is_last:
                 given_at.append(Constant(ends[place + 1] - start, Kind.INTEGER))
             part = Applied("SUBSTRING", tuple(given_at), Kind.TEXT)
+        # A part that is not there is a blank and no empty text, as in a table that never had the
+        # column.
         return Applied("NULLIF", (part, Constant("", Kind.TEXT)), Kind.TEXT)
 
     @property

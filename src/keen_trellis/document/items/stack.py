@@ -70,6 +70,8 @@ class StackItem(Item):
 
     def node(self, rows: Node, taken: Sequence[Node], names: Sequence[str]) -> Node:
         """Return the rows of all of them, one below the other."""
+        # The first part is the lane's own, whose columns give the names; sorted, so that the
+        # order of a dict is no setting.
         renamed = ((), *(tuple(sorted(lane.renamed.items())) for lane in self.lanes))
         parts = (rows, *taken)
         return Stacked(

@@ -69,6 +69,8 @@ class TogetherItem(StepItem):
             cell: Valued = Cell(name, kind)
             parts.append(cell if kind is Kind.TEXT else Applied("CAST", (cell,), Kind.TEXT))
         made = Applied("CONCAT_WS", tuple(parts), Kind.TEXT)
+        # CONCAT_WS gives an empty text where all are blank, and a row without any value should
+        # have none.
         blank = Applied("NULLIF", (made, Constant("", Kind.TEXT)), Kind.TEXT)
         return Computed(rows, names[0], ((self.name, blank),))
 

@@ -33,6 +33,8 @@ class ColumnsPage(StepPage):
         head.blockSignals(True)
         head.moveSection(to, start)  # what is seen is laid out by the step itself
         head.blockSignals(False)
+        # The grid moved its heads; it is moved back, and the step says the order, which brings
+        # the rows in it.
         names = self._going_on()
         if start < len(names) and to < len(names):
             names.insert(to, names.pop(start))

@@ -51,6 +51,7 @@ class FormulaPage(StepPage):
 
     def show_below(self, item: Any, before: Table | None) -> None:
         """Show a row for each formula."""
+        # Rows are kept while there are as many formulas: one of them may be typed into.
         while len(self._rows) > len(item.columns):
             row = self._rows.pop()
             self.below_sentence.removeWidget(row)

@@ -90,6 +90,7 @@ class FormulaDialog(QDialog):
         names = [(str(n), lane.name, "") for n, lane in enumerate(self._lanes)]
         self._sides.offer(names, str(side))
         columns = own.columns if own is not None else ()
+        # A name that was typed stays, unless the side has a column of that name.
         if not self._name.text() or self._name.text() in columns:
             self._name.setText(first_free("key", columns))
         self.field.show_formula(self.field.text.toPlainText(), own, self._lanes[side].name)

@@ -94,6 +94,7 @@ class GoingOn(QFrame):
         self._columns = columns
         self._title.setText(tr("{columns} go on", columns=counted(len(columns), "column")))
         table = self.table
+        # Setting an item in code sends the same signal as typing into it does.
         table.blockSignals(True)
         current = table.currentRow()
         header = table.verticalHeader()
@@ -146,6 +147,7 @@ class GoingOn(QFrame):
         names = [column.name for column in self._columns]
         to = row + down
         if 0 <= to < len(names):
+            # Taken out first, so that the place is counted among the others.
             names.insert(to, names.pop(row))
             self.table.setCurrentCell(to, _NAME)
             self.ordered.emit(names)

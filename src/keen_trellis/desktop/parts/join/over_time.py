@@ -56,6 +56,8 @@ class OverTime(QWidget):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         room = QRectF(4, 4, self.width() - 8, self.height() - 8)
+        # Shares near one would all lie on the upper edge: the ground is raised as far as no run
+        # falls below it.
         low = max(floor for floor in (0.0, 0.5, 0.9) if floor <= min(self._shares))
         step = room.width() / (len(self._shares) - 1)
         points = [

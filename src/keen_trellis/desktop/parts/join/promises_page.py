@@ -61,6 +61,8 @@ class PromisesPage(Page):
         self.tell_trouble(self._notice, self.session.results.given.get(item.id))
         names = (lane.name, self.session.trellis.lane(item.lane).name)
         found = self.session.results.promises.get(item.id, ())
+        # What was checked is of the tie as it ran: a promise that was changed since has no answer
+        # yet.
         known = found if [one.promise for one in found] == _promises(item) else ()
         told = tuple((one.is_kept, one.says) for one in known)
         columns = self._columns(item)
@@ -172,6 +174,7 @@ class PromisesPage(Page):
 
     def _number(self, place: int, text: str) -> None:
         assert self._item is not None
+        # With digits grouped or not, as it may have been copied.
         number = text.strip().replace(",", "")
         if not number.isdecimal():
             self.session.telling.trouble(
