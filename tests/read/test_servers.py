@@ -223,12 +223,21 @@ class FunctionsCalledTest(ServerTestCase):
         self.assertIn("may do everything there", "\n".join(reading.notes))
 
     def test_of_mariadb_what_is_not_known_to_read_is_refused(self) -> None:
-        self.mariadb()
+        cursor = self.mariadb()
+        cursor.execute(f"create database {self.name}")
+        self.addCleanup(cursor.execute, f"drop database {self.name}")
+        cursor.execute(
+            f"create function {self.name}.upper (x int) returns int modifies sql data return x"
+        )
+        cursor.execute(
+            f"create function {self.name}.lower (x int) returns int reads sql data return x"
+        )
         for call in (
+            f"{self.name}.upper(1)",
             *("load_file('/etc/passwd')", "get_lock('a', 1)", "release_all_locks()"),
             *("benchmark(10, 1)", "sys_exec('x')", "`master_gtid_wait`('0')", "last_insert_id(7)"),
         ):
-            name = call.partition("(")[0].strip("`")
+            name = call.partition("(")[0].strip("`").rpartition(".")[2]
             with self.subTest(call), self.refused(f"“{name}” does more than read"):
                 read_query(MARIADB, f"select {call}", secrets=self.secrets)
         reading = read_query(
@@ -242,6 +251,8 @@ class FunctionsCalledTest(ServerTestCase):
         shapes = "select st_x(point(1, 2)), interval(5, 1, 10), cast('1.5' as decimal(4, 2))"
         self.assertEqual(len(read_query(MARIADB, shapes, secrets=self.secrets).table), 1)
         self.assertEqual(next(iter(reading.table.rows()))[:3], ("ab", 3, "2026"))
+        theirs = read_query(MARIADB, f"select {self.name}.lower(1)", secrets=self.secrets)
+        self.assertEqual(len(theirs.table), 1)
 
     def test_sqlite_s_own_guard_lets_only_reading_through(self) -> None:
         path = self.folder / "guarded.sqlite"

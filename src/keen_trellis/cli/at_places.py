@@ -70,6 +70,7 @@ def run_on(options: argparse.Namespace) -> int:
 
 def check_on(options: argparse.Namespace) -> int:
     """Do everything that `run_on` does but write. Return the exit code."""
+    # Checked with what is written turned off, whatever else was said: check never writes.
     options.deliver = options.despite = options.replace = False
     return run_on(options)
 
@@ -88,6 +89,7 @@ def _opened(place: RunPlace, runner: Runner, report: Report) -> Session:
     try:
         return session_at(place, runner.secrets)
     except PasswordError:
+        # A script waits for nobody: it gets the error, which says where a password is looked for.
         if not is_somebody_there() or not isinstance(place.at, Server):
             raise
     runner.secrets.give(
@@ -118,6 +120,7 @@ def _delivered(
 def _told(results: ThereResults, errors: Sequence[UserError], code: int) -> int:
     for error in errors:
         print(tr("keen-trellis: {error}", error=error), file=sys.stderr)
+    # Broken promises come last: an error of the run says more than what it left broken.
     broken = [f"{join.name}: {one}" for join in results.facts.joins() for one in join.broken]
     for one in broken:
         print(tr("keen-trellis: A promise is broken. {one}.", one=one), file=sys.stderr)
@@ -157,6 +160,7 @@ def compare(options: argparse.Namespace) -> int:
         found = compared(trellis, session, runner, options.rows, progress)
     for line in _lines(found, place.name):
         print(line)
+    # A difference outweighs a refusal: what is refused is known, what differs is wrong.
     if any(not one.is_same for one in found):
         return BROKEN
     return UNUSABLE if any(one.refused for one in found) else DONE

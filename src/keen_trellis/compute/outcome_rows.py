@@ -42,6 +42,7 @@ def outcome_rows(match: Match, keep: Keep) -> tuple[Rows, Rows]:
         left, right = match.left_only, _gaps(match.left_only)
     else:
         left, right = match.left_only[:0], match.right_only[:0]
+    # At the end, whatever the order of the rest: they have no place in the order of the left.
     if Bay.RIGHT in keep and len(match.right_only):
         left = np.concatenate([left, _gaps(match.right_only)])
         right = np.concatenate([right, match.right_only])
@@ -74,6 +75,7 @@ def outcome(
     if side is None:
         require_few(match, link, keep, right_name=right_name, limit=limit)
     if side == "left" or keep == (Bay.LEFT,):
+        # Rows that have any partner, each once: nothing multiplies.
         rows = np.flatnonzero(match.partners) if side else match.left_only
         return _arranged(_picked(left, columns.left, tr("the left table")).take(rows), columns)
     if side == "right" or keep == (Bay.RIGHT,):
@@ -118,10 +120,13 @@ def _filled(table: Table, columns: Columns) -> Table:
     fills = dict(columns.fills)
     for field in table.fields:
         if field.name in fills:
+            # A cell comes from the first place that is no gap: the text is the last one, so it
+            # fills what is left.
             places = (*field.places, (strand, len(values)))
             values.append(fill(fills[field.name], field.name, field.kind))
             field = replace(field, places=places)
         fields.append(field)
+    # Row 0 for each: one value, and a number a row.
     rows = np.zeros(table.n_rows, row_dtype(table.n_rows))
     strands = (*table.strands, Strand(tuple(values), rows))
     return Table(tuple(fields), strands, table.n_rows)
@@ -148,6 +153,8 @@ def require_few(
 ) -> None:
     """Refuse an outcome of too many rows before anything is built; `TooManyRowsError`."""
     rows = match.counts.rows(keep)
+    # Pairs of all with all are asked for on purpose, and limited by the machine; a link that
+    # makes as many is a mistake.
     usual = limits().cross_rows if link.cross else matches.ROW_LIMIT
     allowed = usual if limit is None else limit
     if rows > allowed:
@@ -235,6 +242,7 @@ def outcome_fields(
 
 def _holding(kind: Kind, left: Table, mine: Field, right: Table, theirs: Field) -> Kind:
     """Return a kind if it holds the values of both columns, and text otherwise."""
+    # Equal kinds hold each other, but for exact ones, whose scales may not fit beside another.
     if mine.kind is theirs.kind is not Kind.EXACT:
         return kind
     sources = [*left.source_columns(mine), *right.source_columns(theirs)]

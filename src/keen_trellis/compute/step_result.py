@@ -56,6 +56,8 @@ class Stepped:
     def changed_rows(self) -> NDArray[np.intp]:
         """The rows in which any cell differs, or could not be worked out."""
         found = np.zeros(len(self.before), np.bool_)
+        # Only then does row n before stand beside row n after; flags of other steps are about one
+        # side alone.
         if len(self.before) == len(self.outcome):
             for flags in (*self.changed.values(), *self.faults.values(), *self.cuts.values()):
                 found = found | flags
@@ -73,6 +75,7 @@ class Stepped:
         """The rows that do not go on; None where a step does more than choose rows."""
         if self.rows is None:
             return None
+        # A flag a row and not a set of numbers: the order of those left out is that of the lane.
         stays = np.ones(len(self.before), np.bool_)
         stays[self.rows] = False
         return self.before.take(np.flatnonzero(stays))
@@ -103,13 +106,16 @@ class Stepped:
     def size(self) -> int:
         """The bytes that it holds for itself."""
         flags = (*self.changed.values(), *self.faults.values(), *self.cuts.values())
+        # A strand handed on as it is belongs to the step before, which counts it.
         known = {id(strand) for strand in self.before.strands}
         own = tuple(one for one in self.outcome.strands if id(one) not in known)
+        # No fields: only what lies in the strands has a size.
         made = Table((), own, len(self.outcome))
         return table_size(made) + sum(int(one.nbytes) for one in flags)
 
     def look_ahead(self) -> None:
         """Work out what somebody will look at, so that nobody has to wait then."""
+        # Called in the worker thread: what is cached here is only read by the window.
         _ = self.sentence()
         _ = self.only_changed if self.changed or self.faults else self.left_out
 
@@ -167,6 +173,8 @@ class Stepped:
         for name, flags in self.changed.items():
             rows = np.flatnonzero(flags)
             if len(rows) and name in self.before.columns:
+                # Of the changed cells alone: a value that stays in other rows has become another
+                # one all the same.
                 old = _distinct(self.before.column(name).take(rows))
                 new = _distinct(self.outcome.column(name).take(rows))
                 if not old:
@@ -207,9 +215,13 @@ def differs(old: Column, new: Column) -> Flags:
     """Return the cells that differ; where the kinds do, those that are not shown as before."""
     had, has = ~_absent(old), ~_absent(new)
     if old.kind is not new.kind:
+        # Null beside null is null here, and no difference; one side alone is told by `had !=
+        # has`.
         shown = pc.equal(old.texts(), new.texts()).fill_null(True)
         found: Flags = (had != has) | ~np.asarray(shown.to_numpy(zero_copy_only=False), np.bool_)
         return found
+    # Keys mean something where both have a value only; a blank that became a gap is told by the
+    # states.
     a, b = keys_of(old, new)
     states = np.zeros(len(old), np.bool_)
     if old.state is not None or new.state is not None:

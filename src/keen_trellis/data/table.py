@@ -37,6 +37,7 @@ class Strand:
 
     def take(self, rows: Rows) -> Strand:
         """Return the strand with its rows chosen again; -1 is a gap, and a gap stays one."""
+        # Row numbers of row numbers: twelve joins later a cell is still fetched once.
         return Strand(self.columns, compose(self.rows, rows))
 
 
@@ -127,6 +128,8 @@ class Table:
         """
         columns: dict[str, Column] = {}
         for place, name in enumerate(table.column_names):
+            # Names that come later are taken too: “a”, “a”, “a 2” must not give “a 2” to the
+            # second.
             taken = {*columns, *table.column_names} if name in columns else set()
             columns[first_free(name, taken)] = from_arrow(table.column(place))
         return cls.of(columns, origin)
@@ -161,6 +164,7 @@ class Table:
 
     def fetch(self, field: Field) -> Column:
         """Return the values of one of this table's fields."""
+        # Most columns have one place and its kind: nothing is made for them.
         first, *others = (self._place(place) for place in field.places)
         if not others and first.kind is field.kind:
             return first
@@ -207,6 +211,8 @@ class Table:
         for field in self.fields:
             for strand, place in field.places:
                 column = self.strands[strand].columns[place]
+                # Also one that was read by now: what was not looked at is told by asking each
+                # whether it was.
                 if isinstance(column, LateColumn):
                     found[field.name] = column
         return found
@@ -219,6 +225,7 @@ class Table:
     def window(self, start: int, stop: int) -> Table:
         """Return the rows from `start` up to `stop`, without touching any other row."""
         stop = max(min(stop, self.n_rows), start)
+        # Only as long as the window: a page of a billion rows takes no more than one of ten.
         rows = np.arange(start, stop)
         strands = tuple(
             Strand(strand.columns, rows if strand.rows is None else strand.rows[start:stop])
@@ -234,6 +241,7 @@ class Table:
 
     def with_column(self, name: str, column: Column) -> Table:
         """Return the table with another column in the place of the one called `name`."""
+        # A strand of its own, with rows as they stand here: the others may have theirs chosen.
         place = ((len(self.strands), 0),)
         fields = tuple(
             Field(name, column.kind, field.origin, place) if field.name == name else field
@@ -275,6 +283,7 @@ class Table:
 
     def rows(self) -> Iterator[tuple[Any, ...]]:
         """Yield every row as a tuple of Python values; blanks and gaps are None."""
+        # Rows without columns are rows: zip of nothing would yield none.
         if not self.fields:
             return iter(() for _ in range(self.n_rows))
         return zip(*(self.fetch(field).to_list() for field in self.fields), strict=True)

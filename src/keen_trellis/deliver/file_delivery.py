@@ -84,6 +84,7 @@ def deliver(
         Raised by `report` once the user has asked to stop; nothing is written then.
     """
     path = Path(path).expanduser()
+    # By the ending alone, as what reads the file will go by it too.
     write = _WRITERS.get(path.suffix.lower())
     if write is None:
         raise DeliveryError(
@@ -123,9 +124,12 @@ def deliver(
                 )
     how = _How(form or USUAL, guarded, report)
     try:
+        # Made before the passing file, which stands beside the target so that it can be renamed
+        # onto it.
         path.parent.mkdir(parents=True, exist_ok=True)
         with whole_file(path, noting) as passing, timed(_log, f"write {path.name}") as told:
             write([Sheet(sheet, table), *beside], passing, how)
+            # Counted once it is written: the log says nothing of rows that no file holds.
             told.rows = len(table) + sum(len(one.table) for one in beside)
     except OSError as error:
         raise DeliveryError(

@@ -25,6 +25,7 @@ from keen_trellis.plan.text_rules import TEXT_RULES
 if TYPE_CHECKING:
     from sqlglot import exp
 
+# Every level costs some frames of Python here, in sqlglot and where it is worked out.
 DEPTH_AT_MOST = 60
 
 
@@ -36,6 +37,7 @@ class Interval:
     amount: Valued
 
 
+# Months and years are not so many days: a unit is a function of the calendar and a factor.
 _UNITS: Mapping[str, tuple[str, int]] = {
     "YEAR": ("later by months", 12),
     "QUARTER": ("later by months", 3),
@@ -52,6 +54,7 @@ EXTRACTED = (
 )
 _OF_DAY = ("HOUR", "MINUTE", "SECOND")
 TRUNCATED = ("year", "quarter", "month", "week", "day", "hour", "minute", "second")
+# Chains of these make a deep tree of a flat text, and are put together without going down.
 _FLAT = {"Add": "+", "Sub": "-", "Mul": "*", "Div": "/", "Mod": "MOD", "DPipe": "||"}
 _COMPARES = {
     **{"EQ": "=", "NEQ": "<>", "LT": "<", "LTE": "<=", "GT": ">", "GTE": ">="},
@@ -201,6 +204,7 @@ class Reading(Checking):
             read, written = _OWN[name], FUNCTIONS.get(name.upper())
         else:
             return
+        # The parser takes more than it says: words of other dialects would be read and not done.
         for key, part in tree.args.items():
             if key in read or key in _NOTHING_SAID or part in (None, False, [], ""):
                 continue
@@ -241,6 +245,7 @@ class Reading(Checking):
 
         if isinstance(tree, exp.Func):
             return self.no_function(tree, tree.sql_name())
+        # sqlglot notes no place of a whole statement.
         place = (0, len(self.text)) if self.depth == 1 else place_of(tree, self.text)
         word = self.text[slice(*place)].strip()
         return FormulaError(
@@ -258,6 +263,8 @@ class Reading(Checking):
                 tr('Write "{wanted}" alone.', wanted=wanted),
             )
         if wanted not in names:
+            # A name in other letters is the likeliest slip, and not always the closest by
+            # difflib.
             alike = [name for name in names if name.casefold() == wanted.casefold()]
             near = alike or difflib.get_close_matches(wanted, names, n=1)
             remedy = (
@@ -300,6 +307,8 @@ class Reading(Checking):
             if math.isinf(number):
                 raise self.error(tree, tr("A number has 308 digits at most."), tr("Write fewer."))
             return Constant(number, Kind.NUMBER)
+        # The sign stands outside a literal: -2**63 is exact, and cast where an integer is asked
+        # for.
         if digits.isdecimal() and int(digits) < 2**63:
             return Constant(int(digits), Kind.INTEGER)
         if len(value.as_tuple().digits) > 38 or -int(value.as_tuple().exponent) > 38:
@@ -313,6 +322,7 @@ class Reading(Checking):
         left, right = self.read(tree.this), self.read(tree.expression)
         if isinstance(left, Interval) or isinstance(right, Interval):
             return self._with_interval(tree, sign, left, right)
+        # 5 + date is date + 5; the function takes them in one order.
         if sign == "+" and left.kind is Kind.INTEGER and right.kind is Kind.DATE:
             left, right = right, left
         return self.applied(tree, sign, (left, right), (tree.this, tree.expression))
@@ -330,6 +340,7 @@ class Reading(Checking):
                 tr("Write date + INTERVAL."),
             )
         whole = left.kind is Kind.INTEGER
+        # Its factor is in the amount by now, so that n * INTERVAL is one multiplication more.
         if sign == "*" and whole:
             times = Applied("*", (left, right.amount), Kind.INTEGER)
             return Interval(right.function, times)
@@ -338,6 +349,7 @@ class Reading(Checking):
                 tree, tr("An INTERVAL is multiplied by integers alone."), tr("Write n * INTERVAL.")
             )
         amount: Valued = right.amount
+        # A constant turned round as an expression, since it may be one already: n * INTERVAL.
         if sign == "-":
             amount = Applied("-", (amount,), Kind.INTEGER)
         parts = (tree.this, tree.expression)
@@ -345,6 +357,7 @@ class Reading(Checking):
 
     def _interval(self, tree: exp.Interval) -> Interval:
         named = tree.args.get("unit")
+        # DAYS as DAY; no unit has an S at its end otherwise.
         unit = str(getattr(named, "this", "")).upper().rstrip("S")
         number = str(getattr(tree.this, "this", ""))
         is_span = type(named).__name__ != "Var"  # DAY TO SECOND
@@ -379,6 +392,7 @@ class Reading(Checking):
     def _between(self, tree: exp.Between) -> Valued:
         looked, low, high = tree.this, tree.args["low"], tree.args["high"]
         value = self.value(looked)
+        # As the standard defines BETWEEN, nulls included; the value is read once, and stands in both.
         above = self.applied(tree, ">=", (value, self.value(low)), (looked, low))
         below = self.applied(tree, "<=", (value, self.value(high)), (looked, high))
         return Applied("AND", (above, below), Kind.BOOLEAN)
@@ -390,6 +404,7 @@ class Reading(Checking):
                 tree, tr("IN takes values between brackets."), tr("Write a IN (1, 2).")
             )
         value = self.value(tree.this)
+        # IN as the equalities that it means, so that kinds and nulls are those of =.
         equal = [
             self.applied(tree, "=", (value, self.value(one)), (tree.this, one)) for one in choices
         ]
@@ -412,11 +427,13 @@ class Reading(Checking):
         kind = type(asked).__name__
         if kind == "Null":
             return Applied("IS NULL", (known_as(value, Kind.TEXT, self.text),), Kind.BOOLEAN)
+        # IS GAP is ours; sqlglot takes the word for a name.
         if kind == "Var":
             return Applied("IS GAP", (known_as(value, Kind.TEXT, self.text),), Kind.BOOLEAN)
         if kind != "Boolean":
             raise self._unknown(tree)
         if not asked.this:
+            # IS FALSE: true of NOT; both are false of null.
             value = self.applied(tree, "NOT", (value,), (tree.this,))
         return self.applied(tree, "IS TRUE", (value,), (tree.this,))
 
@@ -436,6 +453,7 @@ class Reading(Checking):
         default = tree.args.get("default")
         if default is not None:
             values.append((default, self.value(default)))
+        # All that may come out has one kind; what is compared on the way has kinds of its own.
         kind = self.common(tree, [value for _, value in values], "CASE", values)
         arguments: list[Valued] = []
         for place, (_, value) in enumerate(values):
@@ -466,6 +484,7 @@ class Reading(Checking):
             )
         made = self._plain(tree, "EXTRACT", ("expression",))
         kind = made.arguments[0].kind
+        # A date has no hour, a time no year; a date-time has both.
         if (part in _OF_DAY) == (kind is Kind.DATE) and kind is not Kind.DATE_TIME:
             raise self.error(
                 tree,
@@ -476,10 +495,13 @@ class Reading(Checking):
                 ),
                 tr("Choose another part."),
             )
+        # A second may have a fraction, and its digits are kept.
         gives = Kind.EXACT if part == "SECOND" else Kind.INTEGER
         return Applied(made.function, made.arguments, gives, (part,))
 
     def _trunc(self, tree: exp.Expr) -> Valued:
+        # TRUNC is of numbers and of dates: what stands second tells which, before kinds are
+        # known.
         second = tree.args.get("decimals") or tree.args.get("unit")
         if second is not None and (unit := self._unit(second)):
             return self._truncated(tree, tree.this, unit)
@@ -525,12 +547,15 @@ class Reading(Checking):
                 ),
             )
         sizes = tuple(self._size(one, word) for one in to.expressions)
+        # A size that would be read and not kept is a loss without a word.
         if len(sizes) > _SIZED.get(word, 0):
             raise self.error(
                 tree,
                 tr("{word} has no size here.", word=word),
                 tr("Write CAST(… AS {word}).", word=word),
             )
+        # More digits behind than in all: compared as tuples, of which the shorter of none is
+        # smaller.
         if (word == "DECIMAL" and sizes and not 0 < sizes[0] <= 38) or sizes[1:] > sizes[:1]:
             raise self.error(
                 tree, tr("A DECIMAL has 38 digits at most."), tr("Write DECIMAL(38, 2).")
@@ -582,12 +607,14 @@ class Reading(Checking):
         name = str(tree.this).upper()
         if name == "TIDY":
             return self._tidy(tree)
+        # Operators stand in the table too, and are not called by name: =(a, b) is none.
         if name not in FUNCTIONS or not FUNCTIONS[name].form.startswith(f"{name}("):
             raise self.no_function(tree, name)
         parts = tree.expressions
         return self.applied(tree, name, tuple(map(self.value, parts)), parts)
 
     def _tidy(self, tree: exp.Anonymous) -> Valued:
+        # The rules are settings and not arguments: they are words of ours, and never worked out.
         first, *rules = tree.expressions or [None]
         if first is None:
             raise self.error(

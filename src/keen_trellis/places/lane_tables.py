@@ -78,20 +78,25 @@ class LaneThere:
 
     def names(self) -> set[str]:
         """Return every name in the statement: some of them are tables."""
+        # By tokens and not by a parsed tree: a statement that sqlglot cannot parse must still
+        # take no step’s name.
         return {token.text for token in tokenize(self.statement, read=self.dialect)}
 
     def _stored(self) -> Sql:
         alias = exp.TableAlias(this=identifier("t"))
+        # A Var is printed as it stands: the statement is the user’s, and never written anew.
         return exp.Subquery(this=exp.Var(this=self.statement), alias=alias)
 
     def query(self, ids: Sequence[str], more: Sql | None = None) -> Sql:
         """Return the query of the rows, with the columns, and what more there is, by their ids."""
+        # Copies: the same lane is read by several questions, and a node stands in one tree alone.
         wanted = [one.value.copy() for one in self.columns] + ([] if more is None else [more])
         values = [called(value, one) for value, one in zip(wanted, ids, strict=True)]
         return select(values, self._stored())
 
     def odd_rows(self, dialect: Dialect) -> exp.Select | None:
         """Return the query that counts values which this machine would read as another kind."""
+        # One count for all columns, since each of its own would be a pass over the rows.
         odd = [one.odd.copy() for one in self.columns if one.odd is not None]
         if not odd:
             return None

@@ -89,6 +89,7 @@ def parsed_apart(
     """
     named = said_of or path
     with timed(_log, f"parse {named.name}"), path.open("rb") as file:
+        # Of the open file: the name may be another file’s by the time that it is parsed.
         size = os.fstat(file.fileno()).st_size
         grows = max(size * _MEMORY_A_BYTE, unpacked * _MEMORY_AN_UNPACKED_BYTE)
         memory = min(_LEAST_MEMORY + grows, _all_memory(), allowed().parser_mb << 20)
@@ -100,12 +101,15 @@ def parsed_apart(
             for frame in _frames(process, report, doing):
                 if isinstance(frame, _StandsStill):
                     raise _still(named, size)
+                # The last frame says how it ended. Without one the process died in the middle of
+                # a frame or between two.
                 if isinstance(frame, tuple) and frame[:1] in (("done",), ("error",)):
                     last = frame
                 else:
                     yield frame
             if last == ("done",):
                 return
+            # An error of memory is said as the limit that it met, as a death by it would be.
             if last[:1] == ("error",) and last[1] != "memory":
                 raise ParserError(last[1], last[2])
             raise _died(named, size, process.wait(), memory, seconds, has_memory=not last)
@@ -118,6 +122,7 @@ def _all_memory() -> int:
 @contextmanager
 def _process(file: IO[bytes], arguments: tuple[str, ...]) -> Iterator[subprocess.Popen[bytes]]:
     """Start the parser, and end it whatever happens."""
+    # -I: neither the folder of the file nor the variables of the user bring modules into it.
     command = [sys.executable, "-I", str(Path(parser_process.__file__)), *arguments]
     process = subprocess.Popen(
         command,
@@ -132,6 +137,7 @@ def _process(file: IO[bytes], arguments: tuple[str, ...]) -> Iterator[subprocess
     finally:
         process.kill()
         assert process.stdout is not None
+        # Closed before it is waited for: one that is being ended may still fill the pipe.
         process.stdout.close()
         process.wait()
 
@@ -146,6 +152,8 @@ def _work_of(process: int) -> tuple[str, ...] | None:
     None where the system tells nothing of it: then nobody can say that it stands still.
     """
     try:
+        # The name stands between brackets and may hold any letter, brackets too: fields are
+        # counted behind the last one.
         times = Path(f"/proc/{process}/stat").read_text().rpartition(")")[2].split()[11:13]
         reads = Path(f"/proc/{process}/io").read_text().split()[1:2]
     except OSError:
@@ -184,7 +192,10 @@ def _frames(process: subprocess.Popen[bytes], report: Report, doing: str) -> Ite
                 break
             frame = bytes(memoryview(buffer)[taken + 8 : taken + 8 + length])
             taken += 8 + length
+            # A: a stream of Arrow, read by whoever asked. All else is pickled, and taken as plain
+            # values alone.
             yield frame[1:] if frame[:1] == b"A" else _Plain(io.BytesIO(frame[1:])).load()
+        # Once a piece and not once a frame: each deletion moves what is left.
         del buffer[:taken]
 
 
@@ -222,8 +233,10 @@ def _died(
     if not has_memory:
         why = tr("it needs more than {most} to be read", most=most)
     elif code == -signal.SIGXCPU:
+        # The limit of seconds of work, not of waiting: a slow disk is nobody’s fault.
         why = tr("it was not read in {seconds:,} seconds", seconds=seconds)
     elif code == -signal.SIGABRT:
+        # Libraries in C++ end so when memory is refused, and also when their own checks fail.
         why = tr(
             "it needs more than {most} to be read, or ends the program that reads it", most=most
         )

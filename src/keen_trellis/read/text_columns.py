@@ -39,6 +39,8 @@ def unsettled_texts(
     that were chosen to stand for blanks are blanks in all of them.
     """
     said: list[Noticed] = []
+    # None: nobody has chosen, so words that only look like blanks may become some; () is a choice
+    # of none.
     words = BLANK_WORDS if layout.blanks is None else ()
     if layout.blanks:
         texts, said = _without(texts, layout.blanks)
@@ -95,9 +97,12 @@ def _thin_evidence(
     mark = written.thousands
     if mark not in (",", ".") or layout.decimal is not None or layout.thousands is not None:
         return
+    # A value that could be meant in one way alone, as 1.204,50 or 1.204.300.
     certain = [pc.match_substring_regex(one, shape_of_groups(mark)) for one in texts]
     proofs = sum(int(pc.sum(one).as_py() or 0) for one in certain)
     for name, column, seen in zip(names, texts, shown, strict=True):
+        # `marks` was gathered by the pass over all values: columns without the mark are not
+        # looked at again.
         if mark not in seen.marks:
             continue
         doubtful = pc.match_substring_regex(column, shape_in_doubt(mark))
@@ -140,6 +145,7 @@ def _short_years(
     for name, column, seen in zip(names, texts, shown, strict=True):
         if not seen.dates:
             continue
+        # Three parts of two digits at most; a year in front has four, and is no guess.
         short = pc.match_substring_regex(column, r"^\d{1,2}[./-]\d{1,2}[./-]\d\d($|[T ])")
         rows = int(pc.sum(short).as_py() or 0)
         if rows:
@@ -163,12 +169,14 @@ def _chosen(found: Written, layout: TextLayout) -> Written:
     """Return how the text is written, with what was chosen in place of what was found."""
     guessed = list(found.guessed)
     if layout.decimal is not None and layout.decimal != found.decimal:
+        # One mark cannot be both: who chooses the comma for decimals says that points group.
         opposite = {",": ".", ".": ","}[layout.decimal]
         swapped = opposite if found.thousands in (",", ".", "") else found.thousands
         found = replace(found, decimal=layout.decimal, thousands=swapped)
     if layout.thousands is not None:
         found = replace(found, thousands=layout.thousands)
     if layout.decimal is not None or layout.thousands is not None:
+        # What was chosen is no guess, and not told as one.
         guessed = [g for g in guessed if g != "numbers"]
     if layout.dates is not None:
         found = replace(found, dates=layout.dates)

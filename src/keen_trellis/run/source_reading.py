@@ -66,6 +66,7 @@ def read_source(
     Cancelled
         Raised by `report` once the user has asked to stop.
     """
+    # The log has the name alone: a folder may say more of somebody than they know.
     name = Path(source.place).name or source.type
     with timed(_log, f"read {source.type} {name}") as told:
         read = READERS[type(source)](source, _How(secrets or Secrets(), report, rows_at_most, late))
@@ -156,6 +157,7 @@ def _query(source: QuerySource, how: _How) -> Reading:
     return read_query(
         source.database,
         source.query,
+        # The document asks, the machine allows: a document from elsewhere cannot wait for longer.
         min(source.timeout_s, limits().query_s),
         zone=source.zone,
         secrets=how.secrets,

@@ -94,6 +94,7 @@ def fetched_columns(
             of_copied(array, kind, one.name)
             for array, kind, one in zip(arrays, kinds, asked, strict=True)
         ]
+    # Without it the driver has all rows before the first is seen, and nothing can be stopped.
     streamed = connection.execution_options(stream_results=True, max_row_buffer=BATCH)
     parts: list[list[Column | list[Any]]] = [[] for _ in kinds]
     with closing(streamed.execute(query)) as result:
@@ -114,8 +115,10 @@ def queried_columns(
     What values happen to be there says nothing of a column: it may have none today.
     """
     with closing(connection.connection.cursor()) as cursor:
+        # The line end: a query may end with a comment, which would swallow the bracket.
         cursor.execute(f"SELECT * FROM ({query}\n) AS q LIMIT 0")
         described = [(one[0], cast("int", one[1])) for one in cursor.description or ()]
+    # Names of our own: a query may give two columns of one name, or none.
     names = [f"c{place}" for place in range(len(described))]
     readable = [
         (name, oid) for name, (_, oid) in zip(names, described, strict=True) if oid != BYTES
@@ -186,6 +189,7 @@ sign, and bits and blobs may be anything."""
 
 def statement_of(query: sa.Select[Any], connection: sa.Connection) -> str:
     """Return a query as a statement without parameters."""
+    # COPY takes no parameters, so the driver’s doubled signs are put back too.
     compiled = query.compile(connection, compile_kwargs={"literal_binds": True})
     return str(compiled).replace("%%", "%")
 
@@ -209,6 +213,7 @@ def _taken(column: sa.Column[Any], dialect: str) -> tuple[sa.ColumnElement[Any],
         kind = Kind.BOOLEAN if bits == 1 else Kind.EXACT if bits == 64 else Kind.INTEGER
         return plain + 0, kind
     if isinstance(stored, types.Integer):
+        # Up to 2**64, where ours end at 2**63.
         unsigned = getattr(stored, "unsigned", False) and isinstance(stored, types.BigInteger)
         return plain, Kind.EXACT if unsigned else Kind.INTEGER
     if isinstance(stored, types.Float):
@@ -229,6 +234,7 @@ def _taken(column: sa.Column[Any], dialect: str) -> tuple[sa.ColumnElement[Any],
 
 def _declared(stored: Any) -> Any:
     """Return the type that values have; a domain is another name of one, with conditions."""
+    # A domain may be of another domain.
     while (beneath := getattr(stored, "data_type", None)) is not None:
         stored = beneath
     return stored
@@ -247,6 +253,7 @@ def _is_tiny_boolean(stored: Any) -> bool:
 
 def _has_zone(column: sa.Column[Any], dialect: str) -> bool:
     stored = _declared(column.type)
+    # MariaDB’s TIMESTAMP is kept in UTC and told in the zone of the session: a moment.
     with_zone = bool(getattr(stored, "timezone", False))
     return with_zone or (dialect == "mysql" and type(stored).__name__ == "TIMESTAMP")
 
@@ -256,6 +263,8 @@ def _joined(parts: Sequence[Column | list[Any]], kind: Kind, name: str) -> Fetch
     columns = [part for part in parts if isinstance(part, Column)]
     if not parts:
         return Fetched(Column.of([], kind), [])
+    # Batches were settled apart; all fit together, or the values decide once for the whole
+    # column.
     if len(columns) == len(parts) and common_scale(columns) is not None:
         whole = stack_columns(columns)
         return _boolean_or_integer(whole, name) if kind is Kind.BOOLEAN else Fetched(whole, [])
@@ -270,6 +279,7 @@ def _joined(parts: Sequence[Column | list[Any]], kind: Kind, name: str) -> Fetch
 def _boolean_or_integer(numbers: Column, name: str) -> Fetched:
     """Return 0 and 1 as false and true; where any other number is there, all stay numbers."""
     state = numbers.state
+    # What stands at a blank is no value, and may be anything.
     held = numbers.values if numbers.absent is None else numbers.values[~numbers.absent]
     odd = held[(held != 0) & (held != 1)]
     if not len(odd):
@@ -322,6 +332,7 @@ def _batch_column(values: Sequence[Any], kind: Kind) -> Column | list[Any]:
 
 def _digits(texts: pa.ChunkedArray) -> Column | None:
     """Return digits as exact decimals; None where one is NaN, infinite or too long."""
+    # Written with an exponent, a number would pass as digits where it is none.
     if pc.any(pc.invert(pc.match_substring_regex(texts, r"^[-+]?[\d.]+$"))).as_py():
         return None
     marks = pc.find_substring(texts, ".")
@@ -332,6 +343,7 @@ def _digits(texts: pa.ChunkedArray) -> Column | None:
     if before + scale > DIGITS_AT_MOST:  # Arrow would wrap round; a sign counts as a digit here
         return _wide_digits(texts)
     try:
+        # At most 37 behind: Arrow wants room for one digit before the mark.
         return from_arrow(texts.cast(pa.decimal128(38, min(scale, 37))))
     except pa.ArrowInvalid:
         return None
@@ -361,6 +373,7 @@ def in_utc(shown: dt.datetime, zone: str) -> dt.datetime:
         There is no such zone.
     """
     try:
+        # Where clocks are set back a time is had twice: the first one is taken (fold 0).
         return shown.replace(tzinfo=ZoneInfo(zone)).astimezone(dt.UTC).replace(tzinfo=None)
     except OverflowError:  # within a day of the ends of the calendar
         return shown
@@ -385,6 +398,8 @@ def in_zone(column: Column, zone: str) -> Column:
     """
     if column.kind is not Kind.DATE_TIME or zone == "UTC":
         return column
+    # Arrow has the zones’ whole history, value by value in C; blanks become 0 below, and stay
+    # blanks by the state.
     moments = column.to_arrow().cast(pa.timestamp("us", "UTC"))
     try:
         local = pc.local_timestamp(moments.cast(pa.timestamp("us", zone)))

@@ -36,6 +36,8 @@ _VOLATILE_ALLOWED = (
 )
 """Of PostgreSQL's functions that give something else each time, those that change nothing."""
 
+# By name and not by what is called: a name means different functions by the kinds of its
+# arguments, and one bad one is enough.
 _POSTGRES = """
 SELECT DISTINCT p.proname FROM pg_catalog.pg_proc p
 JOIN pg_catalog.pg_language l ON l.oid = p.prolang
@@ -104,7 +106,8 @@ def require_reading(connection: sa.Connection, names: Collection[str]) -> None:
     connection : Connection
         Of SQLAlchemy.
     names : collection of str
-        What is called, as it is written; those of PostgreSQL in small letters unless quoted.
+        What is called, as `refuse_writing` tells it; those of PostgreSQL in small letters unless
+        quoted.
 
     Raises
     ------
@@ -116,11 +119,14 @@ def require_reading(connection: sa.Connection, names: Collection[str]) -> None:
     if not names:
         return
     if connection.dialect.name == "postgresql":
+        # Names may be schema-less: every schema’s function of that name is looked at.
         asked = {"names": sorted(names), "allowed": [*_VOLATILE_ALLOWED]}
         unknown = [name for (name,) in connection.execute(sa.text(_POSTGRES), asked)]
     else:
-        unknown = sorted(name for name in names if not _is_known(name.upper()))
+        unknown = sorted(name.lstrip(".") for name in names if not _is_known(name.upper()))
         if unknown:
+            # Looked for among those that users made only where it is none of the server’s own:
+            # without a database before it, theirs cannot hide one.
             query = sa.text(_MARIADB).bindparams(sa.bindparam("names", expanding=True))
             read = {name.lower() for (name,) in connection.execute(query, {"names": unknown})}
             unknown = [name for name in unknown if name.lower() not in read]

@@ -32,7 +32,8 @@ def refuse_writing(query: str, database: Database) -> frozenset[str]:
     Returns
     -------
     frozenset of str
-        The functions that it calls, of which the server must be asked whether they only read.
+        The functions that it calls, of which the server must be asked whether they only read. One
+        of MariaDB that is named with its database has a dot before it.
 
     Raises
     ------
@@ -113,8 +114,10 @@ def _called(tokens: Sequence[Token], folds: bool) -> Iterator[str]:
         if before in (TokenType.ALIAS, TokenType.R_PAREN):  # t AS x(a, b)
             continue
         is_plain = token.token_type is TokenType.VAR and not _names_rows(tokens, place)
-        if token.token_type is TokenType.IDENTIFIER or is_plain:
-            yield token.text
+        # behind a dot it is one that users made, also where the server has one of that name
+        is_made = before is TokenType.DOT
+        if is_made or token.token_type is TokenType.IDENTIFIER or is_plain:
+            yield f".{token.text}" if is_made else token.text
 
 
 def _names_rows(tokens: Sequence[Token], place: int) -> bool:

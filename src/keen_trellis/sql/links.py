@@ -100,6 +100,8 @@ def _equal(
     held = sides[0].held(field.left), sides[1].held(field.right)
     pairs = [(one.left, one.right) for one in link.pairs if one.field == place]
     texts = all(one.kind is Kind.TEXT for one in held) and link.text
+    # Anything more than a plain equality of values is worked out by our own code, for both sides
+    # at once.
     as_it_is = not pairs and not texts and field.compare_as is None
     if as_it_is or _is_by_span(field, held):
         _require_comparable(node, field, held)
@@ -108,6 +110,7 @@ def _equal(
         except NotSaidError:
             pass
     if field.compare_as is Kind.TEXT:
+        # What an exact decimal is as text hangs on its scale here, and on the declared one there.
         exact = next((one for one in held if one.kind is Kind.EXACT), None)
         if exact is not None:
             raise no_text_of_exact(writer, exact.name)
@@ -151,6 +154,7 @@ def _codes(node: Join, place: int, sides: Sequence[Table]) -> list[Column]:
     codes = codes_of(a, b, link.text, blanks_match=link.blanks == "match", pairs=pairs)
     made = []
     for one in (codes.left, codes.right):
+        # Below 0 are blanks, gaps and what rules leave empty: null has a partner nowhere.
         state = np.where(one < 0, BLANK, 0).astype(np.uint8)
         made.append(Column(Kind.INTEGER, np.maximum(one, 0).astype(np.int64), state))
     return made
@@ -174,8 +178,11 @@ def _equal_as_it_is(
     for place, own in enumerate(held):
         is_blank: Sql = exp.paren(is_null(column(own.id)))
         if own.gap:
+            # Null as a mark equals nothing, not even another null, which is what a gap is to do.
             is_blank = choose(column(own.gap), dialect.literal(None, Kind.BOOLEAN), is_blank)
         marks.append(is_blank)
+        # The value that stands in may be met by a true one: the mark beside it tells the two
+        # apart.
         values[place] = exp.Coalesce(this=values[place], expressions=[dialect.nothing(kind)])
     return [
         Compared(field, values[0], values[1], kind),
@@ -197,7 +204,10 @@ def _values_of(
             )
             for one in held
         ]
+        # Cut at day or longer, so that nothing of the time is left to lose.
         return [dialect.cast(one, Kind.DATE) for one in begins], Kind.DATE
+    # One side of blanks alone: it is null of the other side’s kind, so that a place finds an
+    # operator for the two.
     if not (held[0].seen and held[1].seen) and held[0].kind is not held[1].kind:
         seen = held[0] if held[0].seen else held[1]
         values = [column(one.id) if one.seen else dialect.literal(None, seen.kind) for one in held]

@@ -40,6 +40,8 @@ class Held:
     kind: Kind
     id: str
     gap: str = ""
+    # Blanks alone say nothing of a kind: typed as text at a place, such a column could meet no
+    # date.
     seen: bool = True
 
 
@@ -54,6 +56,7 @@ class OrderKey:
 
     def turned(self) -> OrderKey:
         """Return the key of the same rows from the last to the first."""
+        # Both are turned: with the direction alone, nulls would stay at the end they were at.
         return replace(self, descending=not self.descending, nulls_first=not self.nulls_first)
 
 
@@ -78,6 +81,7 @@ class Relation:
 
     def held(self, name: str) -> Held:
         """Return the column called `name` by the plan; `UnknownColumnError` where there is none."""
+        # Few columns and a linear look: a dictionary kept beside a frozen value would cost more.
         for column in self.columns:
             if column.name == name:
                 return column
@@ -86,6 +90,7 @@ class Relation:
     @property
     def gaps(self) -> tuple[str, ...]:
         """The columns that mark gaps, each once."""
+        # Columns of one side of a full outer join share one mark, so it is carried on once.
         return tuple(dict.fromkeys(column.gap for column in self.columns if column.gap))
 
 
@@ -181,6 +186,7 @@ class Mapped:
     uses: tuple[str, ...]
     takes: tuple[Held, ...]
     gives: tuple[MappedColumn, ...]
+    # Not a query: the values travel here, are made, and go back as a table to be joined to.
     work: Work
     says: str
 
@@ -210,6 +216,7 @@ class Program:
         # steps stand behind what they use, so whoever runs them needs no sort
         assert step.name not in self.steps
         self.steps[step.name] = step
+        # Lower letters: a place that folds its names would take two of them for one.
         self._taken.add(step.name.lower())
 
     def reserve(self, names: Iterable[str]) -> None:
@@ -221,16 +228,20 @@ class Program:
 
         A table of our own begins with a sign that names elsewhere hardly begin with.
         """
+        # Eight bytes are kept for the number that may follow, so that cutting makes no two alike.
         base = "~" * is_own + _plain(wanted, self.dialect.name_bytes - 8)
         name, number = base, self._tried.get(base, 1)
         while name.lower() in self._taken:
             number += 1
             name = f"{base} {number}"
+        # Where the last look ended: a thousand steps of one wish would else be tried from 1 each
+        # time.
         self._tried[base] = number
         return name
 
     def needed(self, uses: Iterable[str]) -> Iterator[Named | Mapped]:
         """Yield the steps that some names need, each once and behind what it uses itself."""
+        # By a stack and not by calls: chains of a thousand steps are deeper than Python goes.
         wanted, waiting = set(uses), list(uses)
         while waiting:
             for name in self.steps[waiting.pop()].uses:
@@ -247,6 +258,7 @@ class Program:
             inner = step.query
             if comments and step.comment:
                 inner = inner.copy()
+                # A lane may be called “*/”, which would end the comment and begin to be run.
                 comment = plainly(step.comment).replace("*/", "* /").replace("/*", "/ *")
                 inner.add_comments([f" {comment} "])
             parts.append(exp.CTE(this=inner, alias=exp.TableAlias(this=identifier(step.name))))
@@ -270,6 +282,7 @@ class Program:
 
 def identifier(name: str) -> exp.Identifier:
     """Return a name as a statement has it, always in quotes."""
+    # Unquoted, a place folds the letters, and takes words of its own for what they say to it.
     return exp.Identifier(this=name, quoted=True)
 
 
@@ -362,6 +375,7 @@ def any_of(conditions: Sequence[Sql]) -> Sql:
 
 
 def _chained(sort: type[exp.Binary], other: type[exp.Binary], conditions: Sequence[Sql]) -> Sql:
+    # AND binds closer than OR; only where the two mix does a bracket say something.
     parts = [exp.Paren(this=own(one)) if isinstance(one, other) else own(one) for one in conditions]
     return reduce(lambda a, b: sort(this=a, expression=b), parts)
 
@@ -389,6 +403,8 @@ def count(value: Sql | None = None) -> Sql:
 
 def total(value: Sql, kind: exp.DataType) -> Sql:
     """Return the sum of counts, 0 where there is nothing to add up."""
+    # SUM of no rows is null, and a count of nothing is 0. Cast, as a sum of 64 bits is wider than
+    # they.
     added = exp.Coalesce(this=exp.Sum(this=own(value)), expressions=[exp.Literal.number(0)])
     return exp.Cast(this=added, to=kind)
 
@@ -405,6 +421,7 @@ def more_than(value: Sql, number: int) -> Sql:
 
 def not_so(condition: Sql) -> Sql:
     """Return whether a condition does not hold; null where it is."""
+    # The bracket: NOT binds closer than AND and OR do.
     return exp.Not(this=exp.Paren(this=own(condition)))
 
 
@@ -430,7 +447,11 @@ def ids_of(names: Sequence[str], dialect: Dialect) -> list[str]:
 def _plain(name: str, at_most: int) -> str:
     letters = name.strip()
     if not letters.isprintable():
+        # Line ends and marks of direction in a name: a statement that is shown would read
+        # otherwise than it runs.
         letters = "".join(" " if not one.isprintable() else one for one in letters).strip()
+    # Names are cut by the bytes of UTF-8, as places count them, between letters; a letter has
+    # four at most, so that most names are never encoded.
     while 4 * len(letters) > at_most and len(letters.encode(errors="replace")) > at_most:
         letters = letters[:-1]
     return f"_{letters}" if letters.startswith("~") or not letters else letters

@@ -32,11 +32,14 @@ _WORD = re.compile(r"[^\W_]+")
 
 def joined(arguments: Sequence[Cells], kind: Kind, working: Working) -> Cells:
     """Return one text behind the other."""
+    # Bytes are never fewer than letters: what passes here is within the limit, what does not is
+    # looked at value by value.
     longest = sum(_longest(one.column) for one in arguments)
     if longest > LETTERS_AT_MOST:
         return by_distinct(arguments, kind, working, lambda a, b: a + b)
 
     def together(*columns: Column) -> Column:
+        # Offsets of Arrow’s texts are of 32 bits.
         if sum(column.text_bytes for column in columns) > LETTERS_IN_ALL:
             raise too_long()
         return from_arrow(pc.binary_join_element_wise(*(one.to_arrow() for one in columns), ""))
@@ -85,6 +88,7 @@ def tidy_texts(
     found = tidied(column.dictionary, cast("tuple[TextRule, ...]", tuple(settings)))
     if not len(found.place):
         return arguments[0]
+    # The code -1 of a blank finds the last place, which is -1 again.
     codes = np.append(found.place, -1)[column.values].astype(np.int32)
     return Cells(Column(kind, codes, column.state, found.texts), arguments[0].is_one)
 
@@ -102,9 +106,11 @@ def substring(text: str, start: int, length: int | None = None) -> Any:
     """Return letters from a place on, which may lie before the first (ISO/IEC 9075-2, 6.32)."""
     if length is None:
         return text[max(start - 1, 0) :]
+    # As the standard says: an error, and not the text before the place.
     if length < 0:
         return Unfit(tr("a negative length"))
     end = start + length - 1
+    # Places before the first letter count towards the length: SUBSTRING(abc, -1, 3) is a.
     return text[max(start - 1, 0) : max(end, 0)]
 
 
@@ -115,6 +121,7 @@ def left(text: str, n: int) -> str:
 
 def right(text: str, n: int) -> str:
     """Return the last letters; with a negative number all but the first."""
+    # text[-0:] would be all of it, where n is 0.
     return text[max(len(text) - n, 0) :] if n >= 0 else text[-n:]
 
 
@@ -130,6 +137,7 @@ def replaced(text: str, part: str, other: str) -> Any:
     """Return a text with every such part replaced; none is found where it is empty."""
     if not part:
         return text
+    # Worked out before it is made: a text of a million letters may grow a thousandfold.
     if len(text) + text.count(part) * (len(other) - len(part)) > LETTERS_AT_MOST:
         return Unfit(
             tr("a text of more than {letters_at_most:,} letters", letters_at_most=LETTERS_AT_MOST)
@@ -164,6 +172,7 @@ def split_part(text: str, mark: str, n: int) -> Any:
     if n == 0:
         return Unfit(tr("a part with the number 0"))
     parts = text.split(mark) if mark else [text]
+    # As PostgreSQL: a part that is not there is an empty text, not null.
     if not -len(parts) <= n <= len(parts):
         return ""
     return parts[n - 1 if n > 0 else n]
@@ -184,6 +193,7 @@ def likes(arguments: Sequence[Cells], kind: Kind, working: Working) -> Cells:
     patterns = arguments[1:]
     if not all(one.is_one and one.column.state is None for one in patterns):
         return by_distinct(arguments, kind, working, is_like)
+    # One pattern for all rows: each distinct text is looked at once, all of them in one call.
     texts, escape = arguments[0].column, patterns[1].column.text(0) if patterns[1:] else "\\"
     assert texts.dictionary is not None
     try:
@@ -229,14 +239,18 @@ def _expression(pattern: str, escape: str) -> str:
                 raise ValueError(tr("a pattern that ends with its ESCAPE"))
             parts.append(_literally(pattern[at]))
         elif letter == "%":
+            # %%%% says what % says; RE2 would refuse an expression of ten thousand stars as too
+            # long.
             if not parts or parts[-1] != ".*":
                 parts.append(".*")
         else:
             parts.append("." if letter == "_" else _literally(letter))
         at += 1
+    # (?s): a line end is a letter like others; \A and \z hold beside line ends too.
     return rf"(?s)\A{''.join(parts)}\z"
 
 
 def _literally(letter: str) -> str:
     """Return a letter as RE2 takes it for itself."""
+    # By its number: a backslash before it would begin a class for some, as \d does.
     return letter if letter.isalnum() or letter == "_" else f"\\x{{{ord(letter):x}}}"

@@ -115,11 +115,13 @@ def equal_codes(
     for number, (place, field) in enumerate(equal):
         a, b = field_columns(left, right, field, names)
         pairs = [(pair.left, pair.right) for pair in link.pairs if pair.field == place]
+        # Both sides together: a code means one value on either.
         codes.append(codes_of(a, b, link.text, blanks_match=link.blanks == "match", pairs=pairs))
         report(
             (number + 1) / len(equal),
             tr("Comparing {left} with {right}", left=field.left, right=field.right),
         )
+    # Two at a time, each made dense again, so that no product of counts leaves 64 bits.
     return reduce(combine, codes)
 
 
@@ -140,6 +142,7 @@ def field_columns(
         return _compared_as(columns[0], field.compare_as), _compared_as(
             columns[1], field.compare_as
         )
+    # Blanks alone have no kind of their own, and take that of the other side.
     columns = met(*columns)
     kinds = columns[0].kind, columns[1].kind
     if field.span is not None and all(kind in BY_DAY for kind in kinds):
@@ -158,6 +161,7 @@ def _compared_as(column: Column, kind: Kind) -> Column:
     if not len(made.lost):
         return made.column
     assert made.column.state is not None
+    # Copied: the column may be shared with what the lane shows.
     state = made.column.state.copy()
     state[made.lost] = GAP
     return replace(made.column, state=state)

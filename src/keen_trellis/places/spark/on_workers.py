@@ -38,6 +38,7 @@ class OnWorkers:
     """
 
     takes: tuple[tuple[str, str, Kind, str], ...]
+    # Marks are sent once, though several values may share one.
     marks: tuple[str, ...]
     gives: tuple[tuple[str, Kind, str], ...]
     each: ByValue
@@ -87,6 +88,7 @@ class Versions:
     def here() -> dict[str, str]:
         """Return the versions of what this process runs with."""
         return {
+            # Without the last number: what a letter is changes with the first two alone.
             "Python": ".".join(platform.python_version_tuple()[:2]),
             "Unicode": unicodedata.unidata_version,
             "NumPy": np.__version__,
@@ -96,6 +98,7 @@ class Versions:
     def __call__(self, batches: Iterator[pa.RecordBatch]) -> Iterator[pa.RecordBatch]:
         """Yield the versions of a worker."""
         for batch in batches:
+            # Partitions may be empty, and an answer of theirs would be one too many.
             if batch.num_rows:
                 yield pa.RecordBatch.from_arrays([[json.dumps(self.here())]], ["versions"])
 
@@ -127,6 +130,7 @@ def packed() -> Iterator[Path]:
     with tempfile.TemporaryDirectory(prefix="keen-trellis-") as folder:
         path = Path(folder) / "keen_trellis.zip"
         with zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as archive:
+            # Sorted, so that the same code makes the same file, which the cluster then knows.
             for part in sorted(_NEEDED.union(p.name for p in package.glob("*.py"))):
                 place = package / part
                 for file in [place] if place.is_file() else sorted(place.rglob("*.py")):
