@@ -52,7 +52,7 @@ NAMES |= {"csv", "tsv", "xlsx", "ods", "html", "pdf", "svg", "png", "parquet", "
 NAMES |= {"ctrl", "shift", "alt", "esc", "del", "return", "home", "utf", "iso", "dos", "sig"}
 LIKE_OURS = "misspelled"
 NAMES.add(LIKE_OURS)
-DATA = re.compile(r"\brows\b|\bcount\b|\bfound in\b|\bways of writing\b")
+DATA = re.compile(r"\brows\b|\bcount\b")
 """Columns that have no name of their own are called so, in every language."""
 ROWS, OPENS = (
     12,

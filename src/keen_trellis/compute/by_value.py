@@ -51,6 +51,8 @@ class Evaluating(ByValue):
 
         How many digits a column of these has decides how many have room in what is worked out.
         """
+        # A place that works out some rows at a time would else get another answer for the same
+        # row.
         return not any(map(_looks_at_columns, self.formulas))
 
     def __call__(self, values: Table) -> list[Column]:
@@ -73,6 +75,8 @@ class Holding(ByValue):
         """Return the one column."""
         held = truth(self.condition, values)
         found = [
+            # Three answers: a condition that nobody can tell is null, as it is where the rows
+            # are.
             True if yes else False if no else None
             for yes, no in zip(held.true.tolist(), held.false.tolist(), strict=True)
         ]
@@ -100,6 +104,7 @@ class InKind(ByValue):
     def __call__(self, values: Table) -> list[Column]:
         """Return the one column."""
         found = converted(values.column(self.name), self.kind)
+        # Refused and not left blank: a value that goes without a word is what must not be.
         if len(found.lost):
             raise NotThereError(
                 tr(

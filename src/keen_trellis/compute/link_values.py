@@ -9,6 +9,7 @@ import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
 
+from keen_trellis.base.language import tr
 from keen_trellis.base.progress import Report, quiet
 from keen_trellis.base.words import first_free
 from keen_trellis.compute.join.keys import LinkCodes, codes_of, combine
@@ -55,12 +56,15 @@ class LinkValues:
     def blank(self) -> NDArray[np.bool_]:
         """Which of the values is a blank that matches nothing."""
         made = np.zeros(len(self), bool)
+        # The last one, where there is any: the slice of none is empty.
         made[len(self) - 1 :] = self.has_blank
         return made
 
     def found_in(self, bay: Bay) -> NDArray[np.bool_]:
         """Return which values are only on the left, on both sides, or only on the right."""
         left, right = self.left_rows > 0, self.right_rows > 0
+        # Bays of values, not of rows: a value on both sides may have its rows left by the other
+        # fields.
         one = {Bay.LEFT: left & ~right, Bay.BOTH: left & right, Bay.RIGHT: right & ~left}[bay]
         return one & ~self.blank
 
@@ -83,25 +87,28 @@ def shown(found: LinkValues, names: tuple[str, str], which: NDArray[np.bool_]) -
     columns: dict[str, Column] = {}
 
     def add(name: str, column: Column) -> None:
+        # A lane may have a column that is called as ours would be.
         columns[first_free(name, {*found.values.columns, *columns})] = column
 
-    add(f"{names[0]} rows", Column(Kind.INTEGER, found.left_rows))
-    add(f"{names[1]} rows", Column(Kind.INTEGER, found.right_rows))
+    add(tr("{name} rows", name=names[0]), Column(Kind.INTEGER, found.left_rows))
+    add(tr("{name} rows", name=names[1]), Column(Kind.INTEGER, found.right_rows))
+    # Numbers of `words`, which are the dictionary of the column: no text is made for a value.
     places = np.zeros(len(found), np.int32)
     places[found.found_in(Bay.LEFT)] = 1
     places[found.found_in(Bay.RIGHT)] = 2
     places[found.blank] = 3
     words = [
-        "both",
-        f"only {names[0]}",
-        f"only {names[1]}",
-        "matches nothing",
+        tr("both"),
+        tr("only {name}", name=names[0]),
+        tr("only {name}", name=names[1]),
+        tr("matches nothing"),
     ]
     if names[0] == names[1]:
-        words[1:3] = ["only the first", "only the second"]
-    add("found in", Column(Kind.TEXT, places, dictionary=pa.array(words, pa.string())))
+        words[1:3] = [tr("only the first"), tr("only the second")]
+    add(tr("found in"), Column(Kind.TEXT, places, dictionary=pa.array(words, pa.string())))
+    # Where every value is written in one way the column would say nothing.
     if (found.spellings > 1).any():
-        add("ways of writing", Column(Kind.INTEGER, found.spellings))
+        add(tr("ways of writing"), Column(Kind.INTEGER, found.spellings))
     strand = len(found.values.strands)
     fields = tuple(
         Field(name, column.kind, "", ((strand, place),))
@@ -122,9 +129,11 @@ def link_values(tie: Tied, report: Report = quiet) -> LinkValues:
     Cancelled
         Raised by `report` once the user has asked to stop.
     """
+    # Values that are compared by order are no list: each would meet many.
     fields = tuple(field for field in tie.link.fields if field.operator == "=")
     codes = equal_codes(tie.left, tie.right, tie.link, names=tie.names, report=report)
     if not fields:
+        # Without a field all rows have one code, which would show as one value without a name.
         codes = LinkCodes(np.full(len(tie.left), -1), np.full(len(tie.right), -1), 0)
     # Values stand as they first come: those of the left by their first row there, those only on
     # the right behind all of them, by their first row there. From here on everything is by value.
@@ -141,6 +150,7 @@ def link_values(tie: Tied, report: Report = quiet) -> LinkValues:
     ]
     has_blank = any(map(len, blank))
     if has_blank:
+        # A row to look at on the side that has one; -1 shows a gap on the other.
         rows = [np.append(a, b[0] if len(b) else -1) for a, b in zip(rows, blank, strict=True)]
         counts = [np.append(n, len(b)) for n, b in zip(counts, blank, strict=True)]
         ways = np.append(ways, 1)
@@ -176,6 +186,8 @@ def _values(tie: Tied, fields: tuple[LinkField, ...], left: Rows, right: Rows) -
         name = field.left if field.left == field.right else f"{field.left} = {field.right}"
         name = first_free(name, names)
         names.add(name)
+        # Two places: a value is shown as the left side writes it, and as the right one where the
+        # left has no row.
         made.append(Field(name, kind, "", ((0, place), (1, place))))
         sides.append(columns)
     strands = (

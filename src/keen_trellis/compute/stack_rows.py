@@ -101,11 +101,13 @@ def stack(
     """
     if not tables:
         raise ValueError("There is nothing to stack.")
+    # In the order in which they first appear: a dictionary keeps it, a set would not.
     names = list(dict.fromkeys(name for table in tables.values() for name in table.columns))
     notes = _lacks(names, tables)
     planned = kinds or {}
     columns = {name: _stacked(name, tables, notes, planned.get(name)) for name in names}
     n_rows = sum(len(table) for table in tables.values())
+    # Before the source is put beside them: rows of two tables that are alike are one.
     rows = np.arange(n_rows) if repeats else _first_of_each(list(columns.values()), n_rows)
     if source_column:
         columns = {free_name(source_column, "stack", columns): _sources(tables), **columns}
@@ -122,6 +124,7 @@ def _lacks(names: Sequence[str], tables: Mapping[str, Table]) -> list[str]:
     for name in names:
         without = tuple(label for label, table in tables.items() if name not in table.columns)
         if without:
+            # By who lacks it: twelve columns that one table lacks are one sentence.
             lacked.setdefault(without, []).append(f"“{name}”")
     return [
         tr_n(
@@ -140,6 +143,7 @@ def _stacked(
 ) -> Column:
     having = {label: t.column(name) for label, t in tables.items() if name in t.columns}
     made = dict(zip(having, in_common_kind(list(having.values()), planned), strict=True))
+    # A column without a value has no kind that anybody chose, and is no difference to tell of.
     held = {label: column for label, column in having.items() if column.count(PRESENT)}
     kind = next(iter(made.values())).kind
     if any(column.kind is not kind for column in held.values()):
@@ -155,12 +159,14 @@ def _stacked(
     some = next(iter(made.values()))
     parts = []
     for label, table in tables.items():
+        # Row -1 of any column of that name is a gap, in its kind and dictionary.
         gaps = np.full(len(table), -1, np.intp)
         parts.append(made[label] if label in made else some.take(gaps))
     return stack_columns(parts)
 
 
 def _sources(tables: Mapping[str, Table]) -> Column:
+    # Declared: names of tables are words of ours, in which nothing is noticed.
     names = replace(Column.of(list(tables), Kind.TEXT), declared=True)
     return names.take(np.repeat(np.arange(len(tables)), [len(t) for t in tables.values()]))
 

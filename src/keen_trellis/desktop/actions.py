@@ -203,6 +203,7 @@ ACTIONS = (
         tr("Redo"),
         tr("Make the change again that was taken back."),
         lambda d: d.session.document.undo.redo(),
+        # Ctrl+Y beside it: half of the desktops have the one, half the other.
         "Ctrl+Shift+Z",
         lambda s: s.document.undo.canRedo(),
         more_keys=("Ctrl+Y",),
@@ -621,6 +622,7 @@ ACTIONS = (
         tr("Take up the work again that was stopped."),
         lambda d: d.session.work.run(),
         "",
+        # Only where work was stopped: at all other times it goes on by itself.
         lambda s: not s.work.up_to_date and not s.work.running,
     ),
     ActionSpec(

@@ -45,6 +45,7 @@ class RereadSummary(QDialog):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(12)
         for broken in changes.broken:
+            # What broke comes first: numbers that changed may be as they should be.
             column.addWidget(self._broken(broken))
         column.addLayout(self._lanes(changes.lanes))
         if changes.ties:
@@ -87,6 +88,7 @@ class RereadSummary(QDialog):
             name = f"reread.repair.{broken.tie}.{number}"
             look = "soft" if number == 0 else ""
             mend = button(repair.label, name, partial(self._repair, repair, whole), look)
+            # Return closes the window, and repairs nothing by accident.
             mend.setAutoDefault(False)
             row.addWidget(mend)
         if not broken.repairs:
@@ -98,12 +100,15 @@ class RereadSummary(QDialog):
         return whole
 
     def _repair(self, repair: edits.RenameLinkField, where: QWidget) -> None:
+        # The widget may still be in the middle of its own click, so that it is hidden, not taken
+        # away.
         where.hide()
         self.repaired.emit(repair)
 
     def _lanes(self, lanes: tuple[LaneChange, ...]) -> QGridLayout:
         rows = [
             (lane.name, _number(lane.before), _number(lane.now), _lane_words(lane))
+            # Those with news first; the sort is stable, so that the rest stay as on the map.
             for lane in sorted(lanes, key=lambda lane: not lane.is_any)
         ]
         return self._table((tr("Lane"), tr("Rows before"), tr("Now"), ""), rows, "reread.lane")

@@ -56,7 +56,9 @@ class Theme:
 
     def lane(self, number: int) -> LaneColours:
         """Return the colours of the lane with a colour number; they come round after ten."""
+        # The number stands in the document, and colours of a theme may be fewer or more one day.
         fill = self.lane_fills[number % len(self.lane_fills)]
+        # Light enough to read on, and dark enough to be told from the ground.
         tint = mixed(fill, self.surface, 0.16)
         return LaneColours(fill, readable(fill, tint, self.ink, self.least_contrast), tint)
 

@@ -392,7 +392,7 @@ class Reading(Checking):
     def _between(self, tree: exp.Between) -> Valued:
         looked, low, high = tree.this, tree.args["low"], tree.args["high"]
         value = self.value(looked)
-        # As the standard defines BETWEEN, nulls included; the value is read once, and stands in both.
+        # As the standard defines BETWEEN, nulls included; the value is read once for both.
         above = self.applied(tree, ">=", (value, self.value(low)), (looked, low))
         below = self.applied(tree, "<=", (value, self.value(high)), (looked, high))
         return Applied("AND", (above, below), Kind.BOOLEAN)

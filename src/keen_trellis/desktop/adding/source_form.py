@@ -84,6 +84,7 @@ class SourceForm(QWidget):
         self.cells.setVisible(isinstance(source, TypedSource))
         if isinstance(source, FolderSource):
             self._pattern.setText(source.pattern)
+        # A reading that comes in while somebody types takes nothing back from under their hands.
         if isinstance(source, QuerySource) and not self._query.hasFocus():
             self._query.setPlainText(source.query)
         if isinstance(source, TableSource):
@@ -140,6 +141,8 @@ class TableWishes(FlowRow):
 
     def show_source(self, source: TableSource, reading: Reading | None) -> None:
         """Show which columns and rows are wanted; all columns are known once all were read."""
+        # Columns are gathered from what was read, and a read with a choice tells of those alone:
+        # they are kept for one table.
         if self._source is None or self._source.table != source.table:
             self._columns = {}
         if reading is not None:
@@ -175,6 +178,7 @@ class TableWishes(FlowRow):
         menu = StayingMenu(made)
         menu.setObjectName(f"{self._name}.columns.menu")
         for name, kind in self._columns.items():
+            # A & would underline the letter behind it. The tab puts the kind at the right.
             action = menu.addAction(f"{name}\t{tr(kind)}".replace("&", "&&"))
             action.setCheckable(True)
             action.setChecked(every or name in (source.columns or ()))
@@ -192,6 +196,7 @@ class TableWishes(FlowRow):
     def _add_condition(self, place: int, condition: RowCondition) -> None:
         column = Choice(f"{self._name}.{place}.column", tr("Column"), value_font())
         column.offer([(n, n, tr(k)) for n, k in self._columns.items()], condition.column)
+        # Another column is another condition: its value was of the kind of the one before.
         column.chosen.connect(lambda name: self._set(place, RowCondition(name, "=", "")))
         compared = Choice(f"{self._name}.{place}.comparison", tr("Comparison"))
         compared.offer([(c, c, "") for c in _COMPARISONS], condition.is_)
@@ -200,6 +205,7 @@ class TableWishes(FlowRow):
         )
         self.flow.addWidget(column)
         self.flow.addWidget(compared)
+        # “is blank” and “is not blank” have no value to be compared with.
         if "blank" not in condition.is_:
             value = QLineEdit(condition.value)
             value.setObjectName(f"{self._name}.{place}.value")
@@ -213,6 +219,7 @@ class TableWishes(FlowRow):
         self.flow.addWidget(gone)
 
     def _value_typed(self, place: int, condition: RowCondition, field: QLineEdit) -> None:
+        # `editingFinished` comes also when the keyboard only leaves; a read costs.
         if field.text() != condition.value:
             self._set(place, RowCondition(condition.column, condition.is_, field.text()))
 

@@ -82,10 +82,12 @@ class Drawing:
 
     def draw_ground(self, painter: QPainter) -> None:
         """Draw the stakes and the rows."""
+        # First, beneath all: stakes and rows only help the eye along.
         painter.setPen(QPen(_faded(self.theme.line, 0.6), 1))
         bottom = max(self.layout.height, self.room.height())
         for x in self.layout.stakes:
             painter.drawLine(QPointF(x, 0), QPointF(x, bottom))
+        # Twice the room: what lies right of the heads is drawn scrolled.
         right = max(self.layout.width, self.room.width() * 2)
         for head in self.layout.heads:
             y = head.box.middle
@@ -95,8 +97,10 @@ class Drawing:
         """Draw all that lies right of the heads, as far as it is seen."""
         low, high = seen
         for ribbon in self.layout.ribbons:
+            # By both ends: a curve may cross what is seen between two lanes that are not.
             if max(ribbon.y1, ribbon.y2) > low and min(ribbon.y1, ribbon.y2) < high:
                 self._draw_ribbon(painter, ribbon)
+        # From the back to the front; `MapLayout.at` looks in the other direction.
         groups: tuple[tuple[Sequence[Any], Callable[[QPainter, Any], None]], ...] = (
             (self.layout.spills, self._draw_spill),
             (self.layout.joints, self._draw_joint),
@@ -156,6 +160,7 @@ class Drawing:
                 painter.setPen(QPen(QColor(fill), 1.2))
                 painter.setBrush(QBrush(QColor(theme.left_out), Qt.BrushStyle.BDiagPattern))
             painter.drawRoundedRect(_rect(part.box), 2, 2)
+        # Only where nothing is known: a sign above bays would hide what they say.
         if joint.trouble and all(part.is_open for part in joint.parts):
             painter.setPen(QColor(theme.warn_ink))
             painter.setFont(text_font(18, bold=True))
@@ -300,6 +305,7 @@ class Drawing:
         if close:
             self._draw_close_head(painter, head, box)
             return
+        # 28: behind the mark of the lane’s colour, which stands at 14.
         line = QRectF(28, box.y() + 3, self.layout.heads_width - 44, 19)
         if head.stale:
             line.setWidth(line.width() - self._draw_stale(painter, box))
@@ -315,6 +321,7 @@ class Drawing:
         line = QRectF(28, box.y(), self.layout.heads_width - 40, box.height())
         if head.stale:
             line.setWidth(line.width() - self._draw_stale(painter, box.translated(0, -2)))
+        # The number of columns is told on the lane’s own page.
         rows = head.size.partition(" · ")[0]
         metrics = QFontMetricsF(text_font(11))
         wide = min(metrics.horizontalAdvance(rows) + 2, line.width() * 0.6)
@@ -347,6 +354,7 @@ class Drawing:
         """Draw a label beside a point, within what is seen."""
         metrics = QFontMetricsF(text_font(12, True))
         room = QRectF(0, 0, min(metrics.horizontalAdvance(text) + 20, seen.width()), 26)
+        # Right of the pointer and above it, or wherever there is room, but never under it.
         x = min(at.x() + 14, seen.right() - room.width())
         y = at.y() - 36
         room.moveTo(max(x, seen.left()), y if y > seen.top() else at.y() + 18)

@@ -13,6 +13,8 @@ FLAG_WIDTH = 122
 CURVE_WIDTH = 116
 BRANCH_WIDTH = 84
 SPILL_WIDTH = STAKE_GAP - 30
+# Six roomy rows fit above the bench in a window of 800 pixels; the seventh would have to be
+# scrolled to.
 MANY_LANES = 6
 """With more lanes than this they move together, and their heads take one line."""
 
@@ -84,6 +86,8 @@ CLOSE = Sizes(
 
 def sizes_for(lanes: int) -> Sizes:
     """Return how large things are with so many lanes."""
+    # Two sizes and nothing between: rows that change with every lane added would never stand
+    # still.
     return CLOSE if lanes > MANY_LANES else ROOMY
 
 
@@ -117,6 +121,7 @@ class Box:
 
     def meets(self, other: Box) -> bool:
         """Whether it shares more than an edge with another."""
+        # Edges may touch: ribbons that end at a joint begin on its edge.
         across = self.x < other.right and other.x < self.right
         return across and self.y < other.bottom and other.y < self.bottom
 
@@ -288,6 +293,7 @@ class MapLayout:
 
     def at(self, x: float, y: float) -> Head | Joint | Spill | Flag | Bead | Plus | None:
         """Return what lies at a point, the topmost first."""
+        # The smallest first: a plus lies on a flag’s way, and a bead on a spill’s.
         groups = (self.pluses, self.joints, self.flags, self.beads, self.spills, self.heads)
         for group in groups:
             for thing in group:
@@ -301,6 +307,7 @@ class MapLayout:
             if head.box.holds(x, y):
                 return head.lane
         for ribbon in self.ribbons:
+            # A lane of few rows is a hair, and nobody hits a hair.
             reach = max(ribbon.thickness / 2, 8)
             level = ribbon.y1 == ribbon.y2
             if level and ribbon.x1 <= x <= ribbon.x2 and abs(y - ribbon.y1) <= reach:

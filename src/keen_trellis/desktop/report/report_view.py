@@ -115,6 +115,7 @@ class ReportView(QWidget):
         self._name = QLineEdit()
         self._name.setObjectName("report.name")
         self._name.setAccessibleName(tr("Name of the report"))
+        # Fixed: a name that grows while it is typed would push its neighbours along.
         self._name.setFixedWidth(220)
         self._name.editingFinished.connect(self._rename)
         self._from = label(soft=True)
@@ -168,6 +169,7 @@ class ReportView(QWidget):
     def set_theme(self, theme: Theme) -> None:
         """Take the colours of a theme."""
         self.theme = self._lines.theme = theme
+        # Its widgets have the colours that they were made with.
         self._sentence.forget()
         self._filters.forget()
         self.renew()
@@ -190,6 +192,8 @@ class ReportView(QWidget):
         self._named = report.id
         table = self.session.reporting.table
         self._from.setText(self._from_words(report, table))
+        # The sentence is made again only where it would read otherwise: fields that are being
+        # typed in stay.
         key = (report, table.fields if table is not None else ())
         self._sentence.say(key, lambda: self._tell(report, table))
         self._show_found(report)
@@ -230,6 +234,7 @@ class ReportView(QWidget):
         theme = self.theme
         colours = {x.id: theme.lane(x.colour) for x in self.session.trellis.lanes}
         origins = [summed.rows.field(group.column).origin for group in summed.report.groups]
+        # A column of several lanes, or of none, is of no lane’s colour.
         fills = [colours[one].fill if one in colours else theme.left_out for one in origins]
         self._lines.show_summed(summed, fills)
         columns = summed.report.id, self._lines.lines_model.columnCount()
@@ -252,6 +257,7 @@ class ReportView(QWidget):
                 if kind.is_numeric
             )
             by = listed([group.title for group in summed.report.groups])
+            # Bars of one series have the accent; a second group colours them as its lane.
             series = (fills[-1] if summed.n_groups > 1 else theme.accent, fills[-1])
             self._picture.show_summed(
                 summed, look_of(theme, series), tr("{title} by {by}", title=title, by=by)
@@ -352,11 +358,13 @@ class ReportView(QWidget):
         say = self._sentence
         first = say.flow.count()
         say.word(tr("in the order of"))
+        # By the place of a figure, as the document has it: two may have one title.
         orders = {"": tr("their values")} | {str(n): f.title for n, f in enumerate(report.figures)}
         current = "" if report.sorted_by is None else str(report.sorted_by)
         say.choice("report.order", tr("The order of groups"), orders, current, self._order_by)
         ways = {"up": tr("least first"), "down": tr("most first")}
         if report.sorted_by is None:
+            # Values are dates and texts as well, of which none is least.
             ways = {"up": tr("first to last"), "down": tr("last to first")}
         way = "down" if report.descending else "up"
         say.choice(
@@ -379,6 +387,7 @@ class ReportView(QWidget):
             str(report.top or ""),
             self._show_first,
         )
+        # The order begins a line of its own, whatever room is left on the one before.
         item = say.flow.itemAt(first)
         widget = item.widget() if item is not None else None
         if widget is not None:
@@ -422,11 +431,14 @@ class ReportView(QWidget):
         table = self.session.reporting.table
         if table is None:
             return "10"
+        # A proposal that is seen at once and may be changed needs no pass over all rows.
         first = table.window(0, 1_000).column(column).to_list()
         held = [float(value) for value in first if value is not None]
         whole = (max(held) - min(held)) / 10 if held else 1.0
         if not 0 < whole < 1e30:
             return "10"
+        # From the digits, not from a logarithm, which is a hair below a whole number for some
+        # powers.
         power = 10 ** int(f"{whole:e}".split("e")[1])
         step = next(step for step in (1, 2, 5, 10) if step * power >= whole)
         return f"{step * power:.10f}".rstrip("0").rstrip(".")
@@ -450,6 +462,7 @@ class ReportView(QWidget):
         report = self._report()
         figures = (*report.figures[:place], *report.figures[place + 1 :])
         by = report.sorted_by
+        # Figures behind the one that is gone move up by one.
         sorted_by = None if by is None or by == place else by - (by > place)
         self._change(figures=figures, sorted_by=sorted_by)
 
@@ -476,10 +489,11 @@ class ReportView(QWidget):
         summed = found.summed
 
         def work(progress: Progress) -> Table:
+            # By the numbers that are shown: those of a later run may have other lines.
             return summed.rows_of(line)
 
         def show(table: Table) -> None:
-            groups = " · ".join(cell.text for cell in line.groups) or "all"
+            groups = " · ".join(cell.text for cell in line.groups) or tr("all")
             trellis, title = self.session.trellis, tr("The rows behind “{groups}”", groups=groups)
             self._rows = rows_sheet(
                 trellis,
@@ -510,6 +524,7 @@ class ReportView(QWidget):
         from keen_trellis.desktop.theme import LIGHT
         from keen_trellis.report.pictures import written
 
+        # A name without an ending is taken as .svg, which is what the field proposed.
         path = path if path.suffix.lower() in (".svg", ".png") else path.with_suffix(".svg")
         lane = self.session.trellis.lane(self._report().at.lane)
         fill = LIGHT.lane(lane.colour).fill

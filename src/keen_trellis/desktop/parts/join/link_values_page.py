@@ -68,6 +68,7 @@ class LinkValuesPage(Page):
         self.grid.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         self.grid.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.grid.selectionModel().selectionChanged.connect(self._offer_pair)
+        # Delegates are not owned by the grid: without a name here they would be gone.
         self._bars = {side: Bars(self.grid) for side in (0, 1)}
         self._hand = QPushButton()
         self._hand.setObjectName("values.same")
@@ -112,6 +113,7 @@ class LinkValuesPage(Page):
         """Take the colours of a theme."""
         super().set_theme(theme)
         self.grid.set_theme(theme)
+        # Its rows are made anew by `_show_found`, in these colours.
         self.pairs.theme = theme
         self._show_found()
 
@@ -158,6 +160,7 @@ class LinkValuesPage(Page):
                 self._proposed = found
                 self._show_pairs()
 
+        # Before the work begins: a second click would look for the same.
         self.pairs.offer_look(False)
         self.session.work.find_out(
             lambda report: propose_pairs(tie, report),
@@ -184,6 +187,7 @@ class LinkValuesPage(Page):
         )
         table = shown(found, tie.names, masks[self._which])
         first = len(found.fields)
+        # One measure for both columns, so that bars beside each other can be compared.
         longest = int(max(found.left_rows.max(initial=1), found.right_rows.max(initial=1)))
         for bars, lane in zip(self._bars.values(), (self._lane_id(), self._item.lane), strict=True):
             bars.longest, bars.colour = longest, self._origins.colours[lane].fill
@@ -194,6 +198,7 @@ class LinkValuesPage(Page):
             self.grid.setItemDelegateForColumn(
                 column, bars_of if bars_of is not None else self.grid.itemDelegate()
             )
+            # Only for other columns: a width that somebody has set stays.
             if bars_of is not None and before != table.columns:
                 self.grid.setColumnWidth(column, 138)
         self._offer_pair()
@@ -205,6 +210,8 @@ class LinkValuesPage(Page):
         taken = {_pair(one) for one in self._item.pairs}
         proposed = self._proposed
         if proposed is not None:
+            # Left out here and not where they are proposed: a click is answered without looking
+            # again.
             proposed = [one for one in proposed if one.pair not in refused | taken]
         texts = self._tie is not None and bool(self._tie.link.fields)
         note = ""
@@ -250,6 +257,8 @@ class LinkValuesPage(Page):
         made = [
             Pair(a, b, self._place_of(number))
             for number, (a, b) in enumerate(texts)
+            # A field that is the same in both values needs no pair, and one without a value can
+            # have none.
             if a != b and a and b
         ]
         return [] if self._found.blank[places].any() else made
@@ -307,6 +316,7 @@ class LinkValuesPage(Page):
         path, _ = QFileDialog.getOpenFileName(
             self, tr("Load pairs from a sheet"), str(self._folder())
         )
+        # Asked for now: the worker must not look at a document that goes on being edited.
         link = self._item.match_link()
         if not path:
             return
