@@ -10,6 +10,7 @@ import threading
 import time
 import unittest
 import uuid
+from dataclasses import replace
 from pathlib import Path
 from unittest import mock
 
@@ -19,7 +20,12 @@ import pyarrow.parquet as pq
 import pymysql
 from sqlglot import parse_one
 
-from keen_trellis.base.errors import ConnectionLostError, SourceError, UserError
+from keen_trellis.base.errors import (
+    ConnectionLostError,
+    NotThereError,
+    SourceError,
+    UserError,
+)
 from keen_trellis.base.progress import Cancelled
 from keen_trellis.cli.main import main
 from keen_trellis.document import Trellis, load, save
@@ -41,6 +47,7 @@ from keen_trellis.document.sources import (
     TableSource,
     TypedSource,
 )
+from keen_trellis.places.lane_tables import TableAsked
 from keen_trellis.places.spark.spark_session import SparkClusterSession
 from keen_trellis.run import Runner
 from keen_trellis.run.place_delivery import make_deliveries_there
@@ -216,6 +223,84 @@ class InPostgresTest(PostgresTestCase, Room):
         code, _, trouble = command("run", str(file), "--on", "pier")
         self.assertEqual(code, 2)
         self.assertIn("In test on 127.0.0.1 › odd 1 row has a value", trouble)
+        self.server.execute(f"create domain {self.schema}.fare as numeric(5, 2)")
+        sized = self.table("sized", f"fare {self.schema}.fare", "('NaN'), (1.5)")
+        trellis = apply(SetPlace(self.place), apply(AddLane("Sized", sized), Trellis())[0])[0]
+        code, _, trouble = command(
+            "run", str(self.saved(trellis, self.room / "s.trellis")), "--on", "pier"
+        )
+        self.assertEqual(code, 2)
+        self.assertIn("In test on 127.0.0.1 › sized 1 row has a value", trouble)
+
+    def test_what_the_catalogue_knows_to_give_other_rows_each_time_is_made_once(self) -> None:
+        """Whatever a query calls it: views and functions of others are looked through."""
+        made = self.schema
+        for statement in (
+            f"create table {made}.t as select n, n % 3 as k, 0.5::float8 * n as f "
+            "from generate_series(1, 300) as n",
+            f"create function {made}.any_number() returns float8 language sql as 'select random()'",
+            f"create sequence {made}.numbers",
+            f"create view {made}.by_chance as select n, {made}.any_number() as r from {made}.t",
+            f"create view {made}.numbered as select n, nextval('{made}.numbers') from {made}.t",
+            f"create view {made}.behind as select n from {made}.by_chance",
+            f"create view {made}.some as select distinct on (k) n, k from {made}.t",
+        ):
+            self.server.execute(statement)
+        session = in_postgres()
+        self.addCleanup(session.close)
+        for table in ("by_chance", "numbered", "behind"):
+            with self.subTest(table):
+                self.assertIsNone(session.table_there(self.at, TableAsked(table, made)))
+        for query, is_steady in (
+            ("select * from {}.t -- where n > 7", True),
+            ("select k, count(*), sum(n), max(f), now() from {}.t group by k order by 1", True),
+            ("select k, sum(f) from {}.t group by k", False),
+            ("select * from {}.some", False),
+            ("select n, row_number() over (order by k) from {}.t", False),
+            ("select string_agg(n::text, ',') from {}.t group by k", False),
+            ("select * from {}.t order by k limit 7", False),
+            ("select * from {}.t tablesample system (50)", False),
+            ("select 1 as a, k as a, n from {}.t fetch first 5 rows only", False),
+        ):
+            with self.subTest(query):
+                lane = session.query_there(self.at, query.format(made), "UTC")
+                assert lane is not None
+                self.assertEqual(lane.is_steady, is_steady)
+                once = session.made_once(lane)
+                names = [one.name for one in once.columns]
+                asked = once.query(names)
+                told = [session.fetch(asked, [(one.name, one.kind) for one in once.columns])]
+                self.server.execute(f"update {made}.t set n = n where k = 1")  # moves rows
+                told += [session.fetch(asked, [(one.name, one.kind) for one in once.columns])]
+                first, second = ([one[name].to_list() for name in names] for one in told)
+                self.assertEqual(first, second)
+
+    def test_two_accounts_that_may_see_other_rows_are_refused_by_name(self) -> None:
+        reader = f"keen_{uuid.uuid4().hex[:12]}"
+        self.server.execute(f"create role {reader}")
+        self.addCleanup(self.server.execute, f"drop role {reader}")
+        self.table("open_to_all", "n int", "(1)")
+        self.table("by_row", "n int", "(1)")
+        self.server.execute(f"alter table {self.schema}.by_row enable row level security")
+        session = in_postgres()
+        self.addCleanup(session.close)
+        other = replace(self.at, user=reader)
+        for table, is_same in (("open_to_all", True), ("by_row", False)):
+            asked = TableAsked(table, self.schema)
+            self.assertIsNotNone(session.table_there(self.at, asked))
+            with self.subTest(table):
+                if is_same:
+                    self.assertIsNotNone(session.table_there(other, asked))
+                else:
+                    with self.assertRaisesRegex(NotThereError, f"by_row is read as {reader}"):
+                        session.table_there(other, asked)
+        with self.assertRaisesRegex(NotThereError, "which rows they see may differ"):
+            session.query_there(other, "select current_user as who", "UTC")
+        self.server.execute(f"alter role {reader} set search_path = {self.schema}")
+        later = in_postgres()
+        self.addCleanup(later.close)
+        with self.assertRaisesRegex(NotThereError, "which rows they see may differ"):
+            later.table_there(other, TableAsked("open_to_all", self.schema))
 
     def test_the_sql_names_lanes_and_steps_and_is_what_the_server_reads(self) -> None:
         file = self.saved(self.tied(), self.room / "tied.trellis")

@@ -63,6 +63,9 @@ class LaneThere:
     columns : tuple of Stored
     left_out : tuple of str
         Columns that hold bytes.
+    is_steady : bool
+        Whether the statement gives the same rows within whatever it is asked; else its rows are
+        made once (`Session.made_once`).
     """
 
     where: str
@@ -70,6 +73,7 @@ class LaneThere:
     statement: str
     columns: tuple[Stored, ...]
     left_out: tuple[str, ...] = ()
+    is_steady: bool = True
 
     @property
     def schema(self) -> Schema:

@@ -101,6 +101,10 @@ class Session(ABC):
         """Return how the rows of a Parquet file are had; None where nobody there sees it."""
         return None
 
+    def made_once(self, lane: LaneThere, report: Report = quiet) -> LaneThere:
+        """Return a lane whose rows are the same for every question of the run."""
+        return lane
+
     def knows(self, database: Database | None) -> bool:
         """Whether a database is the place itself."""
         return False

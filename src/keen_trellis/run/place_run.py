@@ -142,6 +142,7 @@ class There:
                         # by `require_unwritten`.
                         self._files.setdefault(place, stamps_below(place))
                     lying.require_kinds(lane.source.kinds, self.session.dialect.title)
+                    lying = self.session.made_once(lying, self.report)
                     stamp = f"there {lane.id}"
                     self.lying[stamp] = lying
                     return Read(stamp, lane.id, lying.schema)

@@ -341,7 +341,8 @@ def _digits(texts: pa.ChunkedArray) -> Column | None:
     scale = pc.max(pc.if_else(has_mark, after, 0)).as_py() or 0
     before = pc.max(pc.if_else(has_mark, marks, pc.binary_length(texts))).as_py() or 0
     if before + scale > DIGITS_AT_MOST:  # Arrow would wrap round; a sign counts as a digit here
-        return _wide_digits(texts)
+        # zeros at the end take room and say nothing: 7/100 comes with twenty digits behind the mark
+        return _wide_digits(pc.replace_substring_regex(texts, r"(\.\d*?)0+$", r"\1"))
     try:
         # At most 37 behind: Arrow wants room for one digit before the mark.
         return from_arrow(texts.cast(pa.decimal128(38, min(scale, 37))))

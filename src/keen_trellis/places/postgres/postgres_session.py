@@ -8,11 +8,11 @@ from __future__ import annotations
 import contextlib
 import uuid
 from collections.abc import Sequence
+from dataclasses import replace
 from decimal import Decimal
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-import sqlglot
 from sqlglot import exp
 
 from keen_trellis.base.errors import DeliveryError, NotThereError, SourceError, UserError
@@ -20,6 +20,7 @@ from keen_trellis.base.language import tr
 from keen_trellis.base.progress import Report, quiet
 from keen_trellis.base.words import with_capital
 from keen_trellis.data import Column, Kind, Table
+from keen_trellis.data.column import DIGITS_AT_MOST
 from keen_trellis.data.column_names import column_names
 from keen_trellis.deliver.added import would_change
 from keen_trellis.deliver.tables import Target, columns_there, require_names, require_state
@@ -27,6 +28,7 @@ from keen_trellis.deliver.text_writer import text_blocks
 from keen_trellis.layouts.delivered_text import TextForm
 from keen_trellis.places.lane_tables import LaneThere, Stored, TableAsked
 from keen_trellis.places.place_session import Session
+from keen_trellis.places.postgres.what_is_read import names_differ, what_is_read
 from keen_trellis.servers.connections import engine, explained
 from keen_trellis.servers.database_values import of_copied, statement_of
 from keen_trellis.servers.described import column_named, table_described
@@ -113,7 +115,7 @@ class PostgresSession(Session):
             return None
         where = f"{self.label} › {asked.table}"
         with self.telling():
-            return self._lane(self._table_statement(asked, where), where, asked.zone)
+            return self._lane(database, self._table_statement(asked, where), where, asked.zone)
 
     def _table_statement(self, asked: TableAsked, where: str) -> str:
         import sqlalchemy as sa
@@ -137,7 +139,8 @@ class PostgresSession(Session):
     def query_there(self, database: Database, query: str, zone: str) -> LaneThere | None:
         """Return how the rows of a query typed by hand are had; errors as for `read_query`.
 
-        One that may give other rows each time is none of there: it is read once, and sent along.
+        One that calls what may give other rows each time is none of there: it is read once, in a
+        transaction that can write nothing, and sent along.
         """
         from keen_trellis.servers.functions_called import require_reading
         from keen_trellis.servers.queries import refuse_writing
@@ -145,14 +148,12 @@ class PostgresSession(Session):
         if not self.knows(database):
             return None
         calls = refuse_writing(query, self.server)
+        # the line end: what stands behind a query must be no part of a comment at its end
+        statement = query.strip().rstrip(";") + "\n"
         with self.telling():
             require_reading(self.connection, calls)
-        if not _is_steady(query):
-            return None
-        with self.telling():
-            return self._lane(
-                query.strip().rstrip(";"), tr("a query of {label}", label=self.label), zone
-            )
+            where = tr("a query of {label}", label=self.label)
+            return self._lane(database, statement, where, zone)
 
     def knows(self, database: Database | None) -> bool:
         """Whether a database is the one of the run, whoever asks for it."""
@@ -218,9 +219,15 @@ class PostgresSession(Session):
                 tr("Nothing has been changed there; see to what it says, and deliver again."),
             ) from error
 
-    def _lane(self, statement: str, where: str, zone: str) -> LaneThere:
-        """Return a lane by the types that the server says its columns have."""
-        with self._savepoint(), self._raw.cursor() as cursor:
+    def _lane(self, database: Database, statement: str, where: str, zone: str) -> LaneThere | None:
+        """Return a lane by the types that the server says its columns have; None as `query_there`.
+
+        Raises
+        ------
+        NotThereError
+            The account that reads it may see other rows than that of the run.
+        """
+        with self._undone(), self._raw.cursor() as cursor:
             # No rows, only what the server says of the columns: it plans the query, and runs
             # nothing of it.
             cursor.execute(f"SELECT * FROM ({statement}) AS t LIMIT 0")
@@ -228,14 +235,58 @@ class PostgresSession(Session):
                 (one.name, int(one.type_code), one.precision, one.scale)
                 for one in cursor.description or ()
             ]
+            read = what_is_read(cursor, statement, len(described))
+            self._require_one_account(cursor, database, read.asks_who, where)
+        if read.is_other:
+            return None
+        stored_as = [name for name, *_ in described]
+        if len(set(stored_as)) < len(stored_as):  # of two columns of one name neither can be named
+            stored_as = [f"c{number}" for number in range(len(described))]
+            statement = f"SELECT * FROM ({statement}) AS q({', '.join(stored_as)})"
         names, _ = column_names([name for name, *_ in described], where, declared=True)
         found, left_out = [], []
-        for (stored, oid, precision, _), name in zip(described, names, strict=True):
+        for stored, (_, oid, precision, _), name in zip(stored_as, described, names, strict=True):
             if oid == BYTES:
                 left_out.append(name)
             else:
                 found.append(_stored(name, column(stored, "t"), oid, precision, zone))
-        return LaneThere(where, self.dialect.name, statement, tuple(found), tuple(left_out))
+        return LaneThere(
+            where, self.dialect.name, statement, tuple(found), tuple(left_out), read.is_steady
+        )
+
+    def _require_one_account(
+        self, cursor: Any, database: Database, asks_who: bool, where: str
+    ) -> None:
+        """Refuse rows that the account of a source may see otherwise than that of the run."""
+        assert isinstance(database, Server)
+        accounts = database.user, self.server.user
+        if accounts[0] != accounts[1] and (asks_who or names_differ(cursor, *accounts)):
+            raise NotThereError(
+                tr(
+                    "{where} is read as {account}, and the place is asked as {other}: which rows "
+                    "they see may differ.",
+                    where=with_capital(where),
+                    account=accounts[0],
+                    other=accounts[1],
+                ),
+                tr("Give both the same account, or run the trellis on this machine."),
+            )
+
+    def made_once(self, lane: LaneThere, report: Report = quiet) -> LaneThere:
+        """Return a lane whose rows are the same for every question: kept, where they may not be."""
+        if lane.is_steady:
+            return lane
+        name = f"keen_once_{uuid.uuid4().hex}"
+
+        def make() -> None:
+            with self._savepoint(), self._raw.cursor() as cursor:
+                cursor.execute(
+                    f"CREATE TEMPORARY TABLE {name} AS SELECT * FROM ({lane.statement}) AS q"
+                )
+                cursor.execute(f"ANALYZE {name}")
+
+        self.doing(make, report, tr("Reading {where} once", where=lane.where))
+        return replace(lane, statement=f"SELECT * FROM pg_temp.{name}", is_steady=True)
 
     def fetch(self, query: Sql, columns: Sequence[tuple[str, Kind]]) -> dict[str, Column]:
         """Return the columns of a query, in their kinds.
@@ -302,6 +353,18 @@ class PostgresSession(Session):
                 raise
             cursor.execute("RELEASE SAVEPOINT keen")
 
+    @contextlib.contextmanager
+    def _undone(self) -> Any:
+        """Have whatever is done undone, also where nothing fails."""
+        with self._raw.cursor() as cursor:
+            cursor.execute("SAVEPOINT keen")
+            try:
+                yield
+            finally:
+                # a connection that is gone has nothing to undo, and says so in the error itself
+                with contextlib.suppress(Exception):
+                    cursor.execute("ROLLBACK TO SAVEPOINT keen")
+
     def stop(self) -> None:
         """Cancel what the server is doing."""
         with contextlib.suppress(Exception):  # a dead connection cannot be told anything
@@ -340,7 +403,10 @@ def _stored(name: str, value: Sql, oid: int, precision: int | None, zone: str) -
             nan = exp.EQ(this=value, expression=dialect.cast(text("NaN"), kind))
             return Stored(name, kind, choose(nan, dialect.literal(None, kind), value.copy()))
         case Kind.EXACT:
-            return Stored(name, kind, value, _odd_decimal(value) if not precision else None)
+            # Of a declared size all fit into it but NaN, which is none of the amounts here.
+            is_sized = bool(precision) and (precision or 0) <= DIGITS_AT_MOST
+            nan = exp.EQ(this=value.copy(), expression=dialect.cast(text("NaN"), kind))
+            return Stored(name, kind, value, nan if is_sized else _odd_decimal(value))
         case Kind.DATE | Kind.DATE_TIME:
             if oid == WITH_ZONE:
                 value = exp.Anonymous(this="TIMEZONE", expressions=[text(zone), value])
@@ -364,8 +430,8 @@ _CALENDAR = {
 def _odd_decimal(value: Sql) -> Sql:
     """Return whether a numeric of any size has no place in 38 digits, or is no number."""
     size = exp.Abs(this=value.copy())
-    # Digits behind the mark that are there, zeros among them: 1.500 has three.
-    scale = exp.Anonymous(this="SCALE", expressions=[value.copy()])
+    # Digits behind the mark that say something: 1.500 has one, and 7/100 two of its twenty.
+    scale = exp.Anonymous(this="MIN_SCALE", expressions=[value.copy()])
     # NaN and infinity are beyond every bound; their scale is null
     beyond = exp.GTE(this=size, expression=POSTGRES.exact(_HALF))
     fine = exp.GT(this=scale, expression=exp.Literal.number(_BEHIND))
@@ -373,19 +439,6 @@ def _odd_decimal(value: Sql) -> Sql:
 
 
 _HALF, _BEHIND = Decimal(10) ** 20, 18
-
-
-_OTHER_EACH_TIME = {
-    *("RANDOM", "RANDOM_NORMAL", "GEN_RANDOM_UUID", "UUID_GENERATE_V4", "TABLESAMPLE"),
-    *("CLOCK_TIMESTAMP", "TIMEOFDAY", "STATEMENT_TIMESTAMP", "LIMIT", "OFFSET", "FETCH"),
-}
-"""What may give other rows each time: of rows that are equal in an order, too, any may be cut."""
-
-
-def _is_steady(query: str) -> bool:
-    """Whether a query gives the same rows however often, and within whatever, it is asked."""
-    words = {token.text.upper() for token in sqlglot.tokenize(query, read="postgres")}
-    return not words & _OTHER_EACH_TIME
 
 
 def _whereabouts(server: Server) -> tuple[object, ...]:
