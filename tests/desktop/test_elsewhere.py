@@ -1,9 +1,14 @@
 """An analyst lets the trellis run where the data is, and never takes a sample for the whole."""
 
+import uuid
+from dataclasses import replace
+from unittest import mock
+
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QDialog, QLabel, QLineEdit, QMenu, QPushButton, QTableWidget, QWidget
 
 from keen_trellis.desktop.place.place_dialog import PlaceDialog
+from keen_trellis.desktop.session import place_runs
 from keen_trellis.document.edits import SetPlace
 from keen_trellis.document.places import RunPlace
 from keen_trellis.servers.server import Server
@@ -15,11 +20,19 @@ SERVER = Server("postgresql", "127.0.0.1", "test", "postgres")
 
 class ElsewhereTest(WindowTestCase, PostgresTestCase):
     def setUp(self) -> None:
+        held = mock.patch.object(place_runs, "HOLDS_S", 1.0)
+        held.start()
+        self.addCleanup(held.stop)
         PostgresTestCase.setUp(self)
+        self.account = f"keen_{uuid.uuid4().hex[:12]}"
+        self.server.execute(f"create role {self.account} superuser login")
+        # once the window is closed: its transaction holds the role until it ends
+        self.addCleanup(self.server.execute, f"drop role {self.account}")
         WindowTestCase.setUp(self)
         self.open_demo()
-        self.session.secrets.give(SERVER, "")
-        self.session.do(SetPlace(RunPlace(name="pier", at=SERVER)))
+        at = replace(SERVER, user=self.account)
+        self.session.secrets.give(at, "")
+        self.session.do(SetPlace(RunPlace(name="pier", at=at)))
         self.settle()
 
     def go_to(self, words: str) -> None:
@@ -66,6 +79,10 @@ class ElsewhereTest(WindowTestCase, PostgresTestCase):
         self.settle()
         page = self.window.bench.open_one
         self.assertIn("Counted on", page.findChild(QLabel, "there.state").text())
+        mine = f"select count(*) from pg_stat_activity where usename = '{self.account}'"
+        self.wait_until(lambda: self.server.execute(mine).fetchone() == (0,))
+        self.click("there.count")  # another connection, which is no matter of whoever asks
+        self.assertIn("Counted on pier", self.text("there.state"))
 
     def test_an_edit_makes_counts_old_and_pages_say_that_they_see_a_part(
         self,

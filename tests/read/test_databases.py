@@ -291,7 +291,8 @@ class PostgresTest(ServerTestCase):
         server = self.postgres()
         end = (
             "select pg_terminate_backend(pid) from pg_stat_activity "
-            "where application_name = 'keen-trellis' and state = 'active'"
+            "where application_name = 'keen-trellis' and state = 'active' "
+            "and query like '%pg_sleep(20)%'"
         )
 
         def ending() -> None:

@@ -4,6 +4,8 @@ import contextlib
 import socket
 import sqlite3
 import struct
+import subprocess
+import sys
 import threading
 import time
 import unittest
@@ -188,6 +190,39 @@ class TimeLimitTest(ServerTestCase):
                 with self.refused("has said nothing for 3 seconds"):
                     read_query(through, wide.format(rows), timeout_s=1, secrets=self.secrets)
                 self.assertLess(time.monotonic() - began, 10)
+
+    def test_an_account_s_own_limit_stays_and_a_killed_program_s_question_ends(self) -> None:
+        server = self.postgres()
+        hasty = replace(POSTGRES, user=self.name)
+        server.execute(f"create role {self.name} login")
+        self.addCleanup(server.execute, f"drop role {self.name}")
+        server.execute(f"alter role {self.name} set statement_timeout = '300ms'")
+        self.secrets.give(hasty, "")
+        began = time.monotonic()
+        with self.refused("was not done in the time allowed"):
+            read_query(hasty, "select pg_sleep(20)", timeout_s=60, secrets=self.secrets)
+        self.assertLess(time.monotonic() - began, 10)
+        question = f"select pg_sleep(90) /* {self.name} */"
+        asks = (
+            "from tests.read.test_servers import *\nsecrets = Secrets()\n"
+            f"secrets.give(POSTGRES, '')\nread_query(POSTGRES, {question!r}, 90, secrets=secrets)"
+        )
+        program = subprocess.Popen([sys.executable, "-c", asks])
+        self.addCleanup(program.wait)
+        at_work = (
+            "select count(*) from pg_stat_activity where state = 'active' "
+            f"and query like '%{self.name}%' and pid <> pg_backend_pid()"
+        )
+
+        def wait_for(number: int) -> None:
+            deadline = time.monotonic() + 40
+            while server.execute(at_work).fetchone() != (number,):
+                self.assertLess(time.monotonic(), deadline)
+                time.sleep(0.1)
+
+        wait_for(1)
+        program.kill()
+        wait_for(0)
 
 
 class FunctionsCalledTest(ServerTestCase):

@@ -51,11 +51,14 @@ class Session(ABC):
         What the place is called in sentences.
     runs_our_code : bool
         Whether it may be able to.
+    holds_others_up : bool
+        Whether others wait for it while it is open, who change what it has read.
     """
 
     dialect: Dialect
     label: str
     runs_our_code = False
+    holds_others_up = False
 
     def __init__(self) -> None:
         self._sent: dict[str, object] = {}

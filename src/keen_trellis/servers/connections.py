@@ -39,6 +39,8 @@ BATCH = 20_000
 _CONNECT_S, _GRACE_S, _ANSWER_S = 10, 2, 300
 """How long a server may take to let one in, and to say anything after that."""
 _POLL_S, _LEAVES_S, _TELLS_S = 0.1, 0.3, 2.0
+_LOOKED_AFTER_S = 5
+"""How often PostgreSQL looks, while it works, whether whoever asked is still there."""
 _CALLED = {"postgresql": "PostgreSQL", "mariadb": "MariaDB"}
 _HERE = ("localhost", "127.0.0.1", "::1")
 
@@ -514,31 +516,28 @@ def engine(
         database.usual_port,
         database.database,
     )
-    if is_postgres:
-        arguments = _postgres(database, timeout_s, writes)
-    else:
-        arguments = _mariadb(database, timeout_s)
+    arguments = _postgres(database, writes) if is_postgres else _mariadb(database, timeout_s)
     made = sa.create_engine(
         url, poolclass=sa.pool.NullPool, connect_args=arguments, hide_parameters=True
     )
-    if not is_postgres:
+    if is_postgres:
+        sa.event.listen(made, "connect", lambda raw, _: _prepare_postgres(raw, timeout_s))
+    else:
         sa.event.listen(made, "connect", lambda raw, _: _prepare_mariadb(raw, timeout_s, writes))
     return made
 
 
-def _postgres(server: Server, timeout_s: float | None, writes: bool) -> dict[str, Any]:
+def _postgres(server: Server, writes: bool) -> dict[str, Any]:
     modes = {
         "where offered": "prefer",
         "always": "require",
         "always, server verified": "verify-full",
         "never": "disable",
     }
-    limit_ms = int((timeout_s or 0) * 1000)
     settings = (
         f"default_transaction_read_only={'off' if writes else 'on'}",
         "timezone=UTC",
         *_AS_WE_READ,
-        f"statement_timeout={limit_ms}",
     )
     made: dict[str, Any] = {
         "connect_timeout": _CONNECT_S,
@@ -605,6 +604,26 @@ def _mariadb(server: Server, timeout_s: float | None) -> dict[str, Any]:
             context.check_hostname, context.verify_mode = False, ssl.CERT_NONE
         made["ssl"] = context
     return made
+
+
+def _prepare_postgres(raw: Any, timeout_s: float | None) -> None:
+    """Set what may be set by its present value alone, or is not known to every version."""
+    with raw.cursor() as cursor:
+        # whoever asked may be killed: the server sees to it, and does not work on for nobody
+        cursor.execute(
+            "SELECT set_config(name, %s, false) FROM pg_catalog.pg_settings "
+            "WHERE name = 'client_connection_check_interval'",
+            (f"{_LOOKED_AFTER_S}s",),
+        )
+        # a shorter limit of the account stays
+        if timeout_s:
+            limit_ms = int(timeout_s * 1000)
+            cursor.execute(
+                "SELECT set_config(name, %s, false) FROM pg_catalog.pg_settings "
+                "WHERE name = 'statement_timeout' AND setting::bigint NOT BETWEEN 1 AND %s",
+                (str(limit_ms), limit_ms),
+            )
+    raw.commit()
 
 
 def _prepare_mariadb(raw: Any, timeout_s: float | None, writes: bool) -> None:

@@ -14,7 +14,7 @@ from dataclasses import dataclass, replace
 from functools import cached_property, partial
 from typing import TYPE_CHECKING, Any
 
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import QObject, QTimer, Signal
 
 from keen_trellis.base.errors import PasswordError, UserError
 from keen_trellis.base.language import tr
@@ -38,6 +38,8 @@ if TYPE_CHECKING:
     from keen_trellis.run.place_facts import ThereResults
     from keen_trellis.run.place_run import There
 
+HOLDS_S = 30
+"""How long a connection that keeps others waiting is held open after the last question."""
 FIRST_ROWS = 1_000
 """How many rows of each lane are read here while it runs elsewhere, and fetched to be seen."""
 
@@ -63,6 +65,7 @@ class Elsewhere(QObject):
 
     went = Signal()
     leaves = Signal()
+    _answered = Signal()
 
     def __init__(
         self, document: OpenDocument, work: Work, telling: Telling, secrets: Secrets
@@ -79,6 +82,12 @@ class Elsewhere(QObject):
         self._there: There | None = None
         self._one_at_a_time = threading.Lock()
         self._uncounted: tuple[Results, Results] | None = None
+        self._rest = QTimer(self)
+        self._rest.setSingleShot(True)
+        self._rest.setInterval(int(HOLDS_S * 1000))
+        self._rest.timeout.connect(self._let_go)
+        # a signal, since questions end on other threads, and a timer begins on its own alone
+        self._answered.connect(self._rest.start)
 
     def choose(self, name: str) -> None:
         """Go to a place of the trellis by its name; with an empty one back to this machine."""
@@ -96,13 +105,27 @@ class Elsewhere(QObject):
     def forget(self) -> None:
         """Leave the place; another trellis is taken up, or another place."""
         self.jobs.stop_all()
-        gone, self._open = self._open, None
+        self._leave()
+        self.results, self.counted_at, self.place = None, None, None
+        self._work.rows_at_most = None
+
+    def _leave(self) -> None:
+        """Let go of the connection; the next question makes another."""
+        gone, self._open, self._there = self._open, None, None
         if gone is not None:
             # Apart, and nobody waits: a server that does not answer would hold the window, and a
             # cluster takes seconds to end a session.
             threading.Thread(target=gone.close, daemon=True).start()
-        self._there, self.results, self.counted_at, self.place = None, None, None, None
-        self._work.rows_at_most = None
+
+    def _let_go(self) -> None:
+        """Leave a server that others wait for: its transaction sees one state of the tables."""
+        if not self._one_at_a_time.acquire(blocking=False):
+            return  # somebody asks: the end of that question begins to wait anew
+        try:
+            if self._open is not None and self._open.holds_others_up:
+                self._leave()
+        finally:
+            self._one_at_a_time.release()
 
     @property
     def is_of_now(self) -> bool:
@@ -204,6 +227,7 @@ class Elsewhere(QObject):
             yield
         finally:
             self._one_at_a_time.release()
+            self._answered.emit()
 
     def _start(
         self,
@@ -226,7 +250,7 @@ class Elsewhere(QObject):
             # Whether the fault was the connection's cannot be told for every server; a new one
             # costs less than a session that stays broken.
             if isinstance(error, UserError):  # a connection that is gone is made anew
-                self._open, self._there = None, None
+                self._leave()
             self._work.tell_failure(error, tr("Stopped: nothing was changed there."))
             self.went.emit()
 

@@ -76,6 +76,7 @@ class PostgresSession(Session):
     """
 
     dialect = POSTGRES
+    holds_others_up = True  # its transaction keeps a lock on every table that it has read
 
     def __init__(self, server: Server, secrets: Secrets | None = None) -> None:
         super().__init__()
