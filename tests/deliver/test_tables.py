@@ -163,6 +163,24 @@ class TablesCase(unittest.TestCase):
         self.deliver(ROWS, how="replace")
         self.assertEqual(self.back().columns, ROWS.columns)
 
+    hung: tuple[str, ...]
+    """What others hang on a table: `it` is its name."""
+
+    def ask(self, statement: str) -> None:
+        raise NotImplementedError
+
+    def test_what_hangs_on_a_table_stays_while_its_rows_are_replaced(self) -> None:
+        self.deliver(SMALL)
+        for statement in self.hung:
+            self.ask(statement)
+        later = Table.from_columns({"name": ["Puffin"], "id": [2**40]})
+        self.deliver(later, how="replace")
+        self.assertEqual(list(self.back().rows()), [(2**40, "Puffin")])
+        for other in (ROWS, Table.from_columns({"id": ["one"], "name": ["Tern"]})):
+            with self.assertRaisesRegex(DeliveryError, "lose .*the index .*by_name"):
+                self.deliver(other, how="replace")  # what hung there still does
+        self.assertEqual(list(self.back().rows()), [(2**40, "Puffin")])
+
     def test_stopped_in_the_middle_the_old_table_stays(self) -> None:
         many = Table.of({"n": Column.of(list(range(100_000)), Kind.INTEGER)})
         with self.assertRaises(Cancelled):
@@ -227,6 +245,16 @@ class InSqlite(TablesCase):
             database.execute(f'create table "{self.name}" ({columns})')
             database.commit()
 
+    hung = (
+        "create index by_name on it (name)",
+        "create trigger heard after insert on it begin select 1; end",
+    )
+
+    def ask(self, statement: str) -> None:
+        with contextlib.closing(sqlite3.connect(self.path)) as database:
+            database.execute(statement.replace(" it ", f' "{self.name}" '))
+            database.commit()
+
     def expected(self) -> Table:
         """It has no moments and no truth, and no number of more digits than a double."""
         columns = {name: ROWS.column(name) for name in ROWS.columns}
@@ -288,6 +316,44 @@ class InPostgres(TablesCase):
     def back(self) -> Table:
         return read_table(self.database, self.name, "public", secrets=self.secrets).table
 
+    hung = (
+        "create index by_name on it (name)",
+        "grant select on it to public",
+        "comment on table it is 'For the harbour office'",
+        "alter table it add check (id > 0)",
+    )
+
+    def ask(self, statement: str) -> None:
+        self.server.execute(statement.replace(" it ", f' "{self.name}" '))
+
+    def test_a_table_that_is_filled_anew_keeps_its_types_as_long_as_they_hold_the_rows(
+        self,
+    ) -> None:
+        declared = "fare numeric(6,2), n smallint, pier varchar(9), at time(0)"
+        types = (
+            "select string_agg(format_type(atttypid, atttypmod), ', ' order by attnum) "
+            f"from pg_attribute where attrelid = '\"{self.name}\"'::regclass and attnum > 0"
+        )
+        fits = {"fare": Decimal("1234.50"), "n": 7, "pier": "Tolland", "at": dt.time(8, 30)}
+        for name, value in (
+            ("n", -32_768),
+            ("n", 32_768),
+            ("fare", Decimal("12345.5")),
+            ("fare", Decimal("1.505")),
+            ("pier", "Tolland Pier"),
+            ("at", dt.time(8, 30, 0, 1)),
+            ("n", Decimal("7.5")),
+        ):
+            self.make(declared)
+            before = self.server.execute(types).fetchone()
+            rows = {one: [{**fits, name: value}[one], None] for one in fits}
+            with self.subTest(name=name, value=value):
+                self.deliver(Table.from_columns(rows), how="replace")
+                stays = self.server.execute(types).fetchone() == before
+                self.assertEqual(stays, value == -32_768)
+                back = self.back().column(name).to_list()
+                self.assertEqual([back[0], back[-1]], [value, None])
+
     def test_names_are_never_cut_short_and_odd_ones_stay(self) -> None:
         with self.assertRaisesRegex(DeliveryError, "63 bytes"):
             self.deliver(Table.from_columns({"é" * 32: [1]}))
@@ -321,6 +387,16 @@ class InMariaDb(TablesCase):
         with self.server.cursor() as cursor:
             cursor.execute(f"drop table if exists `{self.name}`")
             cursor.execute(f"create table `{self.name}` ({columns})")
+
+    hung = (
+        "create index by_name on it (name(20))",
+        "alter table it comment 'For the harbour office'",
+        "create trigger heard after insert on it for each row set @heard = 1",
+    )
+
+    def ask(self, statement: str) -> None:
+        with self.server.cursor() as cursor:
+            cursor.execute(statement.replace(" it ", f" `{self.name}` "))
 
     def test_a_server_that_would_cut_values_short_refuses_them(self) -> None:
         connect = pymysql.connect

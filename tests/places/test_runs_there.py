@@ -192,6 +192,36 @@ class InPostgresTest(PostgresTestCase, Room):
             [(1, "Tolland"), (1, "Tolland"), (2, "Brae"), (9, None), (None, None)],
         )
 
+    def test_what_hangs_on_a_table_there_stays_while_its_rows_are_replaced(self) -> None:
+        source = self.table("fares", "n int, fare numeric(6,2)", "(1, 1.25), (2, 3.5)")
+        trellis = apply(AddLane("Fares", source), Trellis())[0]
+        trellis = apply(AddDelivery("fares", "Fares", "x.csv"), trellis)[0]
+        ((_, item),) = trellis.deliveries()
+        into = IntoTable(database=self.at, table="kept", in_schema=self.schema, how="replace")
+        made = DeliveryItem(**dict(item.model_copy(update={"path": "", "into": into})))
+        told = apply(SetPlace(self.place), apply(SetDelivery(made), trellis)[0])[0]
+        file = self.saved(told, self.room / "fares.trellis")
+        kept = f"{self.schema}.kept"
+        for columns, code in (
+            ("n bigint generated always as identity, fare numeric(5, 2)", 0),
+            ("fare numeric(9, 2), n bigint", 0),
+            ("n bigint, fare numeric(5, 1)", 2),
+            ("n bigint, fare numeric(2, 2)", 2),
+            ("n bigint, fare text", 2),
+            ("n bigint", 2),
+        ):
+            with self.subTest(columns):
+                self.server.execute(f"drop table if exists {kept} cascade")
+                self.server.execute(f"create table {kept} ({columns})")
+                self.server.execute(f"create view {self.schema}.seen as select n from {kept}")
+                self.server.execute(f"grant select on {kept} to public")
+                found, _, trouble = command("run", str(file), "--on", "pier", "--deliver")
+                self.assertEqual(found, code, trouble)
+                rows = self.server.execute(f"select n from {self.schema}.seen order by n")
+                self.assertEqual(rows.fetchall(), [] if code else [(1,), (2,)])
+                if code:
+                    self.assertIn("the rights of PUBLIC and the view", trouble)
+
     def test_rows_are_added_there_as_they_are_or_not_at_all(self) -> None:
         source = self.table("fares", "fare numeric, at timestamp", "(1.25, '2026-01-05 08:30')")
         trellis = apply(AddLane("Fares", source), Trellis())[0]

@@ -57,6 +57,18 @@ def require_held(table: Table, stored: Mapping[str, Any], where: str) -> None:
             raise would_change(field.name, lost, where, held_as=f"{held_as}: {how}")
 
 
+def changed_values(column: Column, held_as: Any) -> int:
+    """Return how many values a column of a server, or of SQLite, would change."""
+    return (_in_sqlite if isinstance(held_as, str) else _of)(column, held_as)[0]
+
+
+def digits_before(column: Column) -> int:
+    """Return the most digits that an amount of a column has before its mark."""
+    shown = column.texts().dictionary_encode().dictionary.to_pylist()
+    amounts = [Decimal(text) for text in shown if text is not None]
+    return max((one.adjusted() + 1 for one in amounts if one), default=0)
+
+
 def would_change(name: str, values: int, where: str, held_as: str) -> DeliveryError:
     """Return the refusal to add rows to a table that would hold values of a column otherwise."""
     return DeliveryError(

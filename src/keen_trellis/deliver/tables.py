@@ -21,6 +21,13 @@ from keen_trellis.base.whole_files import is_left_behind, passing_name, whole_fi
 from keen_trellis.base.words import counted, with_capital
 from keen_trellis.data.kinds import Kind
 from keen_trellis.deliver.added import require_held
+from keen_trellis.deliver.replaced import (
+    IN_MARIADB,
+    IN_POSTGRES,
+    IN_SQLITE,
+    is_kept,
+    require_nothing_hangs,
+)
 from keen_trellis.deliver.sheet_cells import odd_rows
 from keen_trellis.layouts.delivered_text import TextForm
 from keen_trellis.servers.connections import engine, explained
@@ -331,9 +338,14 @@ def _write_sqlite(path: Path, table: Table, target: Target, report: Report) -> N
                     ),
                     tr("Choose another name."),
                 )
-            if target.how == "replace":
+            is_same = target.how == "replace" and there == column_types(table, target)
+            keys = [one[1] for one in info or () if one[5]]
+            if is_same and (not target.key or keys == [target.key]):
+                database.execute(f"DELETE FROM {name}")
+            elif target.how != "add":
+                hangs = database.execute(IN_SQLITE, (target.table,)).fetchall()
+                require_nothing_hangs(hangs, target.words)
                 database.execute(f"DROP TABLE IF EXISTS {name}")
-            if target.how != "add":
                 database.execute(f"CREATE TABLE {name} {columns}")
             marks = ", ".join("?" * len(table.columns))
             for rows in _rows(table, report):
@@ -379,12 +391,15 @@ def _into_postgres(table: Table, target: Target, secrets: Secrets, report: Repor
         with made.begin() as connection:
             there = columns_there(connection, target)
             require_state(there, table, target)
-            if target.how == "replace" and there is not None:
-                connection.execute(sa.text(f"DROP TABLE {_plain(name)}"))
-            if target.how != "add":
-                connection.execute(sa.text(f"CREATE TABLE {_plain(name)} {_plain(columns)}"))
             raw = connection.connection.driver_connection
             assert raw is not None
+            if target.how == "replace" and there is not None:
+                with raw.cursor() as cursor:
+                    stays = empty_or_drop(connection, cursor, target, table, there)
+            else:
+                stays = target.how == "add"
+            if not stays:
+                connection.execute(sa.text(f"CREATE TABLE {_plain(name)} {_plain(columns)}"))
             # in the one transaction that makes the table: whoever reads sees the old one, or all of
             # the new
             copy = f"COPY {name} ({names}) FROM STDIN (FORMAT csv)"
@@ -397,6 +412,39 @@ def _into_postgres(table: Table, target: Target, secrets: Secrets, report: Repor
                     into.write(block)
     finally:
         made.dispose()
+
+
+def empty_or_drop(
+    connection: Any, cursor: Any, target: Target, table: Table, there: Mapping[str, Any]
+) -> bool:
+    """Empty a table of PostgreSQL that is replaced, or drop it; return whether it is still there.
+
+    Raises
+    ------
+    DeliveryError
+        It cannot hold the rows, and something hangs on it that would go with it.
+    """
+    name = _in_double_quotes(target.table)
+    if target.in_schema:
+        name = f"{_in_double_quotes(target.in_schema)}.{name}"
+    if is_kept(table, there, "postgresql") and _has_key(connection, target):
+        # refused where another table refers to it: nothing of others is emptied along
+        cursor.execute(f"TRUNCATE {name}")
+        return True
+    cursor.execute(IN_POSTGRES, {"table": name})
+    require_nothing_hangs(cursor.fetchall(), target.words)
+    cursor.execute(f"DROP TABLE {name}")
+    return False
+
+
+def _has_key(connection: Any, target: Target) -> bool:
+    """Whether a table that is there has the key that is asked for, or need not have one."""
+    import sqlalchemy as sa
+
+    if not target.key:
+        return True
+    found = sa.inspect(connection).get_pk_constraint(target.table, schema=target.in_schema)
+    return bool(found["constrained_columns"] == [target.key])
 
 
 def _plain(statement: str) -> str:
@@ -416,7 +464,6 @@ def _into_mariadb(table: Table, target: Target, secrets: Secrets, report: Report
     beside, gone = (
         f"{schema}{_in_backticks(f'{_BESIDE}{uuid.uuid4().hex}')}" for _ in ("new", "old")
     )
-    into = name if target.how == "add" else beside
     marks = ", ".join(["%s"] * len(table.columns))
     made = engine(target.database, secrets, None, writes=True)
     try:
@@ -426,8 +473,14 @@ def _into_mariadb(table: Table, target: Target, secrets: Secrets, report: Report
             raw: Any = connection.connection.driver_connection
             with raw.cursor() as cursor:
                 _remove_leftovers(cursor, target)
+                stays = target.how == "add"
+                if target.how == "replace" and there is not None:
+                    stays = _is_kept_in_mariadb(connection, cursor, target, table, there)
+                into = name if stays else beside
                 try:
-                    if target.how != "add":
+                    if stays and target.how == "replace":
+                        cursor.execute(f"DELETE FROM {name}")  # TRUNCATE would end the transaction
+                    if not stays:
                         cursor.execute(
                             f"CREATE TABLE {beside} {columns} CHARACTER SET utf8mb4 "
                             "COLLATE utf8mb4_bin ENGINE InnoDB COMMENT %s",
@@ -436,23 +489,52 @@ def _into_mariadb(table: Table, target: Target, secrets: Secrets, report: Report
                     for rows in _rows(table, report):
                         cursor.executemany(f"INSERT INTO {into} ({names}) VALUES ({marks})", rows)
                     raw.commit()
-                    if target.how == "replace" and there is not None:
+                    if stays:
+                        pass
+                    elif target.how == "replace" and there is not None:
                         # both renamings are one step: nobody finds no table there
                         cursor.execute(f"RENAME TABLE {name} TO {gone}, {beside} TO {name}")
                         cursor.execute(f"DROP TABLE {gone}")
-                    elif target.how != "add":
+                    else:
                         cursor.execute(f"RENAME TABLE {beside} TO {name}")
-                    if target.how != "add":
+                    if not stays:
                         # The comment marked it as being written, by this process on this machine;
                         # it is whole now.
                         cursor.execute(f"ALTER TABLE {name} COMMENT ''")
                 except BaseException:
                     raw.rollback()
-                    if target.how != "add":
+                    if not stays:
                         cursor.execute(f"DROP TABLE IF EXISTS {beside}")
                     raise
     finally:
         made.dispose()
+
+
+def _is_kept_in_mariadb(
+    connection: Any, cursor: Any, target: Target, table: Table, there: Mapping[str, Any]
+) -> bool:
+    """Whether a table that is replaced is emptied and filled in one transaction, and stays.
+
+    Raises
+    ------
+    DeliveryError
+        It cannot be, and something hangs on it that would go with it.
+    """
+    asked = {"schema": target.in_schema, "table": target.table}
+    cursor.execute(IN_MARIADB, asked)
+    hangs = cursor.fetchall()
+    cursor.execute(
+        "SELECT engine FROM information_schema.tables "
+        "WHERE table_schema = COALESCE(%(schema)s, DATABASE()) AND table_name = %(table)s",
+        asked,
+    )
+    is_undone = cursor.fetchall() == (("InnoDB",),)  # others keep what was deleted before it failed
+    # where another table refers to it, its rows may be deleted along
+    is_alone = all(sort != "constraint" for sort, _ in hangs)
+    if is_undone and is_alone and is_kept(table, there, "mysql") and _has_key(connection, target):
+        return True
+    require_nothing_hangs(hangs, target.words)
+    return False
 
 
 def _remove_leftovers(cursor: Any, target: Target) -> None:

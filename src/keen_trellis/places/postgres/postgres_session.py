@@ -23,7 +23,13 @@ from keen_trellis.data import Column, Kind, Table
 from keen_trellis.data.column import DIGITS_AT_MOST
 from keen_trellis.data.column_names import column_names
 from keen_trellis.deliver.added import would_change
-from keen_trellis.deliver.tables import Target, columns_there, require_names, require_state
+from keen_trellis.deliver.tables import (
+    Target,
+    columns_there,
+    empty_or_drop,
+    require_names,
+    require_state,
+)
 from keen_trellis.deliver.text_writer import text_blocks
 from keen_trellis.layouts.delivered_text import TextForm
 from keen_trellis.places.lane_tables import LaneThere, Stored, TableAsked
@@ -190,23 +196,32 @@ class PostgresSession(Session):
             there = columns_there(self.connection, target)
             require_state(there, heads, target)
             with self._savepoint(), self._raw.cursor() as cursor:
-                if target.how == "add":
+                made_of = statement
+                if there is not None:
                     names = ", ".join(map(_quoted, heads.columns))
                     sent = f"keen_sent_{uuid.uuid4().hex}"
                     # The rows are made once, since a second question could give others where they
                     # are not steady; they are held against the columns of the table there before
                     # any of them is added.
                     cursor.execute(f"CREATE TEMPORARY TABLE {sent} ON COMMIT DROP AS {statement}")
-                    _require_held(cursor, sent, name, target.words)
-                    cursor.execute(f"INSERT INTO {name} ({names}) SELECT {names} FROM {sent}")
-                else:
-                    if there is not None:
-                        cursor.execute(f"DROP TABLE {name}")
-                    cursor.execute(f"CREATE TABLE {name} AS {statement}")
-                    if target.key:
-                        cursor.execute(
-                            f"ALTER TABLE {name} ADD PRIMARY KEY ({_quoted(target.key)})"
+                    if target.how == "add":
+                        _require_held(cursor, sent, name, target.words)
+                        stays = True
+                    else:
+                        fits = set(there) == set(heads.columns) and self._fit(sent, name)
+                        stays = empty_or_drop(
+                            self.connection, cursor, target, heads, there if fits else {}
                         )
+                    made_of = f"SELECT {names} FROM {sent}"
+                    if stays:
+                        # also where a column fills itself: the rows say what stands there
+                        cursor.execute(
+                            f"INSERT INTO {name} ({names}) OVERRIDING SYSTEM VALUE {made_of}"
+                        )
+                        return
+                cursor.execute(f"CREATE TABLE {name} AS {made_of}")
+                if target.key:
+                    cursor.execute(f"ALTER TABLE {name} ADD PRIMARY KEY ({_quoted(target.key)})")
 
         try:
             self.doing(write, report, tr("Writing {words}", words=target.words))
@@ -219,6 +234,17 @@ class PostgresSession(Session):
                 ),
                 tr("Nothing has been changed there; see to what it says, and deliver again."),
             ) from error
+
+    def _fit(self, sent: str, name: str) -> bool:
+        """Whether a table holds the values of another of the same columns as they are."""
+        import psycopg
+
+        try:
+            with self._savepoint(), self._raw.cursor() as cursor:
+                _require_held(cursor, sent, name, "")
+        except (DeliveryError, psycopg.DataError):
+            return False
+        return True
 
     def _lane(self, database: Database, statement: str, where: str, zone: str) -> LaneThere | None:
         """Return a lane by the types that the server says its columns have; None as `query_there`.
@@ -350,7 +376,7 @@ class PostgresSession(Session):
                 yield
             except BaseException:
                 with contextlib.suppress(Exception):
-                    cursor.execute("ROLLBACK TO SAVEPOINT keen")
+                    cursor.execute("ROLLBACK TO SAVEPOINT keen; RELEASE SAVEPOINT keen")
                 raise
             cursor.execute("RELEASE SAVEPOINT keen")
 
@@ -364,7 +390,7 @@ class PostgresSession(Session):
             finally:
                 # a connection that is gone has nothing to undo, and says so in the error itself
                 with contextlib.suppress(Exception):
-                    cursor.execute("ROLLBACK TO SAVEPOINT keen")
+                    cursor.execute("ROLLBACK TO SAVEPOINT keen; RELEASE SAVEPOINT keen")
 
     def stop(self) -> None:
         """Cancel what the server is doing."""
