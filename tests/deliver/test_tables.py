@@ -17,13 +17,18 @@ from pathlib import Path
 from typing import Any
 from unittest import mock
 
+import numpy as np
 import psycopg
 import pymysql
+from hypothesis import HealthCheck, given
+from hypothesis import settings as tried
+from hypothesis import strategies as st
 
 from keen_trellis.base.errors import DeliveryError
 from keen_trellis.base.progress import Cancelled
 from keen_trellis.data import Column, Kind, Table
-from keen_trellis.deliver.tables import Target, deliver_table
+from keen_trellis.deliver.by_key import held_against
+from keen_trellis.deliver.tables import Target, deliver_table, update_table
 from keen_trellis.read import read_table
 from keen_trellis.servers.secrets import Secrets
 from keen_trellis.servers.server import Server, SqliteFile
@@ -98,6 +103,21 @@ def changes(moment: str, single: str) -> tuple[tuple[str, Any, bool], ...]:
         (moment, dt.date(2026, 1, 5), True),
         ("boolean", "true", False),
     )
+
+
+def _keyed(rows: dict[int, dict[str, Any]], names: tuple[str, ...]) -> Table:
+    """Return rows by their key as a table, of whose columns each has its kind also when blank."""
+    kinds = dict(zip(names, (Kind.INTEGER, Kind.EXACT, Kind.TEXT, Kind.DATE), strict=True))
+    columns = {"id": Column.of([*rows], Kind.INTEGER)}
+    for name, kind in kinds.items():
+        columns[name] = Column.of([row[name] for row in rows.values()], kind)
+    return Table.of(columns)
+
+
+def _as_shown(row: tuple[Any, ...]) -> list[str]:
+    """Return a row as it is told: SQLite has texts for dates, and forgets zeros of amounts."""
+    amounts = int | float | Decimal
+    return [f"{Decimal(str(x)).normalize():f}" if isinstance(x, amounts) else str(x) for x in row]
 
 
 class TablesCase(unittest.TestCase):
@@ -180,6 +200,55 @@ class TablesCase(unittest.TestCase):
             with self.assertRaisesRegex(DeliveryError, "lose .*the index .*by_name"):
                 self.deliver(other, how="replace")  # what hung there still does
         self.assertEqual(list(self.back().rows()), [(2**40, "Puffin")])
+
+    @given(st.data())
+    @tried(max_examples=10, deadline=None, suppress_health_check=[HealthCheck.differing_executors])
+    def test_an_update_by_a_key_leaves_what_a_dictionary_would(self, data: Any) -> None:
+        """Whatever stands there: numbers beside decimals, blanks, no rows, a key alone."""
+        keys = st.one_of(st.integers(-(2**31), 2**31 - 1), st.integers(-3, 9))
+        texts = st.text("aé'%\\:?\"", max_size=5)
+        values = {
+            "n": st.one_of(st.none(), st.integers(-(2**63), 2**63 - 1)),
+            "fare": st.one_of(st.none(), st.decimals(-999, 999, places=2)),
+            'it\'s 5% "of"': st.one_of(st.none(), texts),
+            "at": st.one_of(st.none(), st.dates()),
+        }
+        rows = st.dictionaries(keys, st.fixed_dictionaries(values), max_size=12)
+        before, now = data.draw(rows), data.draw(rows)
+        one, other = (_keyed(these, tuple(values)) for these in (before, now))
+        self.deliver(one, how="replace", key="id")
+        there = self.back()
+        changes = held_against(other, there, "id", "the table")
+        update_table(other, changes, self.target(how="update", key="id"), self.secrets)
+        found = self.back()
+        wanted = _keyed({**before, **now}, tuple(values))
+        self.assertEqual(
+            sorted(map(_as_shown, found.rows())), sorted(map(_as_shown, wanted.rows()))
+        )
+        again = held_against(other, found, "id", "the table")
+        self.assertEqual((again.new.size, again.changed.size, again.same), (0, 0, len(now)))
+        changed = sum(before[key] != now[key] for key in before.keys() & now.keys())
+        self.assertEqual(changes.numbers["changed"], changed)
+
+    def test_an_update_that_cannot_be_meant_changes_nothing(self) -> None:
+        self.make("id integer, name varchar(5)")
+        self.deliver(SMALL, how="add")
+        there = self.back()
+        target = self.target(how="update", key="id")
+        for table, key, words in (
+            (SMALL, "", "updated without a key"),
+            (Table.from_columns({"id": [1], "more": [1]}), "id", "no column “more”"),
+            (Table.from_columns({"id": [1, 2], "name": ["a", "b"]}), "name", "more than once"),
+        ):
+            twice = there.take(np.array([0, 1, 1])) if key == "name" else there
+            with self.subTest(words), self.assertRaisesRegex(DeliveryError, words):
+                held_against(table, twice, key, "the table")
+        other = Table.from_columns({"id": [2, 3], "name": ["Teal", "Gull"]})
+        changes = held_against(other, there, "id", "the table")
+        self.deliver(Table.from_columns({"id": [3], "name": ["Auk"]}), how="add")  # meanwhile
+        with self.assertRaisesRegex(DeliveryError, "was written to meanwhile"):
+            update_table(other, changes, target, self.secrets)
+        self.assertEqual(sorted(self.back().rows()), [(1, "Tern"), (2, "Eider"), (3, "Auk")])
 
     def test_stopped_in_the_middle_the_old_table_stays(self) -> None:
         many = Table.of({"n": Column.of(list(range(100_000)), Kind.INTEGER)})

@@ -5,6 +5,7 @@ import os
 import sqlite3
 import unittest
 import uuid
+from typing import Any
 from unittest import mock
 
 import openpyxl
@@ -18,11 +19,12 @@ from PySide6.QtWidgets import QCheckBox, QFileDialog, QLabel, QLineEdit, QPushBu
 from keen_trellis.desktop.adding.passwords import ConnectDialog
 from keen_trellis.desktop.bench.grid import Grid
 from keen_trellis.desktop.report.lines import LinesTable
-from keen_trellis.document.edits import SetItem, SetReport
-from keen_trellis.document.items import ColumnsItem, DeliveryItem
+from keen_trellis.document.edits import AddDelivery, AddLane, SetDelivery, SetItem, SetReport
+from keen_trellis.document.items import ColumnsItem, DeliveryItem, IntoTable
 from keen_trellis.document.reports import Report
+from keen_trellis.document.sources import TypedSource
 from keen_trellis.servers.secrets import Secrets
-from keen_trellis.servers.server import Server
+from keen_trellis.servers.server import Server, SqliteFile
 from tests.desktop.window_case import WindowTestCase
 
 
@@ -212,6 +214,46 @@ class HandedOnTest(ReportsCase):
         self.choose("delivery.how", "replace")
         self.click("delivery.write")
         self.assertIn("in place of", self.text("status.doing"))
+        self.assertIn("keeps its types, rights", self.text("delivery.spoiled"))
+
+    def test_an_update_says_what_it_changes_and_writes_it_once_that_is_agreed_to(self) -> None:
+        rows = TypedSource(columns=("id", "pier"), rows=(("1", "Tolland"), ("2", "Brae")))
+        self.session.do(AddLane("Piers", rows))
+        self.settle()
+        file = self.folder / "piers.sqlite"
+        with contextlib.closing(sqlite3.connect(file)) as database:
+            database.execute("create table piers (id INTEGER, pier TEXT, since TEXT)")
+            database.execute("insert into piers values (2, 'Bray', '1912'), (7, 'Voe', '1930')")
+            database.commit()
+
+        def there() -> list[tuple[Any, ...]]:
+            with contextlib.closing(sqlite3.connect(file)) as database:
+                return database.execute("select * from piers order by id").fetchall()
+
+        before = there()
+        lane = self.session.trellis.lanes[-1]
+        into = IntoTable(database=SqliteFile(str(file)), table="piers")
+        self.session.do(AddDelivery(lane.id, "Piers", str(self.folder / "x.csv")))
+        item = self.session.trellis.lanes[-1].items[-1]
+        self.session.do(SetDelivery(item.but(path="", into=into)))
+        self.session.select(item.id)
+        self.settle()
+        self.choose("delivery.how", "update")
+        self.assertIn("Choose the key", self.text("delivery.spoiled"))
+        self.click("delivery.write")
+        self.assertIn("to be updated without a key", self.text("bench.notice.text"))
+        self.choose("delivery.key", "id")
+        for answer, changed in (("refuse", False), ("agree", True)):
+            self.click("delivery.write")
+            sheet = self.dialog("update_tables")
+            words = " ".join(one.text() for one in sheet.findChildren(QLabel))
+            self.assertIn("1 row added, 1 changed, 0 as they were and 1 only there stays", words)
+            self.assertEqual(there(), before)
+            self.click(f"update_tables.{answer}")
+            self.settle()
+            self.assertEqual(there() != before, changed)
+        self.assertEqual(there(), [(1, "Tolland", None), (2, "Brae", "1912"), (7, "Voe", "1930")])
+        self.assertIn("1 row added, 1 changed", self.text("status.doing"))
 
     def test_a_server_is_connected_and_its_password_asked_for_when_it_is_written_to(self) -> None:
         try:

@@ -22,6 +22,7 @@ from functools import cache
 from pathlib import Path
 
 from keen_trellis.places.spark.cluster import SparkCluster
+from keen_trellis.places.spark.settings import MEANINGS
 from keen_trellis.places.spark.spark_session import SparkClusterSession
 
 _STARTS_WITHIN_S = 180
@@ -37,6 +38,18 @@ _SETTINGS = {  # plans of a few rows: what is compiled for them takes longer tha
     "spark.sql.adaptive.enabled": "false",
     "spark.task.maxFailures": "8",
 }
+_OTHERS = {  # the meaning that each has where it is no switch
+    "CORRECTED": "LEGACY",
+    "TIMESTAMP_LTZ": "TIMESTAMP_NTZ",
+    "TIMESTAMP_MICROS": "INT96",
+    "ANSI": "LEGACY",
+    "UTC": "Pacific/Auckland",
+    "^[._]": "^[a-z].*",
+    "true": "false",
+    "false": "true",
+}
+ODD_HABITS = {name: _OTHERS[value] for name, value in MEANINGS.items()}
+"""What the cluster is used to: of all that changes the meaning of a question the opposite."""
 _ENDS_WITH_US = ("setpriv", "--pdeathsig", "KILL")
 """What has the system end a process with the one that started it, also when that is killed."""
 _SHORT_LIVED = "-XX:TieredStopAtLevel=1 -XX:+UseSerialGC"
@@ -69,7 +82,7 @@ class Spark:
 
     def start_server(self) -> None:
         """Start the server that clients speak to."""
-        settings = {**_SETTINGS, "spark.connect.grpc.binding.port": str(self.port)}
+        settings = {**_SETTINGS, **ODD_HABITS, "spark.connect.grpc.binding.port": str(self.port)}
         found = ",".join(str(driver) for driver in DRIVERS if driver.exists())
         drivers = ["--jars", found] if found else []
         self.start(

@@ -11,6 +11,7 @@ import time
 import unittest
 import uuid
 from dataclasses import replace
+from decimal import Decimal
 from pathlib import Path
 from unittest import mock
 
@@ -159,6 +160,46 @@ class InPostgresTest(PostgresTestCase, Room):
         self.assertIn("every Takings row finds a Tickets row: 2 do not", trouble)
         self.assertNotIn("same total", trouble)
         self.assertFalse((self.room / "season.csv").exists())
+        command("run", str(file), "--on", "pier", "--deliver", "--despite")
+        self.assertEqual(len((self.room / "season.csv").read_text().splitlines()), 6)
+        ((_, item),) = trellis.deliveries()
+        into = IntoTable(database=self.at, table="season", in_schema=self.schema)
+        made = DeliveryItem(**dict(item.model_copy(update={"path": "", "into": into})))
+        file = self.saved(apply(SetDelivery(made), load(file))[0], file)
+        season = f"select to_regclass('{self.schema}.season') is not null"
+        for despite in ([], ["--despite"]):  # written there, without a row being fetched
+            code, said, _ = command("run", str(file), "--on", "pier", "--deliver", *despite)
+            self.assertEqual(code, 1)
+            self.assertEqual("stopped by a broken promise" in said, not despite)
+            self.assertEqual(self.server.execute(season).fetchone(), (bool(despite),))
+
+    def test_rows_are_updated_by_their_key_and_what_that_changes_is_said_before(self) -> None:
+        source = self.table("fares", "n int, fare numeric(6,2)", "(1, 1.25), (2, 3.5), (4, null)")
+        trellis = apply(AddLane("Fares", source), Trellis())[0]
+        trellis = apply(AddDelivery("fares", "Fares", "x.csv"), trellis)[0]
+        ((_, item),) = trellis.deliveries()
+        into = IntoTable(
+            database=self.at, table="kept", in_schema=self.schema, how="update", key="n"
+        )
+        made = DeliveryItem(**dict(item.model_copy(update={"path": "", "into": into})))
+        told = apply(SetPlace(self.place), apply(SetDelivery(made), trellis)[0])[0]
+        file = self.saved(told, self.room / "fares.trellis")
+        kept = f"{self.schema}.kept"
+        self.server.execute(f"create table {kept} (fare numeric(9, 3), n bigint unique, at date)")
+        before = [(1.25, 1, None), (9, 2, "2026-01-05"), (7, 3, None), (None, None, None)]
+        said = "1 row added, 1 changed, 1 as they were and 2 only there stay"
+        for place in ([], ["--on", "pier"]):
+            self.server.execute(f"truncate {kept}")
+            for row in before:
+                self.server.execute(f"insert into {kept} values (%s, %s, %s)", row)
+            rows = f"select n, fare, at::text from {kept} order by n"
+            for how, now in (([], 9), (["--deliver"], Decimal("3.5"))):
+                code, told, trouble = command("run", str(file), *place, *how)
+                self.assertEqual(code, 0, trouble)
+                self.assertIn(said, told)
+                found = self.server.execute(rows).fetchall()
+                self.assertEqual(found[1], (2, now, "2026-01-05"))
+                self.assertEqual(len(found), 5 if how else 4)
 
     def test_outcomes_are_written_there_in_one_transaction_or_fetched(self) -> None:
         trellis = self.tied()

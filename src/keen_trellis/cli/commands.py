@@ -369,6 +369,8 @@ def print_counts(results: Results, made: Sequence[Delivered]) -> None:
         asked = tr("stopped by a broken promise") if delivered.stopped else tr("ask with --deliver")
         what = tr("written") if delivered.written else tr("not written ({asked})", asked=asked)
         what += tr(", in place of what was there") if delivered.replaced else ""
+        if delivered.changes is not None:
+            what += f": {delivered.changes.sentence()}"
         place = delivered.path or delivered.place
         print(
             tr(

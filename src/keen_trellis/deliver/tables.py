@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 import logging
 import sqlite3
 import uuid
@@ -36,11 +37,13 @@ from keen_trellis.servers.server import Database, Server, SqliteFile
 
 if TYPE_CHECKING:
     from keen_trellis.data import Table
+    from keen_trellis.deliver.by_key import ByKey
 
 _log = logging.getLogger(__name__)
 
-How = Literal["make", "replace", "add"]
-"""What becomes of a table of that name: there must be none, it is replaced, or rows are added."""
+How = Literal["make", "replace", "add", "update"]
+"""What becomes of a table of that name: there must be none, it is replaced, rows are added, or
+those of the same key are changed (`update_table`)."""
 
 _BATCH = 5_000
 _BESIDE = "keen_writing_"
@@ -169,6 +172,108 @@ def deliver_table(
         raise
     except _errors(target) as error:
         raise _refused(error, target) from error
+
+
+def update_table(
+    table: Table,
+    changes: ByKey,
+    target: Target,
+    secrets: Secrets | None = None,
+    report: Report = quiet,
+) -> None:
+    """Change and add rows of a table that is there, all of them or none.
+
+    Parameters
+    ----------
+    table, report, secrets
+        As for `deliver_table`.
+    changes : ByKey
+        What the rows of `table` change there.
+    target : Target
+
+    Raises
+    ------
+    DeliveryError
+        A column there would hold a value otherwise, a row there is not what it was when it was held
+        against these, or the server refuses.
+    Cancelled
+        Raised by `report` once the user has asked to stop; nothing is written then.
+    """
+    require_names(table, target)
+    with timed(_log, f"update {target.table} of {target.database.label}") as told:
+        told.rows = len(changes.new) + len(changes.changed)
+        try:
+            if isinstance(target.database, SqliteFile):
+                path = Path(target.database.path).expanduser()
+                with closing(sqlite3.connect(path, isolation_level=None, timeout=10)) as file:
+                    name, _, _ = _statements(table, target, _in_double_quotes)
+                    info = file.execute(f"PRAGMA table_info({name})").fetchall()
+                    require_held(table, {one[1]: str(one[2]) for one in info}, target.words)
+                    _update(file.cursor(), table, changes, target, report)
+                return
+            made = engine(target.database, secrets or Secrets(), None, writes=True)
+            try:
+                with made.connect() as connection:
+                    there = columns_there(connection, target)
+                    connection.rollback()
+                    raw: Any = connection.connection.driver_connection
+                    with raw.cursor() as cursor:
+                        require_held(table, there or {}, target.words)
+                        _update(cursor, table, changes, target, report)
+            finally:
+                made.dispose()
+        except UserError:
+            raise
+        except _errors(target) as error:
+            raise _refused(error, target) from error
+
+
+def _update(cursor: Any, table: Table, changes: ByKey, target: Target, report: Report) -> None:
+    """Carry an update out in one transaction of a cursor."""
+    quoted = _in_backticks if target.sort == "mariadb" else _in_double_quotes
+    mark = "?" if target.sort == "sqlite" else "%s"
+    name, _, names = _statements(table, target, quoted)
+    others = [one for one in table.columns if one != target.key]
+    # a sign of percent in a name would be taken for a mark
+    sign = "%" if target.sort == "sqlite" else "%%"
+    sets = ", ".join(f"{quoted(one).replace('%', sign)} = {mark}" for one in others)
+    whole = name.replace("%", sign)
+    change = f"UPDATE {whole} SET {sets} WHERE {quoted(target.key).replace('%', sign)} = {mark}"
+    marks = ", ".join([mark] * len(table.columns))
+    add = f"INSERT INTO {whole} ({names.replace('%', sign)}) VALUES ({marks})"
+    adapted = _for_sqlite if target.sort == "sqlite" else tuple
+    order = tuple(map(table.field, [*others, target.key]))
+    changed = dataclasses.replace(table, fields=order)
+    if target.sort != "postgresql":  # whose driver has begun one
+        cursor.execute("BEGIN IMMEDIATE" if target.sort == "sqlite" else "BEGIN")
+    try:
+        if target.sort == "postgresql":  # others may read, and wait to write
+            cursor.execute(f"LOCK TABLE {name} IN SHARE ROW EXCLUSIVE MODE")
+        for statement, rows in (
+            (change, changed.take(changes.changed)),
+            (add, table.take(changes.new)),
+        ):
+            for batch in _rows(rows, report):
+                cursor.executemany(statement, [adapted(one) for one in batch])
+                # MariaDB counts rows that it finds as they are for none
+                if target.sort != "mariadb" and cursor.rowcount != len(batch):
+                    raise _written_meanwhile(target)
+        # these are all that bear the key: a row that came meanwhile would stand there twice
+        cursor.execute(f"SELECT COUNT(*) FROM {name}")
+        expected = len(table) + changes.others
+        if int(cursor.fetchone()[0]) != expected:
+            raise _written_meanwhile(target)
+        cursor.execute("COMMIT")
+    except BaseException:
+        cursor.execute("ROLLBACK")
+        raise
+
+
+def _written_meanwhile(target: Target) -> DeliveryError:
+    return DeliveryError(
+        tr("{words} was written to meanwhile.", words=with_capital(target.words)),
+        tr("Nothing has been changed there; deliver again."),
+    )
 
 
 def require_names(table: Table, target: Target) -> None:
@@ -482,12 +587,13 @@ def _into_mariadb(table: Table, target: Target, secrets: Secrets, report: Report
                         cursor.execute(f"DELETE FROM {name}")  # TRUNCATE would end the transaction
                     if not stays:
                         cursor.execute(
-                            f"CREATE TABLE {beside} {columns} CHARACTER SET utf8mb4 "
-                            "COLLATE utf8mb4_bin ENGINE InnoDB COMMENT %s",
+                            f"CREATE TABLE {beside} {columns} ".replace("%", "%%")
+                            + "CHARACTER SET utf8mb4 COLLATE utf8mb4_bin ENGINE InnoDB COMMENT %s",
                             (f"{passing_name()}{uuid.uuid4().hex[:4]}",),
                         )
+                    told = f"{into} ({names})".replace("%", "%%")  # else it would be a mark
                     for rows in _rows(table, report):
-                        cursor.executemany(f"INSERT INTO {into} ({names}) VALUES ({marks})", rows)
+                        cursor.executemany(f"INSERT INTO {told} VALUES ({marks})", rows)
                     raw.commit()
                     if stays:
                         pass

@@ -72,6 +72,18 @@ def ask_to_replace(paths: Sequence[Path], go_on: Callable[[], object], parent: Q
     ).open()
 
 
+def ask_to_update(sentences: Sequence[str], go_on: Callable[[], object], parent: QWidget) -> None:
+    """Ask whether rows of tables may be changed and added, with how many there are."""
+    Sheet(
+        "update_tables",
+        tr("This is what it changes"),
+        tr("Nothing has been written yet. Rows that are only there stay as they are."),
+        list(sentences),
+        [("agree", tr("Write it"), go_on), ("refuse", tr("Leave as it is"), None)],
+        parent,
+    ).open()
+
+
 def offer_left_work(session: Session, work: LeftWork, parent: QWidget) -> None:
     """Offer work that a crash left behind, with what is different from the saved file."""
     from keen_trellis.machine.unsaved_work import differences

@@ -213,6 +213,7 @@ class Window(QMainWindow):
         session.work.compared.connect(self.show_changes)
         session.telling.leave_wanted.connect(self.ask_leave)
         session.telling.may_replace.connect(self._ask_to_replace)
+        session.telling.may_update.connect(self._ask_to_update)
         session.telling.password_wanted.connect(self._ask_password)
         session.document.filed.connect(remember_trellis)
         session.telling.typing_ends.connect(self._end_typing)
@@ -374,6 +375,11 @@ class Window(QMainWindow):
         from keen_trellis.desktop.sheets import ask_to_replace
 
         ask_to_replace(paths, go_on, self)
+
+    def _ask_to_update(self, sentences: Sequence[str], go_on: Callable[[], object]) -> None:
+        from keen_trellis.desktop.sheets import ask_to_update
+
+        ask_to_update(sentences, go_on, self)
 
     def show_changes(self, changes: Changes) -> None:
         """Show what another read brought."""

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -16,7 +17,7 @@ from keen_trellis.base.progress import Report, part, quiet
 from keen_trellis.base.whole_files import Noting
 from keen_trellis.compute.join_result import Tied
 from keen_trellis.deliver import Sheet, deliver, has_sheets
-from keen_trellis.document.items import Beside, DeliveryItem, JoinItem
+from keen_trellis.document.items import Beside, DeliveryItem, IntoTable, JoinItem
 from keen_trellis.document.trellis import Trellis
 from keen_trellis.plan.bays import Bay
 from keen_trellis.run.account import account
@@ -24,6 +25,10 @@ from keen_trellis.run.results import Results
 from keen_trellis.servers.hosts import called, is_one_machine
 from keen_trellis.servers.secrets import Secrets
 from keen_trellis.servers.server import Server
+
+if TYPE_CHECKING:
+    from keen_trellis.deliver.by_key import ByKey
+    from keen_trellis.deliver.tables import Target
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,6 +50,8 @@ class Delivered:
         Whether a file or table was there before.
     stopped : str
         The broken promise that it was not written for; empty for none.
+    changes : ByKey or None
+        What it changes, or would, in a table that is updated by its key.
     """
 
     delivery: str
@@ -55,6 +62,7 @@ class Delivered:
     written: bool
     replaced: bool
     stopped: str = ""
+    changes: ByKey | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -108,8 +116,14 @@ def make_deliveries(
         Raised by `report` once the user has asked to stop.
     """
     jobs = decided(results, lambda item: _rows_of(results, item), only, write, may_replace)
-    write_one = partial(_write, results, secrets=secrets, noting=noting)
-    return carried_out(results, jobs, write_one, write, despite, report)
+    held = {
+        job.item.id: _held_there(results, job.item, secrets, report)
+        for job in jobs
+        if job.item.into is not None and job.item.into.how == "update"
+    }
+    write_one = partial(_write, results, held=held, secrets=secrets, noting=noting)
+    made = carried_out(results, jobs, write_one, write, despite, report)
+    return [replace(one, changes=held.get(one.delivery)) for one in made]
 
 
 def decided(
@@ -232,17 +246,20 @@ def _write(
     results: Results,
     job: DeliveryJob,
     report: Report,
+    held: Mapping[str, ByKey],
     secrets: Secrets | None,
     noting: Noting | None,
 ) -> None:
     item, table = job.item, results.rows[job.item.id]
     assert not isinstance(table, UserError)
     if item.into is not None:
-        from keen_trellis.deliver.tables import Target, deliver_table
+        from keen_trellis.deliver.tables import deliver_table, update_table
 
-        into = item.into
-        target = Target(into.database, into.table, into.in_schema, into.how, into.key)
-        deliver_table(table, target, secrets, report)
+        target = _target(item.into)
+        if item.id in held:
+            update_table(table, held[item.id], target, secrets, report)
+        else:
+            deliver_table(table, target, secrets, report)
         return
     assert job.path is not None
     sheets = [sheet_beside(results, item, one) for one in item.beside]
@@ -256,6 +273,29 @@ def _write(
         beside=[sheet for sheet in sheets if sheet is not None] if has_sheets(job.path) else (),
         noting=noting,
     )
+
+
+def _target(into: IntoTable) -> Target:
+    from keen_trellis.deliver.tables import Target
+
+    return Target(into.database, into.table, into.in_schema, into.how, into.key)
+
+
+def _held_there(
+    results: Results, item: DeliveryItem, secrets: Secrets | None, report: Report
+) -> ByKey:
+    """Return what a delivery changes in the table that it updates, which is read for that."""
+    from keen_trellis.deliver.by_key import held_against
+    from keen_trellis.deliver.tables import require_names
+    from keen_trellis.read import read_table
+
+    table, into = results.rows[item.id], item.into
+    assert into is not None
+    assert not isinstance(table, UserError)
+    target = _target(into)
+    require_names(table, target)
+    there = read_table(into.database, into.table, into.in_schema, secrets=secrets, report=report)
+    return held_against(table, there.table, into.key, target.words)
 
 
 def sheet_beside(results: Results, item: DeliveryItem, beside: Beside) -> Sheet | None:

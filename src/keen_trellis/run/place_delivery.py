@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection
+from collections.abc import Callable, Collection, Sequence
 from dataclasses import replace
 from functools import partial
 from pathlib import Path
@@ -11,6 +11,7 @@ from keen_trellis.base.errors import NotThereError, UserError
 from keen_trellis.base.language import tr
 from keen_trellis.base.progress import Report, quiet
 from keen_trellis.base.whole_files import Noting
+from keen_trellis.deliver.by_key import ByKey
 from keen_trellis.deliver.tables import Target
 from keen_trellis.document.items import DeliveryItem
 from keen_trellis.plan.nodes import Node
@@ -50,9 +51,20 @@ def make_deliveries_there(
         The rows of a delivery are too many to be fetched.
     """
     jobs = decided(results, partial(_require_rows, there), only, write, may_replace)
-    write_one = partial(_write, there, results, secrets=secrets, noting=noting)
+    changes: dict[str, ByKey | None] = {}
+
+    def write_one(job: DeliveryJob, report: Report) -> None:
+        for one in _write(there, results, job, report, secrets, noting):
+            changes[one.delivery] = one.changes
+
     try:
-        return carried_out(results, jobs, write_one, write, despite, report)
+        if not write:
+            for job in jobs:
+                if _is_update(job.item):
+                    (counted,) = _from_here(there, results, job, report, secrets, None, write=False)
+                    changes[job.item.id] = counted.changes
+        made = carried_out(results, jobs, write_one, write, despite, report)
+        return [replace(one, changes=changes.get(one.delivery)) for one in made]
     finally:  # what was whole stays, whatever came after it
         if write:
             there.session.keep_written()
@@ -72,12 +84,13 @@ def _write(
     report: Report,
     secrets: Secrets | None,
     noting: Noting | None,
-) -> None:
+) -> Sequence[Delivered]:
+    """Write one delivery; return what this machine wrote of it."""
     item, path = job.item, job.path
     session, node = there.session, there.plan.nodes[item.id]
     assert isinstance(node, Node)
     database = item.into.database if item.into is not None else None
-    if session.writes(database, path if item.into is None else None):
+    if not _is_update(item) and session.writes(database, path if item.into is None else None):
         rows = there.writer.rows(node, in_order=True)
         if item.into is not None:
             into = item.into
@@ -86,7 +99,32 @@ def _write(
         elif path is not None:
             whole = there.require_unwritten
             session.write_file(there.writer.program, rows, path, whole, report)
-        return
+        return ()
+    return _from_here(there, results, job, report, secrets, noting)
+
+
+def _is_update(item: DeliveryItem) -> bool:
+    """Whether rows of a table are updated: they are held against those there on this machine."""
+    return item.into is not None and item.into.how == "update"
+
+
+def _from_here(
+    there: There,
+    results: ThereResults,
+    job: DeliveryJob,
+    report: Report,
+    secrets: Secrets | None,
+    noting: Noting | None,
+    write: bool = True,
+) -> Sequence[Delivered]:
+    """Fetch the rows of a delivery and write them on this machine, or tell what that would do.
+
+    Raises
+    ------
+    NotThereError
+        They are too many, or sheets are wanted beside them.
+    """
+    item, session = job.item, there.session
     if job.rows > FETCHED_AT_MOST:
         raise NotThereError(
             tr(
@@ -108,4 +146,13 @@ def _write(
         )
     fetched = replace(results, rows={**results.rows, item.id: there.table(item.id, at_most=None)})
     there.require_unwritten()
-    make_deliveries(fetched, only=[item.id], report=report, noting=noting, secrets=secrets)
+    # whether a broken promise stops it has been decided before
+    return make_deliveries(
+        fetched,
+        only=[item.id],
+        report=report,
+        write=write,
+        despite=True,
+        noting=noting,
+        secrets=secrets,
+    )

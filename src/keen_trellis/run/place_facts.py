@@ -44,6 +44,11 @@ class ThereResults(Results):
         """The numbers and names of the run."""
         return self.known
 
+    def is_of(self, part_id: str) -> bool:
+        """Whether a part was there when it was counted: its rows are there, and not here."""
+        lanes = {lane.id for lane in self.trellis.lanes}
+        return part_id in lanes.union(item.id for lane in self.trellis.lanes for item in lane.items)
+
 
 def results_of(there: There) -> ThereResults:
     """Return all that was found, with refusals in the place of rows."""

@@ -82,9 +82,13 @@ class Results:
         unique = {id(e): e for e in found if isinstance(e, UserError)}
         return [e for e in unique.values() if not isinstance(e, WaitingError)]
 
+    def is_of(self, part_id: str) -> bool:
+        """Whether a part was there when these were worked out."""
+        return part_id in self.rows
+
     def broken_before(self, part_id: str) -> list[JoinFacts]:
         """Return the joins with a broken promise that a part's rows come through."""
-        if part_id not in self.rows:  # it is newer than these results
+        if not self.is_of(part_id):  # it is newer than these results
             return []
         upstream = self.trellis.upstream(part_id)
         return [join for join in self.facts.joins() if join.broken and join.id in upstream]

@@ -61,7 +61,11 @@ class ToldJoin(TypedDict):
 
 
 class ToldDelivery(TypedDict):
-    """What became of a delivery; `path` is null for a table of a server."""
+    """What became of a delivery; `path` is null for a table of a server.
+
+    `changes` counts the rows that are new, changed, the same and only there, where a table is
+    updated by its key.
+    """
 
     delivery: str
     name: str
@@ -71,6 +75,7 @@ class ToldDelivery(TypedDict):
     written: bool
     replaced: bool
     stopped: str
+    changes: dict[str, int] | None
 
 
 class ToldRun(TypedDict):
@@ -130,6 +135,7 @@ def told(results: Results, made: Sequence[Delivered], errors: Sequence[UserError
                 "written": one.written,
                 "replaced": one.replaced,
                 "stopped": one.stopped,
+                "changes": one.changes.numbers if one.changes is not None else None,
             }
             for one in made
         ],

@@ -76,13 +76,15 @@ class Delivering(QObject):
         only: list[str] | None = None,
         despite: bool = False,
         replacing: Collection[Path] = (),
+        is_agreed: bool = False,
     ) -> None:
         """Write the deliveries of the trellis as it is now, or some of them.
 
         Where its results are not there yet, they are worked out first; what is done to the trellis
         meanwhile changes nothing of it. What a broken promise stops is said, and not written unless
-        `despite` is given. Files that were not written by it as they are now are asked about first,
-        but for those given as `replacing`.
+        `despite` is given. What an update would change in a table is counted, and asked about
+        unless it `is_agreed`. Files that were not written by it as they are now are asked about
+        first, but for those given as `replacing`.
         """
         self._telling.typing_ends.emit()
         # One question at a time: each answer calls `deliver` again with what was agreed to, and
@@ -95,6 +97,11 @@ class Delivering(QObject):
         # the button was pressed.
         trellis, results = self._document.trellis, self._work.results
         is_known = self._work.is_of_now
+        is_counted = is_agreed or not any(
+            item.into is not None and item.into.how == "update"
+            for _, item in trellis.deliveries()
+            if only is None or item.id in only
+        )
         path = self._document.path
 
         def write(report: Report) -> list[Delivered]:
@@ -106,6 +113,7 @@ class Delivering(QObject):
                     report,
                     only,
                     despite,
+                    write=is_counted,
                     noting=partial(noting, path, made=self.made),
                     secrets=self._secrets,
                 )
@@ -116,14 +124,26 @@ class Delivering(QObject):
                 of_now,
                 only,
                 part(report, 0.0 if is_known else 0.5, 1.0),
+                write=is_counted,
                 despite=despite,
                 noting=partial(noting, path, made=self.made),
                 secrets=self._secrets,
             )
 
+        def asked(made: list[Delivered]) -> None:
+            self._work.rest()
+            self._telling.may_update.emit(
+                [
+                    f"{one.name}, {one.place}: {one.changes.sentence()}"
+                    for one in made
+                    if one.changes is not None
+                ],
+                partial(self.deliver, only, despite, replacing, True),
+            )
+
         self.jobs.start(
             write,
-            self._done,
+            self._done if is_counted else asked,
             lambda error: self._work.tell_failure(
                 error, tr("Stopped: nothing more has been written.")
             ),
@@ -136,6 +156,8 @@ class Delivering(QObject):
             (
                 tr("{name}: {rows} in place of the earlier {place}", **_told(d))
                 if d.replaced
+                else tr("{name}, {place}: {changes}", changes=d.changes.sentence(), **_told(d))
+                if d.changes is not None
                 else tr("{name}: {rows} written to {place}", **_told(d))
             )
             for d in made

@@ -26,6 +26,8 @@ class Telling(QObject):
         The trellis wants what nobody has allowed to it yet.
     may_replace(paths, go_on)
         Deliveries would replace files that they did not write as they are now.
+    may_update(sentences, go_on)
+        Deliveries would change rows of tables: how many is what the sentences say.
     password_wanted(server, go_on)
         A server wants a password; `go_on` is called once it is given.
     typing_ends
@@ -38,6 +40,7 @@ class Telling(QObject):
     crashed = Signal(object)
     leave_wanted = Signal(object)
     may_replace = Signal(object, object)
+    may_update = Signal(object, object)
     password_wanted = Signal(object, object)
     typing_ends = Signal()
     help_wanted = Signal(str)

@@ -20,7 +20,12 @@ Beside = Literal["left", "right", "several", "report"]
 """What a workbook may hold beside the rows: of the last join before it the rows without a partner
 on either side and those with several partners, and the match report."""
 
-_DOES = {"make": marked("makes"), "replace": marked("replaces"), "add": marked("adds rows to")}
+_DOES = {
+    "make": marked("makes"),
+    "replace": marked("replaces"),
+    "add": marked("adds rows to"),
+    "update": marked("updates rows of"),
+}
 DATE = "{date}"
 """Stands in a file's name for the day on which it is written."""
 
@@ -33,16 +38,17 @@ class IntoTable(Part):
     database : SqliteFile or Server
     table : str
     in_schema : str or None
-    how : "make", "replace" or "add"
-        What becomes of a table of that name: there must be none, it is replaced, or rows are added.
+    how : "make", "replace", "add" or "update"
+        What becomes of a table of that name: there must be none, it is replaced, rows are added, or
+        those of the same key are changed and new ones added.
     key : str
-        The column that becomes the primary key; empty for none.
+        The column that becomes the primary key, or by which rows are updated; empty for none.
     """
 
     database: DatabaseField
     table: str = Field(min_length=1)
     in_schema: str | None = None
-    how: Literal["make", "replace", "add"] = "make"
+    how: Literal["make", "replace", "add", "update"] = "make"
     key: str = ""
 
     @property

@@ -36,6 +36,7 @@ from keen_trellis.places.place_session import Session
 from keen_trellis.places.spark import over_jdbc
 from keen_trellis.places.spark.cluster import SparkCluster
 from keen_trellis.places.spark.over_jdbc import OverJdbc
+from keen_trellis.places.spark.settings import MEANINGS
 from keen_trellis.places.transfer_cells import fetched, sent
 from keen_trellis.servers.secrets import Secrets
 from keen_trellis.servers.server import Database, Server
@@ -57,13 +58,6 @@ from keen_trellis.sql.relations import (
 if TYPE_CHECKING:
     from pyspark.sql.connect.session import SparkSession as Spark
 
-_SETTINGS = {
-    "spark.sql.ansi.enabled": "true",  # what does not fit is an error, not another number
-    "spark.sql.caseSensitive": "true",
-    "spark.sql.session.timeZone": "UTC",
-    "spark.sql.decimalOperations.allowPrecisionLoss": "false",
-    "spark.sql.crossJoin.enabled": "true",
-}
 _HERE = ("localhost", "127.0.0.1", "::1")
 _CONNECT_S, _TRIES, _BACKOFF_MS = 5.0, 5, 1_500
 """How long a server may take to let one in, and how often, and after what pause at most, one that
@@ -112,13 +106,15 @@ class SparkClusterSession(Session):
         # the client would write every statement that fails to where we write, values and all
         logging.getLogger("SQLQueryContextLogger").disabled = True
         warnings.filterwarnings("ignore", r"\[RETRIES_EXCEEDED\]")  # it is said in a sentence
+        # set all the same: a cluster may still be used to it
+        warnings.filterwarnings("ignore", "The SQL config .* has been deprecated")
         try:
             spark = Spark.builder.remote(self.cluster.remote).create()
             # the client alone would wait ten minutes for a server that is gone
             spark.client.set_retry_policies(
                 [DefaultPolicy(max_retries=_TRIES, max_backoff=_BACKOFF_MS)]
             )
-            for name, value in _SETTINGS.items():
+            for name, value in MEANINGS.items():
                 spark.conf.set(name, value)
             spark.addTag(self._tag)
         except Exception as error:

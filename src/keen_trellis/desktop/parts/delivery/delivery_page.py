@@ -56,6 +56,7 @@ _HOWS = {
     "make": tr("which must not be there yet"),
     "replace": tr("in place of one that is there"),
     "add": tr("below the rows that are there"),
+    "update": tr("changing the rows of the same key"),
 }
 _FILE, _NEW_FILE, _NEW_SERVER = tr("a file"), tr("an SQLite file …"), tr("a database on a server …")
 _TABLE_NAME_WIDTH = 180
@@ -487,6 +488,13 @@ def _stored_as(table: Table, into: IntoTable) -> str:
     """Return how the columns of a table are stored in a database, in words."""
     if into.how == "add":
         return tr("Its columns stay as they are; rows that one of them would change are refused.")
+    if into.how == "update":
+        if not into.key:
+            return tr("Choose the key that tells which row there is meant.")
+        return tr(
+            "Rows of a new key are added, those of one that is there change it, and all others "
+            "there stay. What that comes to is said before anything is written."
+        )
     from keen_trellis.deliver.tables import Target, column_types
 
     target = Target(into.database, into.table, into.in_schema, into.how, into.key)
@@ -497,7 +505,10 @@ def _stored_as(table: Table, into: IntoTable) -> str:
         "Stored as {items}.", items="; ".join(f"{t}: {listed(names)}" for t, names in types.items())
     )
     if into.how == "replace":
-        stored += tr(" A table that is replaced goes with its rights, indexes and triggers.")
+        stored += tr(
+            " A table that is there keeps its types, rights, indexes and triggers where its "
+            "columns hold these rows."
+        )
     return stored
 
 
