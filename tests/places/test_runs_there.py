@@ -49,6 +49,7 @@ from keen_trellis.document.sources import (
     TypedSource,
 )
 from keen_trellis.places.lane_tables import TableAsked
+from keen_trellis.places.postgres.what_is_read import read_by_relation
 from keen_trellis.places.spark.spark_session import SparkClusterSession
 from keen_trellis.run import Runner
 from keen_trellis.run.place_delivery import make_deliveries_there
@@ -317,8 +318,26 @@ class InPostgresTest(PostgresTestCase, Room):
             f"create view {made}.some as select distinct on (k) n, k from {made}.t",
         ):
             self.server.execute(statement)
+        for statement in (
+            f"create table {made}.parts (n int) partition by range (n)",
+            f"create foreign data wrapper {made}_far",
+            f"create server {made}_far foreign data wrapper {made}_far",
+            f"create foreign table {made}.far partition of {made}.parts "
+            f"for values from (1) to (9) server {made}_far",
+        ):
+            self.server.execute(statement)
+        drop = f"drop foreign data wrapper {made}_far cascade"
+        self.addCleanup(self.server.execute, drop)
         session = in_postgres()
         self.addCleanup(session.close)
+        steady = session.table_there(self.at, TableAsked("t", made))
+        assert steady is not None
+        self.assertTrue(steady.is_steady)
+        some = session.table_there(self.at, TableAsked("some", made))
+        assert some is not None
+        self.assertFalse(some.is_steady)
+        for table in ("parts", "far"):  # of which this server has no rows to ask for
+            self.assertTrue(read_by_relation(self.server.cursor(), f"{made}.{table}").is_other)
         for table in ("by_chance", "numbered", "behind"):
             with self.subTest(table):
                 self.assertIsNone(session.table_there(self.at, TableAsked(table, made)))
@@ -345,6 +364,28 @@ class InPostgresTest(PostgresTestCase, Room):
                 told += [session.fetch(asked, [(one.name, one.kind) for one in once.columns])]
                 first, second = ([one[name].to_list() for name in names] for one in told)
                 self.assertEqual(first, second)
+
+    def test_an_account_that_may_make_nothing_there_counts_what_lies_there(self) -> None:
+        """As on a server that follows another one: no table of our own can be made."""
+        reader, base = (f"keen_{uuid.uuid4().hex[:12]}" for _ in range(2))
+        self.server.execute(f"create role {reader} login")
+        self.addCleanup(self.server.execute, f"drop role {reader}")
+        self.server.execute(f"create database {base}")
+        self.addCleanup(self.server.execute, f"drop database {base} with (force)")
+        self.server.execute(f"revoke temporary on database {base} from public")
+        with psycopg.connect(f"host=127.0.0.1 dbname={base} user=postgres") as connection:
+            connection.execute("create table takings as select * from generate_series(1, 3) as n")
+            connection.execute("grant select on takings to public")
+        at = replace(self.at, user=reader, database=base)
+        table = TableSource(database=at, table="takings")
+        query = QuerySource(database=at, query="select n from takings")
+        for source, code in ((table, 0), (query, 2)):
+            trellis = apply(AddLane("Takings", source), Trellis())[0]
+            place = RunPlace(name="pier", at=at)
+            told = self.saved(apply(SetPlace(place), trellis)[0], self.room / "t.trellis")
+            found, said, trouble = command("run", str(told), "--on", "pier")
+            self.assertEqual(found, code, trouble)
+            self.assertIn("Takings: 3 rows" if code == 0 else "permission denied", said + trouble)
 
     def test_two_accounts_that_may_see_other_rows_are_refused_by_name(self) -> None:
         reader = f"keen_{uuid.uuid4().hex[:12]}"

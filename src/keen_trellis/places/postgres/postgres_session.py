@@ -34,7 +34,11 @@ from keen_trellis.deliver.text_writer import text_blocks
 from keen_trellis.layouts.delivered_text import TextForm
 from keen_trellis.places.lane_tables import LaneThere, Stored, TableAsked
 from keen_trellis.places.place_session import Session
-from keen_trellis.places.postgres.what_is_read import names_differ, what_is_read
+from keen_trellis.places.postgres.what_is_read import (
+    names_differ,
+    read_by_query,
+    read_by_relation,
+)
 from keen_trellis.servers.connections import engine, explained
 from keen_trellis.servers.database_values import of_copied, statement_of
 from keen_trellis.servers.described import column_named, table_described
@@ -122,7 +126,10 @@ class PostgresSession(Session):
             return None
         where = f"{self.label} › {asked.table}"
         with self.telling():
-            return self._lane(database, self._table_statement(asked, where), where, asked.zone)
+            schema = f"{_quoted(asked.in_schema)}." if asked.in_schema else ""
+            relation = f"{schema}{_quoted(asked.table)}"
+            statement = self._table_statement(asked, where)
+            return self._lane(database, statement, where, asked.zone, relation)
 
     def _table_statement(self, asked: TableAsked, where: str) -> str:
         import sqlalchemy as sa
@@ -246,7 +253,9 @@ class PostgresSession(Session):
             return False
         return True
 
-    def _lane(self, database: Database, statement: str, where: str, zone: str) -> LaneThere | None:
+    def _lane(
+        self, database: Database, statement: str, where: str, zone: str, relation: str = ""
+    ) -> LaneThere | None:
         """Return a lane by the types that the server says its columns have; None as `query_there`.
 
         Raises
@@ -262,7 +271,11 @@ class PostgresSession(Session):
                 (one.name, int(one.type_code), one.precision, one.scale)
                 for one in cursor.description or ()
             ]
-            read = what_is_read(cursor, statement, len(described))
+            read = (
+                read_by_relation(cursor, relation)
+                if relation
+                else read_by_query(cursor, statement, len(described))
+            )
             self._require_one_account(cursor, database, read.asks_who, where)
         if read.is_other:
             return None
