@@ -40,7 +40,15 @@ from keen_trellis.document.edits import (
     SetPromises,
     apply,
 )
-from keen_trellis.document.items import DeliveryItem, IntoTable, LinkedFields, Promised
+from keen_trellis.document.items import (
+    DeliveryItem,
+    FilterItem,
+    FormulaItem,
+    IntoTable,
+    LinkedFields,
+    Promised,
+)
+from keen_trellis.document.items.formula import NamedFormula
 from keen_trellis.document.places import RunPlace
 from keen_trellis.document.sources import (
     ColumnarSource,
@@ -424,6 +432,25 @@ class InPostgresTest(PostgresTestCase, Room):
         code, said, trouble = command("sql", str(file), "--lane", "Nobody")
         self.assertEqual((code, said), (2, ""))
         self.assertIn("Takings, Tickets", trouble)
+
+    def test_a_long_chain_of_steps_is_planned_in_parts_and_counts_as_here(self) -> None:
+        source = self.table("many", "a int, b text", "(1, 'x'), (5, 'y'), (9, null), (null, 'z')")
+        for steps, parts in ((3, 0), (24, 3)):
+            trellis = apply(AddLane("Many", source), Trellis())[0]
+            (lane,) = trellis.lanes
+            items = tuple(
+                FormulaItem(id=f"f{n}", columns=(NamedFormula(name="a", formula=f"a + {n}"),))
+                if n % 2
+                else FilterItem(id=f"f{n}", formula=f"a > {n} OR b IS NULL")
+                for n in range(steps)
+            )
+            trellis = trellis.model_copy(update={"lanes": (lane.but(items=items),)})
+            trellis = apply(SetPlace(self.place), trellis)[0]
+            file = self.saved(trellis, self.room / f"{steps}.trellis")
+            code, said, trouble = command("compare", str(file), "--on", "pier")
+            self.assertEqual(code, 0, said + trouble)
+            script = command("sql", str(file), "--lane", "Many")[1]
+            self.assertEqual(script.count("AS MATERIALIZED"), parts)
 
     def test_a_lane_called_as_a_table_hides_none_and_equal_is_equal_by_letters(self) -> None:
         name = f"keen_{uuid.uuid4().hex[:12]}"  # in no schema of its own: found by its name alone

@@ -53,11 +53,14 @@ class Dialect(ABC):
         Whether it joins by an equality that takes two nulls for equal as fast as by any other.
     explodes : bool
         Whether it parts a text by EXPLODE; else by UNNEST.
+    keeps_levels : bool
+        Whether it can be told to work a query out before what stands over it (MATERIALIZED).
     """
 
     divides_exact: ClassVar[bool] = True
     joins_null_safe: ClassVar[bool] = False
     explodes: ClassVar[bool] = False
+    keeps_levels: ClassVar[bool] = False
     name: str
     title: str
     name_bytes: int
@@ -159,6 +162,7 @@ class Postgres(Dialect):
     """PostgreSQL, from version 14 on."""
 
     name, title, name_bytes = "postgres", "PostgreSQL", 63
+    keeps_levels = True
     types: ClassVar[dict[Kind, str]] = {
         Kind.TEXT: "text",
         Kind.INTEGER: "bigint",

@@ -196,6 +196,11 @@ class Mapped:
         return tuple(dict.fromkeys(held.gap for held in self.takes if held.gap))
 
 
+_LEVELS_TOGETHER = 8
+"""How many queries over one another a planner is given as one where there are many: it weighs the
+orders in which all tables of them could be joined, of which a long chain of steps has too many."""
+
+
 @dataclass(slots=True)
 class Program:
     """All that a trellis says in a dialect, each step behind those that it uses.
@@ -210,12 +215,15 @@ class Program:
     steps: dict[str, Named | Mapped] = field(default_factory=dict)
     _taken: set[str] = field(default_factory=set)
     _tried: dict[str, int] = field(default_factory=dict)
+    _depth: dict[str, int] = field(default_factory=dict)
 
     def add(self, step: Named | Mapped) -> None:
         """Put a step behind the others."""
         # steps stand behind what they use, so whoever runs them needs no sort
         assert step.name not in self.steps
         self.steps[step.name] = step
+        below = (self._depth[one] for one in step.uses)
+        self._depth[step.name] = 1 + max(below, default=0) if isinstance(step, Named) else 0
         # Lower letters: a place that folds its names would take two of them for one.
         self._taken.add(step.name.lower())
 
@@ -254,6 +262,9 @@ class Program:
         """Return a query with all that it needs before it (WITH)."""
         made = query.copy()
         parts = []
+        deepest = max((self._depth[name] for name in uses), default=0)
+        # what is worked out before can use no index, so only where planning would take longer
+        is_deep = self.dialect.keeps_levels and deepest > 2 * _LEVELS_TOGETHER
         for step in self._named_behind_tables(uses):
             inner = step.query
             if comments and step.comment:
@@ -261,7 +272,10 @@ class Program:
                 # A lane may be called “*/”, which would end the comment and begin to be run.
                 comment = plainly(step.comment).replace("*/", "* /").replace("/*", "/ *")
                 inner.add_comments([f" {comment} "])
-            parts.append(exp.CTE(this=inner, alias=exp.TableAlias(this=identifier(step.name))))
+            part = exp.CTE(this=inner, alias=exp.TableAlias(this=identifier(step.name)))
+            if is_deep and self._depth[step.name] % _LEVELS_TOGETHER == 0:
+                part.set("materialized", True)
+            parts.append(part)
         if parts:
             made.set("with_", exp.With(expressions=parts))
         return made
