@@ -28,7 +28,8 @@ from keen_trellis.base.errors import DeliveryError
 from keen_trellis.base.progress import Cancelled
 from keen_trellis.data import Column, Kind, Table
 from keen_trellis.deliver.by_key import held_against
-from keen_trellis.deliver.tables import Target, deliver_table, update_table
+from keen_trellis.deliver.table_update import update_table
+from keen_trellis.deliver.tables import Target, deliver_table
 from keen_trellis.read import read_table
 from keen_trellis.servers.secrets import Secrets
 from keen_trellis.servers.server import Server, SqliteFile
@@ -483,6 +484,14 @@ class InMariaDb(TablesCase):
             with self.assertRaises(DeliveryError):
                 self.deliver(Table.from_columns({"x": ["a" * 200]}), how="replace", key="x")
             self.assertEqual(len(self.back()), 0)
+
+    def test_an_update_that_could_not_be_undone_is_refused(self) -> None:
+        self.make("id bigint primary key, name varchar(9)")
+        with self.server.cursor() as cursor:
+            cursor.execute(f"alter table `{self.name}` engine myisam")
+        changes = held_against(SMALL, self.back(), "id", "the table")
+        with self.assertRaisesRegex(DeliveryError, "keeps what was written when the rest fails"):
+            update_table(SMALL, changes, self.target(how="update", key="id"), self.secrets)
 
     def test_infinity_is_refused_and_two_columns_of_one_name(self) -> None:
         for columns, words in (

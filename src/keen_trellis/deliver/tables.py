@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import dataclasses
 import logging
 import sqlite3
 import uuid
@@ -37,7 +36,6 @@ from keen_trellis.servers.server import Database, Server, SqliteFile
 
 if TYPE_CHECKING:
     from keen_trellis.data import Table
-    from keen_trellis.deliver.by_key import ByKey
 
 _log = logging.getLogger(__name__)
 
@@ -170,110 +168,8 @@ def deliver_table(
                 _into_mariadb(table, target, secrets or Secrets(), report)
     except UserError:
         raise
-    except _errors(target) as error:
-        raise _refused(error, target) from error
-
-
-def update_table(
-    table: Table,
-    changes: ByKey,
-    target: Target,
-    secrets: Secrets | None = None,
-    report: Report = quiet,
-) -> None:
-    """Change and add rows of a table that is there, all of them or none.
-
-    Parameters
-    ----------
-    table, report, secrets
-        As for `deliver_table`.
-    changes : ByKey
-        What the rows of `table` change there.
-    target : Target
-
-    Raises
-    ------
-    DeliveryError
-        A column there would hold a value otherwise, a row there is not what it was when it was held
-        against these, or the server refuses.
-    Cancelled
-        Raised by `report` once the user has asked to stop; nothing is written then.
-    """
-    require_names(table, target)
-    with timed(_log, f"update {target.table} of {target.database.label}") as told:
-        told.rows = len(changes.new) + len(changes.changed)
-        try:
-            if isinstance(target.database, SqliteFile):
-                path = Path(target.database.path).expanduser()
-                with closing(sqlite3.connect(path, isolation_level=None, timeout=10)) as file:
-                    name, _, _ = _statements(table, target, _in_double_quotes)
-                    info = file.execute(f"PRAGMA table_info({name})").fetchall()
-                    require_held(table, {one[1]: str(one[2]) for one in info}, target.words)
-                    _update(file.cursor(), table, changes, target, report)
-                return
-            made = engine(target.database, secrets or Secrets(), None, writes=True)
-            try:
-                with made.connect() as connection:
-                    there = columns_there(connection, target)
-                    connection.rollback()
-                    raw: Any = connection.connection.driver_connection
-                    with raw.cursor() as cursor:
-                        require_held(table, there or {}, target.words)
-                        _update(cursor, table, changes, target, report)
-            finally:
-                made.dispose()
-        except UserError:
-            raise
-        except _errors(target) as error:
-            raise _refused(error, target) from error
-
-
-def _update(cursor: Any, table: Table, changes: ByKey, target: Target, report: Report) -> None:
-    """Carry an update out in one transaction of a cursor."""
-    quoted = _in_backticks if target.sort == "mariadb" else _in_double_quotes
-    mark = "?" if target.sort == "sqlite" else "%s"
-    name, _, names = _statements(table, target, quoted)
-    others = [one for one in table.columns if one != target.key]
-    # a sign of percent in a name would be taken for a mark
-    sign = "%" if target.sort == "sqlite" else "%%"
-    sets = ", ".join(f"{quoted(one).replace('%', sign)} = {mark}" for one in others)
-    whole = name.replace("%", sign)
-    change = f"UPDATE {whole} SET {sets} WHERE {quoted(target.key).replace('%', sign)} = {mark}"
-    marks = ", ".join([mark] * len(table.columns))
-    add = f"INSERT INTO {whole} ({names.replace('%', sign)}) VALUES ({marks})"
-    adapted = _for_sqlite if target.sort == "sqlite" else tuple
-    order = tuple(map(table.field, [*others, target.key]))
-    changed = dataclasses.replace(table, fields=order)
-    if target.sort != "postgresql":  # whose driver has begun one
-        cursor.execute("BEGIN IMMEDIATE" if target.sort == "sqlite" else "BEGIN")
-    try:
-        if target.sort == "postgresql":  # others may read, and wait to write
-            cursor.execute(f"LOCK TABLE {name} IN SHARE ROW EXCLUSIVE MODE")
-        for statement, rows in (
-            (change, changed.take(changes.changed)),
-            (add, table.take(changes.new)),
-        ):
-            for batch in _rows(rows, report):
-                cursor.executemany(statement, [adapted(one) for one in batch])
-                # MariaDB counts rows that it finds as they are for none
-                if target.sort != "mariadb" and cursor.rowcount != len(batch):
-                    raise _written_meanwhile(target)
-        # these are all that bear the key: a row that came meanwhile would stand there twice
-        cursor.execute(f"SELECT COUNT(*) FROM {name}")
-        expected = len(table) + changes.others
-        if int(cursor.fetchone()[0]) != expected:
-            raise _written_meanwhile(target)
-        cursor.execute("COMMIT")
-    except BaseException:
-        cursor.execute("ROLLBACK")
-        raise
-
-
-def _written_meanwhile(target: Target) -> DeliveryError:
-    return DeliveryError(
-        tr("{words} was written to meanwhile.", words=with_capital(target.words)),
-        tr("Nothing has been changed there; deliver again."),
-    )
+    except driver_errors(target) as error:
+        raise refused_by_driver(error, target) from error
 
 
 def require_names(table: Table, target: Target) -> None:
@@ -348,7 +244,8 @@ def _require_key(table: Table, target: Target) -> None:
         )
 
 
-def _rows(table: Table, report: Report) -> Iterator[list[tuple[Any, ...]]]:
+def row_batches(table: Table, report: Report) -> Iterator[list[tuple[Any, ...]]]:
+    """Yield the rows of a table as Python values, some thousands at a time."""
     settled = table.settled()
     for start in range(0, len(table), _BATCH):
         report(
@@ -358,7 +255,9 @@ def _rows(table: Table, report: Report) -> Iterator[list[tuple[Any, ...]]]:
         yield list(settled.window(start, start + _BATCH).rows())
 
 
-def _statements(table: Table, target: Target, quoted: Callable[[str], str]) -> tuple[str, str, str]:
+def table_statements(
+    table: Table, target: Target, quoted: Callable[[str], str]
+) -> tuple[str, str, str]:
     """Return the table's name, what makes it, and its columns in brackets."""
     name = quoted(target.table)
     if target.in_schema:
@@ -369,11 +268,13 @@ def _statements(table: Table, target: Target, quoted: Callable[[str], str]) -> t
     return name, f"({', '.join(columns)})", ", ".join(map(quoted, table.columns))
 
 
-def _in_double_quotes(name: str) -> str:
+def in_double_quotes(name: str) -> str:
+    """Return a name as PostgreSQL and SQLite have it in quotes."""
     return '"' + name.replace('"', '""') + '"'
 
 
-def _in_backticks(name: str) -> str:
+def in_backticks(name: str) -> str:
+    """Return a name as MariaDB has it in quotes."""
     return "`" + name.replace("`", "``") + "`"
 
 
@@ -420,7 +321,7 @@ def _into_sqlite(table: Table, target: Target, report: Report) -> None:
 
 
 def _write_sqlite(path: Path, table: Table, target: Target, report: Report) -> None:
-    name, columns, names = _statements(table, target, _in_double_quotes)
+    name, columns, names = table_statements(table, target, in_double_quotes)
     # by hand, so that making the table is in the transaction as well
     with closing(sqlite3.connect(path, isolation_level=None, timeout=10)) as database:
         # others may go on reading, but not write: what is looked at here holds until the end
@@ -453,9 +354,9 @@ def _write_sqlite(path: Path, table: Table, target: Target, report: Report) -> N
                 database.execute(f"DROP TABLE IF EXISTS {name}")
                 database.execute(f"CREATE TABLE {name} {columns}")
             marks = ", ".join("?" * len(table.columns))
-            for rows in _rows(table, report):
+            for rows in row_batches(table, report):
                 database.executemany(
-                    f"INSERT INTO {name} ({names}) VALUES ({marks})", map(_for_sqlite, rows)
+                    f"INSERT INTO {name} ({names}) VALUES ({marks})", map(for_sqlite, rows)
                 )
             database.execute("COMMIT")
         except BaseException:
@@ -466,7 +367,8 @@ def _write_sqlite(path: Path, table: Table, target: Target, report: Report) -> N
             raise
 
 
-def _for_sqlite(row: tuple[Any, ...]) -> tuple[Any, ...]:
+def for_sqlite(row: tuple[Any, ...]) -> tuple[Any, ...]:
+    """Return a row in the few kinds that SQLite has."""
     plain = (int, float, str, type(None))
     return tuple(value if type(value) in plain else _sqlite_value(value) for value in row)
 
@@ -488,7 +390,7 @@ def _into_postgres(table: Table, target: Target, secrets: Secrets, report: Repor
     from keen_trellis.deliver.text_writer import text_blocks
 
     assert isinstance(target.database, Server)
-    name, columns, names = _statements(table, target, _in_double_quotes)
+    name, columns, names = table_statements(table, target, in_double_quotes)
     made = engine(target.database, secrets, None, writes=True)
     # COPY tells null from an empty text by the quotes alone.
     form = TextForm(quoting="texts")  # an empty text in quotes, and null without
@@ -529,9 +431,9 @@ def empty_or_drop(
     DeliveryError
         It cannot hold the rows, and something hangs on it that would go with it.
     """
-    name = _in_double_quotes(target.table)
+    name = in_double_quotes(target.table)
     if target.in_schema:
-        name = f"{_in_double_quotes(target.in_schema)}.{name}"
+        name = f"{in_double_quotes(target.in_schema)}.{name}"
     if is_kept(table, there, "postgresql") and _has_key(connection, target):
         # refused where another table refers to it: nothing of others is emptied along
         cursor.execute(f"TRUNCATE {name}")
@@ -564,10 +466,10 @@ def _into_mariadb(table: Table, target: Target, secrets: Secrets, report: Report
     """
     assert isinstance(target.database, Server)
     _require_finite(table, target)
-    name, columns, names = _statements(table, target, _in_backticks)
-    schema = f"{_in_backticks(target.in_schema)}." if target.in_schema else ""
+    name, columns, names = table_statements(table, target, in_backticks)
+    schema = f"{in_backticks(target.in_schema)}." if target.in_schema else ""
     beside, gone = (
-        f"{schema}{_in_backticks(f'{_BESIDE}{uuid.uuid4().hex}')}" for _ in ("new", "old")
+        f"{schema}{in_backticks(f'{_BESIDE}{uuid.uuid4().hex}')}" for _ in ("new", "old")
     )
     marks = ", ".join(["%s"] * len(table.columns))
     made = engine(target.database, secrets, None, writes=True)
@@ -592,7 +494,7 @@ def _into_mariadb(table: Table, target: Target, secrets: Secrets, report: Report
                             (f"{passing_name()}{uuid.uuid4().hex[:4]}",),
                         )
                     told = f"{into} ({names})".replace("%", "%%")  # else it would be a mark
-                    for rows in _rows(table, report):
+                    for rows in row_batches(table, report):
                         cursor.executemany(f"INSERT INTO {told} VALUES ({marks})", rows)
                     raw.commit()
                     if stays:
@@ -629,18 +531,27 @@ def _is_kept_in_mariadb(
     asked = {"schema": target.in_schema, "table": target.table}
     cursor.execute(IN_MARIADB, asked)
     hangs = cursor.fetchall()
-    cursor.execute(
-        "SELECT engine FROM information_schema.tables "
-        "WHERE table_schema = COALESCE(%(schema)s, DATABASE()) AND table_name = %(table)s",
-        asked,
-    )
-    is_undone = cursor.fetchall() == (("InnoDB",),)  # others keep what was deleted before it failed
     # where another table refers to it, its rows may be deleted along
     is_alone = all(sort != "constraint" for sort, _ in hangs)
-    if is_undone and is_alone and is_kept(table, there, "mysql") and _has_key(connection, target):
+    if (
+        can_undo(cursor, target)
+        and is_alone
+        and is_kept(table, there, "mysql")
+        and _has_key(connection, target)
+    ):
         return True
     require_nothing_hangs(hangs, target.words)
     return False
+
+
+def can_undo(cursor: Any, target: Target) -> bool:
+    """Whether MariaDB undoes what was done to a table when a transaction fails."""
+    cursor.execute(
+        "SELECT engine FROM information_schema.tables "
+        "WHERE table_schema = COALESCE(%s, DATABASE()) AND table_name = %s",
+        (target.in_schema, target.table),
+    )
+    return bool(cursor.fetchall() == (("InnoDB",),))
 
 
 def _remove_leftovers(cursor: Any, target: Target) -> None:
@@ -652,8 +563,8 @@ def _remove_leftovers(cursor: Any, target: Target) -> None:
     )
     for name, comment in cursor.fetchall():
         if is_left_behind(str(comment)):
-            schema = f"{_in_backticks(target.in_schema)}." if target.in_schema else ""
-            cursor.execute(f"DROP TABLE IF EXISTS {schema}{_in_backticks(str(name))}")
+            schema = f"{in_backticks(target.in_schema)}." if target.in_schema else ""
+            cursor.execute(f"DROP TABLE IF EXISTS {schema}{in_backticks(str(name))}")
 
 
 def _require_finite(table: Table, target: Target) -> None:
@@ -686,7 +597,8 @@ def columns_there(connection: Any, target: Target) -> dict[str, Any] | None:
     return {str(one["name"]): one["type"] for one in found}
 
 
-def _errors(target: Target) -> tuple[type[Exception], ...]:
+def driver_errors(target: Target) -> tuple[type[Exception], ...]:
+    """Return what the driver of a database raises."""
     if target.sort == "sqlite":
         return (sqlite3.Error, OSError)
     import sqlalchemy as sa
@@ -700,7 +612,7 @@ def _errors(target: Target) -> tuple[type[Exception], ...]:
     return (sa.exc.DBAPIError, pymysql.MySQLError, ValueError)
 
 
-def _refused(error: Exception, target: Target) -> UserError:
+def refused_by_driver(error: Exception, target: Target) -> UserError:
     """Return a driver's error as a sentence; what is wrong with the account stays what it is."""
     from keen_trellis.base.errors import ConnectionLostError, PasswordError
 

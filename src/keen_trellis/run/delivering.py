@@ -253,7 +253,8 @@ def _write(
     item, table = job.item, results.rows[job.item.id]
     assert not isinstance(table, UserError)
     if item.into is not None:
-        from keen_trellis.deliver.tables import deliver_table, update_table
+        from keen_trellis.deliver.table_update import update_table
+        from keen_trellis.deliver.tables import deliver_table
 
         target = _target(item.into)
         if item.id in held:
