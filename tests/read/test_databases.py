@@ -151,6 +151,10 @@ class PostgresTest(ServerTestCase):
             f"insert into {self.name}.t values (1.5, '2026-01-05', 1e50, '2026-01-05 12:00:00.5', "
             "1.5, '007'), ('NaN', 'infinity', 2, 'infinity', 'NaN', 'x')"
         )
+        endless = "select n from (values ('1'::numeric), ('NaN'), ('-Infinity'), ('NaN')) as t(n)"
+        told = " ".join(read_query(POSTGRES, endless, secrets=self.secrets).notes)
+        self.assertIn("2 values of “n” are NaN", told)
+        self.assertIn("1 value of “n” is -Infinity", told)
         reading = read_table(POSTGRES, "t", self.name, secrets=self.secrets)
         self.assertEqual(reading.table.column("n").to_list(), [Decimal("1.5"), None])
         self.assertEqual(reading.table.column("d").to_list(), ["2026-01-05", "infinity"])

@@ -5,6 +5,7 @@ from __future__ import annotations
 import datetime as dt
 import json
 import uuid
+from collections import Counter
 from collections.abc import Sequence
 from decimal import Decimal
 from typing import Any
@@ -114,7 +115,7 @@ def _decimals(values: Sequence[Any], name: str) -> tuple[Column, list[Noticed]]:
     """Return exact decimals; what is not a number, or infinite, becomes a blank and is said."""
     odd = [v for v in values if isinstance(v, Decimal) and not v.is_finite()]
     finite = [None if isinstance(v, Decimal) and not v.is_finite() else v for v in values]
-    said = [not_numbers(len(odd), odd[0], name)] if odd else []
+    said = [not_numbers(found, one, name) for one, found in Counter(map(str, odd)).items()]
     try:
         return Column.of(finite, Kind.EXACT), said
     except (TypeError, ArithmeticError):  # as text NaN and infinity stay, and nothing is lost
