@@ -32,9 +32,10 @@ from keen_trellis.plan.steps import (
     Picked,
     Repeated,
 )
-from keen_trellis.sql.dialects import DIALECTS, Dialect, Sql
+from keen_trellis.sql.dialects import DIALECTS, POSTGRES, Dialect, Sql
 from keen_trellis.sql.node_writers import NODE_WRITERS
 from keen_trellis.sql.relations import called, column, select, star, table
+from keen_trellis.sql.said_in_postgres import SAID_IN_POSTGRES
 from keen_trellis.sql.sql_conditions import SAID_THERE, condition, value_of
 from keen_trellis.sql.summaries import counts
 from keen_trellis.sql.writer import Writer
@@ -93,6 +94,16 @@ NODES: dict[type[Node], Node] = {
 """One of each sort."""
 
 
+IN_POSTGRES = {
+    "LEFT": "LEFT(route, -2)",
+    "RIGHT": "RIGHT(route, 2)",
+    "SUBSTRING": "SUBSTRING(route FROM 2 FOR 3)",
+    "POSITION": "POSITION('-' IN route)",
+    "SPLIT_PART": "SPLIT_PART(route, '-', -1)",
+    "TRIM": "TRIM(LEADING 'K' FROM route)",
+    "EXTRACT": "EXTRACT(WEEK FROM DATE '2026-01-05')",
+    "TRUNC": "TRUNC(DATE '2026-01-05', 'quarter')",
+}
 FORMULAS = {
     **{sign: f"amount {sign} 2" for sign in ("=", "<>", "<", "<=", ">", ">=")},
     "IS DISTINCT FROM": "route IS DISTINCT FROM 'KP-MS'",
@@ -173,9 +184,11 @@ class EveryNodeTest(unittest.TestCase):
 
     def test_what_a_place_can_say_itself_is_said_there_and_not_sent(self) -> None:
         self.assertEqual(set(FORMULAS), set(SAID_THERE))
+        self.assertEqual(set(IN_POSTGRES), set(SAID_IN_POSTGRES))
         for name, dialect in DIALECTS.items():
             lines = []
-            for function, text in FORMULAS.items():
+            own = IN_POSTGRES if dialect is POSTGRES else {}
+            for function, text in {**FORMULAS, **own}.items():
                 rows = Writer(dialect, begins, NODE_WRITERS).rows(TAKINGS)
                 made = value_of(as_valued(text), rows, dialect)
                 lines.append(f"-- {function}: {text}\n{dialect.text(made, pretty=False)}\n")

@@ -16,6 +16,7 @@ from keen_trellis.compute.by_value import InKind
 from keen_trellis.compute.table_schema import schema_of
 from keen_trellis.data import Column, Kind, Table
 from keen_trellis.formulas.formula_parser import formula
+from keen_trellis.formulas.tree import EXTRACTED, TRUNCATED
 from keen_trellis.places.place_session import Session
 from keen_trellis.places.postgres.postgres_session import PostgresSession
 from keen_trellis.places.spark.on_workers import Versions
@@ -28,6 +29,8 @@ from keen_trellis.plan.steps import Computed
 from keen_trellis.servers.secrets import Secrets
 from keen_trellis.servers.server import Server
 from keen_trellis.sql.relations import MappedColumn
+from keen_trellis.sql.said_in_postgres import SAID_IN_POSTGRES
+from keen_trellis.sql.sql_conditions import value_of
 from tests.compute.test_formulas import AS_THERE, KINDS
 from tests.places.cluster import SparkTestCase
 from tests.places.plans import VALUES, Plans, cells, compared, here, rows_of, writer_of
@@ -82,6 +85,12 @@ class PlansOnSparkTest(SparkTestCase):
             with ON_WORKERS if more % 3 == 0 else contextlib.nullcontext():
                 told(self.session, first + more, more % 4 > 0, tally)
         self.assertGreater(tally["same"], 2 * tally["refused"])
+
+
+TEXTS = st.one_of(st.none(), st.text("aé 😀/-\n\u0301", max_size=9))
+DAYS = st.one_of(st.none(), st.dates())
+MOMENTS = st.one_of(st.none(), st.datetimes())
+TIMES = st.one_of(st.none(), st.times())
 
 
 class Functions:
@@ -154,6 +163,44 @@ class FunctionsInPostgresTest(Functions, PostgresTestCase):
         super().setUp()
         self.session = in_postgres()
         self.addCleanup(self.session.close)
+
+    @given(
+        st.lists(st.tuples(TEXTS, TEXTS, DAYS, MOMENTS, TIMES), min_size=1, max_size=30),
+        st.lists(st.one_of(st.integers(-9, 9), st.integers(-(2**31), 2**31)), min_size=3),
+    )
+    @settings(max_examples=12, deadline=None)
+    def test_what_it_says_itself_means_there_what_it_means_here(
+        self, rows: list[tuple[object, ...]], numbers: list[int]
+    ) -> None:
+        kinds = (Kind.TEXT, Kind.TEXT, Kind.DATE, Kind.DATE_TIME, Kind.TIME)
+        columns = zip("tudmh", kinds, zip(*rows, strict=True), strict=True)
+        table = Table.of({name: Column.of(cells, kind) for name, kind, cells in columns})
+        a, b, c = numbers[:3]
+        asked = [
+            *(f"LEFT(t, {a})", f"RIGHT(t, {b})", f"SUBSTRING(t FROM {a})"),
+            *(f"SUBSTRING(t FROM {a} FOR {abs(b)})", f"SPLIT_PART(t, u, {c or 1})"),
+            *(
+                "POSITION(u IN t)",
+                "TRIM(t)",
+                "TRIM(LEADING u FROM t)",
+                "TRIM(TRAILING 'a ' FROM t)",
+            ),
+            *(f"EXTRACT({part} FROM {of})" for part in EXTRACTED[:8] for of in "dm"),
+            *(f"EXTRACT({part} FROM {of})" for part in ("HOUR", "MINUTE") for of in "mh"),
+            *(f"TRUNC({of}, '{unit}')" for unit in TRUNCATED for of in "dm"),
+        ]
+        schema = schema_of(table)
+        made = {text: formula(text, schema) for text in asked}
+        self.assertEqual(
+            set(SAID_IN_POSTGRES) - {one.function for one in made.values()},  # type: ignore[attr-defined]
+            set(),
+        )
+        compare(self, self.session, table, made)  # type: ignore[arg-type]
+        writer = writer_of(self.session, {"rows": table})
+        there = writer.rows(Read("rows", "rows", schema))
+        for text, one in made.items():
+            if max(map(abs, (a, b, c))) < 2**30:  # none of them is sent to be worked out here
+                self.assertTrue(value_of(one, there, self.session.dialect), text)  # type: ignore[arg-type]
 
 
 class FunctionsOnSparkTest(Functions, SparkTestCase):

@@ -19,7 +19,7 @@ from keen_trellis.base.words import listed
 from keen_trellis.data.kinds import BY_DAY, NUMERIC, Kind
 from keen_trellis.plan.expressions import Expression, Joint, Tested
 from keen_trellis.plan.formulas import Applied, Cell, Constant, Valued
-from keen_trellis.sql.dialects import Dialect, NotSaidError, Sql
+from keen_trellis.sql.dialects import POSTGRES, Dialect, NotSaidError, Sql
 from keen_trellis.sql.relations import (
     Held,
     Relation,
@@ -30,6 +30,7 @@ from keen_trellis.sql.relations import (
     is_null,
     not_null,
 )
+from keen_trellis.sql.said_in_postgres import SAID_IN_POSTGRES, whole_number
 
 DEEPEST = 60
 """How deep a formula is written into a statement: a server's parser has a stack, too."""
@@ -210,7 +211,11 @@ def _applied(formula: Applied, rows: Relation, dialect: Dialect, alias: str) -> 
             raise NotSaidError(tr("a gap that is no cell"))
         gap = rows.held(of.column).gap
         return column(gap, alias) if gap else exp.false()
+    if (number := whole_number(formula)) is not None:
+        return dialect.literal(number, Kind.INTEGER)
     way = SAID_THERE.get(formula.function)
+    if way is None and dialect is POSTGRES:
+        way = SAID_IN_POSTGRES.get(formula.function)
     if way is None:
         raise NotSaidError(formula.function)
     values = [(value_of(one, rows, dialect, alias), one.kind) for one in formula.arguments]

@@ -57,3 +57,27 @@ CASE WHEN ("route") = ('KP-MS') THEN CAST(NULL AS TEXT) ELSE "route" END
 
 -- CHAR_LENGTH: CHAR_LENGTH(route)
 CAST(CHAR_LENGTH("route") AS BIGINT)
+
+-- LEFT: LEFT(route, -2)
+LEFT("route", -2)
+
+-- RIGHT: RIGHT(route, 2)
+RIGHT("route", 2)
+
+-- SUBSTRING: SUBSTRING(route FROM 2 FOR 3)
+SUBSTRING("route", 2, 3)
+
+-- POSITION: POSITION('-' IN route)
+CAST(STRPOS("route", '-') AS BIGINT)
+
+-- SPLIT_PART: SPLIT_PART(route, '-', -1)
+SPLIT_PART("route", '-', -1)
+
+-- TRIM: TRIM(LEADING 'K' FROM route)
+LTRIM("route", 'K')
+
+-- EXTRACT: EXTRACT(WEEK FROM DATE '2026-01-05')
+CAST(EXTRACT(WEEK FROM CAST('2026-01-05' AS DATE)) AS BIGINT)
+
+-- TRUNC: TRUNC(DATE '2026-01-05', 'quarter')
+CAST(DATE_TRUNC('quarter', CAST(CAST('2026-01-05' AS DATE) AS TIMESTAMP)) AS DATE)
