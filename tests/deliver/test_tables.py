@@ -202,6 +202,19 @@ class TablesCase(unittest.TestCase):
                 self.deliver(other, how="replace")  # what hung there still does
         self.assertEqual(list(self.back().rows()), [(2**40, "Puffin")])
 
+    rules: tuple[str, ...]
+    """Columns with a rule of their own, which would be gone with the table."""
+
+    def test_a_rule_of_a_column_is_not_lost_without_a_word(self) -> None:
+        text = Table.from_columns({"x": ["1"]})
+        for rule in self.rules:
+            self.make(rule)
+            with self.subTest(rule), self.assertRaisesRegex(DeliveryError, "made anew"):
+                self.deliver(text, how="replace")
+        self.make("x integer")
+        self.deliver(text, how="replace")
+        self.assertEqual(self.back().column("x").to_list(), ["1"])
+
     @given(st.data())
     @tried(max_examples=10, deadline=None, suppress_health_check=[HealthCheck.differing_executors])
     def test_an_update_by_a_key_leaves_what_a_dictionary_would(self, data: Any) -> None:
@@ -319,6 +332,10 @@ class InSqlite(TablesCase):
         "create index by_name on it (name)",
         "create trigger heard after insert on it begin select 1; end",
     )
+    rules = (
+        *("x integer not null", "x integer unique", "x integer check (x > 0)"),
+        *("x integer default 7", "x integer references other (y)", "x text collate nocase, y"),
+    )
 
     def ask(self, statement: str) -> None:
         with contextlib.closing(sqlite3.connect(self.path)) as database:
@@ -392,6 +409,10 @@ class InPostgres(TablesCase):
         "comment on table it is 'For the harbour office'",
         "alter table it add check (id > 0)",
     )
+    rules = (
+        *("x integer not null", "x integer unique", "x integer check (x > 0)"),
+        *("x integer default 7", "x integer generated always as identity", "x serial"),
+    )
 
     def ask(self, statement: str) -> None:
         self.server.execute(statement.replace(" it ", f' "{self.name}" '))
@@ -463,6 +484,17 @@ class InMariaDb(TablesCase):
         "alter table it comment 'For the harbour office'",
         "create trigger heard after insert on it for each row set @heard = 1",
     )
+    rules = (
+        *("x integer not null", "x integer unique", "x integer check (x > 0)"),
+        *("x integer default 7", "x integer auto_increment unique", "x integer comment 'fares'"),
+    )
+
+    def test_integers_without_a_sign_hold_what_fits_into_them(self) -> None:
+        for declared, value in (("bigint unsigned", Decimal(2**64 - 1)), ("int unsigned", 2**32)):
+            self.make(f"x {declared}")
+            with self.subTest(declared):
+                self.deliver(Table.from_columns({"x": [value, None]}), how="replace")
+                self.assertEqual([*map(Decimal, self.back().column("x").to_list()[:1])], [value])
 
     def ask(self, statement: str) -> None:
         with self.server.cursor() as cursor:
@@ -484,6 +516,17 @@ class InMariaDb(TablesCase):
             with self.assertRaises(DeliveryError):
                 self.deliver(Table.from_columns({"x": ["a" * 200]}), how="replace", key="x")
             self.assertEqual(len(self.back()), 0)
+
+    def test_a_collation_that_takes_two_keys_for_one_changes_no_row_of_another(self) -> None:
+        self.make("id varchar(9) collate utf8mb4_general_ci, name varchar(9)")
+        before = Table.from_columns({"id": ["a", "A"], "name": ["Tern", "Eider"]})
+        self.deliver(before, how="add")
+        now = Table.from_columns({"id": ["a"], "name": ["Teal"]})
+        changes = held_against(now, self.back(), "id", "the table")
+        self.assertEqual(changes.numbers, {"new": 0, "changed": 1, "same": 0, "others": 1})
+        with self.assertRaisesRegex(DeliveryError, "takes several keys for one"):
+            update_table(now, changes, self.target(how="update", key="id"), self.secrets)
+        self.assertEqual(sorted(self.back().rows()), sorted(before.rows()))
 
     def test_an_update_that_could_not_be_undone_is_refused(self) -> None:
         self.make("id bigint primary key, name varchar(9)")

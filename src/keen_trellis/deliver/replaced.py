@@ -7,6 +7,7 @@ is what the delivery says.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable, Mapping, Sequence
 from typing import TYPE_CHECKING, Any
 
@@ -19,6 +20,8 @@ from keen_trellis.data.kinds import Kind
 from keen_trellis.deliver.added import changed_values, digits_before
 
 if TYPE_CHECKING:
+    import sqlite3
+
     from keen_trellis.data import Column, Table
 
 _BITS = {"TINYINT": 8, "SMALLINT": 16, "MEDIUMINT": 24, "INTEGER": 32, "INT": 32, "BIGINT": 64}
@@ -62,6 +65,11 @@ ON d.refobjid = it.oid AND d.classid = 'pg_catalog.pg_rewrite'::regclass
 JOIN pg_catalog.pg_rewrite r ON r.oid = d.objid AND r.ev_class <> it.oid
 UNION SELECT 'default', n.attname FROM it JOIN pg_catalog.pg_attribute n ON n.attrelid = it.oid
 WHERE NOT n.attisdropped AND (n.atthasdef OR n.attidentity <> '')
+UNION SELECT 'constraint', n.attname || ' NOT NULL' FROM it
+JOIN pg_catalog.pg_attribute n ON n.attrelid = it.oid
+WHERE n.attnum > 0 AND n.attnotnull AND NOT n.attisdropped AND NOT EXISTS (
+    SELECT FROM pg_catalog.pg_index i
+    WHERE i.indrelid = it.oid AND i.indisprimary AND n.attnum = ANY(i.indkey))
 ORDER BY 1, 2
 """
 
@@ -84,7 +92,13 @@ WHERE table_schema = COALESCE(%(schema)s, DATABASE()) AND table_name = %(table)s
 AND column_comment <> ''
 UNION SELECT 'default', column_name FROM information_schema.columns
 WHERE table_schema = COALESCE(%(schema)s, DATABASE()) AND table_name = %(table)s
-AND extra LIKE '%%auto_increment%%'
+AND (extra <> '' OR column_default <> 'NULL')
+UNION SELECT 'constraint', CONCAT(column_name, ' NOT NULL') FROM information_schema.columns
+WHERE table_schema = COALESCE(%(schema)s, DATABASE()) AND table_name = %(table)s
+AND is_nullable = 'NO' AND column_key <> 'PRI'
+UNION SELECT 'constraint', constraint_name FROM information_schema.table_constraints
+WHERE table_schema = COALESCE(%(schema)s, DATABASE()) AND table_name = %(table)s
+AND constraint_type = 'CHECK'
 ORDER BY 1, 2
 """
 
@@ -92,6 +106,18 @@ IN_SQLITE = """
 SELECT type, name FROM sqlite_master
 WHERE lower(tbl_name) = lower(?) AND type IN ('index', 'trigger') AND sql IS NOT NULL ORDER BY 1, 2
 """
+_RULES_OF_SQLITE = re.compile(r"\b(CHECK|UNIQUE|REFERENCES|DEFAULT|NOT\s+NULL|COLLATE|GENERATED)\b")
+_NAMED = re.compile(r"""\"[^\"]*\"|`[^`]*`|\[[^]]*\]|'[^']*'""")
+
+
+def hangs_in_sqlite(database: sqlite3.Connection, table: str) -> list[tuple[str, str]]:
+    """Return what hangs on a table of SQLite; its rules stand in the words that made it alone."""
+    found = [(str(sort), str(name)) for sort, name in database.execute(IN_SQLITE, (table,))]
+    made = database.execute(
+        "SELECT sql FROM sqlite_master WHERE lower(name) = lower(?) AND type = 'table'", (table,)
+    ).fetchone()
+    words = _NAMED.sub("", made[0]).upper() if made else ""
+    return found + [("constraint", rule) for rule in sorted({*_RULES_OF_SQLITE.findall(words)})]
 
 
 def is_kept(table: Table, there: Mapping[str, Any], dialect: str) -> bool:
@@ -124,8 +150,9 @@ def _holds(column: Column, held_as: Any, dialect: str) -> bool:
         bits = _BITS.get(type(held_as).__name__, 64)
         low, high = (0, 1 << bits) if getattr(held_as, "unsigned", False) else (-1 << bits - 1, 0)
         return low <= int(np.min(present)) and int(np.max(present)) < (high or 1 << bits - 1)
-    if kind is Kind.EXACT and held_as.precision is not None:
-        room: int = held_as.precision - (held_as.scale or 0)
+    precision = getattr(held_as, "precision", None)  # integers without a sign have none
+    if kind is Kind.EXACT and precision is not None:
+        room: int = precision - (held_as.scale or 0)
         return digits_before(column) <= room
     return True
 

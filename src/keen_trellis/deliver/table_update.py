@@ -128,8 +128,8 @@ def _update(cursor: Any, table: Table, changes: ByKey, target: Target, report: R
         ):
             for batch in row_batches(rows, report):
                 cursor.executemany(statement, [adapted(one) for one in batch])
-                # MariaDB counts rows that it finds as they are for none
-                if target.sort != "mariadb" and cursor.rowcount != len(batch):
+                # of the rows found, also where a collation takes several keys for one
+                if cursor.rowcount != len(batch):
                     raise _written_meanwhile(target)
         # these are all that bear the key: a row that came meanwhile would stand there twice
         cursor.execute(f"SELECT COUNT(*) FROM {name}")
@@ -144,6 +144,9 @@ def _update(cursor: Any, table: Table, changes: ByKey, target: Target, report: R
 
 def _written_meanwhile(target: Target) -> DeliveryError:
     return DeliveryError(
-        tr("{words} was written to meanwhile.", words=with_capital(target.words)),
-        tr("Nothing has been changed there; deliver again."),
+        tr(
+            "{words} was written to meanwhile, or takes several keys for one.",
+            words=with_capital(target.words),
+        ),
+        tr("Nothing has been changed there; deliver again, or choose another key."),
     )

@@ -24,7 +24,7 @@ from keen_trellis.deliver.added import require_held
 from keen_trellis.deliver.replaced import (
     IN_MARIADB,
     IN_POSTGRES,
-    IN_SQLITE,
+    hangs_in_sqlite,
     is_kept,
     require_nothing_hangs,
 )
@@ -349,8 +349,7 @@ def _write_sqlite(path: Path, table: Table, target: Target, report: Report) -> N
             if is_same and (not target.key or keys == [target.key]):
                 database.execute(f"DELETE FROM {name}")
             elif target.how != "add":
-                hangs = database.execute(IN_SQLITE, (target.table,)).fetchall()
-                require_nothing_hangs(hangs, target.words)
+                require_nothing_hangs(hangs_in_sqlite(database, target.table), target.words)
                 database.execute(f"DROP TABLE IF EXISTS {name}")
                 database.execute(f"CREATE TABLE {name} {columns}")
             marks = ", ".join("?" * len(table.columns))

@@ -263,7 +263,7 @@ class PostgresSession(Session):
         NotThereError
             The account that reads it may see other rows than that of the run.
         """
-        with self._undone(), self._raw.cursor() as cursor:
+        with self._savepoint(keeps=False), self._raw.cursor() as cursor:
             # No rows, only what the server says of the columns: it plans the query, and runs
             # nothing of it.
             cursor.execute(f"SELECT * FROM ({statement}) AS t LIMIT 0")
@@ -381,8 +381,8 @@ class PostgresSession(Session):
             cursor.execute(f"ANALYZE {_quoted(name)}")
 
     @contextlib.contextmanager
-    def _savepoint(self) -> Any:
-        """Have what fails undone alone, so that the run can go on."""
+    def _savepoint(self, keeps: bool = True) -> Any:
+        """Have what fails undone alone, so that the run can go on; or, unless it `keeps`, all."""
         with self._raw.cursor() as cursor:
             cursor.execute("SAVEPOINT keen")
             try:
@@ -391,19 +391,8 @@ class PostgresSession(Session):
                 with contextlib.suppress(Exception):
                     cursor.execute("ROLLBACK TO SAVEPOINT keen; RELEASE SAVEPOINT keen")
                 raise
-            cursor.execute("RELEASE SAVEPOINT keen")
-
-    @contextlib.contextmanager
-    def _undone(self) -> Any:
-        """Have whatever is done undone, also where nothing fails."""
-        with self._raw.cursor() as cursor:
-            cursor.execute("SAVEPOINT keen")
-            try:
-                yield
-            finally:
-                # a connection that is gone has nothing to undo, and says so in the error itself
-                with contextlib.suppress(Exception):
-                    cursor.execute("ROLLBACK TO SAVEPOINT keen; RELEASE SAVEPOINT keen")
+            back = "" if keeps else "ROLLBACK TO SAVEPOINT keen; "
+            cursor.execute(f"{back}RELEASE SAVEPOINT keen")
 
     def stop(self) -> None:
         """Cancel what the server is doing."""
