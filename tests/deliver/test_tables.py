@@ -27,9 +27,10 @@ from hypothesis import strategies as st
 from keen_trellis.base.errors import DeliveryError
 from keen_trellis.base.progress import Cancelled
 from keen_trellis.data import Column, Kind, Table
-from keen_trellis.deliver.by_key import held_against
-from keen_trellis.deliver.table_update import update_table
-from keen_trellis.deliver.tables import Target, deliver_table
+from keen_trellis.deliver.database.by_key import held_against
+from keen_trellis.deliver.database.table_delivery import deliver_table
+from keen_trellis.deliver.database.table_update import update_table
+from keen_trellis.deliver.database.target import Target
 from keen_trellis.read import read_table
 from keen_trellis.servers.secrets import Secrets
 from keen_trellis.servers.server import Server, SqliteFile
@@ -54,7 +55,8 @@ SMALL = Table.from_columns({"id": [1, 2], "name": ["Tern", "Eider"]})
 KILLED = """
 import os, signal, sys
 from keen_trellis.data import Column, Kind, Table
-from keen_trellis.deliver.tables import Target, deliver_table
+from keen_trellis.deliver.database.target import Target
+from keen_trellis.deliver.database.table_delivery import deliver_table
 from keen_trellis.servers.secrets import Secrets
 from keen_trellis.servers.server import Server, SqliteFile
 database, told, secrets = eval(sys.argv[1]), [], Secrets()

@@ -19,7 +19,7 @@ from keen_trellis.base.language import tr
 from keen_trellis.base.logs import timed
 from keen_trellis.base.progress import Cancelled, Report, quiet
 from keen_trellis.data import Column, Kind, Table
-from keen_trellis.deliver.tables import Target
+from keen_trellis.deliver.database.target import Target
 from keen_trellis.places.lane_tables import LaneThere, TableAsked
 from keen_trellis.places.transfer_cells import marks, narrowest, with_gaps
 from keen_trellis.servers.server import Database

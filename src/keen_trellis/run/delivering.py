@@ -27,8 +27,8 @@ from keen_trellis.servers.secrets import Secrets
 from keen_trellis.servers.server import Server
 
 if TYPE_CHECKING:
-    from keen_trellis.deliver.by_key import ByKey
-    from keen_trellis.deliver.tables import Target
+    from keen_trellis.deliver.database.by_key import ByKey
+    from keen_trellis.deliver.database.target import Target
 
 
 @dataclass(frozen=True, slots=True)
@@ -253,8 +253,8 @@ def _write(
     item, table = job.item, results.rows[job.item.id]
     assert not isinstance(table, UserError)
     if item.into is not None:
-        from keen_trellis.deliver.table_update import update_table
-        from keen_trellis.deliver.tables import deliver_table
+        from keen_trellis.deliver.database.table_delivery import deliver_table
+        from keen_trellis.deliver.database.table_update import update_table
 
         target = _target(item.into)
         if item.id in held:
@@ -277,7 +277,7 @@ def _write(
 
 
 def _target(into: IntoTable) -> Target:
-    from keen_trellis.deliver.tables import Target
+    from keen_trellis.deliver.database.target import Target
 
     return Target(into.database, into.table, into.in_schema, into.how, into.key)
 
@@ -286,8 +286,8 @@ def _held_there(
     results: Results, item: DeliveryItem, secrets: Secrets | None, report: Report
 ) -> ByKey:
     """Return what a delivery changes in the table that it updates, which is read for that."""
-    from keen_trellis.deliver.by_key import held_against
-    from keen_trellis.deliver.tables import require_names
+    from keen_trellis.deliver.database.by_key import held_against
+    from keen_trellis.deliver.database.refusals import require_names
     from keen_trellis.read import read_table
 
     table, into = results.rows[item.id], item.into

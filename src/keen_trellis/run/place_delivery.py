@@ -11,8 +11,8 @@ from keen_trellis.base.errors import NotThereError, UserError
 from keen_trellis.base.language import tr
 from keen_trellis.base.progress import Report, quiet
 from keen_trellis.base.whole_files import Noting
-from keen_trellis.deliver.by_key import ByKey
-from keen_trellis.deliver.tables import Target
+from keen_trellis.deliver.database.by_key import ByKey
+from keen_trellis.deliver.database.target import Target
 from keen_trellis.document.items import DeliveryItem
 from keen_trellis.plan.nodes import Node
 from keen_trellis.run.delivering import (

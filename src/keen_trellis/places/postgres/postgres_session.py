@@ -22,14 +22,10 @@ from keen_trellis.base.words import with_capital
 from keen_trellis.data import Column, Kind, Table
 from keen_trellis.data.column import DIGITS_AT_MOST
 from keen_trellis.data.column_names import column_names
-from keen_trellis.deliver.added import would_change
-from keen_trellis.deliver.tables import (
-    Target,
-    columns_there,
-    empty_or_drop,
-    require_names,
-    require_state,
-)
+from keen_trellis.deliver.database.added import would_change
+from keen_trellis.deliver.database.postgres_table import empty_or_drop
+from keen_trellis.deliver.database.refusals import require_names, require_state
+from keen_trellis.deliver.database.target import Target, columns_there
 from keen_trellis.deliver.text_writer import text_blocks
 from keen_trellis.layouts.delivered_text import TextForm
 from keen_trellis.places.lane_tables import LaneThere, Stored, TableAsked

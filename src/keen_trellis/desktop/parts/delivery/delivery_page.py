@@ -495,7 +495,7 @@ def _stored_as(table: Table, into: IntoTable) -> str:
             "Rows of a new key are added, those of one that is there change it, and all others "
             "there stay. What that comes to is said before anything is written."
         )
-    from keen_trellis.deliver.tables import Target, column_types
+    from keen_trellis.deliver.database.target import Target, column_types
 
     target = Target(into.database, into.table, into.in_schema, into.how, into.key)
     types: dict[str, list[str]] = {}

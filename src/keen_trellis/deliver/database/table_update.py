@@ -14,17 +14,15 @@ from keen_trellis.base.language import tr
 from keen_trellis.base.logs import timed
 from keen_trellis.base.progress import Report, quiet
 from keen_trellis.base.words import with_capital
-from keen_trellis.deliver.added import require_held
-from keen_trellis.deliver.tables import (
+from keen_trellis.deliver.database.added import require_held
+from keen_trellis.deliver.database.mariadb_table import can_undo
+from keen_trellis.deliver.database.refusals import driver_errors, refused_by_driver, require_names
+from keen_trellis.deliver.database.sqlite_table import for_sqlite
+from keen_trellis.deliver.database.target import (
     Target,
-    can_undo,
     columns_there,
-    driver_errors,
-    for_sqlite,
     in_backticks,
     in_double_quotes,
-    refused_by_driver,
-    require_names,
     row_batches,
     table_statements,
 )
@@ -34,7 +32,7 @@ from keen_trellis.servers.server import SqliteFile
 
 if TYPE_CHECKING:
     from keen_trellis.data import Table
-    from keen_trellis.deliver.by_key import ByKey
+    from keen_trellis.deliver.database.by_key import ByKey
 
 _log = logging.getLogger(__name__)
 

@@ -17,7 +17,7 @@ from keen_trellis.base.errors import DeliveryError
 from keen_trellis.base.language import marked, tr
 from keen_trellis.base.words import listed, with_capital
 from keen_trellis.data.kinds import Kind
-from keen_trellis.deliver.added import changed_values, digits_before
+from keen_trellis.deliver.database.added import changed_values, digits_before
 
 if TYPE_CHECKING:
     import sqlite3
