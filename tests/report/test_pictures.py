@@ -1,5 +1,6 @@
 """The picture of a report shows its lines and nothing else, and comes out the same each time."""
 
+import itertools
 import re
 import unittest
 from typing import Any
@@ -70,7 +71,7 @@ class PicturesTest(unittest.TestCase):
         beside = self.boxes("bars", "a", "b", table=table)
         by_place = sorted(beside.values())
         self.assertEqual(by_place, [beside[f"x · {n}"] for n in range(1, 5)])
-        self.assertTrue(all(a[2] < b[0] for a, b in zip(by_place, by_place[1:], strict=False)))
+        self.assertTrue(all(a[2] < b[0] for a, b in itertools.pairwise(by_place)))
         one, two, three, four = (
             self.boxes("stacked bars", "a", "b", table=table)[f"x · {n}"] for n in range(1, 5)
         )
