@@ -254,7 +254,9 @@ def writer_of(session: Session, tables: Mapping[str, Table], numbered: bool = Tr
     return Writer(session.dialect, begins, NODE_WRITERS)
 
 
-def compared(session: Session, node: Node, plans: Plans, numbered: bool = True) -> Iterator[str]:
+def compared(
+    session: Session, node: Node, plans: Plans, numbered: bool = True, with_counts: bool = True
+) -> Iterator[str]:
     """Yield what is other there than here: cells, states, order, kinds, and counts of joins.
 
     Raises
@@ -273,7 +275,7 @@ def compared(session: Session, node: Node, plans: Plans, numbered: bool = True) 
     is_same = mine == other if relation.is_total else Counter(mine) == Counter(other)
     if not is_same:
         yield f"rows: {mine} here, {other} there"
-    for join in joins(node):
+    for join in joins(node) if with_counts else ():
         try:
             query, uses = summaries.counts(writer, join)
             numbers = session.numbers(writer.program, query, uses)
