@@ -70,6 +70,10 @@ AS_THERE: tuple[str, ...] = (
     *("EXTRACT(SECOND FROM s)", "SQRT(ABS(d))", "s + INTERVAL '1' MONTH", "s - INTERVAL '3' YEAR"),
     *("s + m * INTERVAL '1' DAY", "s - m * INTERVAL '1' MONTH", "s + m * INTERVAL '1' HOUR"),
     *("k + m * INTERVAL '1' MINUTE", "p + INTERVAL '5' HOUR", "p + INTERVAL '1' SECOND"),
+    *("LN(f)", "LN(ABS(n) + 0.5)", "EXP(j)", "REVERSE(a)", "REPEAT(a, i)"),
+    *("TRANSLATE(a, b, 'xyz')", "REGEXP_LIKE(a, '[aé]Z?$')", "REGEXP_LIKE(a, b || '+?')"),
+    *("REGEXP_COUNT(a, '[aZ]|é.')", "REGEXP_SUBSTR(a, '([a-z])+.?')"),
+    *("TO_CHAR(p, 'YYYY-MM-DD \"Q\"Q DDD, IYYY/IW; YY')", "TO_CHAR(s, 'HH24:MI:SS HH12 AM')"),
 )
 """Formulas that PostgreSQL takes as they stand."""
 
@@ -80,6 +84,12 @@ OTHERWISE: dict[str, str] = {
     "ROUND(f, 2)": "round(f::numeric, 2)",
     "POWER(n, 2)": "power(n::double precision, 2)",
     "CAST(f AS INTEGER)": "round(f::numeric)::bigint",
+    "LOG(2, ABS(m) + 1)": "log(2, abs(m) + 1)",
+    "MAKE_DATE(2000 + j, i, m)": "make_date((2000 + j)::int, i, m::int)",
+    "TO_DATE(TO_CHAR(p, 'DD/MM/YYYY'), 'DD/MM/YYYY')": "p",
+    "TO_TIMESTAMP(TO_CHAR(s, 'SS:MI:HH12 PM DD.MM.YYYY'), 'SS:MI:HH AM DD.MM.YYYY')": (
+        "date_trunc('second', s)"
+    ),
     "p + m * INTERVAL '1' MONTH": "(p + m * interval '1 month')::date",
     "p + INTERVAL '7' WEEK": "(p + interval '7 weeks')::date",
     **{f"TRUNC(s, '{u}')": f"date_trunc('{u}', s)" for u in ("year", "quarter", "month", "hour")},
@@ -199,12 +209,15 @@ class AgainstPostgresTest(PostgresTestCase):
 
     def test_what_the_registry_shows_is_so_there_as_well(self) -> None:
         without = {"TIDY", "IS GAP", "CURRENT_DATE", "/"}  # ours, or another rule
+        without |= {"LIKENESS", "MONTHS_BETWEEN", "WORKDAYS_BETWEEN", "DAY_NAME", "MONTH_NAME"}
+        without |= {"TO_DATE", "TO_TIMESTAMP"}  # which take texts there that are written otherwise
+        refused = ("TRUNC(DATE", "CAST('tw", "SQRT(-", "LN(0", "MAKE_DATE(2026, 2, 29")
         for one in FUNCTIONS.values():
             for text, wanted in one.examples:
                 with self.subTest(text):
                     column = work_out(text, kt.Table.from_columns({"x": [1]})).column
                     self.assertEqual(column.text(0) if column.count(0) else None, wanted)
-                    if one.name in without or text.startswith(("TRUNC(DATE", "CAST('tw", "SQRT(-")):
+                    if one.name in without or text.startswith(refused):
                         continue
                     (theirs,) = self.server.execute(f"select {text}").fetchone() or (None,)
                     if isinstance(theirs, dt.datetime) and column.kind is kt.Kind.DATE:
@@ -301,6 +314,82 @@ class GapsAndFaultsTest(unittest.TestCase):
             work_out("k + n * INTERVAL '1' SECOND", table).column.to_list(),
             [(start + dt.timedelta(seconds=n % 86_400)).time() for n in seconds],
         )
+
+    @given(DATES, DATES, st.lists(DATES, max_size=3), st.integers(-30, 30))
+    def test_months_and_workdays_between_are_what_counting_gives(
+        self, first: dt.date, second: dt.date, holidays: list[dt.date], near: int
+    ) -> None:
+        ordinal = min(max(first.toordinal() + near, 1), dt.date.max.toordinal())
+        days = {"p": first, "q": second, "r": dt.date.fromordinal(ordinal)}
+        more = {f"h{place}": one for place, one in enumerate(holidays)}
+        table = Table.of({name: Column.of([one]) for name, one in {**days, **more}.items()})
+
+        def one(text: str) -> Any:
+            return work_out(text, table).column.to_list()[0]
+
+        low, high = sorted((first, second))
+        months = abs(one("MONTHS_BETWEEN(p, q)"))
+        earlier, later = ("p", "q") if first <= second else ("q", "p")
+        self.assertTrue(one(f"{earlier} + {months} * INTERVAL '1' MONTH <= {later}"))
+        self.assertIn(
+            one(f"{earlier} + {months + 1} * INTERVAL '1' MONTH > {later}"),
+            (True, None),  # beyond the calendar
+        )
+        self.assertEqual(one("MONTHS_BETWEEN(q, p)"), -one("MONTHS_BETWEEN(p, q)"))
+        low, high = sorted((first, days["r"]))
+        every = map(dt.date.fromordinal, range(low.toordinal(), high.toordinal()))
+        free = [day for day in every if day.weekday() < 5 and day not in holidays]
+        names = "".join(f", {name}" for name in more)
+        sign = 1 if first <= days["r"] else -1
+        self.assertEqual(one(f"WORKDAYS_BETWEEN(p, r{names})"), sign * len(free))
+
+    def test_a_date_is_read_as_it_is_written_or_said_not_to_be(self) -> None:
+        for text, pattern, wanted in (
+            ("2026-11", "YYYY-MM", "2026-11-01"),
+            ("2026", "YYYY", "2026-01-01"),
+            ("2/2026", "Q/YYYY", "2026-04-01"),
+            ("31.12.49", "DD.MM.YY", "2049-12-31"),
+            ("31.12.50", "DD.MM.YY", "1950-12-31"),
+            (" week of 1.2.2026 ", '"week of "DD.MM.YYYY', "2026-02-01"),
+            ("30.2.2026", "DD.MM.YYYY", "a day or a time that does not exist"),
+            ("2026-3-1", "YYYY-Q-MM", "a text that is not written so"),
+            ("١.٢.2026", "DD.MM.YYYY", "a text that is not written so"),
+            ("1.2.2026", "DD.MM", "a pattern that cannot be read"),
+            ("1.2.2026", "DD.DD.YYYY", "a pattern that cannot be read"),
+            ("1.2.2026", "IYYY-IW", "a pattern that cannot be read"),
+            ("1.2.2026", "dd.mm.yyyy", "2026-02-01"),
+            ("1x2", "DDxMM", "a pattern that cannot be read"),
+        ):
+            table = Table.of({"t": Column.of([text]), "p": Column.of([pattern])})
+            with self.subTest(text, pattern=pattern):
+                found = work_out("TO_DATE(t, p)", table)
+                told = found.column.text(0) if not found.lost else next(iter(found.faults))
+                self.assertEqual(told, wanted)
+
+    def test_what_a_function_cannot_give_is_a_fault_by_name(self) -> None:
+        table = Table.of({"t": Column.of(["x"]), "k": Column.of([dt.time(1)])})
+        for text, why in (
+            ("DAY_NAME(DATE '2026-01-01', 'xx-nowhere')", "a language that is not known"),
+            ("MONTH_NAME(DATE '2026-01-01', '')", "a language that is not known"),
+            ("TO_CHAR(k, 'YYYY')", "a part that a time does not have"),
+            ("TO_CHAR(DATE '2026-01-01', 'Month')", "a pattern that cannot be read"),
+            ("REGEXP_SUBSTR(t, 'a)(b')", "a pattern that cannot be read"),
+            ("REGEXP_LIKE(t, '(')", "a pattern that cannot be read"),
+            ("REGEXP_COUNT(t, '[')", "a pattern that cannot be read"),
+            ("REPEAT(t, 200000)", "a text of more than 100,000 letters"),
+            ("LOG(1, 5)", "a result that is no number"),
+            ("LOG(-2, 5)", "a result that is no number"),
+        ):
+            with self.subTest(text):
+                self.assertEqual([*work_out(text, table).faults], [why])
+        for text, wanted in (
+            ("REGEXP_SUBSTR('ab', '(?P<x>b)|(a)')", "a"),
+            ("DAY_NAME(TIMESTAMP '2026-11-29 10:00:00', 'pt-BR')", "domingo"),
+            ("LOG(3, 243)", 5.0),
+            ("REPEAT(t, -9223372036854775807)", ""),
+        ):
+            with self.subTest(text):
+                self.assertEqual(work_out(text, table).column.to_list(), [wanted])
 
     def test_no_rows_give_no_values_of_the_same_kind(self) -> None:
         table = table_of([])

@@ -9,7 +9,6 @@ from __future__ import annotations
 
 import math
 import re
-import unicodedata
 from collections import defaultdict
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
@@ -18,12 +17,12 @@ from functools import partial
 import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
-from rapidfuzz import fuzz
 from rapidfuzz.distance import Levenshtein
 
 from keen_trellis.base.language import tr
 from keen_trellis.base.progress import Report, part, quiet
 from keen_trellis.compute.join.tidying import tidy
+from keen_trellis.compute.likeness import likeness, plain_text
 from keen_trellis.plan.text_rules import TEXT_RULES, TextRule
 
 ALIKE_ENOUGH = 0.72
@@ -137,7 +136,7 @@ def explained(value: str, other: str) -> Likeness:
     found = _equal_once_tidied([value], [other]) or _shortened([value], [other], [0], quiet)
     if found:
         return found[0]
-    return Likeness(0, tr("similar letters"), fuzz.ratio(_plain(value), _plain(other)) / 100, False)
+    return Likeness(0, tr("similar letters"), likeness(value, other), False)
 
 
 def _equal_once_tidied(values: Sequence[str], others: Sequence[str]) -> dict[int, Likeness]:
@@ -230,7 +229,7 @@ def _misspelled(
     """
     if not left or not others:
         return {}
-    mine, theirs = [_plain(values[n]) for n in left], [_plain(other) for other in others]
+    mine, theirs = [plain_text(values[n]) for n in left], list(map(plain_text, others))
     having: dict[str, list[int]] = defaultdict(list)
     for place, other in enumerate(theirs):
         for run in _runs(other):
@@ -358,11 +357,6 @@ def _parts(text: str) -> Parts:
 
 def _words(text: str) -> list[str]:
     return [word.casefold() for word in _WORDS.findall(text)]
-
-
-def _plain(text: str) -> str:
-    apart = unicodedata.normalize("NFD", text.casefold())
-    return " ".join("".join(c for c in apart if unicodedata.category(c) != "Mn").split())
 
 
 def _tidied(rules: tuple[TextRule, ...], texts: pa.StringArray) -> list[str]:

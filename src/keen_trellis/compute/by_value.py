@@ -49,7 +49,8 @@ class Evaluating(ByValue):
     def apart(self) -> bool:
         """Whether no formula reads texts as their column is written, or takes exact decimals.
 
-        How many digits a column of these has decides how many have room in what is worked out.
+        Nor one of a package that only this machine is sure to have. How many digits a column of
+        exact decimals has decides how many have room in what is worked out.
         """
         # A place that works out some rows at a time would else get another answer for the same
         # row.
@@ -138,12 +139,18 @@ class Tidying(ByValue):
         return [Column(Kind.TEXT, places[column.values], column.state, dictionary=made.texts)]
 
 
+_OF_OTHER_PACKAGES = ("LIKENESS", "DAY_NAME", "MONTH_NAME")
+"""Functions that need more than NumPy and Arrow, which is all that another process may have."""
+
+
 def _looks_at_columns(expression: Expression) -> bool:
-    """Whether what an expression gives for a row depends on the column that it stands in."""
+    """Whether a row's value depends on the column that it stands in, or on what is here alone."""
     match expression:
         case Valued():
             return any(
-                one.kind is Kind.EXACT or (isinstance(one, Applied) and AS_WRITTEN in one.settings)
+                one.kind is Kind.EXACT
+                or (isinstance(one, Applied) and AS_WRITTEN in one.settings)
+                or (isinstance(one, Applied) and one.function in _OF_OTHER_PACKAGES)
                 for one in expression.every()
             )
         case Joint():

@@ -241,6 +241,32 @@ _ALL = (
         ("SQRT(-1)", None),
     ),
     _of(
+        "LN",
+        "LN(a)",
+        tr("The natural logarithm; a blank of zero and below."),
+        "numbers",
+        Takes((NUMBERS,), _number),
+        ("LN(1)", "0"),
+        ("LN(0)", None),
+    ),
+    _of(
+        "LOG",
+        "LOG(base, a)",
+        tr("The logarithm to a base; a blank of zero and below."),
+        "numbers",
+        Takes((NUMBERS, NUMBERS), _number),
+        ("LOG(10, 1000)", "3"),
+        ("LOG(2, 0.5)", "-1"),
+    ),
+    _of(
+        "EXP",
+        "EXP(a)",
+        tr("Euler's number to the power of a."),
+        "numbers",
+        Takes((NUMBERS,), _number),
+        ("EXP(0)", "1"),
+    ),
+    _of(
         "||",
         "a || b",
         tr("One text behind the other; a blank where either is blank."),
@@ -390,6 +416,69 @@ _ALL = (
         ("REGEXP_REPLACE('KP 12 MS', ' [0-9]+ ', '-')", "KP-MS"),
     ),
     _of(
+        "REGEXP_LIKE",
+        "REGEXP_LIKE(text, pattern)",
+        tr("Whether some part of a text is like a pattern, a regular expression."),
+        "text",
+        Takes((TEXT, TEXT), _truth),
+        ("REGEXP_LIKE('KP 12', '[0-9]{2}')", "true"),
+        ("REGEXP_LIKE('KP 12', '^[0-9]+$')", "false"),
+    ),
+    _of(
+        "REGEXP_SUBSTR",
+        "REGEXP_SUBSTR(text, pattern)",
+        tr("The first part of a text that is like a pattern; a blank where none is."),
+        "text",
+        Takes((TEXT, TEXT), _text),
+        ("REGEXP_SUBSTR('KP 12 MS 7', '[0-9]+')", "12"),
+        ("REGEXP_SUBSTR('KP', '[0-9]+')", None),
+    ),
+    _of(
+        "REGEXP_COUNT",
+        "REGEXP_COUNT(text, pattern)",
+        tr("How many parts of a text are like a pattern."),
+        "text",
+        Takes((TEXT, TEXT), _whole),
+        ("REGEXP_COUNT('KP 12 MS 7', '[0-9]+')", "2"),
+    ),
+    _of(
+        "REVERSE",
+        "REVERSE(text)",
+        tr("The letters from the last to the first."),
+        "text",
+        Takes((TEXT,), _text),
+        ("REVERSE('KP-MS')", "SM-PK"),
+    ),
+    _of(
+        "REPEAT",
+        "REPEAT(text, n)",
+        tr("The text n times."),
+        "text",
+        Takes((TEXT, WHOLE), _text),
+        ("REPEAT('ab', 3)", "ababab"),
+        ("REPEAT('ab', 0)", ""),
+    ),
+    _of(
+        "TRANSLATE",
+        "TRANSLATE(text, letters, others)",
+        tr("With each of some letters replaced by the one in its place, or taken out without one."),
+        "text",
+        Takes((TEXT, TEXT, TEXT), _text),
+        ("TRANSLATE('1.234,50', ',.', '.')", "1234.50"),
+    ),
+    _of(
+        "LIKENESS",
+        "LIKENESS(a, b)",
+        tr(
+            "How alike two texts are, from 0 to 1, as pairs are judged: 1 where only case, accents "
+            "or spaces differ."
+        ),
+        "text",
+        Takes((TEXT, TEXT), _number),
+        ("LIKENESS('Kelp Point', 'KELP  point')", "1"),
+        ("LIKENESS('kelp', 'help')", "0.75"),
+    ),
+    _of(
         "TIDY",
         "TIDY(text, 'what' ...)",
         tr(
@@ -437,6 +526,93 @@ _ALL = (
         ("TRUNC(DATE '2026-11-26', 'quarter')", "2026-10-01"),
         ("TRUNC(2.79, 1)", "2.7"),
         ("TRUNC(2.79)", "2"),
+    ),
+    _of(
+        "MAKE_DATE",
+        "MAKE_DATE(year, month, day)",
+        tr("The date of three numbers; a blank where there is no such day."),
+        "dates and times",
+        Takes((WHOLE, WHOLE, WHOLE), fixed(Kind.DATE)),
+        ("MAKE_DATE(2026, 11, 26)", "2026-11-26"),
+        ("MAKE_DATE(2026, 2, 29)", None),
+    ),
+    _of(
+        "MONTHS_BETWEEN",
+        "MONTHS_BETWEEN(first, second)",
+        tr("How many whole months can be added to the first date without passing the second."),
+        "dates and times",
+        Takes((DAYS, DAYS), _whole),
+        ("MONTHS_BETWEEN(DATE '2026-01-31', DATE '2026-02-28')", "1"),
+        ("MONTHS_BETWEEN(DATE '2026-11-26', DATE '2025-11-27')", "-11"),
+    ),
+    _of(
+        "WORKDAYS_BETWEEN",
+        "WORKDAYS_BETWEEN(first, second [, holiday ...])",
+        tr(
+            "The days from Monday to Friday from the first date to before the second, without the "
+            "holidays."
+        ),
+        "dates and times",
+        Takes(((Kind.DATE,), (Kind.DATE,), (Kind.DATE,)), _whole, optional=1, many=True),
+        ("WORKDAYS_BETWEEN(DATE '2026-11-26', DATE '2026-12-03')", "5"),
+        ("WORKDAYS_BETWEEN(DATE '2026-12-24', DATE '2026-12-29', DATE '2026-12-25')", "2"),
+        (
+            "WORKDAYS_BETWEEN(DATE '2026-12-24', DATE '2026-12-29', DATE '2026-12-25', "
+            "DATE '2026-12-28')",
+            "1",
+        ),
+    ),
+    _of(
+        "DAY_NAME",
+        "DAY_NAME(date [, language])",
+        tr("The name of its day of the week, in English or the language of a code such as 'de'."),
+        "dates and times",
+        Takes((DAYS, TEXT), _text, optional=1),
+        ("DAY_NAME(DATE '2026-11-26')", "Thursday"),
+        ("DAY_NAME(DATE '2026-11-26', 'de')", "Donnerstag"),
+    ),
+    _of(
+        "MONTH_NAME",
+        "MONTH_NAME(date [, language])",
+        tr("The name of its month, in English or the language of a code such as 'fr'."),
+        "dates and times",
+        Takes((DAYS, TEXT), _text, optional=1),
+        ("MONTH_NAME(DATE '2026-11-26')", "November"),
+        ("MONTH_NAME(DATE '2026-12-01', 'fr')", "décembre"),
+    ),
+    _of(
+        "TO_CHAR",
+        "TO_CHAR(date, pattern)",
+        tr(
+            "As a text by a pattern of YYYY, YY, Q, MM, DD, DDD, IYYY, IW, HH24, HH12, MI, SS, AM, "
+            "and marks; words in double quotes."
+        ),
+        "dates and times",
+        Takes((MOMENTS, TEXT), _text),
+        ("TO_CHAR(DATE '2026-11-26', 'DD.MM.YYYY')", "26.11.2026"),
+        ("TO_CHAR(DATE '2026-11-26', 'YYYY-\"Q\"Q')", "2026-Q4"),
+        ("TO_CHAR(TIME '17:05:00', 'HH12:MI AM')", "05:05 PM"),
+    ),
+    _of(
+        "TO_DATE",
+        "TO_DATE(text, pattern)",
+        tr(
+            "The date that a text says by a pattern, as TO_CHAR writes it; a blank where it is "
+            "written otherwise."
+        ),
+        "dates and times",
+        Takes((TEXT, TEXT), fixed(Kind.DATE)),
+        ("TO_DATE('26.11.2026', 'DD.MM.YYYY')", "2026-11-26"),
+        ("TO_DATE('2026-Q4', 'YYYY-\"Q\"Q')", "2026-10-01"),
+        ("TO_DATE('26/11', 'DD.MM.YYYY')", None),
+    ),
+    _of(
+        "TO_TIMESTAMP",
+        "TO_TIMESTAMP(text, pattern)",
+        tr("The date-time that a text says by a pattern; a blank where it is written otherwise."),
+        "dates and times",
+        Takes((TEXT, TEXT), fixed(Kind.DATE_TIME)),
+        ("TO_TIMESTAMP('5:05 PM 26/11/26', 'HH12:MI AM DD/MM/YY')", "2026-11-26 17:05:00"),
     ),
     _of(
         "later by months",

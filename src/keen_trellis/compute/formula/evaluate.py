@@ -11,10 +11,11 @@ import numpy as np
 
 from keen_trellis.base.errors import LinkError
 from keen_trellis.base.language import tr
-from keen_trellis.compute.formula import casts, logic, moments, numbers
+from keen_trellis.compute.formula import casts, date_texts, logic, moments, numbers
 from keen_trellis.compute.formula import text_functions as texts
 from keen_trellis.compute.formula.formula_values import Cells, Flags, Working, by_distinct
 from keen_trellis.compute.join.keys import codes_of
+from keen_trellis.compute.likeness import likeness
 from keen_trellis.data import Column, Kind, Table
 from keen_trellis.data.conversions.conversion import converted
 from keen_trellis.plan.formulas import Applied, Cell, Constant, Valued
@@ -270,6 +271,9 @@ _WAYS: dict[str, _Way] = {
     "FLOOR": _plain(numbers.floor),
     "POWER": _plain(numbers.power),
     "SQRT": _plain(numbers.root),
+    "LN": _plain(numbers.natural_logarithm),
+    "LOG": _plain(numbers.logarithm),
+    "EXP": _plain(numbers.exponential),
     "||": _plain(texts.joined),
     "UPPER": _each(str.upper),
     "LOWER": _each(str.lower),
@@ -287,6 +291,13 @@ _WAYS: dict[str, _Way] = {
     "INITCAP": _each(texts.with_capitals),
     "CONCAT_WS": _plain(texts.put_together),
     "REGEXP_REPLACE": _each(texts.pattern_replaced),
+    "REGEXP_LIKE": _plain(texts.matches),
+    "REGEXP_COUNT": _each(texts.pattern_count),
+    "REGEXP_SUBSTR": _each(texts.pattern_part),
+    "REVERSE": _each(lambda text: text[::-1]),
+    "REPEAT": _each(texts.repeated),
+    "TRANSLATE": _each(texts.translated),
+    "LIKENESS": _each(likeness),
     "TIDY": lambda values, kind, working, rules: texts.tidy_texts(
         values, kind, working, [str(rule) for rule in rules]
     ),
@@ -295,6 +306,14 @@ _WAYS: dict[str, _Way] = {
         values, kind, working, [str(part[0])]
     ),
     "TRUNC": _trunc,
+    "MAKE_DATE": _each(date_texts.date_of),
+    "MONTHS_BETWEEN": _each(date_texts.months_between),
+    "WORKDAYS_BETWEEN": _each(date_texts.workdays_between),
+    "DAY_NAME": _each(date_texts.day_name),
+    "MONTH_NAME": _each(date_texts.month_name),
+    "TO_CHAR": _each(date_texts.written),
+    "TO_DATE": _each(date_texts.read_date),
+    "TO_TIMESTAMP": _each(date_texts.read_moment),
     "later by months": _plain(moments.months_later),
     "later by days": _later_by_days,
     "later by seconds": _plain(moments.seconds_later),

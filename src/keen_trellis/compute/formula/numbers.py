@@ -273,6 +273,35 @@ def root(arguments: Sequence[Cells], kind: Kind, working: Working) -> Cells:
     return _doubles(arguments, working, np.sqrt)
 
 
+def natural_logarithm(arguments: Sequence[Cells], kind: Kind, working: Working) -> Cells:
+    """Return natural logarithms; a blank of zero and below."""
+    return _doubles(arguments, working, lambda a: np.log(_above_zero(a)))
+
+
+def exponential(arguments: Sequence[Cells], kind: Kind, working: Working) -> Cells:
+    """Return powers of Euler's number."""
+    return _doubles(arguments, working, np.exp)
+
+
+def logarithm(arguments: Sequence[Cells], kind: Kind, working: Working) -> Cells:
+    """Return logarithms to a base; whole ones are whole."""
+
+    def work(base: NDArray[Any], a: NDArray[Any]) -> NDArray[Any]:
+        base, a = _above_zero(base), _above_zero(a)
+        found: NDArray[Any] = np.log(a) / np.where(base == 1, np.nan, np.log(base))
+        # The quotient of 1000 and 10 is a hair below 3: where a whole power is the number itself,
+        # that is the answer.
+        near = np.rint(found)
+        return np.where(np.power(base, near) == a, near, found)
+
+    return _doubles(arguments, working, work)
+
+
+def _above_zero(values: NDArray[Any]) -> NDArray[Any]:
+    """Return numbers, and not a number for zero and below."""
+    return np.where(values > 0, values, np.nan)
+
+
 def integers(column: Column) -> tuple[Integers, int]:
     """Return integers beneath an integer or exact column, and their scale; 0 where absent."""
     if column.kind is Kind.INTEGER:

@@ -28,6 +28,7 @@ from keen_trellis.data import Column, Kind, from_arrow
 from keen_trellis.plan.text_rules import TextRule
 
 _WORD = re.compile(r"[^\W_]+")
+UNREADABLE = tr("a pattern that cannot be read")
 
 
 def joined(arguments: Sequence[Cells], kind: Kind, working: Working) -> Cells:
@@ -75,8 +76,68 @@ def pattern_replaced(text: str, pattern: str, other: str) -> Any:
     try:
         found = pc.replace_substring_regex(pa.array([text]), pattern, other)
     except pa.ArrowInvalid:
-        return Unfit(tr("a pattern that cannot be read"))
+        return Unfit(UNREADABLE)
     return found[0].as_py()
+
+
+def matches(arguments: Sequence[Cells], kind: Kind, working: Working) -> Cells:
+    """Return whether some part of texts is like a regular expression of RE2."""
+    texts, pattern = arguments
+    if not pattern.is_one or pattern.column.state is not None:
+        return by_distinct(arguments, kind, working, _is_match)
+    assert texts.column.dictionary is not None
+    try:
+        found = pc.match_substring_regex(texts.column.dictionary, pattern.column.text(0))
+    except pa.ArrowInvalid:
+        return by_distinct(arguments, kind, working, lambda *_: Unfit(UNREADABLE))
+    flags = np.append(found.to_numpy(zero_copy_only=False).astype(np.bool_), False)
+    return made(kind, flags[texts.column.values], arguments[:1], working.n)  # -1 finds the last
+
+
+def _is_match(text: str, pattern: str) -> Any:
+    try:
+        return bool(pc.match_substring_regex(pa.array([text]), pattern)[0].as_py())
+    except pa.ArrowInvalid:
+        return Unfit(UNREADABLE)
+
+
+def pattern_count(text: str, pattern: str) -> Any:
+    """Return how many parts of a text are like a regular expression, none within another."""
+    try:
+        return int(pc.count_substring_regex(pa.array([text]), pattern)[0].as_py())
+    except pa.ArrowInvalid:
+        return Unfit(UNREADABLE)
+
+
+def pattern_part(text: str, pattern: str) -> Any:
+    """Return the first part of a text that is like a regular expression; None where none is."""
+    try:
+        # By itself first: a pattern of the brackets of two would be none within others.
+        if not pc.match_substring_regex(pa.array([text]), pattern)[0].as_py():
+            return None
+        # All of the text is taken: as few letters as can be, the part, and whatever follows; so
+        # that the part is the first one, and what it says of beginnings and ends stays true.
+        whole = rf"\A(?s:.*?)({pattern})(?s:.*)\z"
+        return pc.replace_substring_regex(pa.array([text]), whole, r"\1")[0].as_py()
+    except pa.ArrowInvalid:
+        return Unfit(UNREADABLE)
+
+
+def repeated(text: str, times: int) -> Any:
+    """Return a text so many times; an empty one for none and fewer."""
+    if len(text) * max(times, 0) > LETTERS_AT_MOST:
+        return Unfit(
+            tr("a text of more than {letters_at_most:,} letters", letters_at_most=LETTERS_AT_MOST)
+        )
+    return text * max(times, 0)
+
+
+def translated(text: str, letters: str, others: str) -> str:
+    """Return a text with letters replaced by those in their place, or taken out without one."""
+    others_of: dict[int, str | None] = {}
+    for place, letter in enumerate(letters):  # of a letter that stands there twice the first holds
+        others_of.setdefault(ord(letter), others[place] if place < len(others) else None)
+    return text.translate(others_of)
 
 
 def tidy_texts(
