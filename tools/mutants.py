@@ -12,6 +12,7 @@ import datetime as dt
 import difflib
 import os
 import random
+import re
 import shutil
 import subprocess
 import sys
@@ -53,6 +54,10 @@ TIMEOUT_S = 1200
 """What is not over by then goes on for ever: a loop that a fault made endless is noticed, too."""
 WORKERS = 2
 _TOLD_EVERY = 5
+_ONLY_LOOKS = re.compile(
+    r"\b(?:line|mark|font|label|handle|[wh]_)\w*=|\b(?:part|progress|report)\("
+)
+"""Where nothing is decided but how wide a line is drawn, or how far a job says that it is."""
 _TURNED = ("Eq", "NotEq", "Lt", "LtE", "Gt", "GtE")
 OPERATORS = (
     *(f"ReplaceComparisonOperator_{a}_{b}" for a in _TURNED for b in _TURNED if a != b),
@@ -104,7 +109,7 @@ def walked(node: object) -> Iterator[object]:
 
 
 def made(file: Path, operator: str, occurrence: int) -> Fault | None:
-    """Return a fault; None where it would be in a constant of the module, or in nothing."""
+    """Return a fault; None where it would be in a constant of the module, in looks, or in nothing."""
     before = (ROOT / file).read_text()
     after = mutate_code(before, get_operator(f"core/{operator}")(), occurrence)
     if after is None or after == before:
@@ -112,7 +117,7 @@ def made(file: Path, operator: str, occurrence: int) -> Fault | None:
     fault = Fault(file, operator, before, after)
     first = fault.lines.lstrip("+-")
     is_tuning = first[:1] not in (" ", "") and first.split(" ")[0].split(":")[0].isupper()
-    return None if is_tuning else fault
+    return None if is_tuning or _ONLY_LOOKS.search(first) else fault
 
 
 def tests_of(fault: Fault) -> tuple[str, ...]:

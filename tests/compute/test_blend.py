@@ -16,7 +16,7 @@ from keen_trellis.compute.table_schema import schema_of
 from keen_trellis.data import Kind
 from keen_trellis.document.items import BlendedLane, BlendItem, FigureItem
 from keen_trellis.plan.bays import Bay
-from keen_trellis.plan.figures import FIGURES
+from keen_trellis.plan.figures import How
 from keen_trellis.plan.nodes import Read
 from keen_trellis.plan.spans import SPANS
 from tests.places.plans import Plans, here, rows_of
@@ -45,7 +45,8 @@ class SummaryTest(unittest.TestCase):
     @settings(max_examples=150)
     @given(ROWS, st.sampled_from([("g",), ("g", "h"), ()]))
     def test_every_figure_is_that_of_sql(self, rows: list[Any], by: tuple[str, ...]) -> None:
-        figures = [kt.Figure("v", how) for how in FIGURES if how not in ("first", "last")]
+        hows: tuple[How, ...] = ("sum", "count", "distinct count", "average", "min", "max")
+        figures = [kt.Figure("v", how) for how in hows]
         made = kt.summarise(table(rows), by, [kt.Figure(None), *figures])
         with sqlite3.connect(":memory:") as database:
             database.execute("create table t (g, h, v)")

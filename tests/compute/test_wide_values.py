@@ -344,7 +344,7 @@ class WordsTest(unittest.TestCase):
             (lambda: tied(keep=["left", "middle"]), "left, both, right"),
             (lambda: tied(keep="left"), "left outer"),
             (lambda: kt.Figure("k", "mean"), "average"),
-            (lambda: kt.Figure("k", "median"), "sum"),
+            (lambda: kt.Figure("k", "middle"), "median"),
             (lambda: kt.Filter("k", "equals", (1,)), "between"),
             (lambda: kt.Columns(same_named="first"), "both, left, right, filled"),
             (lambda: kt.Columns(link="twice"), "once, both"),

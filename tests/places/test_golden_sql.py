@@ -8,8 +8,10 @@ import datetime as dt
 import os
 import unittest
 from collections.abc import Iterator, Sequence
+from dataclasses import replace
 from pathlib import Path
 
+from keen_trellis.base.errors import NotThereError
 from keen_trellis.compute.table_schema import schema_of
 from keen_trellis.data import Column, Kind, Table
 from keen_trellis.formulas.formula_parser import formula
@@ -20,6 +22,7 @@ from keen_trellis.plan.figures import Figure
 from keen_trellis.plan.formulas import Applied, Cell, Constant, Valued
 from keen_trellis.plan.link import Link, LinkField, OrderField
 from keen_trellis.plan.nodes import BayRows, Begun, Join, Kept, Node, Outcome, Read, Stacked
+from keen_trellis.plan.operators import NEAREST, OF_TEXT, OPERATORS, TESTS
 from keen_trellis.plan.outcome import Columns
 from keen_trellis.plan.steps import (
     Carried,
@@ -124,6 +127,38 @@ FORMULAS = {
 """One for each function that both dialects say as we mean it."""
 
 
+DAYS = LinkField("day", "day")
+TWICE = Read("others", "others", TAKINGS.schema)
+LINKS: dict[str, Link] = {
+    **{
+        f"{column} {operator}": Link((LinkField(column, column, operator),))
+        for column in ("route", "amount")
+        for operator in OPERATORS
+        if operator not in NEAREST or column == "amount"
+    },
+    **{
+        f"{operator} within 2 days, strictly": Link(
+            (LinkField("route", "route"), LinkField("day", "day", operator, True, 2))
+        )
+        for operator in NEAREST
+    },
+    "by month": Link((replace(DAYS, span="month"),)),
+    "blanks match": Link((LinkField("route", "route"), DAYS), blanks="match"),
+    "first by amount": Link(
+        (LinkField("route", "route"),), partner="first", order=(OrderField("amount", True),)
+    ),
+    "last of the right": Link(
+        (LinkField("amount", "amount", "<"),),
+        partner="last",
+        partner_for="right",
+        order=(OrderField("day"),),
+    ),
+    "only": Link((LinkField("route", "route"),), partner="only"),
+    "cross": Link((), cross=True),
+}
+"""One of each way to link."""
+
+
 def as_valued(text: str) -> Valued:
     """Return a formula of the takings."""
     made = formula(text, TAKINGS.schema)
@@ -193,6 +228,36 @@ class EveryNodeTest(unittest.TestCase):
                 made = value_of(as_valued(text), rows, dialect)
                 lines.append(f"-- {function}: {text}\n{dialect.text(made, pretty=False)}\n")
             self.assert_golden(f"formulas.{name}.sql", "\n".join(lines))
+
+    def test_every_test_of_a_filter_is_written_as_it_was(self) -> None:
+        numbers = {"in": (1, 9), "between": (0, 3), "is blank": (), "is not blank": ()}
+        texts = {"in": ("KP", "K%"), "between": ("A", "K"), "is blank": (), "is not blank": ()}
+        for name, dialect in DIALECTS.items():
+            lines = []
+            for test in TESTS:
+                for column_, asked in (("amount", numbers), ("route", texts)):
+                    value = 10 if column_ == "amount" else "K_%'"
+                    if test in OF_TEXT and column_ == "amount":
+                        continue
+                    one = Tested(column_, test, asked.get(test, (value,)))
+                    rows = Writer(dialect, begins, NODE_WRITERS).rows(TAKINGS)
+                    made = dialect.text(condition(one, rows, dialect), pretty=False)
+                    lines.append(f"-- {column_} {test}\n{made}\n")
+            self.assert_golden(f"tests.{name}.sql", "\n".join(lines))
+
+    def test_every_link_and_its_counts_are_written_as_they_were(self) -> None:
+        for name, dialect in DIALECTS.items():
+            lines = []
+            for title, link in LINKS.items():
+                met = Join(TAKINGS, TWICE, link, ("Takings", "Others"))
+                for node in (Outcome(met, ALL, Columns()), met):
+                    sort = "rows" if node is not met else "counts"
+                    try:
+                        text = written(node, dialect)
+                    except NotThereError as refused:
+                        text = f"-- {refused}\n"
+                    lines.append(f"-- {title}: {sort}\n{text}")
+            self.assert_golden(f"links.{name}.sql", "\n".join(lines))
 
     def test_a_plan_may_be_as_deep_as_it_wants(self) -> None:
         node: Node = TAKINGS

@@ -234,7 +234,7 @@ class InPostgresTest(PostgresRoom):
 
     def test_a_long_chain_of_steps_is_planned_in_parts_and_counts_as_here(self) -> None:
         source = self.table("many", "a int, b text", "(1, 'x'), (5, 'y'), (9, null), (null, 'z')")
-        for steps, parts in ((3, 0), (24, 3)):
+        for steps, parts in ((12, 0), (24, 3)):
             trellis = apply(AddLane("Many", source), Trellis())[0]
             (lane,) = trellis.lanes
             items = tuple(

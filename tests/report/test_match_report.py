@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from keen_trellis.base.errors import DeliveryError
 from keen_trellis.document import Trellis, TypedSource, load
 from keen_trellis.document.edits import AddLane, AddTie, InsertItem, SetPairs, SetPromises, apply
-from keen_trellis.document.edits.report_edits import AddReport
+from keen_trellis.document.edits.report_edits import AddReport, SetReport
 from keen_trellis.document.items import (
     ConditionItem,
     FillItem,
@@ -131,6 +131,19 @@ class MatchReportTest(unittest.TestCase):
             "Sailings, operations.ods › Sailings: 1,209 rows",
         ):
             self.assertIn(says, page)
+
+    def test_of_a_long_report_the_first_lines_are_shown_and_that_of_all_rows(self) -> None:
+        trellis = load(DEMO)
+        by_sailing = trellis.reports[0].but(
+            groups=({"column": "sailing"},), picture="none", top=None
+        )
+        results = self.runner.run(apply(SetReport(by_sailing), trellis)[0])
+        page = match_page(results, self.runner)
+        self.assertIn("the first 199 of 1,210 lines, and that of all rows", page)
+        table = page[page.index("the first 199 of") :]
+        table = table[: table.index("</table>")]
+        self.assertEqual(table.count("<tr"), 201)  # with the heads
+        self.assertIn(">all<", table)
 
     def test_what_changed_since_a_run_before_is_said(self) -> None:
         before = Snapshot(

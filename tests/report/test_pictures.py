@@ -65,6 +65,20 @@ class PicturesTest(unittest.TestCase):
                 self.assertEqual(len(widths), 1)
                 self.assertTrue(inner[2] < outer[0] and outer[2] < blank[0])
 
+    def test_a_bar_of_nothing_can_be_pointed_at(self) -> None:
+        columns = {"zone": ["a", "b", "c"], "riders": [900_000, 0, 1]}
+        boxes = self.boxes("bars", "zone", table=Table.from_columns(columns))
+        self.assertAlmostEqual(boxes["b"][2] - boxes["b"][0], boxes["a"][2] - boxes["a"][0])
+        self.assertAlmostEqual((boxes["b"][1] + boxes["b"][3]) / 2, boxes["a"][3])
+        self.assertEqual({round(boxes[one][3] - boxes[one][1]) for one in "bc"}, {6})
+
+    def test_figures_stand_in_the_cells_of_heat_where_there_is_room(self) -> None:
+        for n, has_room in ((3, True), (40, False)):
+            columns = {"zone": [f"z{one}" for one in range(n)], "riders": [1_234_567] * n}
+            found = worked_out("heat", "zone", table=Table.from_columns(columns))
+            told = written(found, LOOK, "svg", 700, 400).decode()
+            self.assertEqual(told.count(">1,234,567<"), n if has_room else 0)
+
     def test_bars_of_one_group_stand_beside_each_other_or_on_each_other(self) -> None:
         columns = {"a": ["x"] * 4, "b": ["1", "2", "3", "4"], "riders": [10, 30, -20, -10]}
         table = Table.from_columns(columns)

@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from keen_trellis.base.errors import LinkError
 from keen_trellis.base.language import tr
+from keen_trellis.compute import spread_figures
 from keen_trellis.compute.join.comparable_columns import sortable
 from keen_trellis.compute.join.keys import LinkCodes, combine, own_codes
 from keen_trellis.compute.join.match import GROUPED_AT_A_TIME, tally
@@ -26,7 +27,7 @@ from keen_trellis.data.column import (
 )
 from keen_trellis.data.dictionaries import ABSENT_CODE
 from keen_trellis.data.dtypes import EXACT_DTYPE
-from keen_trellis.plan.figures import Figure, require_names
+from keen_trellis.plan.figures import QUARTERS, Figure, require_names
 
 _FITS = 2.0**62
 """Sums estimated in doubles stay below, so that those in 64 bits never overflow: the estimate of
@@ -160,12 +161,23 @@ def _figure(table: Table, figure: Figure, groups: _Groups) -> Column:
         places = np.arange(len(column))
         (np.maximum if figure.how == "last" else np.minimum).at(best, codes, places)
         return _gaps_as_blanks(column.take(np.where(times == 0, -1, best)))
+    if figure.how in ("sum", "average"):
+        return _added_up(column, codes, times, figure.how)
+    if figure.how in ("standard deviation", "variance"):
+        return spread_figures.deviations(column, codes, times, figure.how)
+    if figure.how == "true share":
+        return spread_figures.true_shares(column, codes, times)
+    if figure.column not in groups.ordered:
+        groups.ordered[figure.column] = _ordered(column)
+    ordered = groups.ordered[figure.column]
     if figure.how in ("min", "max"):
-        if figure.column not in groups.ordered:
-            groups.ordered[figure.column] = _ordered(column)
-        ordered = groups.ordered[figure.column]
         return _furthest(column, ordered, codes, times, largest=figure.how == "max")
-    return _added_up(column, codes, times, figure.how)
+    keys = ordered[0].astype(np.int64, copy=False)
+    if figure.how == "most frequent":
+        return spread_figures.most_frequent(column, keys, codes, times)
+    if figure.how == "list":
+        return spread_figures.lists(column, keys, codes, times, figure.title)
+    return spread_figures.quartiles(column, keys, codes, times, QUARTERS[figure.how])
 
 
 def _distinct(codes: NDArray[np.intp], own: LinkCodes, n: int) -> NDArray[np.int64]:

@@ -10,8 +10,32 @@ from keen_trellis.base.language import tr
 from keen_trellis.data import Kind
 from keen_trellis.plan.schema import Schema
 
-How = Literal["sum", "count", "distinct count", "average", "min", "max", "first", "last"]
+How = Literal[
+    "sum",
+    "count",
+    "distinct count",
+    "average",
+    "median",
+    "lower quartile",
+    "upper quartile",
+    "standard deviation",
+    "variance",
+    "min",
+    "max",
+    "first",
+    "last",
+    "most frequent",
+    "list",
+    "true share",
+]
 FIGURES: tuple[How, ...] = get_args(How)
+OF_NUMBERS: tuple[How, ...] = (
+    *("sum", "average", "median", "lower quartile", "upper quartile"),
+    *("standard deviation", "variance"),
+)
+"""Figures that only numbers have."""
+QUARTERS: dict[str, int] = {"lower quartile": 1, "median": 2, "upper quartile": 3}
+"""How many quarters of a group's values lie below (PERCENTILE_CONT of SQL)."""
 ADDING_UP: tuple[How, ...] = ("sum", "count")
 """Figures whose total over all groups is that of all rows."""
 
@@ -26,7 +50,11 @@ class Figure:
         None counts rows; otherwise blanks do not count, and a group of blanks alone has a blank
         (a count 0).
     how : How
-        First and last take the first or last value in row order that is no blank.
+        First and last take the first or last value in row order that is no blank. Quartiles and
+        the median lie between two values where none stands at their place. Standard deviation and
+        variance are those of a sample: blank of one value alone. The most frequent value is the
+        least of those that are equally frequent. A list names every different value once, in
+        order. The true share is that of booleans that are true.
     name : str
         What the figure's column is called; made of the two where it is empty.
 
@@ -66,11 +94,7 @@ class Figure:
         if self.column is None:
             return Kind.INTEGER
         kind = schema.column(self.column, where).kind
-        if self.how in ("count", "distinct count"):
-            return Kind.INTEGER
-        if self.how in ("first", "last", "min", "max"):
-            return kind
-        if not kind.is_numeric:
+        if self.how not in hows_of(kind):
             raise LinkError(
                 tr(
                     "There is no {how} of “{column}”, which is {kind}.",
@@ -78,11 +102,31 @@ class Figure:
                     column=self.column,
                     kind=kind,
                 ),
-                tr("Choose a column of numbers, or count, min, max, first or last."),
+                tr(
+                    "Choose another column, or one of: {hows}.",
+                    hows=", ".join(map(tr, hows_of(kind))),
+                ),
             )
-        if self.how == "average":
-            return Kind.NUMBER
-        return Kind.NUMBER if kind is Kind.NUMBER else Kind.EXACT
+        match self.how:
+            case "count" | "distinct count":
+                return Kind.INTEGER
+            case "first" | "last" | "min" | "max" | "most frequent":
+                return kind
+            case "list":
+                return Kind.TEXT
+            case "sum":
+                return Kind.NUMBER if kind is Kind.NUMBER else Kind.EXACT
+        return Kind.NUMBER
+
+
+def hows_of(kind: Kind) -> tuple[How, ...]:
+    """Return the figures that a column of a kind has."""
+    return tuple(
+        how
+        for how in FIGURES
+        if (kind.is_numeric or how not in OF_NUMBERS)
+        and (kind is Kind.BOOLEAN or how != "true share")
+    )
 
 
 def require_names(titles: list[str]) -> None:

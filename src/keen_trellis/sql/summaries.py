@@ -99,6 +99,14 @@ def _figure(writer: Writer, figure: Figure, rows: Relation, number: str) -> Sql:
             return dialect.furthest(value, held.kind, largest=figure.how == "max")
         case "first" | "last":
             return dialect.at_end(value, held.kind, column(number), last=figure.how == "last")
+        case "sum" | "average":
+            pass
+        case _:
+            raise not_there(
+                dialect,
+                tr("the {how} of “{name}”", how=tr(figure.how), name=held.name),
+                tr("Have it worked out here, or choose another figure."),
+            )
     if held.kind is Kind.NUMBER:
         raise NotThereError(
             tr(

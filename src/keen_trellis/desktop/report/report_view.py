@@ -41,7 +41,7 @@ from keen_trellis.document.reports import (
     ReportFigure,
     ReportGroup,
 )
-from keen_trellis.plan.figures import FIGURES
+from keen_trellis.plan.figures import FIGURES, hows_of
 from keen_trellis.report.pictures import PICTURES, can_be_drawn
 
 if TYPE_CHECKING:
@@ -335,8 +335,7 @@ class ReportView(QWidget):
             say.word(tr("the number of rows"))
         else:
             kind = kinds.get(figure.column)
-            sums = kind is None or kind.is_numeric
-            ways = {str(how): tr(how) for how in FIGURES if sums or how not in ("sum", "average")}
+            ways = {str(how): tr(how) for how in (hows_of(kind) if kind else FIGURES)}
             put = partial(self._put_figure, place)
             label_of = tr("What is made of {column}", column=figure.column)
             say.choice(f"{name}.how", label_of, ways, figure.how, lambda how: put(how=how))

@@ -32,12 +32,11 @@ from keen_trellis.document.items import (
 )
 from keen_trellis.plan.bays import Bay
 from keen_trellis.plan.blends import Reach
-from keen_trellis.plan.figures import FIGURES
+from keen_trellis.plan.figures import FIGURES, hows_of
 from keen_trellis.plan.spans import SPANS, Span
 
 _ROWS = "rows"
 _SAID_HEIGHT = 36
-_OF_ANY_KIND = ("count", "distinct count", "min", "max", "first", "last")
 
 
 class BlendPage(Page):
@@ -400,7 +399,7 @@ def _figures(table: Table | None) -> list[tuple[str, str, str]]:
                 tr(field.kind),
             )
             for field in fields
-            if field.kind.is_numeric or how in _OF_ANY_KIND
+            if how in hows_of(field.kind)
         ]
     return made
 

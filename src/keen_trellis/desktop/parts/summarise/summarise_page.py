@@ -5,12 +5,12 @@ from __future__ import annotations
 from typing import Any
 
 from keen_trellis.base.language import tr
-from keen_trellis.data import Table
+from keen_trellis.data import Kind, Table
 from keen_trellis.desktop.bench.sentence import Sentence
 from keen_trellis.desktop.bench.step_page import StepPage, tell_columns
 from keen_trellis.desktop.controls import NONE_YET
 from keen_trellis.document.items import FigureItem
-from keen_trellis.plan.figures import FIGURES
+from keen_trellis.plan.figures import hows_of
 
 
 class SummarisePage(StepPage):
@@ -56,8 +56,7 @@ class SummarisePage(StepPage):
 
     def _possible(self, column: str, before: Table | None) -> dict[str, str]:
         kinds = {f.name: f.kind for f in before.fields} if before is not None else {}
-        is_number = column in kinds and kinds[column].is_numeric
-        return {how: tr(how) for how in FIGURES if is_number or how not in ("sum", "average")}
+        return {how: tr(how) for how in hows_of(kinds.get(column, Kind.TEXT))}
 
     def _put(self, item: Any, place: int, figure: FigureItem) -> None:
         self.change(figures=(*item.figures[:place], figure, *item.figures[place + 1 :]))
