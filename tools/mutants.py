@@ -109,7 +109,7 @@ def walked(node: object) -> Iterator[object]:
 
 
 def made(file: Path, operator: str, occurrence: int) -> Fault | None:
-    """Return a fault; None where it would be in a constant of the module, in looks, or in nothing."""
+    """Return a fault; None where it is in a constant of the module, in looks, or in nothing."""
     before = (ROOT / file).read_text()
     after = mutate_code(before, get_operator(f"core/{operator}")(), occurrence)
     if after is None or after == before:
