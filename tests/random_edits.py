@@ -55,6 +55,7 @@ from keen_trellis.document.items import (
     SummariseItem,
     TidyItem,
     TogetherItem,
+    ToRowsItem,
 )
 from keen_trellis.document.reports import Report, ReportFigure, ReportGroup
 from keen_trellis.plan.bays import Bay
@@ -138,6 +139,7 @@ def any_step(chance: Random) -> StepItem:
         KindsItem(id="", kinds={column: chance.choice([Kind.TEXT, Kind.EXACT])}),
         SplitItem(id="", column="route", into=("from", "to"), into_rows=chance.random() < 0.3),
         TogetherItem(id="", columns=("route", column)),
+        ToRowsItem(id="", columns=(column, "riders"), name="of", blanks=chance.random() < 0.5),
         RepeatsItem(id="", by=(column,), keep=chance.choice(["first", "alone"])),
         SummariseItem(id="", by=("route",), figures=(FigureItem(column="riders"),)),
         OrderItem(id="", by=(OrderedBy(field=column),)),

@@ -38,6 +38,7 @@ from keen_trellis.document.items import (
     SummariseItem,
     TidyItem,
     TogetherItem,
+    ToRowsItem,
 )
 from keen_trellis.plan.nodes import Node
 from keen_trellis.plan.schema import Schema
@@ -189,6 +190,24 @@ def replaced(rows: list[Row]) -> list[Row]:
     return [{**r, "t": changes.get(r["t"], r["t"]), "u": changes.get(r["u"], r["u"])} for r in rows]
 
 
+def below_one_another(columns: str, blanks: bool) -> Callable[[list[Row]], list[Row]]:
+    """Return what makes rows of columns; a number beside a text that is one becomes a text."""
+    others = [name for name in KINDS if name not in columns]
+
+    def made(rows: list[Row]) -> list[Row]:
+        are_texts = any(row[name] is not None for row in rows for name in columns if name != "n")
+        as_text = str if are_texts else (lambda value: value)
+        return [
+            {other: row[other] for other in others}
+            | {"of": name, "it": None if row[name] is None else as_text(row[name])}
+            for name in columns
+            for row in rows
+            if blanks or row[name] is not None
+        ]
+
+    return made
+
+
 ORACLES: list[tuple[StepItem, Callable[[list[Row]], list[Row]]]] = [
     (TidyItem(id="", columns=("t",), letters="capitals"), with_text(tidied)),
     (
@@ -239,6 +258,13 @@ ORACLES: list[tuple[StepItem, Callable[[list[Row]], list[Row]]]] = [
         for names in (("a",), ("a", "b"), ("a", "b", "c"), ("a", "b", "c", "d", "e"))
     ),
     (TogetherItem(id="", columns=("t", "n"), mark="/", name="both"), put_together),
+    *(
+        (
+            ToRowsItem(id="", columns=tuple(names), name="of", value="it", blanks=blanks),
+            below_one_another(names, blanks),
+        )
+        for names, blanks in (("tu", True), ("un", False), ("t", True))
+    ),
     (RepeatsItem(id="", by=("t",)), first_of_each),
     (
         RepeatsItem(id="", by=("t",), keep="last"),
@@ -371,6 +397,12 @@ class RefusedTest(unittest.TestCase):
                 "one cannot stand",
             ),
             (SplitItem(id="", column="n", into=("a",)), "only a text has parts"),
+            (ToRowsItem(id="", columns=("t",), value="n"), "would be called “n”"),
+            (ToRowsItem(id="", columns=("t",), name="value"), "would be called “value”"),
+            (ToRowsItem(id="", columns=("t",), name=""), "would be called “”"),
+            (ToRowsItem(id="", columns=("t",), mark=" "), "“t” of Rows cannot be cut at “ ”"),
+            (ToRowsItem(id="", chosen="all but", columns=("t", "u", "n")), "No column of Rows"),
+            (ToRowsItem(id="", chosen="called like", pattern="z*"), "No column of Rows"),
             (SplitItem(id="", column="t", mark="", into_rows=True), "There is no mark"),
             (KindsItem(id="", kinds={"n": Kind.DATE}), "cannot become date"),
             (ColumnsItem(id="", names={"t": "u"}), "would be called “u”"),

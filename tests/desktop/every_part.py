@@ -21,6 +21,7 @@ ITEMS: dict[str, dict[str, Any]] = {
     "split": {"column": "{w} code", "mark": "e", "into": ["{w} head", "{w} tail"]},
     "together": {"columns": ["{w} code", "{w} made"], "name": "{w} both"},
     "repeats": {"by": ["{w} code"]},
+    "to_rows": {"columns": ["{w} made"], "name": "{w} of", "value": "{w} it"},
     "order": {"by": [{"field": "{w} code"}]},
     "first": {"n": 40},
     "join": {"lane": "others", "link": [{"left": "{w} code", "right": "{w} key"}]},

@@ -173,6 +173,18 @@ class StepsOnTheBenchTest(StepCase):
         self.write("columns.name.0", "port")
         self.assertEqual(self.rows().columns, ("port", "sum of amount"))
 
+        self.add_step("columns to rows")
+        self.choose("to_rows.columns.add", "sum of amount")
+        self.write("to_rows.name", "figure")
+        self.write("to_rows.value", "much")
+        self.assertEqual(self.rows().columns, ("port", "figure", "much"))
+        self.choose("to_rows.chosen", "called like")
+        self.write("to_rows.pattern", "sum *")
+        self.assertEqual(self.rows().column("figure").text(1), "sum of amount")
+        self.choose("to_rows.cut", "cut")
+        self.write("to_rows.mark", " of ")
+        self.assertEqual(self.rows().columns, ("port", "figure", "amount"))
+
     def test_a_list_to_replace_is_pasted_or_loaded(self) -> None:
         self.add_step("replace")
         self.choose("replace.column.add", "office")

@@ -28,7 +28,16 @@ from keen_trellis.plan.nodes import BayRows, Begun, Join, Kept, Node, Outcome, R
 from keen_trellis.plan.outcome import Columns
 from keen_trellis.plan.schema import Schema, SchemaColumn
 from keen_trellis.plan.spans import SPANS
-from keen_trellis.plan.steps import Carried, Computed, Counted, Ordered, Parted, Picked, Repeated
+from keen_trellis.plan.steps import (
+    Carried,
+    Computed,
+    Counted,
+    Ordered,
+    Parted,
+    Picked,
+    Repeated,
+    Unpivoted,
+)
 from keen_trellis.sql import summaries
 from keen_trellis.sql.dialects import Sql
 from keen_trellis.sql.node_writers import NODE_WRITERS
@@ -159,7 +168,7 @@ class Plans:
         chance, names = self.chance, rows.schema.names
         texts = [column.name for column in rows.schema if column.kind is Kind.TEXT]
         steps = ["kept", "kept", "sum", "sum", "made", "made", "picked", "ordered", "counted"]
-        steps += ["repeated", "carried", "begun", *(["parted"] if texts else [])]
+        steps += ["repeated", "carried", "begun", "unpivoted", *(["parted"] if texts else [])]
         match chance.choice(steps):
             case "kept":
                 return Kept(rows, self._condition(rows.schema))
@@ -184,7 +193,24 @@ class Plans:
                 return Carried(rows, "x", self._some(names, 1), *flags)
             case "parted":
                 return Parted(rows, "x", chance.choice(texts), chance.choice([" ", "a"]))
+            case "unpivoted":
+                return self._unpivoted(rows)
         return Begun(rows, "x")
+
+    def _unpivoted(self, rows: Node) -> Node:
+        chance, names = self.chance, list(rows.schema.names)
+        chance.shuffle(names)
+        values = tuple(f"value {n}" for n in range(chance.randint(1, 2)))
+        parts = []
+        for label in range(chance.randint(1, 3)):
+            own = [names.pop() if names and chance.random() < 0.8 else "" for _ in values]
+            parts.append((f"part {label}", tuple(own)))
+        # every column of values is of something
+        if not all(any(own[at] for _, own in parts) for at in range(len(values))):
+            return Begun(rows, "x")
+        return Unpivoted(
+            rows, "x", tuple(names), tuple(parts), "label", values, chance.random() < 0.5
+        )
 
     def _condition(self, schema: Schema) -> Expression:
         chance, parts = self.chance, []

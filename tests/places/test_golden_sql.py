@@ -34,6 +34,7 @@ from keen_trellis.plan.steps import (
     Parted,
     Picked,
     Repeated,
+    Unpivoted,
 )
 from keen_trellis.sql.dialects import DIALECTS, POSTGRES, Dialect, Sql
 from keen_trellis.sql.node_writers import NODE_WRITERS
@@ -93,6 +94,10 @@ NODES: dict[type[Node], Node] = {
     Carried: Carried(TAKINGS, "Takings", ("amount",)),
     Parted: Parted(TAKINGS, "Takings", "route", "-"),
     Grouped: Grouped(TAKINGS, "Takings", ("route",), (Figure("amount", "max"),)),
+    Unpivoted: Unpivoted(
+        *(TAKINGS, "Takings", ("day",), (("a", ("route", "amount")), ("b", ("", "amount")))),
+        *("of", ("where", "much"), False),
+    ),
 }
 """One of each sort."""
 

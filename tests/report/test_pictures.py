@@ -172,6 +172,12 @@ class PicturesTest(unittest.TestCase):
             self.assertEqual(files[0], files[1])
         self.assertIn(b">Inner<", files[0])  # words stay words, to be searched for
 
+    def test_a_name_is_drawn_as_it_is(self) -> None:
+        columns = {"zone": ["$5 to $9", "a_b^c", "<&>"], "riders": [1, 2, 3]}
+        told = written(worked_out("bars", "zone", table=Table.from_columns(columns)), LOOK, "svg")
+        for name in ("$5 to $9", "a_b^c", "&lt;&amp;&gt;"):
+            self.assertIn(f">{name}<", told.decode())
+
     def test_without_groups_or_numbers_there_is_nothing_to_draw(self) -> None:
         self.assertFalse(can_be_drawn(worked_out("bars")))
         self.assertFalse(

@@ -20,6 +20,7 @@ from keen_trellis.compute.step_result import Flags, Stepped, differs
 from keen_trellis.compute.summary import summarise
 from keen_trellis.data import BLANK, GAP, Column, Field, Kind, Rows, Strand, Table, from_arrow
 from keen_trellis.plan.link import OrderField
+from keen_trellis.plan.nodes import Node
 from keen_trellis.plan.schema import Schema
 from keen_trellis.plan.steps import (
     Carried,
@@ -31,6 +32,7 @@ from keen_trellis.plan.steps import (
     Parted,
     Picked,
     Repeated,
+    Unpivoted,
 )
 
 
@@ -67,9 +69,41 @@ def stepped(node: OnRows, table: Table) -> Stepped:
             return _with_columns(table, made, node.schema, {})
         case Parted():
             return _parted(node, table)
+        case Unpivoted():
+            return _unpivoted(node, table)
         case _:
             raise TypeError(f"{type(node).__name__} cannot be run.")
     return Stepped(table, table.take(rows), rows=rows)
+
+
+def _unpivoted(node: Unpivoted, table: Table) -> Stepped:
+    from keen_trellis.compute.execute import execute
+
+    known = {node.rows.digest: table}
+
+    def rows_of(one: Node) -> Table:
+        if one.digest not in known:
+            given = execute(one, [rows_of(before) for before in one.inputs()])
+            known[one.digest] = given if isinstance(given, Table) else given.outcome
+        return known[one.digest]
+
+    outcome = rows_of(node.spelled_out)
+    columns = sum(bool(one) for _, own in node.parts for one in own)
+    says = tr(
+        "{rows} become {n:,}, {columns} below one another",
+        rows=counted(len(table), "row"),
+        n=len(outcome),
+        columns=counted(columns, "column"),
+    )
+    less = len(table) * len(node.parts) - len(outcome)
+    if less:
+        says += tr(", {rows} without a value left out", rows=counted(less, "row"))
+    for place, value in enumerate(node.values):
+        kinds = {table.field(own[place]).kind for _, own in node.parts if own[place]}
+        if len(kinds) > 1:
+            kind = tr(outcome.field(value).kind)
+            says += tr(", {value} as {kind}, which holds all", value=value, kind=kind)
+    return Stepped(table, outcome, says=says)
 
 
 def _picked_said(table: Table, node: Picked) -> str:

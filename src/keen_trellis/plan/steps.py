@@ -10,10 +10,11 @@ from keen_trellis.base.errors import LinkError, known
 from keen_trellis.base.language import tr
 from keen_trellis.data import Kind
 from keen_trellis.plan.blends import Summarised
+from keen_trellis.plan.expressions import Joint, Tested
 from keen_trellis.plan.figures import Figure, require_names
-from keen_trellis.plan.formulas import Valued
+from keen_trellis.plan.formulas import Constant, Valued
 from keen_trellis.plan.link import OrderField
-from keen_trellis.plan.nodes import Node
+from keen_trellis.plan.nodes import Kept, Node, Stacked
 from keen_trellis.plan.schema import Schema, SchemaColumn
 
 Sort = Literal["first", "last", "repeated", "alone"]
@@ -123,6 +124,68 @@ class Picked(OnRows):
         return Schema(
             tuple(replace(before.column(old, self.where), name=new) for old, new in self.columns)
         )
+
+
+@dataclass(frozen=True, eq=False)
+class Unpivoted(OnRows):
+    """Columns below one another: rows for the values of each (UNPIVOT in SQL).
+
+    All rows of the first part come first, then those of the second: what it does is said by other
+    nodes, and so the same wherever they are worked out.
+
+    Attributes
+    ----------
+    kept : tuple of str
+        The columns that every part has.
+    parts : tuple of (label, columns)
+        For each label the columns of its values, as many as `values`; empty where it has none.
+    name : str
+        The column of the labels.
+    values : tuple of str
+        The columns of the values.
+    blanks : bool
+        Whether rows without any value go on.
+    """
+
+    kept: tuple[str, ...]
+    parts: tuple[tuple[str, tuple[str, ...]], ...]
+    name: str
+    values: tuple[str, ...]
+    blanks: bool = True
+
+    @cached_property
+    def spelled_out(self) -> Node:
+        """The nodes that do the same."""
+        before = self.rows.schema
+        kinds = [
+            # a part without such a column has blanks of the kind that the others have
+            next(before.column(own[at], self.where).kind for _, own in self.parts if own[at])
+            for at in range(len(self.values))
+        ]
+        order = tuple((one, one) for one in (*self.kept, self.name, *self.values))
+        made: list[Node] = []
+        for label, columns in self.parts:
+            taken = [(old, new) for old, new in zip(columns, self.values, strict=True) if old]
+            own = Picked(self.rows, self.where, (*((one, one) for one in self.kept), *taken))
+            missing = [
+                (new, Constant(None, kind))
+                for old, new, kind in zip(columns, self.values, kinds, strict=True)
+                if not old
+            ]
+            labelled = ((self.name, Constant(label, Kind.TEXT)), *missing)
+            made.append(Picked(Computed(own, self.where, labelled), self.where, order))
+        labels = tuple(label for label, _ in self.parts)
+        nothing: tuple[tuple[tuple[str, str], ...], ...] = ((),) * len(made)
+        below = made[0] if len(made) == 1 else Stacked(tuple(made), labels, nothing)
+        if self.blanks:
+            return below
+        there = tuple(Tested(value, "is not blank") for value in self.values)
+        return Kept(below, there[0] if len(there) == 1 else Joint("any", there))
+
+    @cached_property
+    def schema(self) -> Schema:
+        """The columns that every part has, the label, and the values in a kind that holds all."""
+        return self.spelled_out.schema
 
 
 @dataclass(frozen=True, eq=False)

@@ -21,6 +21,7 @@ from keen_trellis.plan.steps import (
     Parted,
     Picked,
     Repeated,
+    Unpivoted,
 )
 from keen_trellis.sql import sql_steps, summaries
 from keen_trellis.sql.computed_columns import computed, one_value, refuse_texts_of_exact
@@ -90,6 +91,10 @@ def asked_of(writer: Writer, rows: Relation, asked: Expression, says: str) -> tu
         return rows, column(holds.id)
 
 
+def _unpivoted(writer: Writer, node: Unpivoted, in_order: bool) -> Relation:
+    return replace(writer.rows(node.spelled_out, in_order))
+
+
 NODE_WRITERS: Mapping[type[Node], WritesNode] = {
     Begun: _begun,
     Kept: _kept,
@@ -106,5 +111,6 @@ NODE_WRITERS: Mapping[type[Node], WritesNode] = {
     Carried: _carried,
     Parted: sql_steps.parted,
     Grouped: _grouped,
+    Unpivoted: _unpivoted,
 }
 """All nodes but `Read`, whose rows begin where a place says, and `Join`, which gives pairs."""

@@ -19,6 +19,7 @@ from keen_trellis.desktop.parts import (
     stack,
     summarise,
     tidy,
+    to_rows,
     together,
 )
 from keen_trellis.document.items import Item
@@ -34,6 +35,7 @@ VIEWS: dict[str, PartView] = {
     "kinds": kinds.VIEW,
     "split": split.VIEW,
     "together": together.VIEW,
+    "to_rows": to_rows.VIEW,
     "repeats": repeats.VIEW,
     "summarise": summarise.VIEW,
     "order": order.VIEW,

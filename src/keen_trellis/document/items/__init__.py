@@ -28,6 +28,7 @@ from keen_trellis.document.items.split import SplitItem
 from keen_trellis.document.items.stack import StackedLane, StackItem
 from keen_trellis.document.items.summarise import SummariseItem
 from keen_trellis.document.items.tidy import TidyItem
+from keen_trellis.document.items.to_rows import ToRowsItem
 from keen_trellis.document.items.together import TogetherItem
 
 STEPS: tuple[type[StepItem], ...] = (
@@ -40,6 +41,7 @@ STEPS: tuple[type[StepItem], ...] = (
     KindsItem,
     SplitItem,
     TogetherItem,
+    ToRowsItem,
     RepeatsItem,
     SummariseItem,
     OrderItem,
@@ -60,6 +62,7 @@ AnyItem = Annotated[
     | KindsItem
     | SplitItem
     | TogetherItem
+    | ToRowsItem
     | RepeatsItem
     | SummariseItem
     | OrderItem
@@ -107,6 +110,7 @@ __all__ = [
     "SummariseItem",
     "Taken",
     "TidyItem",
+    "ToRowsItem",
     "TogetherItem",
     "WantedColumns",
 ]
