@@ -9,6 +9,7 @@ import os
 import unittest
 from collections.abc import Iterator, Sequence
 from dataclasses import replace
+from decimal import Decimal
 from pathlib import Path
 
 from keen_trellis.base.errors import NotThereError
@@ -36,7 +37,7 @@ from keen_trellis.plan.steps import (
     Repeated,
     Unpivoted,
 )
-from keen_trellis.sql.dialects import DIALECTS, POSTGRES, Dialect, Sql
+from keen_trellis.sql.dialects import DIALECTS, POSTGRES, Dialect, NotSaidError, Sql
 from keen_trellis.sql.node_writers import NODE_WRITERS
 from keen_trellis.sql.relations import called, column, select, star, table
 from keen_trellis.sql.said_in_postgres import SAID_IN_POSTGRES
@@ -130,6 +131,15 @@ FORMULAS = {
     "CHAR_LENGTH": "CHAR_LENGTH(route)",
 }
 """One for each function that both dialects say as we mean it."""
+
+OF_TWO_KINDS: tuple[Tested | str, ...] = (
+    Tested("amount", "between", (1, Decimal("2.5"))),
+    Tested("amount", "in", (1, Decimal("2.5"))),
+    Tested("day", "=", (dt.datetime(2026, 1, 2, 10),)),
+    *("amount = 2.5", "2.5 < amount", "amount >= 2.5e0", "2.5e0 <> 2.5"),
+    "day <= TIMESTAMP '2026-01-02 10:00:00'",
+)
+"""Where values of two kinds are compared: the left one is made the other, or both."""
 
 
 DAYS = LinkField("day", "day")
@@ -248,6 +258,14 @@ class EveryNodeTest(unittest.TestCase):
                     rows = Writer(dialect, begins, NODE_WRITERS).rows(TAKINGS)
                     made = dialect.text(condition(one, rows, dialect), pretty=False)
                     lines.append(f"-- {column_} {test}\n{made}\n")
+            for of_two in OF_TWO_KINDS:
+                rows = Writer(dialect, begins, NODE_WRITERS).rows(TAKINGS)
+                one_ = of_two if isinstance(of_two, Tested) else as_valued(of_two)
+                try:
+                    made = dialect.text(condition(one_, rows, dialect), pretty=False)
+                except NotSaidError as sent:  # worked out by our own code
+                    made = f"-- not said: {sent}"
+                lines.append(f"-- {of_two}\n{made}\n")
             self.assert_golden(f"tests.{name}.sql", "\n".join(lines))
 
     def test_every_link_and_its_counts_are_written_as_they_were(self) -> None:
