@@ -45,6 +45,7 @@ from keen_trellis.document.items import (
     NamedFormula,
     OrderedBy,
     OrderItem,
+    PivotItem,
     Promised,
     RepeatsItem,
     ReplaceItem,
@@ -55,7 +56,7 @@ from keen_trellis.document.items import (
     SummariseItem,
     TidyItem,
     TogetherItem,
-    ToRowsItem,
+    UnpivotItem,
 )
 from keen_trellis.document.reports import Report, ReportFigure, ReportGroup
 from keen_trellis.plan.bays import Bay
@@ -139,7 +140,8 @@ def any_step(chance: Random) -> StepItem:
         KindsItem(id="", kinds={column: chance.choice([Kind.TEXT, Kind.EXACT])}),
         SplitItem(id="", column="route", into=("from", "to"), into_rows=chance.random() < 0.3),
         TogetherItem(id="", columns=("route", column)),
-        ToRowsItem(id="", columns=(column, "riders"), name="of", blanks=chance.random() < 0.5),
+        PivotItem(id="", field="route", values=("KP-MS",), by=(column,), rest="others"),
+        UnpivotItem(id="", columns=(column, "riders"), name="of", blanks=chance.random() < 0.5),
         RepeatsItem(id="", by=(column,), keep=chance.choice(["first", "alone"])),
         SummariseItem(id="", by=("route",), figures=(FigureItem(column="riders"),)),
         OrderItem(id="", by=(OrderedBy(field=column),)),

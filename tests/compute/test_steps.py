@@ -30,6 +30,7 @@ from keen_trellis.document.items import (
     NamedFormula,
     OrderedBy,
     OrderItem,
+    PivotItem,
     RepeatsItem,
     ReplaceItem,
     Replacement,
@@ -38,7 +39,7 @@ from keen_trellis.document.items import (
     SummariseItem,
     TidyItem,
     TogetherItem,
-    ToRowsItem,
+    UnpivotItem,
 )
 from keen_trellis.plan.nodes import Node
 from keen_trellis.plan.schema import Schema
@@ -208,6 +209,28 @@ def below_one_another(columns: str, blanks: bool) -> Callable[[list[Row]], list[
     return made
 
 
+def by_value(values: Sequence[str], rest: str, zero: bool) -> Callable[[list[Row]], list[Row]]:
+    """Return what makes columns of the values of “t” with the sums of “n”, a row for each “u”."""
+
+    def made(rows: list[Row]) -> list[Row]:
+        groups: dict[Any, list[Row]] = {}
+        for row in rows:
+            groups.setdefault(row["u"], []).append(row)
+        found = []
+        for key, group in groups.items():
+            line = {"u": key}
+            for name in (*values, *([rest] if rest else ())):
+                of_it = [
+                    r for r in group if (r["t"] not in values if name == rest else r["t"] == name)
+                ]
+                held = [r["n"] for r in of_it if r["n"] is not None]
+                line[name] = sum(held) if held else 0 if zero else None
+            found.append(line)
+        return found if rows else []
+
+    return made
+
+
 ORACLES: list[tuple[StepItem, Callable[[list[Row]], list[Row]]]] = [
     (TidyItem(id="", columns=("t",), letters="capitals"), with_text(tidied)),
     (
@@ -260,10 +283,20 @@ ORACLES: list[tuple[StepItem, Callable[[list[Row]], list[Row]]]] = [
     (TogetherItem(id="", columns=("t", "n"), mark="/", name="both"), put_together),
     *(
         (
-            ToRowsItem(id="", columns=tuple(names), name="of", value="it", blanks=blanks),
+            UnpivotItem(id="", columns=tuple(names), name="of", value="it", blanks=blanks),
             below_one_another(names, blanks),
         )
         for names, blanks in (("tu", True), ("un", False), ("t", True))
+    ),
+    *(
+        (
+            PivotItem(
+                **{"id": "", "field": "t", "values": values, "by": ("u",), "rest": rest},
+                **{"how": "sum", "column": "n", "zero": zero},
+            ),
+            by_value(values, rest, zero),
+        )
+        for values, rest, zero in ((("a", "A"), "", False), (("é",), "others", True))
     ),
     (RepeatsItem(id="", by=("t",)), first_of_each),
     (
@@ -327,7 +360,7 @@ class OracleTest(unittest.TestCase):
                 own = table_of([{"t": "a", "u": "b", "n": 1}, blank])
                 whole = kt.Table.of({**{n: own.column(n) for n in own.columns}, **wide})
                 found = done(step, whole).outcome
-                if step.type not in ("summarise", "repeats"):
+                if step.type not in ("summarise", "repeats", "pivot"):
                     self.assertEqual(found.column("c999").to_list()[:1], [999])
 
     def test_a_step_that_is_not_set_up_yet_lets_all_rows_pass(self) -> None:
@@ -397,12 +430,19 @@ class RefusedTest(unittest.TestCase):
                 "one cannot stand",
             ),
             (SplitItem(id="", column="n", into=("a",)), "only a text has parts"),
-            (ToRowsItem(id="", columns=("t",), value="n"), "would be called “n”"),
-            (ToRowsItem(id="", columns=("t",), name="value"), "would be called “value”"),
-            (ToRowsItem(id="", columns=("t",), name=""), "would be called “”"),
-            (ToRowsItem(id="", columns=("t",), mark=" "), "“t” of Rows cannot be cut at “ ”"),
-            (ToRowsItem(id="", chosen="all but", columns=("t", "u", "n")), "No column of Rows"),
-            (ToRowsItem(id="", chosen="called like", pattern="z*"), "No column of Rows"),
+            (PivotItem(id="", field="n", values=("x",)), "“x” is no integer"),
+            (PivotItem(id="", field="t", values=("u",), by=("u",)), "would be called “u”"),
+            (PivotItem(id="", field="t", column="u", how="sum"), "no sum of “u”"),
+            (
+                PivotItem(id="", field="t", values=("a",), column="u", how="max", zero=True),
+                "which has no zero",
+            ),
+            (UnpivotItem(id="", columns=("t",), value="n"), "would be called “n”"),
+            (UnpivotItem(id="", columns=("t",), name="value"), "would be called “value”"),
+            (UnpivotItem(id="", columns=("t",), name=""), "would be called “”"),
+            (UnpivotItem(id="", columns=("t",), mark=" "), "“t” of Rows cannot be cut at “ ”"),
+            (UnpivotItem(id="", chosen="all but", columns=("t", "u", "n")), "No column of Rows"),
+            (UnpivotItem(id="", chosen="called like", pattern="z*"), "No column of Rows"),
             (SplitItem(id="", column="t", mark="", into_rows=True), "There is no mark"),
             (KindsItem(id="", kinds={"n": Kind.DATE}), "cannot become date"),
             (ColumnsItem(id="", names={"t": "u"}), "would be called “u”"),

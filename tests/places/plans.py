@@ -35,6 +35,7 @@ from keen_trellis.plan.steps import (
     Ordered,
     Parted,
     Picked,
+    Pivoted,
     Repeated,
     Unpivoted,
 )
@@ -168,7 +169,14 @@ class Plans:
         chance, names = self.chance, rows.schema.names
         texts = [column.name for column in rows.schema if column.kind is Kind.TEXT]
         steps = ["kept", "kept", "sum", "sum", "made", "made", "picked", "ordered", "counted"]
-        steps += ["repeated", "carried", "begun", "unpivoted", *(["parted"] if texts else [])]
+        steps += [
+            "repeated",
+            "carried",
+            "begun",
+            "unpivoted",
+            "pivoted",
+            *(["parted"] if texts else []),
+        ]
         match chance.choice(steps):
             case "kept":
                 return Kept(rows, self._condition(rows.schema))
@@ -195,7 +203,23 @@ class Plans:
                 return Parted(rows, "x", chance.choice(texts), chance.choice([" ", "a"]))
             case "unpivoted":
                 return self._unpivoted(rows)
+            case "pivoted":
+                return self._pivoted(rows)
         return Begun(rows, "x")
+
+    def _pivoted(self, rows: Node) -> Node:
+        chance = self.chance
+        field, column = (chance.choice(list(rows.schema)) for _ in range(2))
+        pool = VALUES[field.kind]
+        values = tuple((f"v{n}", value) for n, value in enumerate(pool[: chance.randint(0, 3)]))
+        is_exact = column.kind in (Kind.INTEGER, Kind.EXACT)
+        hows: list[Any] = ["count", "min", "max", *(["sum"] if is_exact else [])]
+        figure = chance.choice([Figure(None), *(Figure(column.name, how) for how in hows)])
+        is_number = figure.kind(rows.schema, "x").is_numeric
+        rest = chance.choice(["", "rest"])
+        zero = is_number and chance.random() < 0.5
+        by = self._some(rows.schema.names, 0, 2)
+        return Pivoted(rows, "x", field.name, values, by, figure, rest, zero)
 
     def _unpivoted(self, rows: Node) -> Node:
         chance, names = self.chance, list(rows.schema.names)

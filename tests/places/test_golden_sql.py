@@ -34,7 +34,9 @@ from keen_trellis.plan.steps import (
     Ordered,
     Parted,
     Picked,
+    Pivoted,
     Repeated,
+    SpelledOut,
     Unpivoted,
 )
 from keen_trellis.sql.dialects import DIALECTS, POSTGRES, Dialect, NotSaidError, Sql
@@ -98,6 +100,10 @@ NODES: dict[type[Node], Node] = {
     Unpivoted: Unpivoted(
         *(TAKINGS, "Takings", ("day",), (("a", ("route", "amount")), ("b", ("", "amount")))),
         *("of", ("where", "much"), False),
+    ),
+    Pivoted: Pivoted(
+        *(TAKINGS, "Takings", "route", (("inner", "KP-MS"), ("outer", "KP-BR"))),
+        *(("day",), Figure("amount", "sum"), "others", True),
     ),
 }
 """One of each sort."""
@@ -210,7 +216,7 @@ class EveryNodeTest(unittest.TestCase):
     maxDiff = 2_000
 
     def test_there_is_one_of_each(self) -> None:
-        every = {one.__name__ for one in below(Node) if one is not OnRows}
+        every = {one.__name__ for one in below(Node) if one not in (OnRows, SpelledOut)}
         # that of a notebook holds its rows: it runs on this machine alone
         self.assertEqual(every - {"_Given"}, {one.__name__ for one in NODES})
         self.assertEqual(set(NODES) - set(NODE_WRITERS), {Read, Join})

@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from keen_trellis.base.language import tr
 from keen_trellis.base.words import counted, listed
 from keen_trellis.compute.formula.evaluate import evaluated
+from keen_trellis.compute.join.comparable_columns import sortable
 from keen_trellis.compute.join.keys import combine, own_codes
 from keen_trellis.compute.join.match import grouped
 from keen_trellis.compute.join.partners import row_ranks
@@ -20,7 +21,7 @@ from keen_trellis.compute.step_result import Flags, Stepped, differs
 from keen_trellis.compute.summary import summarise
 from keen_trellis.data import BLANK, GAP, Column, Field, Kind, Rows, Strand, Table, from_arrow
 from keen_trellis.plan.link import OrderField
-from keen_trellis.plan.nodes import Node
+from keen_trellis.plan.nodes import Kept, Node
 from keen_trellis.plan.schema import Schema
 from keen_trellis.plan.steps import (
     Carried,
@@ -31,6 +32,7 @@ from keen_trellis.plan.steps import (
     Ordered,
     Parted,
     Picked,
+    Pivoted,
     Repeated,
     Unpivoted,
 )
@@ -71,15 +73,18 @@ def stepped(node: OnRows, table: Table) -> Stepped:
             return _parted(node, table)
         case Unpivoted():
             return _unpivoted(node, table)
+        case Pivoted():
+            return _pivoted(node, table)
         case _:
             raise TypeError(f"{type(node).__name__} cannot be run.")
     return Stepped(table, table.take(rows), rows=rows)
 
 
-def _unpivoted(node: Unpivoted, table: Table) -> Stepped:
+def _spelled_out(made: Node, rows: Node, table: Table) -> Table:
+    """Return what nodes give above the rows of a step."""
     from keen_trellis.compute.execute import execute
 
-    known = {node.rows.digest: table}
+    known = {rows.digest: table}
 
     def rows_of(one: Node) -> Table:
         if one.digest not in known:
@@ -87,7 +92,39 @@ def _unpivoted(node: Unpivoted, table: Table) -> Stepped:
             known[one.digest] = given if isinstance(given, Table) else given.outcome
         return known[one.digest]
 
-    outcome = rows_of(node.spelled_out)
+    return rows_of(made)
+
+
+_OTHERS_AT_MOST = 200
+
+
+def _pivoted(node: Pivoted, table: Table) -> Stepped:
+    outcome = _spelled_out(node.spelled_out, node.rows, table)
+    says = tr(
+        "{rows} become {n:,}, with {columns} of {field}",
+        rows=counted(len(table), "row"),
+        n=len(outcome),
+        columns=counted(len(node.values), "column"),
+        field=node.field,
+    )
+    other = _spelled_out(Kept(node.rows, node.is_other), node.rows, table)
+    if len(other):
+        rows = counted(len(other), "row")
+        says += (
+            tr(", {rows} of other values in {rest}", rows=rows, rest=node.rest)
+            if node.rest
+            else tr(", {rows} of other values left out", rows=rows)
+        )
+    column = other.column(node.field)
+    own = summarise(Table.of({"value": column}), ["value"], []).column("value")
+    held = own.take(np.flatnonzero(~own.absent)) if own.absent is not None else own
+    order = np.argsort(sortable(held), kind="stable")[:_OTHERS_AT_MOST]
+    others = tuple(dict.fromkeys(held.text(int(row)) for row in order))
+    return Stepped(table, outcome, says=says, others=others)
+
+
+def _unpivoted(node: Unpivoted, table: Table) -> Stepped:
+    outcome = _spelled_out(node.spelled_out, node.rows, table)
     columns = sum(bool(one) for _, own in node.parts for one in own)
     says = tr(
         "{rows} become {n:,}, {columns} below one another",

@@ -41,6 +41,8 @@ class Stepped:
         Where rows are only chosen: those that go on.
     says : str
         What became of the rows, where it is none of what is counted.
+    others : tuple of str
+        Where values become columns: those of the field that are none yet, as they are shown.
     """
 
     before: Table
@@ -51,6 +53,7 @@ class Stepped:
     cuts: Mapping[str, Flags] = field(default_factory=dict)
     rows: Rows | None = None
     says: str = ""
+    others: tuple[str, ...] = ()
 
     @cached_property
     def changed_rows(self) -> NDArray[np.intp]:

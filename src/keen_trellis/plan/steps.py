@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from abc import abstractmethod
 from dataclasses import dataclass, replace
 from functools import cached_property
-from typing import Literal, get_args
+from typing import Any, Literal, get_args
 
 from keen_trellis.base.errors import LinkError, known
 from keen_trellis.base.language import tr
@@ -12,9 +13,10 @@ from keen_trellis.data import Kind
 from keen_trellis.plan.blends import Summarised
 from keen_trellis.plan.expressions import Joint, Tested
 from keen_trellis.plan.figures import Figure, require_names
-from keen_trellis.plan.formulas import Constant, Valued
+from keen_trellis.plan.formulas import Applied, Cell, Constant, Valued
 from keen_trellis.plan.link import OrderField
 from keen_trellis.plan.nodes import Kept, Node, Stacked
+from keen_trellis.plan.outcome import free_name
 from keen_trellis.plan.schema import Schema, SchemaColumn
 
 Sort = Literal["first", "last", "repeated", "alone"]
@@ -126,8 +128,22 @@ class Picked(OnRows):
         )
 
 
+class SpelledOut(OnRows):
+    """A step that other nodes say: it is worked out as they are, and written as they are."""
+
+    @cached_property
+    @abstractmethod
+    def spelled_out(self) -> Node:
+        """The nodes that do the same, above `rows`."""
+
+    @cached_property
+    def schema(self) -> Schema:
+        """The columns that these nodes give."""
+        return self.spelled_out.schema
+
+
 @dataclass(frozen=True, eq=False)
-class Unpivoted(OnRows):
+class Unpivoted(SpelledOut):
     """Columns below one another: rows for the values of each (UNPIVOT in SQL).
 
     All rows of the first part come first, then those of the second: what it does is said by other
@@ -182,10 +198,81 @@ class Unpivoted(OnRows):
         there = tuple(Tested(value, "is not blank") for value in self.values)
         return Kept(below, there[0] if len(there) == 1 else Joint("any", there))
 
+
+@dataclass(frozen=True, eq=False)
+class Pivoted(SpelledOut):
+    """One row for each group, with a figure in a column for each of some values (PIVOT in SQL).
+
+    Attributes
+    ----------
+    field : str
+    values : tuple of (name of the column, value)
+    by : tuple of str
+    figure : Figure
+        Of the rows that have the value; without a column it counts them.
+    rest : str
+        The column of the rows that have none of the values; empty for none.
+    zero : bool
+        Whether zero stands where there is no value.
+    """
+
+    field: str
+    values: tuple[tuple[str, Any], ...]
+    by: tuple[str, ...]
+    figure: Figure
+    rest: str = ""
+    zero: bool = False
+
+    @property
+    def is_other(self) -> Valued:
+        """Whether a row has none of the values."""
+        held: list[Valued] = [self._has(value) for _, value in self.values]
+        cell = Cell(self.field, self.rows.schema.column(self.field, self.where).kind)
+        absent = Applied("IS NULL", (cell,), Kind.BOOLEAN)
+        if not held:
+            return Applied("OR", (absent, Applied("NOT", (absent,), Kind.BOOLEAN)), Kind.BOOLEAN)
+        any_of = held[0] if len(held) == 1 else Applied("OR", tuple(held), Kind.BOOLEAN)
+        return Applied("OR", (absent, Applied("NOT", (any_of,), Kind.BOOLEAN)), Kind.BOOLEAN)
+
+    def _has(self, value: Any) -> Applied:
+        kind = self.rows.schema.column(self.field, self.where).kind
+        return Applied("=", (Cell(self.field, kind), Constant(value, kind)), Kind.BOOLEAN)
+
     @cached_property
-    def schema(self) -> Schema:
-        """The columns that every part has, the label, and the values in a kind that holds all."""
-        return self.spelled_out.schema
+    def spelled_out(self) -> Node:
+        """Columns of the values of each value alone, summarised by group."""
+        before = self.rows.schema
+        self.figure.kind(before, self.where)  # refused by the column's own name
+        counts = self.figure.column is None
+        taken: Valued = Constant(1, Kind.INTEGER)
+        if self.figure.column is not None:
+            kind = before.column(self.figure.column, self.where).kind
+            taken = Cell(self.figure.column, kind)
+        asked: list[tuple[str, Valued]] = [(name, self._has(value)) for name, value in self.values]
+        asked += [(self.rest, self.is_other)] if self.rest else []
+        own = {name: free_name(name, "value", before.names) for name, _ in asked}
+        apart = tuple(
+            (own[name], Applied("CASE", (holds, taken), taken.kind)) for name, holds in asked
+        )
+        how = "count" if counts else self.figure.how
+        figures = tuple(Figure(own[name], how, name) for name, _ in asked)
+        made: Node = Grouped(Computed(self.rows, self.where, apart), self.where, self.by, figures)
+        if not self.zero:
+            return made
+        nothing = Constant(0, Kind.INTEGER)
+        for name, _ in asked:
+            kind = made.schema.column(name, self.where).kind
+            if not kind.is_numeric:
+                raise LinkError(
+                    tr("“{name}” is {kind}, which has no zero.", name=name, kind=kind),
+                    tr("Have a blank stand where there is no value."),
+                )
+        filled = tuple(
+            (name, Applied("COALESCE", (Cell(name, kind), nothing), kind))
+            for name, _ in asked
+            for kind in (made.schema.column(name, self.where).kind,)
+        )
+        return Computed(made, self.where, filled)
 
 
 @dataclass(frozen=True, eq=False)

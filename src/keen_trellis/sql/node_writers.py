@@ -20,7 +20,9 @@ from keen_trellis.plan.steps import (
     Ordered,
     Parted,
     Picked,
+    Pivoted,
     Repeated,
+    SpelledOut,
     Unpivoted,
 )
 from keen_trellis.sql import sql_steps, summaries
@@ -91,7 +93,7 @@ def asked_of(writer: Writer, rows: Relation, asked: Expression, says: str) -> tu
         return rows, column(holds.id)
 
 
-def _unpivoted(writer: Writer, node: Unpivoted, in_order: bool) -> Relation:
+def _spelled_out(writer: Writer, node: SpelledOut, in_order: bool) -> Relation:
     return replace(writer.rows(node.spelled_out, in_order))
 
 
@@ -111,6 +113,7 @@ NODE_WRITERS: Mapping[type[Node], WritesNode] = {
     Carried: _carried,
     Parted: sql_steps.parted,
     Grouped: _grouped,
-    Unpivoted: _unpivoted,
+    Unpivoted: _spelled_out,
+    Pivoted: _spelled_out,
 }
 """All nodes but `Read`, whose rows begin where a place says, and `Join`, which gives pairs."""

@@ -24,7 +24,7 @@ from keen_trellis.document.items import (
     StepItem,
     SummariseItem,
     TidyItem,
-    ToRowsItem,
+    UnpivotItem,
 )
 
 
@@ -89,8 +89,8 @@ def steps_of_columns(columns: tuple[str, ...], kinds: tuple[Kind, ...]) -> Itera
     repeats = RepeatsItem(id="", by=columns)
     yield Offer("repeats", tr("Keep one row of equal ones"), repeats, tried=repeats)
     if len(columns) > 1:
-        to_rows = ToRowsItem(id="", columns=columns)
-        yield Offer("to_rows", tr("Make rows of them"), to_rows)
+        unpivot = UnpivotItem(id="", columns=columns)
+        yield Offer("unpivot", tr("Make rows of them"), unpivot)
     groups = SummariseItem(id="", by=columns)
     yield Offer("summarise", tr("One row for each value"), groups, tried=groups)
     if all(kind.is_numeric for kind in kinds):

@@ -54,6 +54,8 @@ class StepPage(Page):
         name = self.kind
         self._sentence = Sentence(f"{name}.sentence")
         self._item: Any = None
+        self.others: tuple[str, ...] = ()
+        """Where values become columns: those that are none yet."""
         self._all_rows = False
         self._looked_at: object = None
         self._notice = Notice(f"{name}.trouble")
@@ -164,7 +166,8 @@ class StepPage(Page):
         self._item = item
         first = self.session.work.first_look(item)
         given, before = self._known_of(item, first)
-        key = (item, lane.name, before.fields if before is not None else ())
+        self.others = given.others if isinstance(given, Stepped) else ()
+        key = (item, lane.name, before.fields if before is not None else (), self.others)
         self._sentence.say(key, lambda: self.tell(self._sentence, item, before, lane.name))
         self.show_below(item, before)
         if item.off:

@@ -13,14 +13,15 @@ from keen_trellis.desktop.parts import (
     kinds,
     lane,
     order,
+    pivot,
     repeats,
     replace,
     split,
     stack,
     summarise,
     tidy,
-    to_rows,
     together,
+    unpivot,
 )
 from keen_trellis.document.items import Item
 
@@ -35,7 +36,8 @@ VIEWS: dict[str, PartView] = {
     "kinds": kinds.VIEW,
     "split": split.VIEW,
     "together": together.VIEW,
-    "to_rows": to_rows.VIEW,
+    "unpivot": unpivot.VIEW,
+    "pivot": pivot.VIEW,
     "repeats": repeats.VIEW,
     "summarise": summarise.VIEW,
     "order": order.VIEW,

@@ -22,14 +22,15 @@ from keen_trellis.document.items.join import (
 )
 from keen_trellis.document.items.kinds import KindsItem
 from keen_trellis.document.items.order import OrderItem
+from keen_trellis.document.items.pivot import PivotItem
 from keen_trellis.document.items.repeats import RepeatsItem
 from keen_trellis.document.items.replace import ReplaceItem, Replacement
 from keen_trellis.document.items.split import SplitItem
 from keen_trellis.document.items.stack import StackedLane, StackItem
 from keen_trellis.document.items.summarise import SummariseItem
 from keen_trellis.document.items.tidy import TidyItem
-from keen_trellis.document.items.to_rows import ToRowsItem
 from keen_trellis.document.items.together import TogetherItem
+from keen_trellis.document.items.unpivot import UnpivotItem
 
 STEPS: tuple[type[StepItem], ...] = (
     FilterItem,
@@ -41,7 +42,8 @@ STEPS: tuple[type[StepItem], ...] = (
     KindsItem,
     SplitItem,
     TogetherItem,
-    ToRowsItem,
+    UnpivotItem,
+    PivotItem,
     RepeatsItem,
     SummariseItem,
     OrderItem,
@@ -62,7 +64,8 @@ AnyItem = Annotated[
     | KindsItem
     | SplitItem
     | TogetherItem
-    | ToRowsItem
+    | UnpivotItem
+    | PivotItem
     | RepeatsItem
     | SummariseItem
     | OrderItem
@@ -98,6 +101,7 @@ __all__ = [
     "OrderItem",
     "OrderedBy",
     "Part",
+    "PivotItem",
     "Promised",
     "RepeatsItem",
     "ReplaceItem",
@@ -110,7 +114,7 @@ __all__ = [
     "SummariseItem",
     "Taken",
     "TidyItem",
-    "ToRowsItem",
     "TogetherItem",
+    "UnpivotItem",
     "WantedColumns",
 ]

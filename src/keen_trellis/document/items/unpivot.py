@@ -19,7 +19,7 @@ Chosen = Literal["these", "all but", "called like"]
 _TOLD = 3
 
 
-class ToRowsItem(StepItem):
+class UnpivotItem(StepItem):
     """Make rows of columns.
 
     Attributes
@@ -40,7 +40,7 @@ class ToRowsItem(StepItem):
         Whether rows without any value go on.
     """
 
-    type: Literal["to_rows"] = "to_rows"
+    type: Literal["unpivot"] = "unpivot"
     chosen: Chosen = "these"
     columns: tuple[str, ...] = ()
     pattern: str = ""

@@ -10,10 +10,10 @@ from keen_trellis.desktop.bench.sentence import Sentence
 from keen_trellis.desktop.bench.step_page import StepPage, tell_columns
 
 
-class ToRowsPage(StepPage):
+class UnpivotPage(StepPage):
     """Which columns become rows, and what their names and values are called."""
 
-    kind = "to_rows"
+    kind = "unpivot"
 
     def tell(self, say: Sentence, item: Any, before: Table | None, lane: str) -> None:
         """Say which columns, and into what."""
@@ -25,22 +25,22 @@ class ToRowsPage(StepPage):
         }
         says = tr("How the columns are chosen")
         say.choice(
-            "to_rows.chosen", says, ways, item.chosen, lambda value: self.change(chosen=value)
+            "unpivot.chosen", says, ways, item.chosen, lambda value: self.change(chosen=value)
         )
         if item.chosen == "called like":
             says = tr("A pattern of names, with * for any letters: 2026-*")
             put = lambda text: self.change(pattern=text.strip())  # noqa: E731
-            say.field("to_rows.pattern", says, item.pattern, 120, put)
+            say.field("unpivot.pattern", says, item.pattern, 120, put)
         else:
             columns = item.columns
             tell_columns(
-                say, "to_rows.columns", columns, before, lambda names: self.change(columns=names)
+                say, "unpivot.columns", columns, before, lambda names: self.change(columns=names)
             )
         say.word(tr("with their names in"))
         says = tr("The column for their names")
-        say.field("to_rows.name", says, item.name, 110, lambda text: self.change(name=text))
+        say.field("unpivot.name", says, item.name, 110, lambda text: self.change(name=text))
         say.choice(
-            "to_rows.cut",
+            "unpivot.cut",
             tr("Whether their names are cut"),
             {"": tr("as they are"), "cut": tr("cut at the last mark")},
             "cut" if item.mark else "",
@@ -48,14 +48,14 @@ class ToRowsPage(StepPage):
         )
         if item.mark:
             says = tr("The mark to cut at; what stands behind it names the columns of values")
-            say.field("to_rows.mark", says, item.mark, 50, lambda text: self.change(mark=text))
+            say.field("unpivot.mark", says, item.mark, 50, lambda text: self.change(mark=text))
         else:
             say.word(tr("and their values in"))
             says = tr("The column for their values")
-            say.field("to_rows.value", says, item.value, 110, lambda text: self.change(value=text))
+            say.field("unpivot.value", says, item.value, 110, lambda text: self.change(value=text))
         say.word(tr("and rows without a value"))
         say.choice(
-            "to_rows.blanks",
+            "unpivot.blanks",
             tr("What becomes of rows without a value"),
             {"on": tr("go on"), "out": tr("are left out")},
             "on" if item.blanks else "out",
