@@ -119,7 +119,9 @@ class PivotItem(StepItem):
         """Return what becomes columns, and what stands in them."""
         if not self.field:
             return tr("Makes columns of no field yet.")
-        figure = Figure(self.column, self.how).title
+        figure = tr("the number of rows")
+        if self.column:
+            figure = tr("{how} of {name}", how=tr(self.how), name=self.column)
         says = tr(
             "Makes {columns} of {field} with {figure}",
             columns=counted(len(self.values), "column"),
