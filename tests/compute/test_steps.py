@@ -12,9 +12,10 @@ from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 import keen_trellis as kt
-from keen_trellis.base.errors import UserError
+from keen_trellis.base.errors import LinkError, UserError
 from keen_trellis.compute.execute import execute
 from keen_trellis.compute.filter_result import Filtered
+from keen_trellis.compute.step_execution import spelled_out
 from keen_trellis.compute.step_result import Stepped
 from keen_trellis.compute.table_schema import schema_of
 from keen_trellis.data import Kind
@@ -41,8 +42,10 @@ from keen_trellis.document.items import (
     TogetherItem,
     UnpivotItem,
 )
+from keen_trellis.plan.figures import hows_of
 from keen_trellis.plan.nodes import Node
 from keen_trellis.plan.schema import Schema
+from keen_trellis.plan.steps import Pivoted
 
 Row = dict[str, Any]
 
@@ -373,6 +376,40 @@ class OracleTest(unittest.TestCase):
                 found = execute(node, [table])
                 assert isinstance(found, Stepped | Filtered)
                 self.assertEqual(rows_of(found.outcome), rows_of(table), kind)
+
+
+class PivotTest(unittest.TestCase):
+    @settings(max_examples=80, deadline=None)
+    @given(ROWS, st.sampled_from(["t", "n"]), st.sampled_from([(), ("u",)]), st.booleans())
+    @example([{"t": "a", "u": None, "n": None}], "t", ("u",), True)
+    def test_it_is_what_the_nodes_give_that_spell_it_out(
+        self, rows: list[Row], column: str, by: tuple[str, ...], zero: bool
+    ) -> None:
+        table = table_of(rows)
+        field, values = ("n", ("1", "-1", "0")) if column == "t" else ("t", ("a", "é", "A"))
+        figures = [("count", None), *((how, column) for how in hows_of(KINDS[column]))]
+        for how, of in figures:
+            for rest in ("", "others"):
+                step = PivotItem(
+                    **{"id": "", "field": field, "values": values[: len(rows)], "by": by},
+                    **{"how": how, "column": of, "rest": rest},
+                )
+                numeric = how in ("count", "distinct count") or (column == "n" and how != "list")
+                node = step.but(zero=zero and numeric).node(Given(table), (), ("Rows",))
+                assert isinstance(node, Pivoted)
+                found = execute(node, [table])
+                wanted = spelled_out(node, table)
+                self.assertEqual(rows_of(found.outcome), rows_of(wanted), node)
+                kinds = [(one.name, one.kind) for one in wanted.fields]
+                self.assertEqual([(one.name, one.kind) for one in found.outcome.fields], kinds)
+                others = [r for r in rows if str(r[field]) not in step.values or r[field] is None]
+                told = {str(r[field]) for r in others if r[field] not in (None, "")}
+                self.assertEqual({*found.others}, told)
+
+    def test_equal_values_are_refused(self) -> None:
+        step = PivotItem(id="", field="n", values=("1", "01"))
+        with self.assertRaisesRegex(LinkError, "“01” is the same value as “1”"):
+            step.node(Given(table_of([])), (), ("Rows",))
 
 
 def _same_value(a: Any, b: Any) -> bool:

@@ -17,11 +17,12 @@ from keen_trellis.compute.join.comparable_columns import sortable
 from keen_trellis.compute.join.keys import combine, own_codes
 from keen_trellis.compute.join.match import grouped
 from keen_trellis.compute.join.partners import row_ranks
+from keen_trellis.compute.pivoting import has_no_value, pivoted
 from keen_trellis.compute.step_result import Flags, Stepped, differs
 from keen_trellis.compute.summary import summarise
 from keen_trellis.data import BLANK, GAP, Column, Field, Kind, Rows, Strand, Table, from_arrow
 from keen_trellis.plan.link import OrderField
-from keen_trellis.plan.nodes import Kept, Node
+from keen_trellis.plan.nodes import Node
 from keen_trellis.plan.schema import Schema
 from keen_trellis.plan.steps import (
     Carried,
@@ -34,6 +35,7 @@ from keen_trellis.plan.steps import (
     Picked,
     Pivoted,
     Repeated,
+    SpelledOut,
     Unpivoted,
 )
 
@@ -80,11 +82,11 @@ def stepped(node: OnRows, table: Table) -> Stepped:
     return Stepped(table, table.take(rows), rows=rows)
 
 
-def _spelled_out(made: Node, rows: Node, table: Table) -> Table:
-    """Return what nodes give above the rows of a step."""
+def spelled_out(node: SpelledOut, table: Table) -> Table:
+    """Return what the nodes give that a step is spelled out by."""
     from keen_trellis.compute.execute import execute
 
-    known = {rows.digest: table}
+    known = {node.rows.digest: table}
 
     def rows_of(one: Node) -> Table:
         if one.digest not in known:
@@ -92,14 +94,15 @@ def _spelled_out(made: Node, rows: Node, table: Table) -> Table:
             known[one.digest] = given if isinstance(given, Table) else given.outcome
         return known[one.digest]
 
-    return rows_of(made)
+    return rows_of(node.spelled_out)
 
 
 _OTHERS_AT_MOST = 200
 
 
 def _pivoted(node: Pivoted, table: Table) -> Stepped:
-    outcome = _spelled_out(node.spelled_out, node.rows, table)
+    made = pivoted(node, table)
+    outcome = made.with_origins({column.name: column.origin for column in node.schema})
     says = tr(
         "{rows} become {n:,}, with {columns} of {field}",
         rows=counted(len(table), "row"),
@@ -107,7 +110,7 @@ def _pivoted(node: Pivoted, table: Table) -> Stepped:
         columns=counted(len(node.values), "column"),
         field=node.field,
     )
-    other = _spelled_out(Kept(node.rows, node.is_other), node.rows, table)
+    other = table.take(np.flatnonzero(has_no_value(node, table)))
     if len(other):
         rows = counted(len(other), "row")
         says += (
@@ -119,12 +122,13 @@ def _pivoted(node: Pivoted, table: Table) -> Stepped:
     own = summarise(Table.of({"value": column}), ["value"], []).column("value")
     held = own.take(np.flatnonzero(~own.absent)) if own.absent is not None else own
     order = np.argsort(sortable(held), kind="stable")[:_OTHERS_AT_MOST]
-    others = tuple(dict.fromkeys(held.text(int(row)) for row in order))
+    # no column can be called by an empty text
+    others = tuple(dict.fromkeys(text for row in order if (text := held.text(int(row)))))
     return Stepped(table, outcome, says=says, others=others)
 
 
 def _unpivoted(node: Unpivoted, table: Table) -> Stepped:
-    outcome = _spelled_out(node.spelled_out, node.rows, table)
+    outcome = spelled_out(node, table)
     columns = sum(bool(one) for _, own in node.parts for one in own)
     says = tr(
         "{rows} become {n:,}, {columns} below one another",

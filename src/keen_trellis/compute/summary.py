@@ -71,6 +71,19 @@ def summarise(
     return made if columns else Table(made.fields, made.strands, groups.n)
 
 
+def numbered_groups(
+    table: Table, by: Sequence[str]
+) -> tuple[NDArray[np.intp], NDArray[np.intp], int]:
+    """Return the number of each row's group, the first row of each, and how many there are.
+
+    Groups are numbered as they first appear; without a field to group by there is always one.
+    """
+    groups = _Groups.of(table, by)
+    number = np.zeros(groups.size, np.intp)
+    number[groups.order] = np.arange(groups.n)
+    return number[groups.codes], groups.heads.astype(np.intp, copy=False), groups.n
+
+
 @dataclass(frozen=True, eq=False)  # no slots: the tally is kept once it has been asked for
 class _Groups:
     """The rows of a table by group.

@@ -98,11 +98,19 @@ class PivotItem(StepItem):
                 tr("Two columns of {where} would be called “{name}”.", where=where, name=twice),
                 tr("Take the value out, or replace it by another before."),
             )
+        meant = {value: typed(value, kind, self.field) for value in values}
+        for value, one in meant.items():
+            same = next(other for other, two in meant.items() if one == two)
+            if same != value:
+                raise LinkError(
+                    tr("“{value}” is the same value as “{same}”.", value=value, same=same),
+                    tr("Take one of them out."),
+                )
         return Pivoted(
             rows,
             where,
             self.field,
-            tuple((value, typed(value, kind, self.field)) for value in values),
+            tuple(meant.items()),
             self.by,
             Figure(self.column, self.how),
             self.rest,
