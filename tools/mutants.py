@@ -55,9 +55,10 @@ TIMEOUT_S = 1200
 WORKERS = 2
 _TOLD_EVERY = 5
 _ONLY_LOOKS = re.compile(
-    r"\b(?:line|mark|font|label|handle|[wh]_)\w*=|\b(?:part|progress|report)\("
+    r"\b(?:line|mark|font|label|handle|[wh]_)\w*=|\b(?:part|progress|report)\(|^@dataclass|strict="
 )
-"""Where nothing is decided but how wide a line is drawn, or how far a job says that it is."""
+"""Where nothing is decided but how wide a line is drawn or how far a job says that it is, or what
+guards against faults of our own alone: classes that never change, lists of one length."""
 _TURNED = ("Eq", "NotEq", "Lt", "LtE", "Gt", "GtE")
 OPERATORS = (
     *(f"ReplaceComparisonOperator_{a}_{b}" for a in _TURNED for b in _TURNED if a != b),

@@ -318,6 +318,8 @@ class EmptyTest(unittest.TestCase):
         stacked = kt.stack({"A": self.NONE, "B": self.ONE})
         self.assertEqual(list(stacked.outcome.rows()), [("B", "a")])
         self.assertEqual(len(kt.tie(self.NONE, self.ONE, "cross").outcome), 0)
+        one_of_none = kt.tie(self.ONE, self.NONE, "cross", partner="first")
+        self.assertEqual((one_of_none.counts.pairs, len(one_of_none.outcome)), (0, 1))
 
 
 class NotebookTest(unittest.TestCase):

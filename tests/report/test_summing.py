@@ -7,7 +7,7 @@ from decimal import ROUND_FLOOR, Context, Decimal, localcontext
 from typing import Any, get_args
 
 import numpy as np
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from keen_trellis.base.errors import LinkError
@@ -205,6 +205,7 @@ class AnAnalystSummarises(unittest.TestCase):
         st.lists(st.floats(allow_nan=False, allow_infinity=False) | st.integers(-99, 99)),
         st.decimals("0.001", 1000, places=3),
     )
+    @example([-0.30000000000000004], Decimal("0.1"))  # a hair below an end
     def test_a_number_is_in_the_span_that_is_shown(
         self, numbers: list[float], width: Decimal
     ) -> None:
