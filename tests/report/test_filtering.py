@@ -114,6 +114,33 @@ class FiltersReachSources(unittest.TestCase):
         found = self.worked_out(season(tidy), one, figures=({"column": "n"},))
         self.assertEqual(self.lines(found), [(8,)])
 
+    def test_a_figure_called_as_what_it_is_made_of_is_filtered_behind_it(self) -> None:
+        """Before it, rows would be left out that the figure is made of."""
+        most = {"column": "n", "how": "max", "name": "n"}
+        for item, wanted in (
+            ({"type": "summarise", "id": "x", "by": ("month",), "figures": (most,)}, []),
+            ({**BLEND, "id": "x", "figures": (most,)}, []),
+            (
+                {"type": "unpivot", "id": "x", "columns": ("n", "m"), "value": "n", "name": "of"},
+                [("KP", 3), ("ZZ", 3), (6,)],
+            ),
+            (
+                {"type": "pivot", "id": "x", "field": "route", "values": ("n",), "by": ("month",)},
+                [],
+            ),
+        ):
+            with self.subTest(item["type"]):
+                rows = [(*row, "3") if row[1] == "ZZ" else (*row, "1") for row in SAILINGS]
+                own = lane("Sailings", "month route n m", rows, (item,))
+                own = own.but(source=own.source.but(kinds={**NUMBERS, "m": Kind.INTEGER}))
+                trellis = Trellis(lanes=(own, *season().lanes[1:]))
+                asked = {"groups": ({"column": "route"},)} if item["type"] == "unpivot" else {}
+                figures = ({"column": "n"},)
+                one = ReportFilter(column="n", is_="=", values=("3",))
+                found = self.worked_out(trellis, one, figures=figures, **asked)
+                lines = [line for line in self.lines(found) if line != (None,)]
+                self.assertEqual(lines, wanted)
+
     def test_a_link_that_ignores_case_or_has_pairs_is_filtered_on_its_own_side_alone(self) -> None:
         """On the other side the same value may be written otherwise."""
         for loose in ({"text": ("case",)}, {"pairs": ({"left": "ZZ", "right": "GH"},)}):

@@ -29,9 +29,18 @@ from keen_trellis.document.items import (
 )
 from keen_trellis.document.reports import Report, ReportFilter
 from keen_trellis.document.trellis import Lane, Trellis
+from keen_trellis.plan.blends import Blended
 from keen_trellis.plan.nodes import Node, Outcome, Read
 from keen_trellis.plan.outcome import outcome_columns
-from keen_trellis.plan.steps import Carried, Computed, Parted, Picked
+from keen_trellis.plan.steps import (
+    Carried,
+    Computed,
+    Grouped,
+    Parted,
+    Picked,
+    Pivoted,
+    Unpivoted,
+)
 from keen_trellis.run.planning import planned
 from keen_trellis.run.results import Results
 
@@ -268,6 +277,12 @@ def _passes(item: Item, after: Node, before: Node, column: str) -> bool:
             return column not in after.columns
         case Parted():
             return column != after.column
+        case Grouped() | Pivoted():  # a figure can be called as what it is made of
+            return column in after.by
+        case Unpivoted():  # values of other columns can stand below those of one
+            return column in after.kept
+        case Blended():
+            return all(column != one.title for own in after.figures for one in own)
         case _:
             return True
 
