@@ -1,4 +1,4 @@
-"""Runs the packages of the tests side by side, one for each core, and tells how they ended.
+"""Runs the packages of the tests side by side, on all cores, and tells how they ended.
 
 Each package runs in a process of its own, with all that it starts: when this one is killed, the
 system ends them too. Of a failure ten lines are shown; the ten slowest tests stand at the end.
@@ -113,7 +113,8 @@ def packages() -> list[str]:
 def main() -> int:
     passed = failed = skipped = 0
     took: dict[str, float] = {}
-    with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
+    # one more than there are cores: a test often waits, for a server, a process or a job
+    with ThreadPoolExecutor((os.cpu_count() or 1) + 1) as pool:
         for package, code, printed, seconds, numbers in pool.map(run, packages()):
             ran = int(numbers.get("ran", 0))
             # a crash after the last test is a failure as well

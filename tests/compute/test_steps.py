@@ -379,7 +379,7 @@ class OracleTest(unittest.TestCase):
 
 
 class PivotTest(unittest.TestCase):
-    @settings(max_examples=80, deadline=None)
+    @settings(max_examples=15, deadline=None)
     @given(ROWS, st.sampled_from(["t", "n"]), st.sampled_from([(), ("u",)]), st.booleans())
     @example([{"t": "a", "u": None, "n": None}], "t", ("u",), True)
     def test_it_is_what_the_nodes_give_that_spell_it_out(

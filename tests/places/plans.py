@@ -259,6 +259,8 @@ class Plans:
             hows = ["count", "distinct count", "min", "max", "first", "last"]
             if column.kind in (Kind.INTEGER, Kind.EXACT):
                 hows += ["sum", "average"]
+            if column.kind is Kind.BOOLEAN:
+                hows += ["true share"] * 3
             how: Any = self.chance.choice(hows)
             figures.append(Figure(column.name, how, f"figure {place}"))
         return Summarised(rows, self._some(rows.schema.names), tuple(figures))

@@ -99,6 +99,11 @@ def _figure(writer: Writer, figure: Figure, rows: Relation, number: str) -> Sql:
             return dialect.furthest(value, held.kind, largest=figure.how == "max")
         case "first" | "last":
             return dialect.at_end(value, held.kind, column(number), last=figure.how == "last")
+        case "true share":
+            # true and false as one and nothing: nothing at all stays what it is
+            one, nothing = exp.Literal.number(1), exp.Literal.number(0)
+            as_number = choose(value, one, choose(not_so(value), nothing))
+            return _average(dialect, as_number, replace(held, kind=Kind.INTEGER))
         case "sum" | "average":
             pass
         case _:
