@@ -32,6 +32,7 @@ from keen_trellis.document.edits import (
     report_at,
 )
 from keen_trellis.document.items import (
+    AcrossItem,
     ColumnsItem,
     ConditionItem,
     FigureItem,
@@ -141,6 +142,7 @@ def any_step(chance: Random) -> StepItem:
         SplitItem(id="", column="route", into=("from", "to"), into_rows=chance.random() < 0.3),
         TogetherItem(id="", columns=("route", column)),
         PivotItem(id="", field="route", values=("KP-MS",), by=(column,), rest="others"),
+        AcrossItem(id="", name="rank", what="running sum", column="riders", by=(column,)),
         UnpivotItem(id="", columns=(column, "riders"), name="of", blanks=chance.random() < 0.5),
         RepeatsItem(id="", by=(column,), keep=chance.choice(["first", "alone"])),
         SummariseItem(id="", by=("route",), figures=(FigureItem(column="riders"),)),

@@ -200,6 +200,18 @@ class StepsOnTheBenchTest(StepCase):
         self.assertEqual(self.rows().columns[::2], ("figure", "the rest"))
         self.assertIn("1 row of other values in the rest", self.text("pivot.said"))
 
+        self.add_step("across rows")
+        self.write("across.name", "so far")
+        self.assertEqual(self.rows().column("so far").to_list(), [1])
+        self.choose("across.what", "running share")
+        self.choose("across.column", "the rest")
+        self.choose("across.by.add", "figure")
+        self.choose("across.order.add", "the rest")
+        self.assertEqual(self.rows().column("so far").to_list(), [1.0])
+        self.choose("across.what", "value before")
+        self.write("across.n", "2")
+        self.assertEqual(self.rows().column("so far").to_list(), [None])
+
     def test_a_list_to_replace_is_pasted_or_loaded(self) -> None:
         self.add_step("replace")
         self.choose("replace.column.add", "office")

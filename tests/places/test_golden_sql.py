@@ -16,6 +16,7 @@ from keen_trellis.base.errors import NotThereError
 from keen_trellis.compute.table_schema import schema_of
 from keen_trellis.data import Column, Kind, Table
 from keen_trellis.formulas.formula_parser import formula
+from keen_trellis.plan.across import Across
 from keen_trellis.plan.bays import Bay
 from keen_trellis.plan.blends import Blended, Summarised
 from keen_trellis.plan.expressions import Expression, Joint, Tested
@@ -101,6 +102,7 @@ NODES: dict[type[Node], Node] = {
         *(TAKINGS, "Takings", ("day",), (("a", ("route", "amount")), ("b", ("", "amount")))),
         *("of", ("where", "much"), False),
     ),
+    Across: Across(TAKINGS, "Takings", "so far", "running sum", "amount", ("route",)),
     Pivoted: Pivoted(
         *(TAKINGS, "Takings", "route", (("inner", "KP-MS"), ("outer", "KP-BR"))),
         *(("day",), Figure("amount", "sum"), "others", True),
@@ -203,6 +205,11 @@ def begins(read: Read, ids: Sequence[str]) -> tuple[Sql, bool]:
 def written(node: Node, dialect: Dialect) -> str:
     """Return the statement that gives the rows of a node, or the counts of a join."""
     writer = Writer(dialect, begins, NODE_WRITERS)
+    if isinstance(node, Across):  # refused by its name
+        try:
+            writer.rows(node)
+        except NotThereError as refused:
+            return f"-- {refused}\n"
     if isinstance(node, Join):
         query, uses = counts(writer, node)
     else:

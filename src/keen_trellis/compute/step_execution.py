@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from keen_trellis.base.language import tr
 from keen_trellis.base.words import counted, listed
+from keen_trellis.compute.across_rows import across
 from keen_trellis.compute.formula.evaluate import evaluated
 from keen_trellis.compute.join.comparable_columns import sortable
 from keen_trellis.compute.join.keys import combine, own_codes
@@ -21,6 +22,7 @@ from keen_trellis.compute.pivoting import has_no_value, pivoted
 from keen_trellis.compute.step_result import Flags, Stepped, differs
 from keen_trellis.compute.summary import summarise
 from keen_trellis.data import BLANK, GAP, Column, Field, Kind, Rows, Strand, Table, from_arrow
+from keen_trellis.plan.across import Across
 from keen_trellis.plan.link import OrderField
 from keen_trellis.plan.nodes import Node
 from keen_trellis.plan.schema import Schema
@@ -77,6 +79,9 @@ def stepped(node: OnRows, table: Table) -> Stepped:
             return _unpivoted(node, table)
         case Pivoted():
             return _pivoted(node, table)
+        case Across():
+            made = {node.name: replace(across(node, table), declared=True)}
+            return _with_columns(table, made, node.schema, {})
         case _:
             raise TypeError(f"{type(node).__name__} cannot be run.")
     return Stepped(table, table.take(rows), rows=rows)

@@ -8,6 +8,7 @@ from dataclasses import replace
 from keen_trellis.base.language import tr
 from keen_trellis.compute.by_value import Holding
 from keen_trellis.data.kinds import Kind
+from keen_trellis.plan.across import Across
 from keen_trellis.plan.blends import Blended, Summarised
 from keen_trellis.plan.expressions import Expression
 from keen_trellis.plan.formulas import Valued
@@ -27,7 +28,7 @@ from keen_trellis.plan.steps import (
 )
 from keen_trellis.sql import sql_steps, summaries
 from keen_trellis.sql.computed_columns import computed, one_value, refuse_texts_of_exact
-from keen_trellis.sql.dialects import NotSaidError, Sql
+from keen_trellis.sql.dialects import NotSaidError, Sql, not_there
 from keen_trellis.sql.relations import MappedColumn, Relation, column, select, star, table, where
 from keen_trellis.sql.sql_conditions import DEEPEST, condition, depth
 from keen_trellis.sql.sql_outcome import bay, outcome
@@ -97,6 +98,14 @@ def _spelled_out(writer: Writer, node: SpelledOut, in_order: bool) -> Relation:
     return replace(writer.rows(node.spelled_out, in_order))
 
 
+def _across(writer: Writer, node: Across, in_order: bool) -> Relation:
+    raise not_there(
+        writer.dialect,
+        tr("the {how} across the rows of “{name}”", how=tr(node.what), name=node.name),
+        tr("Have it worked out here."),
+    )
+
+
 NODE_WRITERS: Mapping[type[Node], WritesNode] = {
     Begun: _begun,
     Kept: _kept,
@@ -115,5 +124,6 @@ NODE_WRITERS: Mapping[type[Node], WritesNode] = {
     Grouped: _grouped,
     Unpivoted: _spelled_out,
     Pivoted: _spelled_out,
+    Across: _across,
 }
 """All nodes but `Read`, whose rows begin where a place says, and `Join`, which gives pairs."""

@@ -2,6 +2,7 @@
 
 from keen_trellis.desktop.bench.page import PartView
 from keen_trellis.desktop.parts import (
+    across,
     blend,
     columns,
     delivery,
@@ -38,6 +39,7 @@ VIEWS: dict[str, PartView] = {
     "together": together.VIEW,
     "unpivot": unpivot.VIEW,
     "pivot": pivot.VIEW,
+    "across": across.VIEW,
     "repeats": repeats.VIEW,
     "summarise": summarise.VIEW,
     "order": order.VIEW,

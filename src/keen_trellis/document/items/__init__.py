@@ -4,6 +4,7 @@ from typing import Annotated
 
 from pydantic import Field
 
+from keen_trellis.document.items.across import AcrossItem
 from keen_trellis.document.items.blend import BlendedLane, BlendItem, FigureItem
 from keen_trellis.document.items.columns import ColumnsItem
 from keen_trellis.document.items.delivery import Beside, DeliveryItem, IntoTable
@@ -44,6 +45,7 @@ STEPS: tuple[type[StepItem], ...] = (
     TogetherItem,
     UnpivotItem,
     PivotItem,
+    AcrossItem,
     RepeatsItem,
     SummariseItem,
     OrderItem,
@@ -66,6 +68,7 @@ AnyItem = Annotated[
     | TogetherItem
     | UnpivotItem
     | PivotItem
+    | AcrossItem
     | RepeatsItem
     | SummariseItem
     | OrderItem
@@ -80,6 +83,7 @@ AnyItem = Annotated[
 __all__ = [
     "KINDS",
     "STEPS",
+    "AcrossItem",
     "AnyItem",
     "Beside",
     "BlendItem",

@@ -1,0 +1,1 @@
+-- Spark has no equal for the running sum across the rows of “so far”. Have it worked out here.
