@@ -131,6 +131,18 @@ class AcrossTest(unittest.TestCase):
         endless = Table.of({"x": Column.of([math.inf, -math.inf, 1.0], Kind.NUMBER)})
         self.assertEqual(worked_out(endless, what="running sum").to_list(), [math.inf, None, None])
 
+    def test_what_has_no_value_is_counted_by_its_reason(self) -> None:
+        table = Table.of({"x": Column.of([0, 5, -(2**63), 2**63 - 1], Kind.INTEGER)})
+        for what, faults in (
+            ("growth", {"division by zero": 1, "a result with too many digits": 2}),
+            ("difference", {"a result with too many digits": 2}),
+            ("share", {}),
+        ):
+            step = AcrossItem(id="", name="new", column="x", what=what)
+            found = execute(step.node(Given(table), (), ("Rows",)), [table])
+            told = {why: int(rows.sum()) for why, rows in found.faults.items()}
+            self.assertEqual(told, faults, what)
+
     def test_what_cannot_be_is_said(self) -> None:
         table = table_of(Kind.INTEGER, [("a", 1, 1)])
         for asked, words in (

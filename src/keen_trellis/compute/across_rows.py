@@ -87,8 +87,16 @@ class _Runs:
         return self.back(found)
 
 
-def across(node: Across, table: Table) -> Column:
-    """Return the column that a step works out across rows."""
+Faults = dict[str, NDArray[np.bool_]]
+
+
+def across(node: Across, table: Table) -> tuple[Column, Faults]:
+    """Return the column that a step works out across rows, and where that was not possible."""
+    faults: Faults = {}
+    return _across(node, table, faults), faults
+
+
+def _across(node: Across, table: Table, faults: Faults) -> Column:
     runs = _Runs.of(table, node)
     if node.what == "row number":
         return Column(Kind.INTEGER, runs.back(runs.places + 1).astype(np.int64))
@@ -100,15 +108,15 @@ def across(node: Across, table: Table) -> Column:
             return _at(column, runs.away(node.n if node.what == "value before" else -node.n))
         case "difference" | "growth":
             before = _at(column, runs.away(node.n))
-            less = _worked_out("-", column, before)
-            return less if node.what == "difference" else _worked_out("/", less, before)
+            less = _worked_out("-", column, before, faults)
+            return less if node.what == "difference" else _worked_out("/", less, before, faults)
         case "running sum":
             return _running_sum(column, runs)
         case "moving average":
             return _moving_average(column, runs, node.n)
     sums = _group_sums(table, node)
     value = column if node.what == "share" else _running_sum(column, runs)
-    return _worked_out("/", value, sums)
+    return _worked_out("/", value, sums, faults)
 
 
 def _ranks(table: Table, node: Across, runs: _Runs) -> NDArray[np.int64]:
@@ -131,11 +139,13 @@ def _at(column: Column, rows: Rows) -> Column:
     return Column(found.kind, found.values, state, dictionary=found.dictionary, scale=found.scale)
 
 
-def _worked_out(sign: str, left: Column, right: Column) -> Column:
-    """Return the difference or the quotient of two columns, as a formula has it."""
+def _worked_out(sign: str, left: Column, right: Column, faults: Faults) -> Column:
+    """Return the difference or the quotient of two columns as a formula has it; note its faults."""
     kind = left.kind if sign == "-" else Kind.NUMBER
     cells = Cell("left", left.kind), Cell("right", right.kind)
-    return evaluated(Applied(sign, cells, kind), Table.of({"left": left, "right": right})).column
+    found = evaluated(Applied(sign, cells, kind), Table.of({"left": left, "right": right}))
+    faults.update(found.faults)
+    return found.column
 
 
 def _group_sums(table: Table, node: Across) -> Column:

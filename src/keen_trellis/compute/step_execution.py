@@ -80,8 +80,9 @@ def stepped(node: OnRows, table: Table) -> Stepped:
         case Pivoted():
             return _pivoted(node, table)
         case Across():
-            made = {node.name: replace(across(node, table), declared=True)}
-            return _with_columns(table, made, node.schema, {})
+            column, faults = across(node, table)
+            made = {node.name: replace(column, declared=True)}
+            return _with_columns(table, made, node.schema, faults)
         case _:
             raise TypeError(f"{type(node).__name__} cannot be run.")
     return Stepped(table, table.take(rows), rows=rows)
