@@ -80,6 +80,7 @@ def compared(
 def run() -> Iterator[Result]:
     few, many = rows(ROWS), rows(MANY)
     yield from on_two_million(few)
+    yield from shaped(few)
     yield from on_five_million(many)
 
 
@@ -137,6 +138,47 @@ def on_two_million(arrow: pa.Table) -> Iterator[Result]:
             ),
             lambda: frame.unique(["route", "n"], keep="first", maintain_order=True),
         )
+
+
+def shaped(arrow: pa.Table) -> Iterator[Result]:
+    """Rows to columns and back, and columns across rows, against polars alone."""
+    table, frame = Table.from_arrow(arrow), pl.from_arrow(arrow)
+    routes = sorted(set(table.column("route").to_list()))[:100]
+    pivot = {"field": "route", "values": routes, "by": ["grp"], "how": "sum", "column": "amount"}
+    narrow = frame.filter(pl.col("route").is_in(routes)).select("grp", "route", "amount")
+    names = [f"c{n}" for n in range(50)]
+    own = arrow.slice(0, 200_000)
+    for name in names:
+        own = own.append_column(name, own["amount"])
+    wide, below = Table.from_arrow(own), pl.from_arrow(own)
+    for what, kind, settings, other in (
+        (
+            "2M rows to 100 columns, 100k groups",
+            "pivot",
+            pivot,
+            lambda: narrow.pivot("route", index="grp", values="amount", aggregate_function="sum"),
+        ),
+        (
+            "50 columns of 200k rows below one another",
+            "unpivot",
+            {"columns": names},
+            lambda: below.unpivot(names, index=["route", "zone", "n", "grp", "amount"]),
+        ),
+        (
+            "2M running sums in 100k groups, in an order",
+            "across",
+            {
+                **{"name": "so far", "what": "running sum", "column": "amount", "by": ["grp"]},
+                "order": ["n"],
+            },
+            lambda: frame.with_columns(
+                pl.col("amount").cum_sum().over("grp", order_by="n").alias("so far")
+            ),
+        ),
+    ):
+        ours_s, _ = timed(step_of(wide if kind == "unpivot" else table, kind, settings))
+        other_s, _ = timed(other)
+        yield Result(f"{what}, to polars", ours_s, other_s, 0.5)
 
 
 def on_five_million(arrow: pa.Table) -> Iterator[Result]:

@@ -20,7 +20,7 @@ ITEMS: dict[str, dict[str, Any]] = {
     "kinds": {"kinds": {"{w} amount": "number"}},
     "split": {"column": "{w} code", "mark": "e", "into": ["{w} head", "{w} tail"]},
     "together": {"columns": ["{w} code", "{w} made"], "name": "{w} both"},
-    "across": {"name": "{w} so far", "what": "row number", "by": ["{w} code"]},
+    "across": {"name": "{w} place", "what": "row number", "by": ["{w} code"]},
     "repeats": {"by": ["{w} code"]},
     "unpivot": {"columns": ["{w} made"], "name": "{w} of", "value": "{w} it"},
     "order": {"by": [{"field": "{w} code"}]},
