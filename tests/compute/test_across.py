@@ -143,6 +143,13 @@ class AcrossTest(unittest.TestCase):
             told = {why: int(rows.sum()) for why, rows in found.faults.items()}
             self.assertEqual(told, faults, what)
 
+    def test_a_difference_and_its_quotient_that_fail_alike_are_both_counted(self) -> None:
+        table = Table.of({"x": Column.of([1e308, -1e308, 1e-308, 1e10], Kind.NUMBER)})
+        step = AcrossItem(id="", name="new", column="x", what="growth")
+        found = execute(step.node(Given(table), (), ("Rows",)), [table])
+        told = {why: rows.tolist() for why, rows in found.faults.items()}
+        self.assertEqual(told, {"a result with too many digits": [False, True, False, True]})
+
     def test_what_cannot_be_is_said(self) -> None:
         table = table_of(Kind.INTEGER, [("a", 1, 1)])
         for asked, words in (

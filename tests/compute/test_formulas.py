@@ -351,6 +351,8 @@ class GapsAndFaultsTest(unittest.TestCase):
             ("31.12.49", "DD.MM.YY", "2049-12-31"),
             ("31.12.50", "DD.MM.YY", "1950-12-31"),
             (" week of 1.2.2026 ", '"week of "DD.MM.YYYY', "2026-02-01"),
+            ("1.2.2026 17:05", "DD.MM.YYYY HH24:MI", "a time that a date has no room for"),
+            ("1.2.2026 00:00", "DD.MM.YYYY HH24:MI", "2026-02-01"),
             ("30.2.2026", "DD.MM.YYYY", "a day or a time that does not exist"),
             ("2026-3-1", "YYYY-Q-MM", "a text that is not written so"),
             ("١.٢.2026", "DD.MM.YYYY", "a text that is not written so"),

@@ -144,7 +144,8 @@ def _worked_out(sign: str, left: Column, right: Column, faults: Faults) -> Colum
     kind = left.kind if sign == "-" else Kind.NUMBER
     cells = Cell("left", left.kind), Cell("right", right.kind)
     found = evaluated(Applied(sign, cells, kind), Table.of({"left": left, "right": right}))
-    faults.update(found.faults)
+    for why, rows in found.faults.items():  # the difference and the quotient can fail alike
+        faults[why] = faults[why] | rows if why in faults else rows
     return found.column
 
 

@@ -117,7 +117,14 @@ _KEYS = {"YY": "YYYY", "HH24": "HH", "HH12": "HH", "PM": "AM"}
 def read_date(text: str, pattern: str) -> Any:
     """Return the date that a text says; what it does not say is the first of its month or year."""
     found = read_moment(text, pattern)
-    return found.date() if isinstance(found, dt.datetime) else found
+    if not isinstance(found, dt.datetime):
+        return found
+    # a time of day would be cut without a word: TO_TIMESTAMP keeps it
+    return (
+        found.date()
+        if found.time() == dt.time()
+        else Unfit(tr("a time that a date has no room for"))
+    )
 
 
 def read_moment(text: str, pattern: str) -> Any:
