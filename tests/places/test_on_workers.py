@@ -15,6 +15,7 @@ from keen_trellis.formulas.formula_parser import formula
 from keen_trellis.places.spark.on_workers import OnWorkers, packed
 from keen_trellis.places.transfer_cells import fetched, sent
 from keen_trellis.plan.expressions import Tested
+from keen_trellis.plan.functions import FUNCTIONS
 from keen_trellis.plan.text_rules import TEXT_RULES
 from tests.compute.test_formulas import AS_THERE, EDGE, KINDS
 from tests.places.plans import cells
@@ -50,7 +51,8 @@ class OnWorkersTest(unittest.TestCase):
         )
         schema = schema_of(rows)
         asked = []
-        for text in AS_THERE:
+        examples = [text for one in FUNCTIONS.values() for text, _ in one.examples]
+        for text in (*AS_THERE, *examples):
             try:
                 asked.append(formula(text, schema))
             except UserError:  # of exact decimals
